@@ -1,0 +1,149 @@
+//! `demo`: makes the invented games and tells the story of the tool on them, by running its own
+//! commands and showing each with what it prints.
+
+use std::fs;
+use std::io::{self, Write};
+use std::path::Path;
+use std::process::{Command, Stdio};
+
+use anyhow::{Context, Result, bail};
+use owo_colors::OwoColorize;
+use upright_spanner_sample::world;
+
+use crate::args;
+use crate::exit::Exit;
+use crate::render;
+use crate::session::Session;
+
+/// Marks a folder as a demo's own, which the next demo may make anew.
+const MARK: &str = "made-by-spanner-demo.txt";
+
+/// A scene: what to say, the command's words, and how it is meant to end.
+struct Scene {
+    say: &'static str,
+    words: &'static [&'static str],
+    ends: Exit,
+}
+
+const STORY: [Scene; 9] = [
+    Scene {
+        say: "Four games. What is in them, and which program of each is the game?",
+        words: &["survey", "games"],
+        ends: Exit::Done,
+    },
+    Scene {
+        say: "Put the downloads on the rack. The files themselves say what they are.",
+        words: &[
+            "rack",
+            "add",
+            "downloads/cvo_upscale_120.3.0.zip",
+            "downloads/cvo_upscale_120.3.0_x86.zip",
+            "downloads/cvo_upscale_2.9.1.zip",
+            "downloads/undertow-2.3.0.zip",
+            "downloads/brine-2.8.1-win64.zip",
+        ],
+        ends: Exit::Done,
+    },
+    Scene {
+        say: "What would change? A dry run shows it and touches nothing.",
+        words: &["fit", "tin-lighthouse", "cvo-upscale@120.3.0", "--dry-run"],
+        ends: Exit::Done,
+    },
+    Scene {
+        say: "Do it. Both places of the upscaler are served.",
+        words: &["fit", "tin-lighthouse", "cvo-upscale@120.3.0"],
+        ends: Exit::Done,
+    },
+    Scene {
+        say: "Look again: the file that was fitted, and what else the rack could offer.",
+        words: &["survey", "games"],
+        ends: Exit::Done,
+    },
+    Scene {
+        say: "The 32-bit build in this 64-bit game would not load: it is refused before anything is copied.",
+        words: &["fit", "tin-lighthouse", "cvo-upscale@120.3.0+x86"],
+        ends: Exit::Refused,
+    },
+    Scene {
+        say: "A game that does not have the component is left alone.",
+        words: &["fit", "kite-harbour", "cvo-upscale@120.3.0"],
+        ends: Exit::Refused,
+    },
+    Scene {
+        say: "Back to what the game came with, byte for byte.",
+        words: &["rollback", "tin-lighthouse"],
+        ends: Exit::Done,
+    },
+    Scene { say: "And the record of it.", words: &["history", "tin-lighthouse"], ends: Exit::Done },
+];
+
+pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
+    let folder = std::path::absolute(&args.folder)?;
+    prepare(&folder)?;
+    world::create(&folder).with_context(|| format!("could not make {}", folder.display()))?;
+    let home = folder.join("home");
+
+    let mut out = anstream::stdout();
+    let shown = render::clean(&render::slashes(&folder)).into_owned();
+    writeln!(out, "Everything below happens in {shown}, on games that do not exist.\n")?;
+    for scene in &STORY {
+        writeln!(out, "{}", format!("# {}", scene.say).cyan())?;
+        writeln!(out, "{} spanner {}", "$".green().bold(), scene.words.join(" ").bold())?;
+        out.flush()?;
+        let code = play(scene, &folder, &home)?;
+        if code != Some(scene.ends as i32) {
+            bail!("the demo stopped: `spanner {}` ended unexpectedly", scene.words.join(" "));
+        }
+        writeln!(out)?;
+    }
+    let set = if cfg!(windows) { "set" } else { "export" };
+    render::hint(session, "The folder is yours to go on in:")?;
+    writeln!(out, "  cd {}", render::quoted(&args.folder.to_string_lossy()))?;
+    writeln!(out, "  {set} SPANNER_HOME={}", render::quoted(&home.to_string_lossy()))?;
+    for next in [
+        "spanner survey games --why",
+        "spanner inspect \"games/Saltglass Drift/bin/winmm.dll\"",
+        "spanner fit kite-harbour brine --dry-run",
+        "spanner fit saltglass-drift undertow",
+        "spanner rollback saltglass-drift",
+    ] {
+        writeln!(out, "  {next}")?;
+    }
+    Ok(Exit::Done)
+}
+
+/// Runs one command of the story in the demo's folder; its output goes where ours goes.
+fn play(scene: &Scene, folder: &Path, home: &Path) -> Result<Option<i32>> {
+    let program = std::env::current_exe().context("could not find this program's own file")?;
+    let status = Command::new(&program)
+        .args(scene.words)
+        .current_dir(folder)
+        .env("SPANNER_HOME", home)
+        .stdin(Stdio::null())
+        .status()
+        .with_context(|| format!("could not start {}", program.display()))?;
+    Ok(status.code())
+}
+
+/// Makes the folder, or empties the one that an earlier demo made. No other is touched.
+fn prepare(folder: &Path) -> Result<()> {
+    if folder.join(MARK).is_file() {
+        for part in ["games", "downloads", "home"] {
+            match fs::remove_dir_all(folder.join(part)) {
+                Err(error) if error.kind() != io::ErrorKind::NotFound => {
+                    let part = folder.join(part);
+                    return Err(error).context(format!("could not remove {}", part.display()));
+                }
+                _ => {}
+            }
+        }
+    } else if fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some()) {
+        bail!(
+            "{} is not empty and no demo made it: name another folder, as in `spanner demo DIR`",
+            folder.display()
+        );
+    }
+    fs::create_dir_all(folder).with_context(|| format!("could not make {}", folder.display()))?;
+    fs::write(folder.join(MARK), "The demo of spanner made this folder and may make it anew.\n")
+        .with_context(|| format!("could not write into {}", folder.display()))
+}

@@ -1,0 +1,20 @@
+//! `inspect`: what library and program files say of themselves.
+
+use anyhow::Result;
+use upright_spanner_core::inspect;
+
+use crate::args;
+use crate::exit::Exit;
+use crate::render;
+use crate::session::Session;
+
+pub fn run(args: &args::Inspect, session: &Session) -> Result<Exit> {
+    let inspection = inspect::inspect(&args.files);
+    if session.json {
+        render::json(&render::inspect::document(&inspection))?;
+    } else {
+        render::inspect::print(&inspection, session)?;
+    }
+    render::look_errors(&inspection.errors);
+    Ok(if inspection.errors.is_empty() { Exit::Done } else { Exit::Attend })
+}

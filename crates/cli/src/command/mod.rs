@@ -1,0 +1,28 @@
+//! One file a command: parse, call the workshop, render.
+
+mod demo;
+mod fit;
+mod history;
+mod inspect;
+mod rack;
+mod rollback;
+mod survey;
+
+use anyhow::Result;
+
+use crate::args::Command;
+use crate::exit::Exit;
+use crate::session::Session;
+
+/// Runs a command.
+pub fn run(command: Command, session: &Session) -> Result<Exit> {
+    match command {
+        Command::Survey(args) => survey::run(&args, session),
+        Command::Inspect(args) => inspect::run(&args, session),
+        Command::Rack(args) => rack::run(&args, session),
+        Command::Fit(args) => fit::run(&args, session),
+        Command::Rollback(args) => rollback::run(&args, session),
+        Command::History(args) => history::run(&args, session),
+        Command::Demo(args) => demo::run(&args, session),
+    }
+}

@@ -1,0 +1,55 @@
+//! How a run ends, as scripts see it.
+
+use std::io;
+use std::process::ExitCode;
+
+use upright_spanner_core::Error;
+
+/// The exit codes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Exit {
+    /// Done, or nothing to attend to.
+    Done = 0,
+    /// Something to attend to, or part of what was asked could not be read.
+    Attend = 1,
+    /// The command was used wrongly.
+    Usage = 2,
+    /// A finding stops it.
+    Refused = 3,
+    /// It failed; every file is as before.
+    Failed = 4,
+    /// An interrupted change waits to be put back.
+    Interrupted = 5,
+}
+
+impl From<Exit> for ExitCode {
+    fn from(exit: Exit) -> Self {
+        Self::from(exit as u8)
+    }
+}
+
+impl Exit {
+    /// The code for an error that ended the run.
+    pub fn of_error(error: &anyhow::Error) -> Self {
+        match error.downcast_ref::<Error>() {
+            Some(Error::Refused(_)) => Self::Refused,
+            Some(Error::NotPutBack { .. }) => Self::Interrupted,
+            None
+            | Some(
+                Error::UnknownGame { .. }
+                | Error::SeveralGames { .. }
+                | Error::NoGame { .. }
+                | Error::UnknownFamily { .. }
+                | Error::UnknownBuild { .. }
+                | Error::SeveralBuilds { .. },
+            ) => Self::Usage,
+            Some(_) => Self::Failed,
+        }
+    }
+}
+
+/// Whether the reader of our output went away, as `head` does; no failure of ours.
+pub fn is_closed_pipe(error: &anyhow::Error) -> bool {
+    let closed = |error: &io::Error| error.kind() == io::ErrorKind::BrokenPipe;
+    error.downcast_ref::<io::Error>().is_some_and(closed)
+}

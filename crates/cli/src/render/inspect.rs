@@ -1,0 +1,130 @@
+//! What files say of themselves: a block of lines a file, or one document.
+
+use std::io::Write;
+
+use anyhow::Result;
+use jiff::Timestamp;
+use owo_colors::OwoColorize;
+use serde_json::{Map, Value, json};
+use upright_spanner_core::image::{Facts, Kind};
+use upright_spanner_core::inspect::{Inspected, Inspection};
+
+use super::survey::errors;
+use super::{bytes, clean, count, date, slashes};
+use crate::session::Session;
+
+/// Imported and exported names that are shown of a file; `-v` shows all.
+const NAMES_SHOWN: usize = 8;
+
+/// Prints files for people.
+pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    for inspected in &inspection.images {
+        let facts = &inspected.image.facts;
+        writeln!(out, "{}", clean(&slashes(&inspected.path)).bold())?;
+        let mut line = |name: &str, value: &str| {
+            writeln!(out, "  {} {}", format!("{name:<17}").dimmed(), clean(value))
+        };
+        for (name, value) in rows(inspected, facts) {
+            line(name, &value)?;
+        }
+        for fault in &facts.faults {
+            line("damaged", fault)?;
+        }
+        let shown = if session.verbose { usize::MAX } else { NAMES_SHOWN };
+        for (index, import) in inspected.image.imports.iter().enumerate() {
+            let names: Vec<String> = import.symbols.iter().map(ToString::to_string).collect();
+            let when = if import.delayed { " (when first called)" } else { "" };
+            let text = format!("{}{when}: {}", import.dll, names_in_short(&names, shown));
+            line(if index == 0 { "imports" } else { "" }, &text)?;
+        }
+        let exports: Vec<String> =
+            inspected.image.exports.iter().map(ToString::to_string).collect();
+        if !exports.is_empty() {
+            let text = format!("{}: {}", exports.len(), names_in_short(&exports, shown));
+            line("exports", &text)?;
+        }
+        writeln!(out)?;
+    }
+    Ok(())
+}
+
+fn rows(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, String)> {
+    let info = &facts.version_info;
+    let fixed = |version: [u16; 4]| version.map(|number| number.to_string()).join(".");
+    let stated = |version: Option<[u16; 4]>, key| match (version.map(fixed), facts.string(key)) {
+        (Some(numbers), Some(text)) if text != numbers => format!("{numbers}  (as text: {text})"),
+        (Some(numbers), _) => numbers,
+        (None, Some(text)) => text.to_owned(),
+        (None, None) => "none stated".to_owned(),
+    };
+    let mut rows = vec![
+        ("file version", stated(info.fixed.map(|fixed| fixed.file_version), "FileVersion")),
+        (
+            "product version",
+            stated(info.fixed.map(|fixed| fixed.product_version), "ProductVersion"),
+        ),
+    ];
+    for (name, key) in [
+        ("company", "CompanyName"),
+        ("description", "FileDescription"),
+        ("product", "ProductName"),
+        ("original name", "OriginalFilename"),
+        ("internal name", "InternalName"),
+        ("comments", "Comments"),
+    ] {
+        rows.extend(facts.string(key).map(|value| (name, value.to_owned())));
+    }
+    let kind = match facts.kind {
+        Kind::Dll => "library",
+        Kind::Exe => "program",
+    };
+    rows.push(("kind", format!("{} {kind} ({})", facts.machine.spoken(), facts.machine)));
+    rows.push(("size", format!("{} ({} bytes)", bytes(facts.size), facts.size)));
+    rows.push(("file date", date(inspected.stamp.modified.0)));
+    let linked = facts.linked(Timestamp::now().as_second());
+    rows.extend(linked.map(|seconds| ("linked", date(seconds))));
+    rows.extend(facts.export_name.as_ref().map(|name| ("linked as", name.clone())));
+    rows.push(("sha256", inspected.content.sha256.to_string()));
+    rows
+}
+
+fn names_in_short(names: &[String], shown: usize) -> String {
+    let some = names.iter().take(shown).map(String::as_str).collect::<Vec<_>>().join(", ");
+    match names.len().saturating_sub(shown) {
+        0 => some,
+        rest => format!("{some} and {} (-v)", count(rest, "more name")),
+    }
+}
+
+/// The files as a document for programs.
+pub fn document(inspection: &Inspection) -> Value {
+    let images: Vec<Value> = inspection.images.iter().map(image).collect();
+    json!({ "schema": 1, "images": images, "errors": errors(&inspection.errors) })
+}
+
+fn image(inspected: &Inspected) -> Value {
+    let facts = &inspected.image.facts;
+    let numbers = |version: [u16; 4]| version.map(|number| number.to_string()).join(".");
+    let fixed = facts.version_info.fixed;
+    let mut strings = Map::new();
+    for (key, value) in facts.version_info.tables.iter().flat_map(|table| &table.strings) {
+        strings.entry(key.clone()).or_insert_with(|| value.clone().into());
+    }
+    let exports: Vec<String> = inspected.image.exports.iter().map(ToString::to_string).collect();
+    let modified = Timestamp::new(inspected.stamp.modified.0, 0).ok();
+    json!({
+        "path": slashes(&inspected.path),
+        "sha256": inspected.content.sha256,
+        "size": facts.size,
+        "modified": modified,
+        "machine": facts.machine,
+        "kind": facts.kind,
+        "file_version": fixed.map(|fixed| numbers(fixed.file_version)),
+        "product_version": fixed.map(|fixed| numbers(fixed.product_version)),
+        "strings": strings,
+        "imports": inspected.image.imports,
+        "exports": exports,
+        "faults": facts.faults,
+    })
+}

@@ -1,0 +1,125 @@
+//! Plans and finished changes: what each file is and becomes.
+
+use std::io::Write;
+
+use anyhow::Result;
+use owo_colors::OwoColorize;
+use serde_json::{Value, json};
+use upright_spanner_core::change::Change;
+use upright_spanner_core::check::{Finding, Severity};
+use upright_spanner_core::plan::{Held, Plan, Step};
+
+use super::table::{table, widest};
+use super::{bytes, clean, count, date, fit_path, hint, wrapped};
+use crate::session::Session;
+
+/// Terminals narrower than this show no dates beside versions and sizes.
+const WIDE: usize = 110;
+
+/// Prints a plan for people: the game, the files, the findings.
+pub fn print(plan: &Plan, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    writeln!(out, "{}: {}", clean(&plan.game.title).bold(), clean(&plan.summary))?;
+    // What would be done is of no use beside the reason why it will not be.
+    let stopped = !plan.stops().is_empty();
+    if !plan.steps.is_empty() && !stopped {
+        write!(out, "{}", steps(&plan.steps, session.width))?;
+    }
+    for finding in &plan.findings {
+        write_finding(&mut out, finding, session.width)?;
+    }
+    if stopped {
+        writeln!(out, "Refused: nothing was changed.")?;
+    }
+    Ok(())
+}
+
+fn write_finding(out: &mut impl Write, finding: &Finding, width: usize) -> Result<()> {
+    let word = match finding.severity {
+        Severity::Stop => "stop:".red().bold().to_string(),
+        Severity::Warn => "warn:".yellow().bold().to_string(),
+        Severity::Note => "note:".bold().to_string(),
+    };
+    let sentence = format!("{} [{}]", finding.sentence, finding.code);
+    write!(out, "{}", wrapped(&sentence, &format!("  {word} "), 8, width))?;
+    write!(out, "{}", wrapped(&finding.remedy, "        ", 8, width))?;
+    Ok(())
+}
+
+fn steps(steps: &[Step], width: usize) -> String {
+    let mut headings = vec!["VERSION", "SIZE"];
+    if width >= WIDE {
+        headings.push("DATE");
+    }
+    let cells: Vec<Vec<String>> = steps
+        .iter()
+        .map(|step| {
+            let pair = |show: &dyn Fn(&Held) -> String| arrow(step, show);
+            let mut row = vec![pair(&version), pair(&|held| bytes(held.state.content.size))];
+            if width >= WIDE {
+                row.push(pair(&|held| date(held.state.stamp.modified.0)));
+            }
+            row
+        })
+        .collect();
+    let taken: usize = headings
+        .iter()
+        .enumerate()
+        .map(|(n, heading)| widest(cells.iter().map(|row| row[n].as_str()).chain([*heading])) + 2)
+        .sum();
+    let place = width.saturating_sub(taken + 2).max(16);
+    headings.push("PLACE");
+    let rows = cells
+        .into_iter()
+        .zip(steps)
+        .map(|(mut row, step)| {
+            row.push(fit_path(step.path.as_str(), place));
+            row
+        })
+        .collect();
+    table(&headings, &[], rows)
+}
+
+/// `before → after`, with words where a file comes or goes.
+fn arrow(step: &Step, show: &dyn Fn(&Held) -> String) -> String {
+    let side = |held: Option<&Held>, nothing: &str| held.map_or_else(|| nothing.to_owned(), show);
+    let before = side(step.before.as_ref(), "none");
+    format!("{before} → {}", side(step.after.as_ref(), "removed"))
+}
+
+fn version(held: &Held) -> String {
+    held.version.as_ref().map_or_else(|| "not stated".to_owned(), ToString::to_string)
+}
+
+/// Prints what became of a change that was carried out, and how to go on.
+pub fn print_done(change: &Change, next: &str, session: &Session) -> Result<()> {
+    let mut proofs: Vec<String> = change
+        .steps
+        .iter()
+        .filter_map(|step| step.after.as_ref())
+        .map(|held| format!("{} (sha256 {})", held.describe(), held.state.content.sha256.short()))
+        .collect();
+    proofs.sort();
+    proofs.dedup();
+    let files = count(change.steps.len(), "file");
+    let done =
+        format!("Done: change {}, {files}. Read back: {}.", change.number, proofs.join(", "));
+    writeln!(anstream::stdout(), "{}", clean(&done).green())?;
+    hint(session, &format!("What was there before is kept. Next: {next}"))
+}
+
+/// A plan as a document for programs.
+pub fn document(plan: &Plan) -> Value {
+    json!({
+        "schema": 1,
+        "game": plan.game.id,
+        "summary": plan.summary,
+        "steps": plan.steps,
+        "findings": plan.findings,
+    })
+}
+
+/// A finished change as a document for programs.
+pub fn change_document(change: &Change) -> Value {
+    json!({ "schema": 1, "change": change })
+}

@@ -1,0 +1,238 @@
+//! The survey: a heading a game, a line a component.
+
+use std::io::Write;
+
+use anyhow::Result;
+use owo_colors::OwoColorize;
+use serde::Serialize;
+use serde_json::{Value, json};
+use upright_spanner_core::game::Executable;
+use upright_spanner_core::survey::{Evidence, GameView, Library, LookError, Standing, Survey};
+
+use super::table::{table, widest};
+use super::{clean, count, fit_path, hint, slashes, wrapped};
+use crate::args;
+use crate::session::Session;
+
+/// Prints a survey for people.
+pub fn print(survey: &Survey, args: &args::Survey, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    for view in &survey.games {
+        heading(&mut out, view, session.width)?;
+        let listed = listed(view, args.all);
+        if listed.is_empty() {
+            writeln!(out, "  no component found")?;
+        } else {
+            write!(out, "{}", components(&listed, args.why, session.width))?;
+        }
+        let rest = view.libraries.iter().filter(|library| !library.is_put_aside()).count();
+        let rest = rest.saturating_sub(listed.len());
+        if rest > 0 && !args.all {
+            let other =
+                if rest == 1 { "1 other library" } else { &format!("{rest} other libraries") };
+            writeln!(out, "{}", format!("  and {other} (--all)").dimmed())?;
+        }
+        writeln!(out)?;
+    }
+    summary(&mut out, survey, session)
+}
+
+fn listed(view: &GameView, all: bool) -> Vec<&Library> {
+    let mut listed = view.components();
+    if all {
+        let known: Vec<_> = listed.iter().map(|library| &library.path).collect();
+        let rest: Vec<&Library> =
+            view.libraries.iter().filter(|library| !known.contains(&&library.path)).collect();
+        listed.extend(rest);
+    }
+    listed
+}
+
+/// Reasons for the choice of an executable that are shown; the document has all.
+const REASONS_SHOWN: usize = 3;
+
+fn heading(out: &mut impl Write, view: &GameView, width: usize) -> Result<()> {
+    let title = clean(&view.game.title);
+    let version = view.executable().and_then(Executable::version);
+    let version = version.map_or_else(String::new, |version| format!(" {version}"));
+    writeln!(
+        out,
+        "{}{}  {}",
+        title.bold(),
+        version.bold(),
+        format!("({})", view.game.id).dimmed()
+    )?;
+    let Some(executable) = view.executable() else {
+        writeln!(out, "  {}", "no program in this folder: every library is listed".dimmed())?;
+        return Ok(());
+    };
+    let machine = executable.facts.machine.spoken();
+    writeln!(out, "  {}  {machine}", clean(executable.path.as_str()))?;
+    let reasons = executable.reasons.iter().take(REASONS_SHOWN).map(String::as_str);
+    let mut text = reasons.collect::<Vec<_>>().join(", ");
+    if text.is_empty() {
+        text.push_str("nothing speaks for another");
+    }
+    if view.programs.len() > 1 {
+        text = format!("chosen of {} programs: {text}", view.programs.len());
+    }
+    write!(out, "{}", wrapped(&text, "  ", 2, width).dimmed())?;
+    Ok(())
+}
+
+fn components(listed: &[&Library], why: bool, width: usize) -> String {
+    let cells: Vec<[String; 4]> = listed
+        .iter()
+        .map(|library| {
+            [
+                library.role.to_string(),
+                clean(&library.family).into_owned(),
+                library.facts.version().map_or_else(|| "none stated".to_owned(), |v| v.to_string()),
+                status(library),
+            ]
+        })
+        .collect();
+    let headings = ["ROLE", "FAMILY", "VERSION", "STATUS", "PLACE"];
+    let taken: usize = (0..4)
+        .map(|n| widest(cells.iter().map(|row| row[n].as_str()).chain([headings[n]])) + 2)
+        .sum();
+    let place = width.saturating_sub(taken + 2).max(16);
+    let rows: Vec<Vec<String>> = cells
+        .into_iter()
+        .zip(listed)
+        .map(|([role, family, version, status], library)| {
+            let path = fit_path(library.path.as_str(), place);
+            vec![role, family, version, colored(&status, library), path]
+        })
+        .collect();
+    let text = table(&headings, &[], rows);
+    if !why {
+        return text;
+    }
+    let mut lines = text.lines();
+    let mut out: Vec<String> = lines.next().map(str::to_owned).into_iter().collect();
+    for (line, library) in lines.zip(listed) {
+        out.push(line.to_owned());
+        out.extend(library.evidence.iter().map(because));
+    }
+    out.join("\n") + "\n"
+}
+
+fn because(evidence: &Evidence) -> String {
+    let text = format!("    {}: {}", evidence.kind.name(), clean(&evidence.detail));
+    text.dimmed().to_string()
+}
+
+/// What the records and the rack say of a file, in few words.
+fn status(library: &Library) -> String {
+    let standing = match library.state {
+        Standing::Unrecorded => None,
+        state => Some(state.name().to_owned()),
+    };
+    let newer = library.newer.as_ref().map(|newer| format!("rack has {}", newer.version));
+    let parts: Vec<String> = [standing, newer].into_iter().flatten().collect();
+    if parts.is_empty() { "-".to_owned() } else { parts.join(", ") }
+}
+
+fn colored(status: &str, library: &Library) -> String {
+    match library.state {
+        Standing::Overwritten => status.red().to_string(),
+        _ if library.newer.is_some() => status.yellow().to_string(),
+        Standing::Fitted => status.green().to_string(),
+        _ => status.to_owned(),
+    }
+}
+
+fn summary(out: &mut impl Write, survey: &Survey, session: &Session) -> Result<()> {
+    let components: Vec<(&GameView, &Library)> = survey
+        .games
+        .iter()
+        .flat_map(|view| view.components().into_iter().map(move |library| (view, library)))
+        .collect();
+    if survey.games.is_empty() {
+        writeln!(out, "No game found: there is no program and no library in there.")?;
+        return Ok(());
+    }
+    let games = count(survey.games.len(), "game");
+    let found = count(components.len(), "component");
+    let newer = components.iter().filter(|(_, library)| library.newer.is_some()).count();
+    let rack = match newer {
+        0 => String::new(),
+        1 => "; the rack has a newer build of one".to_owned(),
+        newer => format!("; the rack has newer builds of {newer}"),
+    };
+    writeln!(out, "{games}, {found}{rack}.")?;
+    let next = components.iter().find_map(|(view, library)| {
+        let newer = library.newer.as_ref()?;
+        Some(format!("Next: spanner fit {} {} --dry-run", view.game.id, newer.build))
+    });
+    match next {
+        Some(next) => hint(session, &next),
+        None => Ok(()),
+    }
+}
+
+/// The survey as a document for programs.
+pub fn document(survey: &Survey, all: bool) -> Value {
+    let games: Vec<Value> = survey
+        .games
+        .iter()
+        .map(|view| {
+            let executable = view.executable().map(|executable| {
+                json!({
+                    "path": executable.path,
+                    "version": executable.version(),
+                    "machine": executable.facts.machine,
+                    "reasons": executable.reasons,
+                })
+            });
+            let components: Vec<Value> = listed(view, all)
+                .into_iter()
+                .map(|library| json!(Component::of(library)))
+                .collect();
+            json!({
+                "id": view.game.id,
+                "title": view.game.title,
+                "root": slashes(&view.game.root),
+                "executable": executable,
+                "components": components,
+            })
+        })
+        .collect();
+    json!({ "schema": 1, "games": games, "errors": errors(&survey.errors) })
+}
+
+#[derive(Serialize)]
+struct Component<'a> {
+    path: &'a str,
+    family: &'a str,
+    role: &'a str,
+    version: Option<String>,
+    machine: &'a str,
+    size: u64,
+    state: &'a str,
+    newer_on_rack: Option<&'a str>,
+    evidence: &'a [Evidence],
+}
+
+impl<'a> Component<'a> {
+    fn of(library: &'a Library) -> Self {
+        Self {
+            path: library.path.as_str(),
+            family: &library.family,
+            role: library.role.name(),
+            version: library.facts.version().map(|version| version.to_string()),
+            machine: library.facts.machine.name(),
+            size: library.facts.size,
+            state: library.state.name(),
+            newer_on_rack: library.newer.as_ref().map(|newer| newer.build.as_str()),
+            evidence: &library.evidence,
+        }
+    }
+}
+
+/// What could not be looked at, for documents.
+pub fn errors(errors: &[LookError]) -> Vec<Value> {
+    let one = |error: &LookError| json!({ "path": slashes(&error.path), "code": error.code, "message": error.message });
+    errors.iter().map(one).collect()
+}

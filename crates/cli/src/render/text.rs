@@ -1,0 +1,160 @@
+//! Texts: cleaned of what could steer a terminal, shortened, counted, dated.
+
+use std::borrow::Cow;
+use std::fmt::Write as _;
+use std::path::Path;
+
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use unicode_width::UnicodeWidthStr;
+
+/// Characters that steer a terminal or turn the direction of text: control characters of both
+/// ranges, separators of lines, marks and overrides of direction.
+fn steers(c: char) -> bool {
+    c.is_control()
+        || matches!(c, '\u{200E}' | '\u{200F}' | '\u{2028}'..='\u{202E}' | '\u{2066}'..='\u{2069}')
+}
+
+/// A text from a file or a file's name, safe to print: what could steer the terminal is replaced.
+pub fn clean(text: &str) -> Cow<'_, str> {
+    if text.chars().any(steers) {
+        Cow::Owned(text.chars().map(|c| if steers(c) { '\u{FFFD}' } else { c }).collect())
+    } else {
+        Cow::Borrowed(text)
+    }
+}
+
+/// JSON with the characters that steer a terminal written as escapes. They stand inside strings
+/// only, but for the line ends of the layout.
+pub fn escape_controls(json: &str) -> String {
+    let mut out = String::with_capacity(json.len());
+    for c in json.chars() {
+        if steers(c) && c != '\n' {
+            let _ = write!(out, "\\u{:04x}", u32::from(c));
+        } else {
+            out.push(c);
+        }
+    }
+    out
+}
+
+/// A path with `/` between its parts.
+pub fn slashes(path: &Path) -> String {
+    let text = path.to_string_lossy();
+    if cfg!(windows) { text.replace('\\', "/") } else { text.into_owned() }
+}
+
+/// A path cut down to `width` columns: the end is what tells files apart, so the start goes.
+pub fn fit_path(path: &str, width: usize) -> String {
+    let path = clean(path);
+    if path.width() <= width {
+        return path.into_owned();
+    }
+    let starts = path.match_indices('/').map(|(at, _)| at);
+    let kept = starts.map(|at| &path[at..]).find(|rest| rest.width() < width);
+    let Some(kept) = kept else {
+        let name = path.rsplit('/').next().unwrap_or_default();
+        return cut(name, width);
+    };
+    format!("…{kept}")
+}
+
+fn cut(text: &str, width: usize) -> String {
+    let mut out = String::new();
+    for c in text.chars() {
+        if out.width() + 2 > width {
+            out.push('…');
+            break;
+        }
+        out.push(c);
+    }
+    out
+}
+
+/// A text in lines of at most `width` columns, each after `indent`; the first after `first`, which
+/// takes the same number of columns but may be coloured.
+pub fn wrapped(text: &str, first: &str, indent: usize, width: usize) -> String {
+    let text = clean(text);
+    let lines = textwrap::wrap(&text, width.saturating_sub(indent).max(20));
+    let mut out = String::new();
+    for (index, line) in lines.iter().enumerate() {
+        let lead = if index == 0 { first.to_owned() } else { " ".repeat(indent) };
+        let _ = writeln!(out, "{lead}{line}");
+    }
+    out
+}
+
+/// A size as file managers show it.
+pub fn bytes(size: u64) -> String {
+    const UNITS: [&str; 4] = ["KB", "MB", "GB", "TB"];
+    if size < 1024 {
+        return format!("{size} B");
+    }
+    let mut value = size as f64 / 1024.0;
+    let mut unit = 0;
+    while value >= 999.95 && unit + 1 < UNITS.len() {
+        value /= 1024.0;
+        unit += 1;
+    }
+    format!("{value:.1} {}", UNITS[unit])
+}
+
+/// `1 file`, `2 files`.
+pub fn count(number: usize, what: &str) -> String {
+    format!("{number} {what}{}", if number == 1 { "" } else { "s" })
+}
+
+/// The day of a moment in seconds since 1970, in local time; nothing for a moment beyond dates.
+pub fn date(seconds: i64) -> String {
+    Timestamp::from_second(seconds).map_or_else(
+        |_| String::new(),
+        |moment| moment.to_zoned(TimeZone::system()).strftime("%Y-%m-%d").to_string(),
+    )
+}
+
+/// A moment to the minute, in local time.
+pub fn moment(moment: Timestamp) -> String {
+    moment.to_zoned(TimeZone::system()).strftime("%Y-%m-%d %H:%M").to_string()
+}
+
+/// An argument as it has to be typed.
+pub fn quoted(argument: &str) -> String {
+    let plain = |c: char| c.is_alphanumeric() || "-_./@+:\\".contains(c);
+    if !argument.is_empty() && argument.chars().all(plain) {
+        argument.to_owned()
+    } else {
+        format!("\"{argument}\"")
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_steers_a_terminal_does_not_get_through() {
+        assert_eq!(clean("a\u{1b}[31mb\u{9b}c\u{202e}d"), "a\u{fffd}[31mb\u{fffd}c\u{fffd}d");
+        assert_eq!(escape_controls("{\n\"\u{7f}\u{9b}\""), "{\n\"\\u007f\\u009b\"");
+    }
+
+    #[test]
+    fn a_path_that_is_too_long_keeps_its_end() {
+        assert_eq!(fit_path("one/two/three.dll", 40), "one/two/three.dll");
+        assert_eq!(fit_path("one/two/three.dll", 16), "…/two/three.dll");
+        assert_eq!(fit_path("one/two/three.dll", 12), "…/three.dll");
+        assert_eq!(fit_path("one/two/three.dll", 6), "three…");
+    }
+
+    #[test]
+    fn sizes_read_as_in_a_file_manager() {
+        for (size, text) in [
+            (0, "0 B"),
+            (1023, "1023 B"),
+            (1024, "1.0 KB"),
+            (1 << 20, "1.0 MB"),
+            (40 << 20, "40.0 MB"),
+        ] {
+            assert_eq!(bytes(size), text);
+        }
+    }
+}

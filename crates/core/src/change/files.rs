@@ -1,0 +1,100 @@
+//! The few things that the engine does to files in a game's folder.
+
+use std::fs;
+use std::io::ErrorKind;
+use std::path::{Path, PathBuf};
+
+use filetime::FileTime;
+
+use crate::content::{FileState, Stamp};
+use crate::error::{Error, Result};
+use crate::path::GamePath;
+use crate::state::{copy, sync_file, sync_folder};
+
+/// The place of a file on disk, if no link on the way leads out of the game's folder.
+pub(super) fn inside(root: &Path, path: &GamePath) -> Result<PathBuf> {
+    let place = path.on(root);
+    let folder = place.parent().unwrap_or(root);
+    let real_root = root.canonicalize().map_err(Error::io("look at", root))?;
+    let real_folder = folder.canonicalize().map_err(Error::io("look at", folder))?;
+    if real_folder.starts_with(&real_root) {
+        Ok(place)
+    } else {
+        Err(Error::OutsideGame { path: place, root: root.to_owned() })
+    }
+}
+
+/// Puts stored content beside its target, durable and with the marks that it shall have.
+pub(super) fn stage(content: &Path, staged: &Path, state: &FileState) -> Result<()> {
+    remove_if_there(staged)?;
+    copy(content, staged)?;
+    mark(staged, &state.stamp)?;
+    Ok(())
+}
+
+/// Dates and permissions; the date last before read-only, since a read-only file takes none.
+fn mark(path: &Path, stamp: &Stamp) -> Result<()> {
+    let doing = || Error::io("set date and permissions of", path);
+    let (seconds, nanoseconds) = stamp.modified;
+    filetime::set_file_mtime(path, FileTime::from_unix_time(seconds, nanoseconds))
+        .map_err(doing())?;
+    sync_file(path)?;
+    let mut permissions = fs::metadata(path).map_err(doing())?.permissions();
+    permissions.set_readonly(stamp.read_only);
+    set_mode(&mut permissions, stamp);
+    fs::set_permissions(path, permissions).map_err(doing())
+}
+
+#[cfg(unix)]
+fn set_mode(permissions: &mut fs::Permissions, stamp: &Stamp) {
+    use std::os::unix::fs::PermissionsExt;
+    if let Some(mode) = stamp.mode {
+        permissions.set_mode(mode);
+    }
+}
+
+#[cfg(not(unix))]
+fn set_mode(_: &mut fs::Permissions, _: &Stamp) {}
+
+/// Renames staged content over its target.
+pub(super) fn replace(staged: &Path, target: &Path) -> Result<()> {
+    make_replaceable(target)?;
+    fs::rename(staged, target).map_err(Error::io("replace", target))
+}
+
+/// Removes a file whose content is in the store.
+pub(super) fn remove(target: &Path) -> Result<()> {
+    make_replaceable(target)?;
+    fs::remove_file(target).map_err(Error::io("remove", target))
+}
+
+/// Removes a file of our own, if it is there.
+pub(super) fn remove_if_there(path: &Path) -> Result<()> {
+    match fs::symlink_metadata(path) {
+        Err(error) if error.kind() == ErrorKind::NotFound => Ok(()),
+        Err(error) => Err(Error::io("look at", path)(error)),
+        Ok(_) => remove(path),
+    }
+}
+
+/// Windows replaces and removes no file that is marked read-only.
+fn make_replaceable(path: &Path) -> Result<()> {
+    if !cfg!(windows) {
+        return Ok(());
+    }
+    let Ok(metadata) = fs::symlink_metadata(path) else {
+        return Ok(());
+    };
+    let mut permissions = metadata.permissions();
+    if permissions.readonly() {
+        #[expect(clippy::permissions_set_readonly_false, reason = "Windows has no such bits")]
+        permissions.set_readonly(false);
+        fs::set_permissions(path, permissions).map_err(Error::io("replace", path))?;
+    }
+    Ok(())
+}
+
+/// Makes the renames in a file's folder durable.
+pub(super) fn sync_parent(path: &Path) -> Result<()> {
+    path.parent().map_or(Ok(()), sync_folder)
+}

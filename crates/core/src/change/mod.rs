@@ -1,0 +1,204 @@
+//! The change engine: carries out a plan whole or not at all.
+//!
+//! The order is what makes it safe. Old content is durable in the store before the journal says
+//! that a change has begun; the journal says so before anything lies in the game's folder; new
+//! content lies staged beside its target, synced, before the first file is replaced; and each
+//! replacement is one rename. Whatever happens on the way, the journal names every file together
+//! with what it was.
+
+mod files;
+
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+use serde::Serialize;
+
+use crate::content::{Content, FileState};
+use crate::error::{Error, Result};
+use crate::plan::{Plan, Step};
+use crate::progress::Progress;
+use crate::state::{Blobs, Database};
+
+/// One journalled, reversible alteration of one game.
+#[derive(Debug, Clone, Serialize)]
+pub struct Change {
+    /// Its number, by which it is named; 0 before it is journalled.
+    pub number: i64,
+    /// The id of the game.
+    pub game: String,
+    /// The game's folder.
+    #[serde(skip)]
+    pub root: PathBuf,
+    /// What it was for, as in `fit cvo-upscale@2.9.1`.
+    pub summary: String,
+    /// When it began.
+    pub began: Timestamp,
+    /// How far it came.
+    pub state: ChangeState,
+    /// What was done to each file.
+    pub steps: Vec<Step>,
+}
+
+/// How far a change came.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ChangeState {
+    /// Begun, and neither finished nor put back: the program was interrupted.
+    Open,
+    /// Finished and verified.
+    Done,
+    /// Failed or interrupted, with every file as before.
+    PutBack,
+}
+
+impl ChangeState {
+    /// The word used in output and in JSON.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Open => "open",
+            Self::Done => "done",
+            Self::PutBack => "put-back",
+        }
+    }
+
+    pub(crate) fn from_name(name: &str) -> Self {
+        match name {
+            "done" => Self::Done,
+            "put-back" => Self::PutBack,
+            _ => Self::Open,
+        }
+    }
+}
+
+/// Carries out a plan that nothing stops. The contents that it places must be in the store.
+pub(crate) fn apply(
+    plan: Plan,
+    blobs: &Blobs,
+    database: &mut Database,
+    progress: &dyn Progress,
+) -> Result<Change> {
+    let Plan { game, summary, steps, .. } = plan;
+    let root = game.root;
+    progress.begin("keeping the files that are there now", Some(steps.len() as u64));
+    for step in &steps {
+        let path = files::inside(&root, &step.path)?;
+        expect(&path, step.before.as_ref().map(|held| &held.state))?;
+        if let Some(held) = &step.before {
+            blobs.keep(&path, &held.state.content)?;
+        }
+        if let Some(held) = &step.after {
+            blobs.file(&held.state.content)?;
+        }
+        progress.advance(1);
+    }
+    progress.end();
+
+    let mut change = Change {
+        number: 0,
+        game: game.id,
+        root,
+        summary,
+        began: Timestamp::now(),
+        state: ChangeState::Open,
+        steps: Vec::new(),
+    };
+    change.number = database.begin_change(&change, &steps)?;
+    change.steps = steps;
+    match execute(&change, blobs, progress) {
+        Ok(()) => {
+            database.close_change(change.number, ChangeState::Done)?;
+            change.state = ChangeState::Done;
+            Ok(change)
+        }
+        Err(cause) => {
+            progress.end();
+            let cause = Box::new(cause);
+            match put_back(&change, blobs, database) {
+                Ok(()) => Err(Error::PutBack { cause }),
+                Err(failure) => Err(Error::NotPutBack { cause, failure: Box::new(failure) }),
+            }
+        }
+    }
+}
+
+/// Stages everything, then replaces file by file, then reads everything back.
+fn execute(change: &Change, blobs: &Blobs, progress: &dyn Progress) -> Result<()> {
+    progress.begin("staging the new files", Some(change.steps.len() as u64));
+    for (index, step) in change.steps.iter().enumerate() {
+        if let Some(held) = &step.after {
+            let staged = staged(change, index)?;
+            files::stage(&blobs.file(&held.state.content)?, &staged, &held.state)?;
+        }
+        progress.advance(1);
+    }
+    progress.end();
+
+    progress.begin("swapping", Some(change.steps.len() as u64));
+    for (index, step) in change.steps.iter().enumerate() {
+        let target = files::inside(&change.root, &step.path)?;
+        expect(&target, step.before.as_ref().map(|held| &held.state))?;
+        match &step.after {
+            Some(_) => files::replace(&staged(change, index)?, &target)?,
+            None => files::remove(&target)?,
+        }
+        progress.advance(1);
+    }
+    progress.end();
+
+    progress.begin("reading back", Some(change.steps.len() as u64));
+    for step in &change.steps {
+        let target = files::inside(&change.root, &step.path)?;
+        files::sync_parent(&target)?;
+        expect(&target, step.after.as_ref().map(|held| &held.state))?;
+        progress.advance(1);
+    }
+    progress.end();
+    Ok(())
+}
+
+/// Makes every file of an unfinished change what it was before, and forgets what was staged.
+///
+/// A file that holds neither what the change found nor what it put there was altered by something
+/// else; it is left as it is.
+pub(crate) fn put_back(change: &Change, blobs: &Blobs, database: &Database) -> Result<()> {
+    for (index, step) in change.steps.iter().enumerate().rev() {
+        let target = files::inside(&change.root, &step.path)?;
+        let staged = staged(change, index)?;
+        files::remove_if_there(&staged)?;
+        let content = |state: Option<&FileState>| state.map(|state| state.content);
+        let before = step.before.as_ref().map(|held| held.state);
+        let after = step.after.as_ref().map(|held| held.state);
+        let now = content(FileState::observe(&target)?.as_ref());
+        if now == content(before.as_ref()) || now != content(after.as_ref()) {
+            continue;
+        }
+        match before {
+            Some(state) => {
+                files::stage(&blobs.file(&state.content)?, &staged, &state)?;
+                files::replace(&staged, &target)?;
+            }
+            None => files::remove(&target)?,
+        }
+        files::sync_parent(&target)?;
+    }
+    database.close_change(change.number, ChangeState::PutBack)
+}
+
+/// Where the new content of a step waits: beside its target, so that a rename suffices.
+fn staged(change: &Change, index: usize) -> Result<PathBuf> {
+    let step = &change.steps[index];
+    let name = format!(".spanner-{}-{index}.staged", change.number);
+    let inside =
+        |_| Error::OutsideGame { path: step.path.on(&change.root), root: change.root.clone() };
+    Ok(step.path.sibling(&name).map_err(inside)?.on(&change.root))
+}
+
+/// Fails unless a file holds what it should.
+fn expect(path: &Path, state: Option<&FileState>) -> Result<()> {
+    let now: Option<Content> = FileState::observe(path)?.map(|state| state.content);
+    if now == state.map(|state| state.content) {
+        Ok(())
+    } else {
+        Err(Error::NotAsExpected { path: path.to_owned() })
+    }
+}

@@ -1,0 +1,19 @@
+//! `altered-since`: a file that was fitted has been overwritten from outside, so it is not ours to
+//! roll back.
+
+use super::{Finding, Severity};
+use crate::path::GamePath;
+use crate::plan::Held;
+
+pub(crate) fn finding(path: &GamePath, fitted: Option<&Held>, now: &Held) -> Finding {
+    let fitted = fitted.map_or_else(|| "no file".to_owned(), Held::describe);
+    let sentence = format!(
+        "{path} was left alone: {fitted} was put there, but something else has since put {} in \
+         its place.",
+        now.describe()
+    );
+    let remedy = "If the launcher updated or repaired the game, that file is the game's own now \
+                  and needs no rollback."
+        .to_owned();
+    Finding::new("altered-since", Severity::Warn, sentence, remedy)
+}

@@ -1,0 +1,23 @@
+//! `slot-ambiguous`: files under several names could be what the build replaces.
+
+use super::{Finding, Severity};
+use crate::path::GamePath;
+use crate::rack::Build;
+
+pub(crate) fn check(build: &Build, slots: &[&GamePath]) -> Option<Finding> {
+    let mut names: Vec<String> = slots.iter().map(|path| path.file_name().to_lowercase()).collect();
+    names.sort();
+    names.dedup();
+    (names.len() > 1).then(|| {
+        let sentence = format!(
+            "{} could replace files under {} names here: {}.",
+            build.id,
+            names.len(),
+            names.join(", ")
+        );
+        let remedy = "Give the library file itself, under the name of the one that it should \
+                      replace, instead of the build."
+            .to_owned();
+        Finding::new("slot-ambiguous", Severity::Stop, sentence, remedy)
+    })
+}

@@ -1,0 +1,179 @@
+//! What a file is: its content by digest, and the marks around the content that rollback restores.
+
+use std::fmt;
+use std::fs::{File, Metadata};
+use std::io::{self, Read};
+use std::path::Path;
+use std::str::FromStr;
+
+use filetime::FileTime;
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+use sha2::{Digest as _, Sha256};
+
+use crate::error::{Error, Result};
+
+/// A SHA-256 digest; as a text 64 lower-case hexadecimal digits.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Digest([u8; 32]);
+
+impl Digest {
+    /// The first eight digits, for names that people type.
+    pub fn short(&self) -> String {
+        self.to_string()[..8].to_owned()
+    }
+}
+
+impl fmt::Display for Digest {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.iter().try_for_each(|byte| write!(f, "{byte:02x}"))
+    }
+}
+
+impl fmt::Debug for Digest {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
+}
+
+impl FromStr for Digest {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let wrong = || format!("`{text}` is not a SHA-256 digest");
+        if text.len() != 64 || !text.is_ascii() {
+            return Err(wrong());
+        }
+        let mut bytes = [0; 32];
+        for (n, byte) in bytes.iter_mut().enumerate() {
+            *byte = u8::from_str_radix(&text[2 * n..2 * n + 2], 16).map_err(|_| wrong())?;
+        }
+        Ok(Self(bytes))
+    }
+}
+
+impl Serialize for Digest {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}
+
+impl<'de> Deserialize<'de> for Digest {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        String::deserialize(deserializer)?.parse().map_err(serde::de::Error::custom)
+    }
+}
+
+/// The content of a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub struct Content {
+    /// Its SHA-256.
+    pub sha256: Digest,
+    /// Its length in bytes.
+    pub size: u64,
+}
+
+impl Content {
+    /// Reads everything that a reader gives.
+    pub fn of_reader(mut reader: impl Read) -> io::Result<Self> {
+        let mut hasher = Hasher::default();
+        let mut buffer = vec![0; 128 * 1024];
+        loop {
+            match reader.read(&mut buffer)? {
+                0 => return Ok(hasher.finish()),
+                len => hasher.update(&buffer[..len]),
+            }
+        }
+    }
+
+    /// Reads the whole file at `path`.
+    pub fn of_file(path: &Path) -> Result<Self> {
+        File::open(path).and_then(Self::of_reader).map_err(Error::io("read", path))
+    }
+}
+
+/// Digests content that passes by.
+#[derive(Default)]
+pub(crate) struct Hasher {
+    sha256: Sha256,
+    size: u64,
+}
+
+impl Hasher {
+    pub fn update(&mut self, bytes: &[u8]) {
+        self.sha256.update(bytes);
+        self.size += bytes.len() as u64;
+    }
+
+    pub fn finish(self) -> Content {
+        Content { sha256: Digest(self.sha256.finalize().into()), size: self.size }
+    }
+}
+
+/// The marks around a file's content.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Stamp {
+    /// Date of last modification: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+    /// Permission bits, where the system has them.
+    pub mode: Option<u32>,
+    /// Whether the file is marked read-only.
+    pub read_only: bool,
+}
+
+impl Stamp {
+    /// The marks of a file.
+    pub fn of(metadata: &Metadata) -> Self {
+        let modified = FileTime::from_last_modification_time(metadata);
+        Self {
+            modified: (modified.unix_seconds(), modified.nanoseconds()),
+            mode: mode_of(metadata),
+            read_only: metadata.permissions().readonly(),
+        }
+    }
+
+    /// These marks with another date.
+    #[must_use]
+    pub fn dated(self, modified: (i64, u32)) -> Self {
+        Self { modified, ..self }
+    }
+}
+
+#[cfg(unix)]
+#[expect(clippy::unnecessary_wraps, reason = "other systems have none")]
+fn mode_of(metadata: &Metadata) -> Option<u32> {
+    use std::os::unix::fs::PermissionsExt;
+    Some(metadata.permissions().mode() & 0o7777)
+}
+
+#[cfg(not(unix))]
+fn mode_of(_: &Metadata) -> Option<u32> {
+    None
+}
+
+/// A file as it is or as it shall be: content and marks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FileState {
+    /// What is in it.
+    #[serde(flatten)]
+    pub content: Content,
+    /// The marks around it.
+    #[serde(flatten)]
+    pub stamp: Stamp,
+}
+
+impl FileState {
+    /// Looks at a file; `None` where there is none. A link is not followed but refused.
+    pub fn observe(path: &Path) -> Result<Option<Self>> {
+        let metadata = match std::fs::symlink_metadata(path) {
+            Ok(metadata) => metadata,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+            Err(error) => return Err(Error::io("look at", path)(error)),
+        };
+        if !metadata.is_file() {
+            let error = io::Error::other("it is a link or a folder, not a file");
+            return Err(Error::io("use", path)(error));
+        }
+        let content = Content::of_file(path)?;
+        Ok(Some(Self { content, stamp: Stamp::of(&metadata) }))
+    }
+}

@@ -1,0 +1,130 @@
+//! Which folders below a place are games. Works on paths alone.
+//!
+//! A folder with programs or libraries of its own is one game. A folder whose programs all lie in
+//! sub-folders is one game where it is built like one (folders such as `bin` or `redist`, or a
+//! program that bears the folder's name), and else a library whose sub-folders are looked at.
+
+use std::collections::BTreeMap;
+
+use super::executable::is_helper_name;
+use crate::catalog::slug;
+use crate::path::{GamePath, extension, stem};
+
+/// Names that folders inside a game have, and games do not.
+const PARTS: [&str; 27] = [
+    "bin",
+    "bin32",
+    "bin64",
+    "binaries",
+    "x64",
+    "x86",
+    "win32",
+    "win64",
+    "windows",
+    "system",
+    "system32",
+    "engine",
+    "game",
+    "data",
+    "tools",
+    "support",
+    "redist",
+    "_redist",
+    "_commonredist",
+    "commonredist",
+    "prerequisites",
+    "installers",
+    "launcher",
+    "plugins",
+    "editor",
+    "crashreporter",
+    "runtime",
+];
+
+/// A folder of the tree: its own programs and libraries, and its sub-folders that hold any.
+#[derive(Default)]
+struct Folder<'a> {
+    files: Vec<&'a str>,
+    folders: BTreeMap<&'a str, Folder<'a>>,
+}
+
+impl<'a> Folder<'a> {
+    fn insert(&mut self, path: &'a str) {
+        match path.split_once('/') {
+            None => self.files.push(path),
+            Some((folder, rest)) => self.folders.entry(folder).or_default().insert(rest),
+        }
+    }
+
+    fn programs(&self) -> impl Iterator<Item = &'a str> + '_ {
+        let own = self.files.iter().copied().filter(|name| extension(name) == "exe");
+        let below = self.folders.values().flat_map(Folder::programs);
+        Box::new(own.chain(below)) as Box<dyn Iterator<Item = &'a str> + '_>
+    }
+
+    fn has_program(&self) -> bool {
+        self.programs().next().is_some()
+    }
+}
+
+/// The game folders below a place named `name`, relative to it (`""` is the place itself), given
+/// the paths of all programs and libraries there.
+///
+/// A place without any program is taken as one game, so that a folder of libraries can be worked
+/// on too.
+pub(crate) fn game_folders(name: &str, images: &[GamePath]) -> Vec<String> {
+    let mut tree = Folder::default();
+    for path in images {
+        tree.insert(path.as_str());
+    }
+    if images.is_empty() {
+        return Vec::new();
+    }
+    if !tree.has_program() {
+        return vec![String::new()];
+    }
+    let mut out = Vec::new();
+    collect(&tree, name, "", &mut out);
+    out
+}
+
+fn collect(folder: &Folder<'_>, name: &str, path: &str, out: &mut Vec<String>) {
+    if !folder.has_program() {
+        return;
+    }
+    if is_game(folder, name) {
+        out.push(path.to_owned());
+        return;
+    }
+    for (child, below) in &folder.folders {
+        let path = if path.is_empty() { (*child).to_owned() } else { format!("{path}/{child}") };
+        collect(below, child, &path, out);
+    }
+}
+
+fn is_game(folder: &Folder<'_>, name: &str) -> bool {
+    let games_below = || folder.folders.values().filter(|below| below.has_program()).count();
+    let only_helpers = || {
+        let mut programs = folder.files.iter().filter(|file| extension(file) == "exe");
+        programs.all(|file| is_helper_name(stem(file)))
+    };
+    if !folder.files.is_empty() {
+        // Installers lying about in a library of games do not make it one game.
+        return !(only_helpers() && games_below() > 1 && !has_parts(folder));
+    }
+    let own = squeeze(name);
+    let bears_name = |program: &str| {
+        let program = squeeze(stem(program));
+        own.len() > 2 && (program.contains(&own) || (program.len() > 3 && own.contains(&program)))
+    };
+    has_parts(folder) || folder.programs().any(bears_name)
+}
+
+fn has_parts(folder: &Folder<'_>) -> bool {
+    folder.folders.keys().any(|child| PARTS.contains(&child.to_lowercase().as_str()))
+}
+
+/// A name's letters and digits, to compare names that are spelt differently.
+pub(super) fn squeeze(name: &str) -> String {
+    slug(name).replace('-', "")
+}

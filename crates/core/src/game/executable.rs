@@ -1,0 +1,158 @@
+//! Weighs the programs of a game: which one is the game, and which only stand around it.
+
+use super::Executable;
+use super::discover::squeeze;
+use crate::image::Facts;
+use crate::path::{GamePath, same_name, stem};
+
+/// Words in a program's name, description or folder that tell what it is for, and what that costs.
+const HELPERS: [(&str, &str, i32); 30] = [
+    ("crash", "looks like a crash reporter", -60),
+    ("bugreport", "looks like a crash reporter", -60),
+    ("bugsplat", "looks like a crash reporter", -60),
+    ("errorreport", "looks like a crash reporter", -60),
+    ("sendreport", "looks like a crash reporter", -60),
+    ("unins", "looks like an uninstaller", -60),
+    ("setup", "looks like an installer", -60),
+    ("install", "looks like an installer", -60),
+    ("redist", "looks like an installer", -60),
+    ("prereq", "looks like an installer", -60),
+    ("dotnet", "looks like an installer", -60),
+    ("directx", "looks like an installer", -60),
+    ("launcher", "looks like a launcher", -40),
+    ("updater", "looks like an updater", -50),
+    ("patcher", "looks like an updater", -50),
+    ("cleanup", "looks like a tool", -40),
+    ("anticheat", "looks like an anti-cheat service", -50),
+    ("server", "looks like a server", -35),
+    ("editor", "looks like an editor", -35),
+    ("modkit", "looks like an editor", -35),
+    ("benchmark", "looks like a benchmark", -30),
+    ("config", "looks like a settings tool", -35),
+    ("settings", "looks like a settings tool", -35),
+    ("diagnos", "looks like a tool", -40),
+    ("helper", "looks like a helper", -40),
+    ("webview", "looks like a helper", -40),
+    ("subprocess", "looks like a helper", -40),
+    ("shaderc", "looks like a tool", -40),
+    ("touchup", "looks like an installer", -60),
+    ("overlay", "looks like a helper", -40),
+];
+
+/// Folders in which no game's own program lies.
+const ASIDE: [&str; 12] = [
+    "redist",
+    "_redist",
+    "_commonredist",
+    "commonredist",
+    "prerequisites",
+    "support",
+    "tools",
+    "installers",
+    "installer",
+    "crashreporter",
+    "editor",
+    "thirdparty",
+];
+
+/// Folders in which games keep their program.
+const HOME: [&str; 9] =
+    ["bin", "bin64", "bin32", "binaries", "x64", "win64", "win32", "x86", "system"];
+
+/// System libraries through which a program draws.
+const GRAPHICS: [&str; 9] = [
+    "d3d12.dll",
+    "d3d11.dll",
+    "d3d10.dll",
+    "d3d10_1.dll",
+    "d3d9.dll",
+    "d3d8.dll",
+    "dxgi.dll",
+    "opengl32.dll",
+    "vulkan-1.dll",
+];
+
+/// Whether a program's name says that it is not a game.
+pub(super) fn is_helper_name(stem: &str) -> bool {
+    let name = squeeze(stem);
+    HELPERS.iter().any(|(word, _, _)| name.contains(word))
+}
+
+/// The programs of the game in the folder `title`, the likeliest first.
+pub(crate) fn rank(title: &str, programs: Vec<(GamePath, Facts)>) -> Vec<Executable> {
+    let largest = programs.iter().map(|(_, facts)| facts.size).max().unwrap_or(0);
+    let count = programs.len();
+    let mut ranked: Vec<Executable> = programs
+        .into_iter()
+        .map(|(path, facts)| {
+            let mut reasons = Vec::new();
+            let mut score = 0;
+            let mut weigh = |points: i32, reason: String| {
+                score += points;
+                reasons.push((points, reason));
+            };
+            weigh_name(&path, &facts, title, &mut weigh);
+            weigh_folder(&path, &mut weigh);
+            let draws = GRAPHICS
+                .iter()
+                .filter(|api| facts.imported_dlls.iter().any(|dll| same_name(dll, api)))
+                .map(|api| stem(api))
+                .collect::<Vec<_>>();
+            if !draws.is_empty() {
+                weigh(30, format!("draws with {}", draws.join(", ")));
+            }
+            if count > 1 && facts.size == largest {
+                weigh(15, "the largest program".to_owned());
+            }
+            if count == 1 {
+                weigh(0, "the only program".to_owned());
+            }
+            // The weightiest reason first, whether it speaks for the program or against it.
+            reasons.sort_by_key(|(points, _)| -points.abs());
+            let reasons = reasons.into_iter().map(|(_, reason)| reason).collect();
+            Executable { path, facts, score, reasons }
+        })
+        .collect();
+    ranked.sort_by(|a, b| {
+        let shallower = a.path.depth().cmp(&b.path.depth());
+        b.score.cmp(&a.score).then(shallower).then_with(|| a.path.cmp(&b.path))
+    });
+    ranked
+}
+
+fn weigh_name(path: &GamePath, facts: &Facts, title: &str, weigh: &mut impl FnMut(i32, String)) {
+    let own = squeeze(stem(path.file_name()));
+    let described = squeeze(facts.string("FileDescription").unwrap_or_default());
+    let helper = HELPERS.iter().find(|(word, _, _)| own.contains(word) || described.contains(word));
+    if let Some((_, what, points)) = helper {
+        weigh(*points, (*what).to_owned());
+    }
+    let title = squeeze(title);
+    let product = squeeze(facts.string("ProductName").unwrap_or_default());
+    if !own.is_empty() && title.len() > 2 && (own.contains(&title) || title.contains(&own)) {
+        weigh(25, "named like the folder".to_owned());
+    } else if is_initials(&own, &title) {
+        weigh(5, "bears the game's initials".to_owned());
+    }
+    if !product.is_empty() && product == title {
+        weigh(10, "product name matches".to_owned());
+    }
+}
+
+fn weigh_folder(path: &GamePath, weigh: &mut impl FnMut(i32, String)) {
+    let folders: Vec<String> = path.folder().split('/').map(str::to_lowercase).collect();
+    if let Some(aside) = folders.iter().find(|folder| ASIDE.contains(&folder.as_str())) {
+        weigh(-30, format!("lies in {aside}"));
+    } else if let Some(home) = folders.last().filter(|folder| HOME.contains(&folder.as_str())) {
+        weigh(5, format!("in {home}"));
+    }
+}
+
+/// Whether a name of two letters or more is made of letters of the title in their order, from the
+/// first on: `kh` or `kharb` for `kiteharbour`.
+fn is_initials(name: &str, title: &str) -> bool {
+    let mut rest = title.chars();
+    name.len() > 1
+        && name.chars().next() == title.chars().next()
+        && name.chars().all(|letter| rest.any(|other| other == letter))
+}

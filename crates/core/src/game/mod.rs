@@ -1,0 +1,69 @@
+//! Games: their folders, and which of their programs is the one that counts.
+
+mod discover;
+mod executable;
+
+use std::path::PathBuf;
+
+use serde::{Deserialize, Serialize};
+
+use crate::catalog::slug;
+use crate::image::Facts;
+use crate::path::GamePath;
+use crate::version::Version;
+pub(crate) use discover::game_folders;
+pub(crate) use executable::rank;
+
+/// One installed game.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Game {
+    /// A short name to type, made from the title; stays the same in one home.
+    pub id: String,
+    /// The name of its folder.
+    pub title: String,
+    /// Its folder.
+    pub root: PathBuf,
+}
+
+/// A program of a game, and how likely it is the game itself.
+#[derive(Debug, Clone)]
+pub struct Executable {
+    /// Where it is.
+    pub path: GamePath,
+    /// What it says of itself.
+    pub facts: Facts,
+    /// Points for and against; the highest counts.
+    pub score: i32,
+    /// What the points were given for, in words.
+    pub reasons: Vec<String>,
+}
+
+impl Executable {
+    /// The game's version, as the executable states it.
+    pub fn version(&self) -> Option<Version> {
+        self.facts.version()
+    }
+}
+
+impl Game {
+    /// A game in `root`, with an id that none of `known` has; the one that it has already, if it
+    /// is known.
+    pub(crate) fn in_folder(root: PathBuf, known: &[Self]) -> Self {
+        if let Some(game) = known.iter().find(|game| game.root == root) {
+            return game.clone();
+        }
+        let title = root.file_name().map_or_else(
+            || root.to_string_lossy().into_owned(),
+            |name| name.to_string_lossy().into_owned(),
+        );
+        let base = match slug(&title) {
+            empty if empty.is_empty() => "game".to_owned(),
+            slug => slug,
+        };
+        let taken = |id: &str| known.iter().any(|game| game.id == id);
+        let numbered = (2..).map(|n| format!("{base}-{n}"));
+        let mut ids = std::iter::once(base.clone()).chain(numbered);
+        let id = ids.find(|id| !taken(id)).unwrap_or(base);
+        Self { id, title, root }
+    }
+}

@@ -1,0 +1,143 @@
+//! The headers of an image: machine, kind, sections and data directories ("PE Format", "Overview"
+//! to "Section Table").
+
+use std::io::{Read, Seek};
+
+use object::LittleEndian as LE;
+use object::pe;
+
+use super::source::Source;
+use super::{ImageError, Kind, Machine};
+
+/// What the headers say, and the map from addresses to places in the file.
+pub(super) struct Headers {
+    pub machine: Machine,
+    pub kind: Kind,
+    pub wide: bool,
+    /// Link time in seconds since 1970, or a hash of the content in reproducible builds.
+    pub built: u32,
+    image_base: u64,
+    headers_len: u32,
+    sections: Vec<pe::ImageSectionHeader>,
+    directories: Vec<pe::ImageDataDirectory>,
+}
+
+/// A data directory: where a table starts (relative address) and its length in bytes.
+#[derive(Clone, Copy)]
+pub(super) struct Directory {
+    pub address: u32,
+    pub len: u32,
+}
+
+impl Headers {
+    pub fn read<R: Read + Seek>(source: &mut Source<R>) -> Result<Self, ImageError> {
+        let nt = Self::find(source)?;
+        let file: pe::ImageFileHeader = source.pod(nt + 4, "the file header")?;
+        let optional = nt + 4 + size_of::<pe::ImageFileHeader>() as u64;
+        let magic: object::U16<LE> = source.pod(optional, "the optional header")?;
+        let wide = match magic.get(LE) {
+            pe::IMAGE_NT_OPTIONAL_HDR32_MAGIC => false,
+            pe::IMAGE_NT_OPTIONAL_HDR64_MAGIC => true,
+            _ => return Err(ImageError::malformed("the optional header")),
+        };
+        let (image_base, headers_len, directories, directories_at) = if wide {
+            let header: pe::ImageOptionalHeader64 = source.pod(optional, "the optional header")?;
+            let len = size_of::<pe::ImageOptionalHeader64>() as u64;
+            (
+                header.image_base.get(LE),
+                header.size_of_headers.get(LE),
+                header.number_of_rva_and_sizes.get(LE),
+                optional + len,
+            )
+        } else {
+            let header: pe::ImageOptionalHeader32 = source.pod(optional, "the optional header")?;
+            let len = size_of::<pe::ImageOptionalHeader32>() as u64;
+            (
+                u64::from(header.image_base.get(LE)),
+                header.size_of_headers.get(LE),
+                header.number_of_rva_and_sizes.get(LE),
+                optional + len,
+            )
+        };
+        let count = directories.min(16) as usize;
+        let directories = source.pods(directories_at, count, "the data directories")?;
+        let table = optional + u64::from(file.size_of_optional_header.get(LE));
+        let count = usize::from(file.number_of_sections.get(LE));
+        let sections: Vec<pe::ImageSectionHeader> =
+            source.pods(table, count, "the section table")?;
+
+        for section in &sections {
+            let end = u64::from(section.pointer_to_raw_data.get(LE))
+                + u64::from(section.size_of_raw_data.get(LE));
+            if section.size_of_raw_data.get(LE) > 0 && end > source.len() {
+                let what = "a section";
+                return Err(ImageError::Truncated { what, needed: end, present: source.len() });
+            }
+        }
+
+        let dll = file.characteristics.get(LE).contains(pe::IMAGE_FILE_DLL);
+        Ok(Self {
+            machine: Machine::from_header(file.machine.get(LE).0),
+            kind: if dll { Kind::Dll } else { Kind::Exe },
+            wide,
+            built: file.time_date_stamp.get(LE),
+            image_base,
+            headers_len,
+            sections,
+            directories,
+        })
+    }
+
+    /// The offset of the NT headers, or what the file is instead.
+    fn find<R: Read + Seek>(source: &mut Source<R>) -> Result<u64, ImageError> {
+        if source.len() == 0 {
+            return Err(ImageError::Empty);
+        }
+        let start = source.bytes(0, source.len().min(64), "the start of the file")?;
+        if !start.starts_with(b"MZ") {
+            return Err(ImageError::NotAnImage { looks_like: super::kind_of_bytes(&start) });
+        }
+        if start.len() < 64 {
+            let present = source.len();
+            return Err(ImageError::Truncated { what: "the DOS header", needed: 64, present });
+        }
+        let nt = u64::from(u32::from_le_bytes([start[60], start[61], start[62], start[63]]));
+        if nt == 0 {
+            return Err(ImageError::NotAnImage { looks_like: "a DOS program" });
+        }
+        let signature = source.bytes(nt, 4, "the PE header")?;
+        match &signature[..] {
+            b"PE\0\0" => Ok(nt),
+            [b'N', b'E', ..] => Err(ImageError::NotAnImage { looks_like: "a 16-bit program" }),
+            _ => Err(ImageError::NotAnImage { looks_like: "a DOS program" }),
+        }
+    }
+
+    /// A data directory by its index, where the image has it.
+    pub fn directory(&self, index: usize) -> Option<Directory> {
+        let entry = self.directories.get(index)?;
+        let address = entry.virtual_address.get(LE);
+        (address != 0).then(|| Directory { address, len: entry.size.get(LE) })
+    }
+
+    /// Where a relative address lies in the file.
+    pub fn offset(&self, address: u32) -> Option<u64> {
+        let within = self.sections.iter().find_map(|section| {
+            let start = section.virtual_address.get(LE);
+            let delta = address.checked_sub(start)?;
+            (delta < section.size_of_raw_data.get(LE))
+                .then(|| u64::from(section.pointer_to_raw_data.get(LE)) + u64::from(delta))
+        });
+        within.or_else(|| (address < self.headers_len).then_some(u64::from(address)))
+    }
+
+    /// As [`Self::offset`], with the name of the table that pointed there for the error.
+    pub fn locate(&self, address: u32, what: &'static str) -> Result<u64, ImageError> {
+        self.offset(address).ok_or(ImageError::malformed(what))
+    }
+
+    /// A relative address from an absolute one, as old delay-import tables have them.
+    pub fn relative(&self, absolute: u32) -> u32 {
+        u64::from(absolute).wrapping_sub(self.image_base) as u32
+    }
+}

@@ -1,0 +1,381 @@
+//! What one executable image (PE32 or PE32+) says of itself.
+//!
+//! [`Facts`] is what recognition needs and costs a few reads; [`Image`] adds every import and
+//! export. Neither runs or loads anything, and neither reads more of the file than its headers and
+//! the tables asked for.
+
+mod exports;
+mod headers;
+mod imports;
+mod resource;
+mod source;
+mod version_info;
+
+use std::fmt;
+use std::fs::File;
+use std::io::{self, Read, Seek};
+use std::path::Path;
+
+use serde::{Deserialize, Serialize, Serializer};
+
+use crate::version::Version;
+use headers::Headers;
+use source::Source;
+pub use version_info::{FixedInfo, StringTable, VersionInfo};
+
+/// The machine that an image is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub enum Machine {
+    /// 32-bit x86.
+    #[serde(rename = "x86")]
+    X86,
+    /// 64-bit x86.
+    #[serde(rename = "x86_64")]
+    X86_64,
+    /// 32-bit ARM.
+    #[serde(rename = "arm")]
+    Arm,
+    /// 64-bit ARM.
+    #[serde(rename = "arm64")]
+    Arm64,
+    /// Another machine.
+    #[serde(rename = "other")]
+    Other,
+}
+
+impl Machine {
+    fn from_header(value: u16) -> Self {
+        match value {
+            0x014C => Self::X86,
+            0x8664 => Self::X86_64,
+            0x01C0 | 0x01C2 | 0x01C4 => Self::Arm,
+            0xAA64 => Self::Arm64,
+            _ => Self::Other,
+        }
+    }
+
+    /// The name used in output and in JSON.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::X86 => "x86",
+            Self::X86_64 => "x86_64",
+            Self::Arm => "arm",
+            Self::Arm64 => "arm64",
+            Self::Other => "other",
+        }
+    }
+
+    /// As people say it: `32-bit`, `64-bit`, `64-bit ARM`.
+    pub fn spoken(self) -> &'static str {
+        match self {
+            Self::X86 => "32-bit",
+            Self::X86_64 => "64-bit",
+            Self::Arm => "32-bit ARM",
+            Self::Arm64 => "64-bit ARM",
+            Self::Other => "for another machine",
+        }
+    }
+}
+
+impl fmt::Display for Machine {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(self.name())
+    }
+}
+
+/// Whether an image is a library or a program.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Kind {
+    /// A library, whatever its file's name.
+    Dll,
+    /// A program.
+    Exe,
+}
+
+/// What recognition needs of an image.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Facts {
+    /// The machine it is for.
+    pub machine: Machine,
+    /// Library or program.
+    pub kind: Kind,
+    /// Size of the file in bytes.
+    pub size: u64,
+    /// Link time in seconds since 1970, as the linker wrote it: reproducible builds put a hash
+    /// there. [`Facts::linked`] gives it where it can be a time.
+    pub stamp: u32,
+    /// The version resource; empty where there is none.
+    pub version_info: VersionInfo,
+    /// The name that the library was linked under, from its export table.
+    pub export_name: Option<String>,
+    /// Names of the libraries that it imports from, delayed ones included.
+    pub imported_dlls: Vec<String>,
+    /// Tables that could not be read in full, and why.
+    pub faults: Vec<String>,
+}
+
+/// Everything that an image says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Image {
+    /// Headers and version resource.
+    pub facts: Facts,
+    /// Each library that it imports from, with the symbols.
+    pub imports: Vec<Import>,
+    /// What it offers.
+    pub exports: Vec<Export>,
+}
+
+/// A library that an image imports from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Import {
+    /// The library's file name, in the image's spelling.
+    pub dll: String,
+    /// What is imported.
+    pub symbols: Vec<Symbol>,
+    /// Whether the library is loaded at the first call instead of at the start.
+    pub delayed: bool,
+}
+
+/// An imported function.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub enum Symbol {
+    /// By name.
+    Name(String),
+    /// By ordinal; written `#12`.
+    Ordinal(u16),
+}
+
+impl fmt::Display for Symbol {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Name(name) => f.write_str(name),
+            Self::Ordinal(ordinal) => write!(f, "#{ordinal}"),
+        }
+    }
+}
+
+impl Serialize for Symbol {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}
+
+/// An exported function or variable; as a text its name, or `#12` where it has none.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Export {
+    /// Its name, where it has one.
+    pub name: Option<String>,
+    /// Its ordinal.
+    pub ordinal: u32,
+    /// `library.symbol`, where the call goes on to another library.
+    pub forwarded_to: Option<String>,
+}
+
+impl fmt::Display for Export {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.name {
+            Some(name) => f.write_str(name),
+            None => write!(f, "#{}", self.ordinal),
+        }
+    }
+}
+
+/// Why a file gave no facts.
+#[derive(Debug, thiserror::Error)]
+pub enum ImageError {
+    /// It could not be opened or read.
+    #[error("it cannot be read: {0}")]
+    Unreadable(#[from] io::Error),
+    /// It has no content.
+    #[error("it is empty (0 bytes)")]
+    Empty,
+    /// It is something else.
+    #[error("it is not a Windows library or program but {looks_like}")]
+    NotAnImage {
+        /// What its first bytes look like.
+        looks_like: &'static str,
+    },
+    /// It ends before its own headers say that it does.
+    #[error("it is cut short: {what} should reach to byte {needed}, the file has {present}")]
+    Truncated {
+        /// The part that is not all there.
+        what: &'static str,
+        /// Length in bytes that the file would need.
+        needed: u64,
+        /// Length in bytes that it has.
+        present: u64,
+    },
+    /// A table contradicts itself.
+    #[error("it is damaged: {what} makes no sense")]
+    Malformed {
+        /// The table.
+        what: &'static str,
+    },
+}
+
+impl ImageError {
+    pub(crate) fn malformed(what: &'static str) -> Self {
+        Self::Malformed { what }
+    }
+
+    /// The stable code used in JSON.
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::Unreadable(_) => "unreadable",
+            Self::Empty => "empty",
+            Self::NotAnImage { .. } => "not-an-image",
+            Self::Truncated { .. } => "truncated",
+            Self::Malformed { .. } => "malformed",
+        }
+    }
+
+    /// What the user can do about it.
+    pub fn advice(&self) -> &'static str {
+        match self {
+            Self::Unreadable(_) => "Check that the file is there and that you may read it.",
+            Self::Empty | Self::Truncated { .. } => {
+                "The copy or download stopped early. Get the file again."
+            }
+            Self::NotAnImage { .. } => "Give a .dll or .exe file.",
+            Self::Malformed { .. } => "Get the file again from where it came from.",
+        }
+    }
+}
+
+impl Facts {
+    /// Reads the facts of the file at `path`.
+    pub fn read(path: &Path) -> Result<Self, ImageError> {
+        Self::from_reader(File::open(path)?)
+    }
+
+    /// Reads the facts of an image from its first byte to its last.
+    pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
+        let mut source = Source::new(reader)?;
+        let headers = Headers::read(&mut source)?;
+        let mut faults = Vec::new();
+        let libraries = imports::libraries(&headers, &mut source);
+        let libraries = or_fault(libraries, &mut faults)?;
+        Self::collect(&headers, &mut source, &libraries, faults)
+    }
+
+    fn collect<R: Read + Seek>(
+        headers: &Headers,
+        source: &mut Source<R>,
+        libraries: &[imports::Library],
+        mut faults: Vec<String>,
+    ) -> Result<Self, ImageError> {
+        let mut version_info = VersionInfo::default();
+        let resources = resource::version_resources(headers, source);
+        for bytes in or_fault(resources, &mut faults)? {
+            let (info, damaged) = version_info::parse(&bytes);
+            version_info.merge(info);
+            let note = "the version resource is damaged in places";
+            if damaged && !faults.iter().any(|fault| fault == note) {
+                faults.push(note.to_owned());
+            }
+        }
+        let table = or_fault(exports::table(headers, source), &mut faults)?;
+        Ok(Self {
+            machine: headers.machine,
+            kind: headers.kind,
+            size: source.len(),
+            stamp: headers.built,
+            version_info,
+            export_name: table.and_then(|table| table.name),
+            imported_dlls: libraries.iter().map(|library| library.name.clone()).collect(),
+            faults,
+        })
+    }
+
+    /// The version as people would state it: the `FileVersion` text where it says the same numbers
+    /// as the fixed block (and perhaps a stage besides), else the fixed block's numbers, else the
+    /// text alone.
+    pub fn version(&self) -> Option<Version> {
+        let fixed = self.version_info.fixed.map(|fixed| fixed.file_version);
+        prefer(fixed, self.string("FileVersion"))
+    }
+
+    /// The product version, by the same rule as [`Facts::version`].
+    pub fn product_version(&self) -> Option<Version> {
+        let fixed = self.version_info.fixed.map(|fixed| fixed.product_version);
+        prefer(fixed, self.string("ProductVersion"))
+    }
+
+    /// A string of the version resource.
+    pub fn string(&self, key: &str) -> Option<&str> {
+        self.version_info.string(key)
+    }
+
+    /// Link time in seconds since 1970, unless the field cannot be one: before 1993, when the
+    /// format appeared, or after `now`.
+    pub fn linked(&self, now: i64) -> Option<i64> {
+        const FORMAT_APPEARED: i64 = 725_846_400;
+        let stamp = i64::from(self.stamp);
+        (FORMAT_APPEARED..=now).contains(&stamp).then_some(stamp)
+    }
+}
+
+impl Image {
+    /// Reads everything that the file at `path` says.
+    pub fn read(path: &Path) -> Result<Self, ImageError> {
+        Self::from_reader(File::open(path)?)
+    }
+
+    /// Reads everything that an image says, from its first byte to its last.
+    pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
+        let mut source = Source::new(reader)?;
+        let headers = Headers::read(&mut source)?;
+        let mut faults = Vec::new();
+        let libraries = imports::libraries(&headers, &mut source);
+        let libraries = or_fault(libraries, &mut faults)?;
+        let mut facts = Facts::collect(&headers, &mut source, &libraries, faults)?;
+        let imports = imports::symbols(&headers, &mut source, libraries);
+        let imports = or_fault(imports, &mut facts.faults)?;
+        let exports = exports::table(&headers, &mut source)
+            .and_then(|table| table.map_or(Ok(Vec::new()), |t| t.exports(&headers, &mut source)));
+        let exports = or_fault(exports, &mut facts.faults)?;
+        Ok(Self { facts, imports, exports })
+    }
+}
+
+fn prefer(fixed: Option<[u16; 4]>, text: Option<&str>) -> Option<Version> {
+    let text: Option<Version> = text.and_then(|text| text.parse().ok());
+    let fixed = fixed.filter(|numbers| *numbers != [0; 4]).map(Version::from_fixed);
+    let version = match (fixed, text) {
+        (Some(fixed), Some(text)) if !fixed.same_numbers(&text) => Some(fixed),
+        (fixed, text) => text.or(fixed),
+    };
+    version.map(Version::shortened)
+}
+
+/// A table that cannot be read leaves the other facts standing; a file that cannot be read does not.
+fn or_fault<T: Default>(
+    result: Result<T, ImageError>,
+    faults: &mut Vec<String>,
+) -> Result<T, ImageError> {
+    match result {
+        Err(ImageError::Unreadable(error)) => Err(error.into()),
+        Err(fault) => {
+            let text = fault.to_string();
+            if !faults.contains(&text) {
+                faults.push(text);
+            }
+            Ok(T::default())
+        }
+        Ok(value) => Ok(value),
+    }
+}
+
+/// What a file that is no image looks like from its first bytes.
+fn kind_of_bytes(start: &[u8]) -> &'static str {
+    match start {
+        [0x7F, b'E', b'L', b'F', ..] => "an ELF library or program (Linux)",
+        [b'P', b'K', 3 | 5 | 7, 4 | 6 | 8, ..] => "a zip-based archive",
+        [b'7', b'z', 0xBC, 0xAF, ..] => "a 7z archive",
+        bytes if bytes.iter().all(|&b| b >= 0x20 || matches!(b, b'\t' | b'\r' | b'\n')) => {
+            "a text file"
+        }
+        _ => "another kind of file",
+    }
+}

@@ -1,0 +1,117 @@
+//! Reads ranges of a file through a small cache of blocks, so that a few parts of a large image
+//! cost a few reads, and nothing is ever allocated that the file could not fill.
+
+use std::collections::HashMap;
+use std::io::{self, Read, Seek, SeekFrom};
+
+use object::pod::{self, Pod};
+
+use super::ImageError;
+
+const BLOCK: u64 = 16 * 1024;
+
+/// Text longer than this is no symbol or library name.
+const LONGEST_NAME: usize = 4096;
+
+pub(super) struct Source<R> {
+    reader: R,
+    len: u64,
+    blocks: HashMap<u64, Box<[u8]>>,
+    /// Bytes of text that may still be handed out: as many as the file holds, so that a table
+    /// which names one long text a million times cannot fill the memory.
+    text_left: u64,
+}
+
+impl<R: Read + Seek> Source<R> {
+    pub fn new(mut reader: R) -> io::Result<Self> {
+        let len = reader.seek(SeekFrom::End(0))?;
+        Ok(Self { reader, len, blocks: HashMap::new(), text_left: len })
+    }
+
+    pub fn len(&self) -> u64 {
+        self.len
+    }
+
+    /// Exactly `len` bytes from `offset`; `what` names them in the error.
+    pub fn bytes(
+        &mut self,
+        offset: u64,
+        len: u64,
+        what: &'static str,
+    ) -> Result<Vec<u8>, ImageError> {
+        let end = offset.checked_add(len).filter(|&end| end <= self.len);
+        let Some(end) = end else {
+            let needed = offset.saturating_add(len);
+            return Err(ImageError::Truncated { what, needed, present: self.len });
+        };
+        let mut out = Vec::with_capacity(len as usize);
+        let mut at = offset;
+        while at < end {
+            let index = at / BLOCK;
+            let within = (at % BLOCK) as usize;
+            let block = self.block(index)?;
+            let take = (block.len() - within).min((end - at) as usize);
+            out.extend_from_slice(&block[within..within + take]);
+            at += take as u64;
+        }
+        Ok(out)
+    }
+
+    /// One structure of the format.
+    pub fn pod<T: Pod>(&mut self, offset: u64, what: &'static str) -> Result<T, ImageError> {
+        let bytes = self.bytes(offset, size_of::<T>() as u64, what)?;
+        let (value, _) = pod::from_bytes::<T>(&bytes).map_err(|()| ImageError::malformed(what))?;
+        Ok(*value)
+    }
+
+    /// `count` structures of the format, one behind the other.
+    pub fn pods<T: Pod>(
+        &mut self,
+        offset: u64,
+        count: usize,
+        what: &'static str,
+    ) -> Result<Vec<T>, ImageError> {
+        let len = (count as u64).saturating_mul(size_of::<T>() as u64);
+        let bytes = self.bytes(offset, len, what)?;
+        let (values, _) =
+            pod::slice_from_bytes::<T>(&bytes, count).map_err(|()| ImageError::malformed(what))?;
+        Ok(values.to_vec())
+    }
+
+    /// A text that ends with a zero byte. Bytes that are no UTF-8 become replacement characters.
+    pub fn text(&mut self, offset: u64, what: &'static str) -> Result<String, ImageError> {
+        let mut out = Vec::new();
+        let mut at = offset;
+        loop {
+            if at >= self.len || out.len() > LONGEST_NAME {
+                return Err(ImageError::malformed(what));
+            }
+            let within = (at % BLOCK) as usize;
+            let block = self.block(at / BLOCK)?;
+            let rest = &block[within..];
+            let end = rest.iter().position(|&byte| byte == 0);
+            out.extend_from_slice(&rest[..end.unwrap_or(rest.len())]);
+            if end.is_some() {
+                break;
+            }
+            at += rest.len() as u64;
+        }
+        self.text_left =
+            self.text_left.checked_sub(out.len() as u64).ok_or(ImageError::malformed(what))?;
+        Ok(String::from_utf8_lossy(&out).into_owned())
+    }
+
+    fn block(&mut self, index: u64) -> Result<&[u8], ImageError> {
+        use std::collections::hash_map::Entry;
+        match self.blocks.entry(index) {
+            Entry::Occupied(entry) => Ok(entry.into_mut()),
+            Entry::Vacant(entry) => {
+                let start = index * BLOCK;
+                let mut block = vec![0; BLOCK.min(self.len - start) as usize].into_boxed_slice();
+                self.reader.seek(SeekFrom::Start(start))?;
+                self.reader.read_exact(&mut block)?;
+                Ok(entry.insert(block))
+            }
+        }
+    }
+}

@@ -1,0 +1,55 @@
+//! Everything that single files say of themselves: their images, and what is known of any file.
+
+use std::path::PathBuf;
+
+use crate::content::{Content, Stamp};
+use crate::image::{Image, ImageError};
+use crate::survey::LookError;
+
+/// What was found in some files.
+#[derive(Debug, Default)]
+pub struct Inspection {
+    /// The files that could be read.
+    pub images: Vec<Inspected>,
+    /// The files that could not, and why.
+    pub errors: Vec<LookError>,
+}
+
+/// One file.
+#[derive(Debug)]
+pub struct Inspected {
+    /// The path as it was given.
+    pub path: PathBuf,
+    /// Digest and length.
+    pub content: Content,
+    /// Date and permissions.
+    pub stamp: Stamp,
+    /// What the image says.
+    pub image: Image,
+}
+
+/// Reads each of some files; one that cannot be read does not keep the others from it.
+pub fn inspect(files: &[PathBuf]) -> Inspection {
+    let mut inspection = Inspection::default();
+    for path in files {
+        match inspect_one(path) {
+            Ok(inspected) => inspection.images.push(inspected),
+            Err(error) => inspection.errors.push(LookError {
+                path: path.clone(),
+                code: error.code(),
+                message: format!("{error}. {}", error.advice()),
+            }),
+        }
+    }
+    inspection
+}
+
+fn inspect_one(path: &PathBuf) -> Result<Inspected, ImageError> {
+    let metadata = std::fs::metadata(path)?;
+    if metadata.is_dir() {
+        return Err(ImageError::NotAnImage { looks_like: "a folder" });
+    }
+    let image = Image::read(path)?;
+    let content = Content::of_reader(std::fs::File::open(path)?)?;
+    Ok(Inspected { path: path.clone(), content, stamp: Stamp::of(&metadata), image })
+}

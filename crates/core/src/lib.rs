@@ -1,0 +1,29 @@
+//! Detects the drop-in runtime components of PC games, checks them against the game's executable,
+//! swaps them from a local rack of builds and puts every file back as it was.
+//!
+//! This crate prints nothing and asks nothing. [`Workshop`] is its front door; the data that it
+//! hands out flows one way:
+//!
+//! - look: [`image`], [`inspect`], [`game`], [`survey`] say what is on disk and read only;
+//! - decide: [`catalog`], [`rack`], [`check`], [`plan`] make a [`plan::Plan`] and touch nothing;
+//! - act: [`change`] carries a plan out, journalled and reversible.
+
+pub mod catalog;
+pub mod change;
+pub mod check;
+pub mod content;
+mod error;
+pub mod game;
+pub mod image;
+pub mod inspect;
+pub mod path;
+pub mod plan;
+pub mod progress;
+pub mod rack;
+mod state;
+pub mod survey;
+pub mod version;
+mod workshop;
+
+pub use error::{Error, Result};
+pub use workshop::{Added, FitPlan, Workshop};

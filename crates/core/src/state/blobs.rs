@@ -1,0 +1,86 @@
+//! Content by digest: each distinct content once, in `blobs/ab/abcdef...`.
+//!
+//! A file appears under its name only when all of it is on disk and was read back: it is written
+//! under another name, synced, hashed and then renamed.
+
+use std::fs::{self, File};
+use std::path::{Path, PathBuf};
+
+use tempfile::NamedTempFile;
+
+use crate::content::Content;
+use crate::error::{Error, Result};
+
+/// The store of content below a home folder.
+#[derive(Debug)]
+pub struct Blobs {
+    folder: PathBuf,
+}
+
+impl Blobs {
+    pub(crate) fn open(folder: PathBuf) -> Result<Self> {
+        fs::create_dir_all(&folder).map_err(Error::io("make the folder", &folder))?;
+        Ok(Self { folder })
+    }
+
+    /// Where a content lies, if it is there.
+    pub fn path(&self, content: &Content) -> PathBuf {
+        let name = content.sha256.to_string();
+        self.folder.join(&name[..2]).join(name)
+    }
+
+    /// Stores the content of a file, which must be `expected`; done when it is durable.
+    pub fn keep(&self, file: &Path, expected: &Content) -> Result<()> {
+        let target = self.path(expected);
+        if target.exists() && Content::of_file(&target)? == *expected {
+            return Ok(());
+        }
+        let shelf = target.parent().unwrap_or(&self.folder);
+        fs::create_dir_all(shelf).map_err(Error::io("make the folder", shelf))?;
+        let staged = NamedTempFile::new_in(shelf).map_err(Error::io("write into", shelf))?;
+        copy(file, staged.path())?;
+        sync_file(staged.path())?;
+        if Content::of_file(staged.path())? != *expected {
+            return Err(Error::NotAsExpected { path: file.to_owned() });
+        }
+        staged.persist(&target).map_err(|e| Error::io("write", &target)(e.error))?;
+        sync_folder(shelf)?;
+        sync_folder(&self.folder)
+    }
+
+    /// The file that holds a content, checked to be there with the right length.
+    pub fn file(&self, content: &Content) -> Result<PathBuf> {
+        let path = self.path(content);
+        match fs::metadata(&path) {
+            Ok(metadata) if metadata.len() == content.size => Ok(path),
+            _ => Err(Error::DamagedBlob { path }),
+        }
+    }
+}
+
+/// Copies a file's content over another, sharing the blocks where the file system can.
+pub(crate) fn copy(from: &Path, to: &Path) -> Result<()> {
+    // A shared copy wants a target that is not there yet.
+    let shared = fs::remove_file(to).and_then(|()| reflink_copy::reflink(from, to));
+    if shared.is_ok() {
+        return Ok(());
+    }
+    let mut source = File::open(from).map_err(Error::io("read", from))?;
+    let mut target = File::create(to).map_err(Error::io("write", to))?;
+    std::io::copy(&mut source, &mut target).map_err(Error::io("write", to))?;
+    Ok(())
+}
+
+/// Waits until a file's content is on disk.
+pub(crate) fn sync_file(path: &Path) -> Result<()> {
+    let file = File::options().write(true).open(path).map_err(Error::io("write", path))?;
+    file.sync_all().map_err(Error::io("write to disk", path))
+}
+
+/// Waits until a folder's entries are on disk; Windows does that by itself.
+pub(crate) fn sync_folder(path: &Path) -> Result<()> {
+    if cfg!(windows) {
+        return Ok(());
+    }
+    File::open(path).and_then(|folder| folder.sync_all()).map_err(Error::io("write to disk", path))
+}

@@ -1,0 +1,207 @@
+//! The tables of the home folder's database. Values with structure are kept as JSON, so that a
+//! field that joins later needs no new column.
+
+use std::path::Path;
+use std::time::Duration;
+
+use rusqlite::{Connection, OptionalExtension, Row, params};
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+
+use crate::change::{Change, ChangeState};
+use crate::error::{Error, Result};
+use crate::game::Game;
+use crate::plan::Step;
+use crate::rack::Build;
+
+const SCHEMA_VERSION: i64 = 1;
+
+const SCHEMA: &str = "
+    CREATE TABLE game (
+        id    TEXT PRIMARY KEY,
+        root  TEXT NOT NULL UNIQUE,
+        title TEXT NOT NULL
+    );
+    CREATE TABLE build (
+        id    TEXT PRIMARY KEY,
+        added TEXT NOT NULL,
+        body  TEXT NOT NULL
+    );
+    CREATE TABLE change (
+        number  INTEGER PRIMARY KEY AUTOINCREMENT,
+        game    TEXT NOT NULL REFERENCES game (id),
+        root    TEXT NOT NULL,
+        summary TEXT NOT NULL,
+        began   TEXT NOT NULL,
+        state   TEXT NOT NULL
+    );
+    CREATE TABLE step (
+        change   INTEGER NOT NULL REFERENCES change (number),
+        position INTEGER NOT NULL,
+        body     TEXT NOT NULL,
+        PRIMARY KEY (change, position)
+    );
+";
+
+#[derive(Debug)]
+pub(crate) struct Database {
+    connection: Connection,
+}
+
+impl Database {
+    /// Opens the database file, making it if needed. Commits are durable when they return.
+    pub fn open(path: &Path) -> Result<Self> {
+        let doing = || Error::database("open the home folder");
+        let connection = Connection::open(path).map_err(doing())?;
+        connection.busy_timeout(Duration::from_secs(20)).map_err(doing())?;
+        connection.pragma_update(None, "synchronous", "FULL").map_err(doing())?;
+        connection.pragma_update(None, "foreign_keys", true).map_err(doing())?;
+        let transaction = rusqlite::Transaction::new_unchecked(
+            &connection,
+            rusqlite::TransactionBehavior::Immediate,
+        )
+        .map_err(doing())?;
+        let version: i64 =
+            transaction.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(doing())?;
+        if version > SCHEMA_VERSION {
+            return Err(Error::NewerHome { path: path.to_owned() });
+        }
+        if version == 0 {
+            transaction.execute_batch(SCHEMA).map_err(doing())?;
+            transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(doing())?;
+        }
+        transaction.commit().map_err(doing())?;
+        Ok(Self { connection })
+    }
+
+    /// Every game seen so far, by id.
+    pub fn games(&self) -> Result<Vec<Game>> {
+        let sql = "SELECT id, root, title FROM game ORDER BY id";
+        self.rows("read the games", sql, [], |row| {
+            let root: String = row.get(1)?;
+            Ok(Game { id: row.get(0)?, root: root.into(), title: row.get(2)? })
+        })
+    }
+
+    /// Remembers a game, or its new title.
+    pub fn remember_game(&self, game: &Game) -> Result<()> {
+        let sql = "INSERT INTO game (id, root, title) VALUES (?1, ?2, ?3)
+                   ON CONFLICT (id) DO UPDATE SET title = excluded.title";
+        let values = params![game.id, game.root.to_string_lossy(), game.title];
+        let done = self.connection.execute(sql, values);
+        done.map(drop).map_err(Error::database("remember the game"))
+    }
+
+    /// Every build on the rack, in the order in which they were added.
+    pub fn builds(&self) -> Result<Vec<Build>> {
+        let sql = "SELECT body FROM build ORDER BY added, id";
+        self.rows("read the rack", sql, [], |row| from_json(row, 0))
+    }
+
+    pub fn add_build(&self, build: &Build) -> Result<()> {
+        let sql = "INSERT INTO build (id, added, body) VALUES (?1, ?2, ?3)";
+        let values = params![build.id.to_string(), build.added.to_string(), to_json(build)];
+        let done = self.connection.execute(sql, values);
+        done.map(drop).map_err(Error::database("put the build on the rack"))
+    }
+
+    /// Journals a change before its first step; gives it its number.
+    pub fn begin_change(&mut self, change: &Change, steps: &[Step]) -> Result<i64> {
+        let doing = || Error::database("write the journal");
+        let transaction = self.connection.transaction().map_err(doing())?;
+        transaction
+            .execute(
+                "INSERT INTO change (game, root, summary, began, state) VALUES (?1, ?2, ?3, ?4, ?5)",
+                params![
+                    change.game,
+                    change.root.to_string_lossy(),
+                    change.summary,
+                    change.began.to_string(),
+                    change.state.name()
+                ],
+            )
+            .map_err(doing())?;
+        let number = transaction.last_insert_rowid();
+        for (position, step) in (0i64..).zip(steps) {
+            transaction
+                .execute(
+                    "INSERT INTO step (change, position, body) VALUES (?1, ?2, ?3)",
+                    params![number, position, to_json(step)],
+                )
+                .map_err(doing())?;
+        }
+        transaction.commit().map_err(doing())?;
+        Ok(number)
+    }
+
+    pub fn close_change(&self, number: i64, state: ChangeState) -> Result<()> {
+        let sql = "UPDATE change SET state = ?2 WHERE number = ?1";
+        let done = self.connection.execute(sql, params![number, state.name()]);
+        done.map(drop).map_err(Error::database("write the journal"))
+    }
+
+    /// Changes with their steps, oldest first: of one game or of all.
+    pub fn changes(&self, game: Option<&str>) -> Result<Vec<Change>> {
+        let sql = "SELECT number, game, root, summary, began, state FROM change
+                   WHERE ?1 IS NULL OR game = ?1 ORDER BY number";
+        let mut changes = self.rows("read the history", sql, params![game], |row| {
+            let began: String = row.get(4)?;
+            let state: String = row.get(5)?;
+            let root: String = row.get(2)?;
+            Ok(Change {
+                number: row.get(0)?,
+                game: row.get(1)?,
+                root: root.into(),
+                summary: row.get(3)?,
+                began: began.parse().map_err(|error| unreadable(4, error))?,
+                state: ChangeState::from_name(&state),
+                steps: Vec::new(),
+            })
+        })?;
+        for change in &mut changes {
+            let sql = "SELECT body FROM step WHERE change = ?1 ORDER BY position";
+            let number = params![change.number];
+            change.steps = self.rows("read the history", sql, number, |row| from_json(row, 0))?;
+        }
+        Ok(changes)
+    }
+
+    /// Whether a change was begun and neither finished nor put back.
+    pub fn open_change(&self) -> Result<Option<i64>> {
+        let sql = "SELECT number FROM change WHERE state = 'open' ORDER BY number LIMIT 1";
+        let number = self.connection.query_row(sql, [], |row| row.get::<_, i64>(0)).optional();
+        number.map_err(Error::database("read the journal"))
+    }
+
+    fn rows<T>(
+        &self,
+        doing: &'static str,
+        sql: &str,
+        values: impl rusqlite::Params,
+        read: impl FnMut(&Row<'_>) -> rusqlite::Result<T>,
+    ) -> Result<Vec<T>> {
+        let rows = self
+            .connection
+            .prepare_cached(sql)
+            .and_then(|mut statement| statement.query_map(values, read)?.collect());
+        rows.map_err(Error::database(doing))
+    }
+}
+
+fn to_json<T: Serialize>(value: &T) -> String {
+    // The types kept here have string keys and no maps with other keys: this cannot fail.
+    serde_json::to_string(value).unwrap_or_default()
+}
+
+fn from_json<T: DeserializeOwned>(row: &Row<'_>, column: usize) -> rusqlite::Result<T> {
+    let text: String = row.get(column)?;
+    serde_json::from_str(&text).map_err(|error| unreadable(column, error))
+}
+
+fn unreadable(
+    column: usize,
+    error: impl std::error::Error + Send + Sync + 'static,
+) -> rusqlite::Error {
+    let kind = rusqlite::types::Type::Text;
+    rusqlite::Error::FromSqlConversionFailure(column, kind, Box::new(error))
+}

@@ -1,0 +1,128 @@
+//! Lists the files of a tree that could be programs or libraries, by their names; asks for size
+//! and date of these alone. Links are not followed.
+
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+
+use filetime::FileTime;
+use ignore::{WalkBuilder, WalkState};
+
+use super::LookError;
+use crate::catalog::LIBRARY_EXTENSIONS;
+use crate::path::{GamePath, extension};
+use crate::progress::Progress;
+
+/// A file that could be a program or a library.
+#[derive(Debug, Clone)]
+pub(super) struct Found {
+    /// Its path below the folder that was walked.
+    pub path: GamePath,
+    /// Length in bytes.
+    pub size: u64,
+    /// Date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+}
+
+impl Found {
+    /// The file as seen from a folder below the one walked, if it lies in there.
+    pub fn inside(&self, folder: &str) -> Option<Self> {
+        if folder.is_empty() {
+            return Some(self.clone());
+        }
+        let rest = self.path.as_str().strip_prefix(folder)?.strip_prefix('/')?;
+        let path = GamePath::new(rest).ok()?;
+        Some(Self { path, ..self.clone() })
+    }
+
+    /// Whether its name promises a library or program, rather than a copy of one put aside.
+    pub fn is_library_by_name(&self) -> bool {
+        let extension = extension(self.path.file_name());
+        extension == "exe" || LIBRARY_EXTENSIONS.contains(&extension.as_str())
+    }
+}
+
+#[derive(Default)]
+pub(super) struct Walked {
+    pub images: Vec<Found>,
+    pub errors: Vec<LookError>,
+}
+
+/// Every candidate below `root`, in the order of their paths.
+pub(super) fn images(root: &Path, progress: &dyn Progress) -> Walked {
+    progress.begin("listing files", None);
+    let walked = Mutex::new(Walked::default());
+    let walker =
+        WalkBuilder::new(root).standard_filters(false).follow_links(false).build_parallel();
+    walker.run(|| {
+        Box::new(|entry| {
+            progress.advance(1);
+            let seen = match entry {
+                Ok(entry) => candidate(root, &entry),
+                Err(error) => Some(Err(walk_error(root, &error))),
+            };
+            // A thread that panicked elsewhere leaves the list as good as it was.
+            let mut walked = walked.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+            match seen {
+                Some(Ok(found)) => walked.images.push(found),
+                Some(Err(error)) => walked.errors.push(error),
+                None => {}
+            }
+            WalkState::Continue
+        })
+    });
+    progress.end();
+    let mut walked = walked.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
+    walked.images.sort_by(|a, b| a.path.cmp(&b.path));
+    walked.errors.sort_by(|a, b| a.path.cmp(&b.path));
+    walked
+}
+
+fn candidate(root: &Path, entry: &ignore::DirEntry) -> Option<Result<Found, LookError>> {
+    if !entry.file_type()?.is_file() || !is_candidate(&entry.file_name().to_string_lossy()) {
+        return None;
+    }
+    let unreadable =
+        |message: String| LookError { path: entry.path().to_owned(), code: "unreadable", message };
+    let Some(path) = GamePath::below(root, entry.path()) else {
+        return Some(Err(unreadable("its name is not Unicode".to_owned())));
+    };
+    Some(match entry.metadata() {
+        Ok(metadata) => {
+            let modified = FileTime::from_last_modification_time(&metadata);
+            let modified = (modified.unix_seconds(), modified.nanoseconds());
+            Ok(Found { path, size: metadata.len(), modified })
+        }
+        Err(error) => Err(unreadable(format!("it cannot be looked at: {error}"))),
+    })
+}
+
+/// Programs, libraries, and what was a library before somebody renamed it.
+fn is_candidate(name: &str) -> bool {
+    let name = name.to_lowercase();
+    let extension = extension(&name);
+    extension == "exe"
+        || LIBRARY_EXTENSIONS.contains(&extension.as_str())
+        || LIBRARY_EXTENSIONS.iter().any(|library| {
+            name.match_indices(&format!(".{library}")).any(|(at, found)| {
+                let behind = name[at + found.len()..].chars().next();
+                behind.is_some_and(|c| !c.is_alphanumeric())
+            })
+        })
+}
+
+fn walk_error(root: &Path, error: &ignore::Error) -> LookError {
+    let path = path_of(error).unwrap_or_else(|| root.to_owned());
+    let reason = error.io_error().map_or_else(|| error.to_string(), ToString::to_string);
+    let reason = reason.split(" (os error").next().unwrap_or_default().to_owned();
+    LookError { path, code: "unreadable", message: format!("it cannot be read: {reason}") }
+}
+
+fn path_of(error: &ignore::Error) -> Option<PathBuf> {
+    match error {
+        ignore::Error::WithPath { path, .. } => Some(path.clone()),
+        ignore::Error::WithDepth { err, .. } | ignore::Error::WithLineNumber { err, .. } => {
+            path_of(err)
+        }
+        _ => None,
+    }
+}

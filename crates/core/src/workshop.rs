@@ -1,0 +1,286 @@
+//! The front door: a home folder with everything that it keeps, and what can be done with it.
+
+use std::collections::BTreeMap;
+use std::fs::{self, File};
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+use fs4::FileExt;
+
+use crate::change::{self, Change, ChangeState};
+use crate::content::FileState;
+use crate::error::{Error, Result};
+use crate::game::Game;
+use crate::image::Facts;
+use crate::path::same_name;
+use crate::plan::{self, Fit, Held, Ledger, Plan};
+use crate::progress::Progress;
+use crate::rack::{self, Build, Parcel};
+use crate::state::{Blobs, Database};
+use crate::survey::{self, GameView, Knowledge, Survey};
+
+/// How long to wait for another process that is at work with the same home.
+const PATIENCE: Duration = Duration::from_secs(10);
+
+/// A home folder, opened.
+#[derive(Debug)]
+pub struct Workshop {
+    home: PathBuf,
+    database: Database,
+    blobs: Blobs,
+}
+
+/// What became of a build that was to be put on the rack.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Added {
+    /// It is on the rack now.
+    New,
+    /// It was there already; nothing was changed.
+    Known,
+}
+
+/// A plan together with the build that it places, which may not be on the rack yet.
+#[derive(Debug)]
+pub struct FitPlan {
+    /// The plan.
+    pub plan: Plan,
+    /// The build.
+    pub build: Build,
+    /// The file to take the build from, where it is not on the rack.
+    parcel: Option<Parcel>,
+}
+
+impl Workshop {
+    /// Opens a home folder, making it if needed.
+    pub fn open(home: &Path) -> Result<Self> {
+        fs::create_dir_all(home).map_err(Error::io("make the home folder", home))?;
+        let database = Database::open(&home.join("spanner.db"))?;
+        let blobs = Blobs::open(home.join("blobs"))?;
+        Ok(Self { home: home.to_owned(), database, blobs })
+    }
+
+    /// Surveys everything below some paths. The games found are remembered by id, which writes to
+    /// nothing but the home folder.
+    pub fn survey(&self, paths: &[PathBuf], progress: &dyn Progress) -> Result<Survey> {
+        let mut knowledge = self.knowledge()?;
+        let survey = survey::survey(paths, &mut knowledge, progress);
+        for view in &survey.games {
+            self.database.remember_game(&view.game)?;
+        }
+        Ok(survey)
+    }
+
+    /// The folders of every game seen so far that are still there.
+    pub fn known_games(&self) -> Result<Vec<Game>> {
+        let games = self.database.games()?.into_iter();
+        Ok(games.filter(|game| game.root.is_dir()).collect())
+    }
+
+    /// Surveys the one game that a text names: by id, by title, or by its folder.
+    pub fn game(&self, name: &str, progress: &dyn Progress) -> Result<GameView> {
+        let root = match self.known_game(name)? {
+            Some(game) => game.root,
+            None => PathBuf::from(name),
+        };
+        if !root.is_dir() {
+            let known = self.database.games()?.into_iter().map(|game| game.id).collect();
+            return Err(Error::UnknownGame { name: name.to_owned(), known });
+        }
+        let mut survey = self.survey(std::slice::from_ref(&root), progress)?;
+        match survey.games.len() {
+            0 => Err(Error::NoGame { path: root }),
+            1 => Ok(survey.games.remove(0)),
+            _ => {
+                let titles = survey.games.into_iter().map(|view| view.game.title).collect();
+                Err(Error::SeveralGames { path: root, titles })
+            }
+        }
+    }
+
+    /// The id of the game that a text names, whether its folder is still there or not.
+    pub fn game_id(&self, name: &str) -> Result<String> {
+        if let Some(game) = self.known_game(name)? {
+            return Ok(game.id);
+        }
+        let games = self.database.games()?;
+        let root = survey::canonical(Path::new(name)).ok();
+        let by_root = games.iter().find(|game| Some(&game.root) == root.as_ref());
+        by_root.map(|game| game.id.clone()).ok_or_else(|| Error::UnknownGame {
+            name: name.to_owned(),
+            known: games.iter().map(|game| game.id.clone()).collect(),
+        })
+    }
+
+    fn known_game(&self, name: &str) -> Result<Option<Game>> {
+        let games = self.database.games()?;
+        let by_id = games.iter().find(|game| same_name(&game.id, name));
+        let by_title = || games.iter().find(|game| same_name(&game.title, name));
+        Ok(by_id.or_else(by_title).cloned())
+    }
+
+    /// The builds on the rack, in the order in which they were added.
+    pub fn builds(&self) -> Result<Vec<Build>> {
+        self.database.builds()
+    }
+
+    /// Puts the library at `path`, or the one in the zip there, on the rack.
+    pub fn rack_add(&mut self, path: &Path) -> Result<(Build, Added)> {
+        let parcel = Parcel::open(path)?;
+        let _lock = self.lock()?;
+        self.shelve(&parcel)
+    }
+
+    fn shelve(&self, parcel: &Parcel) -> Result<(Build, Added)> {
+        let builds = self.database.builds()?;
+        let content = parcel.build.file.content;
+        if let Some(known) = builds.iter().find(|build| build.file.content == content) {
+            return Ok((known.clone(), Added::Known));
+        }
+        let mut build = parcel.build.clone();
+        if builds.iter().any(|known| known.id == build.id) {
+            let digest = content.sha256.short();
+            build.id.variant = Some(match build.id.variant.take() {
+                Some(variant) => format!("{variant}-{digest}"),
+                None => digest,
+            });
+        }
+        self.blobs.keep(&parcel.file, &content)?;
+        self.database.add_build(&build)?;
+        Ok((build, Added::New))
+    }
+
+    /// Plans to fit a build into every place that its family has in a game. `what` names a build
+    /// on the rack, or is the path of a library or a zip.
+    pub fn plan_fit(&self, view: &GameView, what: &str) -> Result<FitPlan> {
+        let builds = self.database.builds()?;
+        let path = Path::new(what);
+        let (build, parcel) = if path.is_file() {
+            let parcel = Parcel::open(path)?;
+            (parcel.build.clone(), Some(parcel))
+        } else {
+            (rack::find(&builds, what, view.machine())?.clone(), None)
+        };
+        let slots = plan::slots(view, &build)
+            .into_iter()
+            .filter_map(|library| {
+                let path = library.path.on(&view.game.root);
+                FileState::observe(&path).map(|state| Some((library, state?))).transpose()
+            })
+            .collect::<Result<Vec<_>>>()?;
+        let plan = Fit { view, build: &build, slots }.plan();
+        Ok(FitPlan { plan, build, parcel })
+    }
+
+    /// Carries out what [`Workshop::plan_fit`] planned; a build that came as a file goes on the
+    /// rack.
+    pub fn fit(&mut self, fit: FitPlan, progress: &dyn Progress) -> Result<Change> {
+        refuse_stops(&fit.plan)?;
+        let _lock = self.lock()?;
+        if let Some(parcel) = &fit.parcel {
+            self.shelve(parcel)?;
+        }
+        self.carry_out(fit.plan, progress)
+    }
+
+    /// Plans the way back to the files as shipped, of one family or of all.
+    pub fn plan_rollback(&self, view: &GameView, family: Option<&str>) -> Result<Plan> {
+        let ledger = self.ledger(&view.game.id)?;
+        if let Some(family) = family {
+            let mut known: Vec<String> = ledger.entries().map(|e| e.family.clone()).collect();
+            known.sort();
+            known.dedup();
+            if !known.iter().any(|known| same_name(known, family)) {
+                let (family, game) = (family.to_owned(), view.game.title.clone());
+                return Err(Error::UnknownFamily { family, game, known });
+            }
+        }
+        plan::rollback(&view.game, &ledger, family, |path| {
+            let place = path.on(&view.game.root);
+            let state = FileState::observe(&place)?;
+            let version = || Facts::read(&place).ok().and_then(|facts| facts.version());
+            Ok(state.map(|state| Held { state, version: version() }))
+        })
+    }
+
+    /// Carries out what [`Workshop::plan_rollback`] planned.
+    pub fn rollback(&mut self, plan: Plan, progress: &dyn Progress) -> Result<Change> {
+        refuse_stops(&plan)?;
+        let _lock = self.lock()?;
+        self.carry_out(plan, progress)
+    }
+
+    /// Every change of a game, or of all games, oldest first.
+    pub fn history(&self, game: Option<&str>) -> Result<Vec<Change>> {
+        self.database.changes(game)
+    }
+
+    /// The number of a change that was interrupted and waits to be put back.
+    pub fn interrupted(&self) -> Result<Option<i64>> {
+        self.database.open_change()
+    }
+
+    /// Puts back a change that was interrupted, if there is one. Commands that alter games do this
+    /// first.
+    pub fn recover(&mut self) -> Result<Option<Change>> {
+        let _lock = self.lock()?;
+        let Some(number) = self.database.open_change()? else {
+            return Ok(None);
+        };
+        let change = self.database.changes(None)?.into_iter().find(|c| c.number == number);
+        if let Some(change) = &change {
+            change::put_back(change, &self.blobs, &self.database)?;
+        }
+        Ok(change)
+    }
+
+    fn carry_out(&mut self, plan: Plan, progress: &dyn Progress) -> Result<Change> {
+        change::apply(plan, &self.blobs, &mut self.database, progress)
+    }
+
+    fn knowledge(&self) -> Result<Knowledge> {
+        let games = self.database.games()?;
+        let mut ledgers: BTreeMap<String, Ledger> = BTreeMap::new();
+        for change in self.database.changes(None)? {
+            if change.state == ChangeState::Done {
+                ledgers.entry(change.game).or_default().enter(&change.steps);
+            }
+        }
+        Ok(Knowledge { games, builds: self.database.builds()?, ledgers })
+    }
+
+    fn ledger(&self, game: &str) -> Result<Ledger> {
+        let mut ledger = Ledger::default();
+        for change in self.database.changes(Some(game))? {
+            if change.state == ChangeState::Done {
+                ledger.enter(&change.steps);
+            }
+        }
+        Ok(ledger)
+    }
+
+    /// Lets one process at a time alter what this home knows. Given up when dropped.
+    fn lock(&self) -> Result<File> {
+        let path = self.home.join("lock");
+        let file = File::create(&path).map_err(Error::io("open", &path))?;
+        let began = Instant::now();
+        loop {
+            match FileExt::try_lock(&file) {
+                Ok(()) => return Ok(file),
+                Err(fs4::TryLockError::WouldBlock) if began.elapsed() < PATIENCE => {
+                    std::thread::sleep(Duration::from_millis(50));
+                }
+                Err(fs4::TryLockError::WouldBlock) => {
+                    return Err(Error::Busy { home: self.home.clone() });
+                }
+                Err(fs4::TryLockError::Error(error)) => {
+                    return Err(Error::io("lock", &path)(error));
+                }
+            }
+        }
+    }
+}
+
+fn refuse_stops(plan: &Plan) -> Result<()> {
+    let stops: Vec<_> = plan.stops().into_iter().cloned().collect();
+    if stops.is_empty() { Ok(()) } else { Err(Error::Refused(stops)) }
+}

@@ -1,0 +1,418 @@
+//! Writes executable images, PE32 and PE32+, that Windows loads and runs.
+//!
+//! A library returns 1 from its entry point, and each export returns a number; an executable calls
+//! one imported function, if told to, and exits with what it returned. Structures after the
+//! "PE Format" specification.
+
+use object::endian::LittleEndian as LE;
+use object::pe;
+use object::write::pe::{NtHeaders, SectionRange, Writer};
+
+use crate::resource::{self, VersionInfo};
+
+/// The machine that an image is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Bits {
+    /// PE32 for x86.
+    Bits32,
+    /// PE32+ for x86-64.
+    Bits64,
+}
+
+/// A recipe for one image.
+#[derive(Debug, Clone)]
+pub struct Pe {
+    bits: Bits,
+    dll: bool,
+    built: u32,
+    version: Option<VersionInfo>,
+    imports: Vec<(String, Vec<String>)>,
+    exports: Vec<(String, u32)>,
+    export_name: String,
+    texts: Vec<String>,
+    padding: usize,
+    exit: Exit,
+}
+
+#[derive(Debug, Clone)]
+enum Exit {
+    Code(u32),
+    CallOf { dll: String, symbol: String },
+}
+
+impl Pe {
+    /// A library named `name` in its own export directory.
+    pub fn dll(bits: Bits, name: &str) -> Self {
+        Self::new(bits, true, name)
+    }
+
+    /// An executable that exits with 0.
+    pub fn exe(bits: Bits) -> Self {
+        Self::new(bits, false, "")
+    }
+
+    fn new(bits: Bits, dll: bool, name: &str) -> Self {
+        Self {
+            bits,
+            dll,
+            built: 1_700_000_000,
+            version: None,
+            imports: Vec::new(),
+            exports: Vec::new(),
+            export_name: name.to_owned(),
+            texts: Vec::new(),
+            padding: 0,
+            exit: Exit::Code(0),
+        }
+    }
+
+    /// Sets the version resource.
+    #[must_use]
+    pub fn version(mut self, version: VersionInfo) -> Self {
+        self.version = Some(version);
+        self
+    }
+
+    /// Sets the link time, in seconds since 1970.
+    #[must_use]
+    pub fn built(mut self, seconds: u32) -> Self {
+        self.built = seconds;
+        self
+    }
+
+    /// Imports functions from a library; a name such as `#12` imports by ordinal.
+    #[must_use]
+    pub fn imports(mut self, dll: &str, symbols: &[&str]) -> Self {
+        self.imports.push((dll.to_owned(), symbols.iter().map(|&s| s.to_owned()).collect()));
+        self
+    }
+
+    /// Exports a function that returns `value`.
+    #[must_use]
+    pub fn export(mut self, name: &str, value: u32) -> Self {
+        self.exports.push((name.to_owned(), value));
+        self
+    }
+
+    /// Puts a text among the image's data.
+    #[must_use]
+    pub fn text(mut self, text: &str) -> Self {
+        self.texts.push(text.to_owned());
+        self
+    }
+
+    /// Makes the image's data section at least `bytes` long.
+    #[must_use]
+    pub fn padding(mut self, bytes: usize) -> Self {
+        self.padding = bytes;
+        self
+    }
+
+    /// Makes the executable exit with what an imported function returns.
+    #[must_use]
+    pub fn exit_with_call(mut self, dll: &str, symbol: &str) -> Self {
+        self.exit = Exit::CallOf { dll: dll.to_owned(), symbol: symbol.to_owned() };
+        self.imports(dll, &[symbol])
+    }
+
+    /// The image as it stands in a file.
+    ///
+    /// # Panics
+    /// When the recipe does not fit into an image of 4 GiB.
+    pub fn to_bytes(&self) -> Vec<u8> {
+        let mut this = self.clone();
+        if !this.dll {
+            this = this.imports("KERNEL32.dll", &["ExitProcess"]);
+        }
+        this.write().expect("a recipe that fits into an image")
+    }
+
+    fn write(&self) -> object::write::Result<Vec<u8>> {
+        let wide = self.bits == Bits::Bits64;
+        let mut bytes = Vec::new();
+        let mut writer = Writer::new(wide, 0x1000, 0x200, &mut bytes);
+
+        writer.reserve_dos_header_and_stub();
+        writer.reserve_nt_headers(16);
+        let has_version = self.version.is_some();
+        let sections = 3 + usize::from(!self.exports.is_empty()) + usize::from(has_version);
+        writer.reserve_section_headers(sections as u16);
+
+        // Sizes do not depend on addresses, so each part is laid out at address 0 to measure it
+        // and again once its place is known.
+        let data = self.data();
+        let stubs_start = if self.dll { 16 } else { 64 };
+        let code_len = stubs_start + 16 * self.exports.len();
+        let text = writer.reserve_text_section(code_len as u32);
+        let rdata = writer.reserve_rdata_section(data.len() as u32);
+        let idata_len = self.import_section(0).bytes.len();
+        let idata = writer.reserve_idata_section(idata_len as u32);
+        let import = self.import_section(idata.virtual_address);
+        writer.set_data_directory(
+            pe::IMAGE_DIRECTORY_ENTRY_IMPORT,
+            idata.virtual_address,
+            import.descriptors_len,
+        );
+        let edata = (!self.exports.is_empty()).then(|| {
+            let len = self.export_section(0, 0).len() as u32;
+            let range = writer.reserve_edata_section(len);
+            let directory = pe::IMAGE_DIRECTORY_ENTRY_EXPORT;
+            writer.set_data_directory(directory, range.virtual_address, len);
+            range
+        });
+        let rsrc = self.version.as_ref().map(|version| {
+            let len = resource::section(version, 0).len() as u32;
+            let range = writer.reserve_rsrc_section(len);
+            let directory = pe::IMAGE_DIRECTORY_ENTRY_RESOURCE;
+            writer.set_data_directory(directory, range.virtual_address, len);
+            (version, range)
+        });
+
+        writer.write_dos_header_and_stub()?;
+        writer.write_nt_headers(self.headers(&text));
+        writer.write_section_headers();
+        let code = self.code(&text, &import, stubs_start, code_len);
+        writer.write_section(text.file_offset, &code);
+        writer.write_section(rdata.file_offset, &data);
+        writer.write_section(idata.file_offset, &import.bytes);
+        if let Some(range) = edata {
+            let stubs = text.virtual_address + stubs_start as u32;
+            let bytes = self.export_section(range.virtual_address, stubs);
+            writer.write_section(range.file_offset, &bytes);
+        }
+        if let Some((version, range)) = rsrc {
+            let bytes = resource::section(version, range.virtual_address);
+            writer.write_section(range.file_offset, &bytes);
+        }
+        write_checksum(&mut bytes);
+        Ok(bytes)
+    }
+
+    fn image_base(&self) -> u64 {
+        match (self.bits, self.dll) {
+            (Bits::Bits32, false) => 0x0040_0000,
+            (Bits::Bits32, true) => 0x1000_0000,
+            (Bits::Bits64, false) => 0x1_4000_0000,
+            (Bits::Bits64, true) => 0x1_8000_0000,
+        }
+    }
+
+    fn headers(&self, text: &SectionRange) -> NtHeaders {
+        let (machine, bits) = match self.bits {
+            Bits::Bits32 => (pe::IMAGE_FILE_MACHINE_I386, pe::IMAGE_FILE_32BIT_MACHINE),
+            Bits::Bits64 => (pe::IMAGE_FILE_MACHINE_AMD64, pe::IMAGE_FILE_LARGE_ADDRESS_AWARE),
+        };
+        // A library may be moved by the loader (it holds no absolute address); an executable with
+        // absolute addresses in its code may not.
+        let kind = if self.dll { pe::IMAGE_FILE_DLL } else { pe::IMAGE_FILE_RELOCS_STRIPPED };
+        let stack = 0x10_0000;
+        NtHeaders {
+            machine,
+            time_date_stamp: self.built,
+            characteristics: pe::IMAGE_FILE_EXECUTABLE_IMAGE | bits | kind,
+            major_linker_version: 14,
+            minor_linker_version: 0,
+            address_of_entry_point: text.virtual_address,
+            image_base: self.image_base(),
+            major_operating_system_version: 6,
+            minor_operating_system_version: 0,
+            major_image_version: 0,
+            minor_image_version: 0,
+            major_subsystem_version: 6,
+            minor_subsystem_version: 0,
+            subsystem: pe::IMAGE_SUBSYSTEM_WINDOWS_GUI,
+            dll_characteristics: pe::IMAGE_DLLCHARACTERISTICS_NX_COMPAT,
+            size_of_stack_reserve: stack,
+            size_of_stack_commit: 0x1000,
+            size_of_heap_reserve: stack,
+            size_of_heap_commit: 0x1000,
+        }
+    }
+
+    /// Texts, then filler that looks like neither text nor zeros, repeated every 64 KiB.
+    fn data(&self) -> Vec<u8> {
+        let mut out = vec![0; 16];
+        for text in &self.texts {
+            out.extend_from_slice(text.as_bytes());
+            out.push(0);
+        }
+        let seed = self.built ^ self.version.as_ref().map_or(0, |v| u32::from(v.file_version[1]));
+        let mut state = seed | 1;
+        let block: Vec<u8> = std::iter::repeat_with(|| {
+            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            (state >> 24) as u8
+        })
+        .take(self.padding.min(0x1_0000))
+        .collect();
+        while out.len() < self.padding {
+            out.extend_from_slice(&block[..block.len().min(self.padding - out.len())]);
+        }
+        out
+    }
+
+    fn code(&self, text: &SectionRange, import: &Imports, stubs: usize, len: usize) -> Vec<u8> {
+        let mut code = match (self.dll, self.bits) {
+            (true, Bits::Bits64) => vec![0xB8, 1, 0, 0, 0, 0xC3],
+            (true, Bits::Bits32) => vec![0xB8, 1, 0, 0, 0, 0xC2, 12, 0],
+            (false, _) => self.exe_code(text.virtual_address, import),
+        };
+        code.resize(stubs, 0xCC);
+        for (_, value) in &self.exports {
+            code.push(0xB8);
+            code.extend_from_slice(&value.to_le_bytes());
+            code.push(0xC3);
+            code.resize(code.len().next_multiple_of(16), 0xCC);
+        }
+        code.resize(len, 0xCC);
+        code
+    }
+
+    /// `exit(called())` or `exit(code)`; arguments go into a register or on the stack by machine.
+    fn exe_code(&self, address: u32, import: &Imports) -> Vec<u8> {
+        let wide = self.bits == Bits::Bits64;
+        let mut code = Vec::new();
+        let call = |code: &mut Vec<u8>, dll: &str, symbol: &str| {
+            let slot = import.slot(dll, symbol);
+            code.extend_from_slice(&[0xFF, 0x15]);
+            let next = address + code.len() as u32 + 4;
+            let operand =
+                if wide { slot.wrapping_sub(next) } else { self.image_base() as u32 + slot };
+            code.extend_from_slice(&operand.to_le_bytes());
+        };
+        if wide {
+            code.extend_from_slice(&[0x48, 0x83, 0xEC, 0x28]);
+        }
+        match &self.exit {
+            Exit::Code(value) => {
+                code.push(if wide { 0xB9 } else { 0x68 });
+                code.extend_from_slice(&value.to_le_bytes());
+            }
+            Exit::CallOf { dll, symbol } => {
+                call(&mut code, dll, symbol);
+                code.extend_from_slice(if wide { &[0x89, 0xC1] } else { &[0x50] });
+            }
+        }
+        call(&mut code, "KERNEL32.dll", "ExitProcess");
+        code
+    }
+
+    /// Descriptors, then for each library its lookup table, address table, names and own name.
+    fn import_section(&self, base: u32) -> Imports {
+        let word = if self.bits == Bits::Bits64 { 8 } else { 4 };
+        let descriptors_len = (self.imports.len() + 1) * 20;
+        let mut out = Imports { bytes: vec![0; descriptors_len], ..Imports::default() };
+        out.descriptors_len = descriptors_len as u32;
+        for (index, (dll, symbols)) in self.imports.iter().enumerate() {
+            let bytes = &mut out.bytes;
+            let table_len = (symbols.len() + 1) * word;
+            bytes.resize(bytes.len().next_multiple_of(8), 0);
+            let lookup = bytes.len();
+            let addresses = lookup + table_len;
+            bytes.resize(addresses + table_len, 0);
+            for (n, symbol) in symbols.iter().enumerate() {
+                let entry = if let Some(ordinal) = symbol.strip_prefix('#') {
+                    let ordinal: u64 = ordinal.parse().unwrap_or(0);
+                    ordinal | if word == 8 { 1 << 63 } else { 1 << 31 }
+                } else {
+                    bytes.resize(bytes.len().next_multiple_of(2), 0);
+                    let hint = bytes.len();
+                    bytes.extend_from_slice(&[0, 0]);
+                    bytes.extend_from_slice(symbol.as_bytes());
+                    bytes.push(0);
+                    u64::from(base) + hint as u64
+                };
+                for table in [lookup, addresses] {
+                    let at = table + n * word;
+                    bytes[at..at + word].copy_from_slice(&entry.to_le_bytes()[..word]);
+                }
+                let slot = base + (addresses + n * word) as u32;
+                out.slots.push((dll.clone(), symbol.clone(), slot));
+            }
+            let name = bytes.len();
+            bytes.extend_from_slice(dll.as_bytes());
+            bytes.push(0);
+            let descriptor =
+                [base + lookup as u32, 0, 0, base + name as u32, base + addresses as u32];
+            for (n, value) in descriptor.iter().enumerate() {
+                let at = index * 20 + n * 4;
+                bytes[at..at + 4].copy_from_slice(&value.to_le_bytes());
+            }
+        }
+        out
+    }
+
+    /// Export directory, then addresses, names, ordinals and the texts; names sorted, as required.
+    fn export_section(&self, base: u32, stubs: u32) -> Vec<u8> {
+        let count = self.exports.len() as u32;
+        let mut order: Vec<usize> = (0..self.exports.len()).collect();
+        order.sort_by_key(|&i| &self.exports[i].0);
+        let addresses = 40;
+        let names = addresses + 4 * count;
+        let ordinals = names + 4 * count;
+        let mut texts = ordinals + 2 * count;
+
+        let mut tail = Vec::new();
+        let mut place = |text: &str| {
+            let at = base + texts;
+            tail.extend_from_slice(text.as_bytes());
+            tail.push(0);
+            texts += text.len() as u32 + 1;
+            at
+        };
+        let own_name = place(&self.export_name);
+        let name_addresses: Vec<u32> = order.iter().map(|&i| place(&self.exports[i].0)).collect();
+
+        let mut out = Vec::new();
+        let directory = pe::ImageExportDirectory {
+            characteristics: 0.into(),
+            time_date_stamp: object::U32::new(LE, self.built),
+            major_version: 0.into(),
+            minor_version: 0.into(),
+            name: object::U32::new(LE, own_name),
+            base: 1.into(),
+            number_of_functions: object::U32::new(LE, count),
+            number_of_names: object::U32::new(LE, count),
+            address_of_functions: object::U32::new(LE, base + addresses),
+            address_of_names: object::U32::new(LE, base + names),
+            address_of_name_ordinals: object::U32::new(LE, base + ordinals),
+        };
+        out.extend_from_slice(object::pod::bytes_of(&directory));
+        out.extend((0..count).flat_map(|i| (stubs + 16 * i).to_le_bytes()));
+        out.extend(name_addresses.iter().flat_map(|address| address.to_le_bytes()));
+        out.extend(order.iter().flat_map(|&i| (i as u16).to_le_bytes()));
+        out.extend_from_slice(&tail);
+        out
+    }
+}
+
+#[derive(Default)]
+struct Imports {
+    bytes: Vec<u8>,
+    descriptors_len: u32,
+    /// Library, symbol, relative address of the slot that the loader fills in.
+    slots: Vec<(String, String, u32)>,
+}
+
+impl Imports {
+    fn slot(&self, dll: &str, symbol: &str) -> u32 {
+        let slot = self.slots.iter().find(|(d, s, _)| d == dll && s == symbol);
+        slot.map_or(0, |(_, _, address)| *address)
+    }
+}
+
+/// The image checksum: 16-bit one's-complement sum of the file, the field itself left out, plus
+/// the file's length.
+fn write_checksum(bytes: &mut [u8]) {
+    let nt = u32::from_le_bytes([bytes[0x3C], bytes[0x3D], bytes[0x3E], bytes[0x3F]]) as usize;
+    let field = nt + 4 + 20 + 64;
+    let mut sum = 0u32;
+    for (index, pair) in bytes.chunks(2).enumerate() {
+        if (field..field + 4).contains(&(index * 2)) {
+            continue;
+        }
+        sum += u32::from(pair[0]) | u32::from(*pair.get(1).unwrap_or(&0)) << 8;
+        sum = (sum & 0xFFFF) + (sum >> 16);
+    }
+    let total = sum + bytes.len() as u32;
+    bytes[field..field + 4].copy_from_slice(&total.to_le_bytes());
+}

@@ -1,0 +1,393 @@
+//! Four games that do not exist, and a downloads folder with builds for them.
+//!
+//! No two games are laid out alike, and each has launchers, crash reporters and installers around
+//! its executable. [`create`] writes them; the functions below give single files to tests.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use filetime::FileTime;
+
+use crate::archive;
+use crate::pe::{Bits, Pe};
+use crate::resource::VersionInfo;
+
+/// Where [`create`] put things.
+#[derive(Debug, Clone)]
+pub struct World {
+    /// The library root: one folder a game.
+    pub games: PathBuf,
+    /// Builds as people download them.
+    pub downloads: PathBuf,
+}
+
+/// A date as year, month, day.
+pub type Date = (u16, u8, u8);
+
+/// A component of Corvid Optics, Tin Lighthouse's graphics vendor.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Corvid {
+    /// `cvo_upscale.dll`
+    Upscaler,
+    /// `cvo_framegen.dll`
+    FrameGenerator,
+    /// `cvo_denoise.dll`
+    Denoiser,
+}
+
+/// A build of a Corvid Optics component.
+pub fn corvid(component: Corvid, version: [u16; 4], bits: Bits) -> Pe {
+    let (stem, what, export) = match component {
+        Corvid::Upscaler => ("cvo_upscale", "Corvid Optics Plume Upscaler", "cvoUpscale"),
+        Corvid::FrameGenerator => {
+            ("cvo_framegen", "Corvid Optics Plume Frame Generation", "cvoFrameGen")
+        }
+        Corvid::Denoiser => ("cvo_denoise", "Corvid Optics Plume Ray Denoiser", "cvoDenoise"),
+    };
+    let file = format!("{stem}.dll");
+    let mut pe = Pe::dll(bits, &file)
+        .version(named(version, "Corvid Optics", what, "Plume", &file))
+        .imports("KERNEL32.dll", &["GetProcAddress", "LoadLibraryW"])
+        .imports("d3d12.dll", &["D3D12SerializeRootSignature"])
+        .padding(180_000);
+    for (n, verb) in ["Create", "Evaluate", "GetVersion", "Release"].into_iter().enumerate() {
+        pe = pe.export(&format!("{export}{verb}"), u32::from(version[0]) * 100 + n as u32);
+    }
+    if version[0] >= 100 {
+        pe = pe.export(&format!("{export}SetPreset"), 7);
+    }
+    pe
+}
+
+/// The runtime part of the script extender Lampwright, named after the game version it serves.
+pub fn lampwright(version: [u16; 4], serves: &str) -> Pe {
+    let file = format!("lampwright_{}.dll", serves.replace('.', "_"));
+    let what = "Lampwright script extender runtime";
+    Pe::dll(Bits::Bits32, &file)
+        .version(named(version, "The Lampwright Circle", what, "Lampwright", &file))
+        .imports("KERNEL32.dll", &["VirtualProtect", "GetModuleHandleA"])
+        .export("LampwrightPlugin_Query", 1)
+        .export("StartLampwright", 2)
+        .text(&format!("built for MossMeridian.exe {serves}.0"))
+        .padding(96_000)
+}
+
+/// The loader Undertow, under whatever name the game loads it.
+pub fn undertow(version: [u16; 4], file: &str) -> Pe {
+    Pe::dll(Bits::Bits64, file)
+        .version(named(
+            version,
+            "Undertow contributors",
+            "Undertow plugin loader",
+            "Undertow",
+            "undertow.dll",
+        ))
+        .imports("KERNEL32.dll", &["LoadLibraryW", "FindFirstFileW"])
+        .export("timeBeginPeriod", 0)
+        .export("timeEndPeriod", 0)
+        .export("timeGetTime", 41)
+        .padding(64_000)
+}
+
+/// The windowing and input library Brine that Kite Harbour bundles.
+pub fn brine(version: [u16; 4]) -> Pe {
+    Pe::dll(Bits::Bits64, "brine.dll")
+        .version(named(
+            version,
+            "The Brine Project",
+            "Brine window and input runtime",
+            "Brine",
+            "brine.dll",
+        ))
+        .imports("USER32.dll", &["CreateWindowExW", "PeekMessageW"])
+        .export("brine_init", 1)
+        .export("brine_open_pad", 2)
+        .export("brine_version", u32::from(version[1]))
+        .padding(220_000)
+}
+
+/// A part of Brine that carries no version resource, as some runtime libraries do.
+pub fn brine_part(part: &str, seed: u32) -> Pe {
+    let file = format!("brine_{part}.dll");
+    Pe::dll(Bits::Bits64, &file)
+        .imports("brine.dll", &["brine_init"])
+        .export(&format!("brine_{part}_open"), seed)
+        .export(&format!("brine_{part}_close"), seed + 1)
+        .built(1_400_000_000 + seed)
+        .padding(40_000)
+}
+
+/// A game's executable.
+pub fn game_exe(bits: Bits, title: &str, studio: &str, version: [u16; 4]) -> Pe {
+    let file = format!("{}.exe", title.replace([' ', '&'], ""));
+    Pe::exe(bits)
+        .version(named(version, studio, title, title, &file))
+        .imports("d3d11.dll", &["D3D11CreateDevice"])
+        .imports("dxgi.dll", &["CreateDXGIFactory1"])
+        .imports("USER32.dll", &["CreateWindowExW"])
+        .padding(900_000)
+}
+
+/// A helper program around a game: launcher, crash reporter, installer.
+pub fn helper_exe(bits: Bits, what: &str, studio: &str, file: &str) -> Pe {
+    Pe::exe(bits)
+        .version(named([1, 0, 0, 0], studio, what, what, file))
+        .imports("USER32.dll", &["MessageBoxW"])
+        .padding(120_000)
+}
+
+fn named(version: [u16; 4], company: &str, what: &str, product: &str, file: &str) -> VersionInfo {
+    let text = version.map(|n| n.to_string()).join(".");
+    let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
+    VersionInfo::new(version)
+        .with("CompanyName", company)
+        .with("FileDescription", what)
+        .with("FileVersion", &text)
+        .with("InternalName", stem)
+        .with("OriginalFilename", file)
+        .with("ProductName", product)
+        .with("ProductVersion", &text)
+}
+
+/// Writes the whole world below `dir`: `games/` and `downloads/`. Existing files are replaced.
+pub fn create(dir: &Path) -> io::Result<World> {
+    let world = World { games: dir.join("games"), downloads: dir.join("downloads") };
+    tin_lighthouse(&world.games.join("Tin Lighthouse"))?;
+    moss_and_meridian(&world.games.join("Moss & Meridian"))?;
+    saltglass_drift(&world.games.join("Saltglass Drift"))?;
+    kite_harbour(&world.games.join("Kite Harbour"))?;
+    downloads(&world.downloads)?;
+    Ok(world)
+}
+
+const HARBOURLESS: &str = "Harbourless Studio";
+const FERNWAY: &str = "Fernway Interactive";
+const NINE_KNOTS: &str = "Nine Knots Entertainment";
+const PAPER_QUAY: &str = "Paper Quay Games";
+
+/// 64-bit, executable four folders down, three vendor components, the upscaler in two places.
+fn tin_lighthouse(root: &Path) -> io::Result<()> {
+    let date = (2026, 2, 11);
+    let exe = game_exe(Bits::Bits64, "Tin Lighthouse", HARBOURLESS, [1, 4, 2, 0])
+        .imports("d3d12.dll", &["D3D12CreateDevice"])
+        .imports("winmm.dll", &["timeGetTime"])
+        .padding(2_400_000);
+    let bin = root.join("Lantern/Game/Binaries/x64");
+    pe(&bin.join("TinLighthouse.exe"), &exe, date)?;
+    let upscaler = corvid(Corvid::Upscaler, [2, 7, 4, 0], Bits::Bits64);
+    pe(&bin.join("cvo_upscale.dll"), &upscaler, date)?;
+    let generator = corvid(Corvid::FrameGenerator, [1, 1, 0, 0], Bits::Bits64);
+    pe(&bin.join("cvo_framegen.dll"), &generator, date)?;
+    let denoiser = corvid(Corvid::Denoiser, [1, 0, 3, 0], Bits::Bits64);
+    pe(&bin.join("cvo_denoise.dll"), &denoiser, date)?;
+    let plugin = root.join("Lantern/Plugins/CorvidOptics/Redist/x64");
+    pe(&plugin.join("cvo_upscale.dll"), &upscaler, date)?;
+
+    let core = Pe::dll(Bits::Bits64, "LanternCore.dll")
+        .version(named(
+            [5, 1, 0, 0],
+            HARBOURLESS,
+            "Lantern engine core",
+            "Lantern",
+            "LanternCore.dll",
+        ))
+        .export("lantern_tick", 3)
+        .padding(40 << 20);
+    pe(&bin.join("LanternCore.dll"), &core, date)?;
+    let crash = helper_exe(Bits::Bits64, "Lantern Crash Sender", HARBOURLESS, "CrashSender.exe");
+    pe(&root.join("Lantern/Tools/CrashSender.exe"), &crash, date)?;
+    let start =
+        helper_exe(Bits::Bits64, "Tin Lighthouse Launcher", HARBOURLESS, "StartTinLighthouse.exe");
+    pe(&root.join("StartTinLighthouse.exe"), &start, date)?;
+    let setup =
+        helper_exe(Bits::Bits32, "Runtime Setup", "Ferrous Runtime Group", "runtime_setup_x64.exe")
+            .padding(3_000_000);
+    pe(&root.join("Support/Prerequisites/runtime_setup_x64.exe"), &setup, date)?;
+    data(&root.join("Lantern/Game/Content/coast.dat"), 400_000, date)?;
+    data(&root.join("Lantern/Game/Content/fog.dat"), 250_000, date)?;
+    text(&root.join("Lantern/Game/Config/graphics.ini"), "[Display]\r\nUpscaler=on\r\n", date)
+}
+
+/// 32-bit, everything in the root, a script extender keyed to the executable's version.
+fn moss_and_meridian(root: &Path) -> io::Result<()> {
+    let date = (2024, 9, 30);
+    let exe = game_exe(Bits::Bits32, "Moss & Meridian", FERNWAY, [1, 6, 32, 0])
+        .imports("d3d9.dll", &["Direct3DCreate9"])
+        .padding(1_800_000);
+    pe(&root.join("MossMeridian.exe"), &exe, date)?;
+    let launcher =
+        helper_exe(Bits::Bits32, "Moss & Meridian Launcher", FERNWAY, "MossMeridianLauncher.exe")
+            .padding(2_100_000);
+    pe(&root.join("MossMeridianLauncher.exe"), &launcher, date)?;
+    let starter = helper_exe(
+        Bits::Bits32,
+        "Lampwright starter",
+        "The Lampwright Circle",
+        "lampwright_start.exe",
+    );
+    let modded = (2025, 1, 17);
+    pe(&root.join("lampwright_start.exe"), &starter, modded)?;
+    pe(&root.join("lampwright_1_6_32.dll"), &lampwright([2, 2, 1, 0], "1.6.32"), modded)?;
+    let tweak = Pe::dll(Bits::Bits32, "meadow_tweaks.dll")
+        .version(named(
+            [0, 9, 4, 0],
+            "Sedge",
+            "Meadow tweaks",
+            "Meadow Tweaks",
+            "meadow_tweaks.dll",
+        ))
+        .export("LampwrightPlugin_Query", 1)
+        .padding(30_000);
+    pe(&root.join("Data/Lampwright/Plugins/meadow_tweaks.dll"), &tweak, modded)?;
+    let uninstall = helper_exe(Bits::Bits32, "Uninstall Moss & Meridian", FERNWAY, "uninstall.exe");
+    pe(&root.join("uninstall.exe"), &uninstall, date)?;
+    data(&root.join("Data/meadows.pack"), 300_000, date)?;
+    text(&root.join("MossMeridian.ini"), "[Launcher]\r\nuLastAspectRatio=3\r\n", date)
+}
+
+/// 64-bit and online, a loader under a Windows system library's name, tuned settings.
+fn saltglass_drift(root: &Path) -> io::Result<()> {
+    let date = (2026, 6, 3);
+    let exe = game_exe(Bits::Bits64, "Saltglass Drift", NINE_KNOTS, [3, 20, 1, 8841])
+        .imports("winmm.dll", &["timeBeginPeriod", "timeGetTime"])
+        .imports("WS2_32.dll", &["#115", "#23"])
+        .padding(2_000_000);
+    pe(&root.join("bin/SaltglassDrift.exe"), &exe, date)?;
+    let modded = (2026, 4, 22);
+    pe(&root.join("bin/winmm.dll"), &undertow([2, 1, 0, 0], "winmm.dll"), modded)?;
+    let settings = "; Undertow settings\r\n[Loader]\r\nPluginFolder=plugins\r\n; tuned for the long races\r\nDelayMs=250\r\n";
+    text(&root.join("bin/undertow.ini"), settings, modded)?;
+    let guard =
+        helper_exe(Bits::Bits64, "GuardRail anti-cheat setup", "GuardRail", "GuardRail_Setup.exe");
+    pe(&root.join("GuardRail/GuardRail_Setup.exe"), &guard, date)?;
+    let launcher = helper_exe(Bits::Bits64, "Saltglass Drift Launcher", NINE_KNOTS, "Launcher.exe");
+    pe(&root.join("Launcher.exe"), &launcher, date)?;
+    let report = helper_exe(Bits::Bits64, "Saltglass Bug Report", NINE_KNOTS, "BugReporter.exe");
+    pe(&root.join("bin/BugReporter.exe"), &report, date)?;
+    data(&root.join("assets/tracks.bin"), 350_000, date)
+}
+
+/// 64-bit and older, an out-of-date runtime library of which two parts carry no version.
+fn kite_harbour(root: &Path) -> io::Result<()> {
+    let date = (2019, 5, 14);
+    let exe = game_exe(Bits::Bits64, "Kite Harbour", PAPER_QUAY, [1, 0, 9, 0])
+        .imports("brine.dll", &["brine_init", "brine_open_pad"])
+        .imports("OPENGL32.dll", &["wglCreateContext"]);
+    pe(&root.join("System/KiteHarbour.exe"), &exe, date)?;
+    pe(&root.join("System/brine.dll"), &brine([2, 0, 3, 0]), date)?;
+    pe(&root.join("System/brine_mixer.dll"), &brine_part("mixer", 20), date)?;
+    pe(&root.join("System/brine_font.dll"), &brine_part("font", 21), date)?;
+    let editor =
+        helper_exe(Bits::Bits64, "Kite Harbour Level Editor", PAPER_QUAY, "HarbourEditor.exe")
+            .imports("d3d11.dll", &["D3D11CreateDevice"])
+            .padding(1_500_000);
+    pe(&root.join("Editor/HarbourEditor.exe"), &editor, date)?;
+    let server = helper_exe(
+        Bits::Bits64,
+        "Kite Harbour Dedicated Server",
+        PAPER_QUAY,
+        "KiteHarbourServer.exe",
+    )
+    .padding(800_000);
+    pe(&root.join("System/KiteHarbourServer.exe"), &server, date)?;
+    let setup = helper_exe(
+        Bits::Bits32,
+        "Sound Redistributable",
+        "Ferrous Runtime Group",
+        "sound_redist.exe",
+    );
+    pe(&root.join("Redist/sound_redist.exe"), &setup, date)?;
+    data(&root.join("Maps/harbour.map"), 200_000, date)
+}
+
+fn downloads(dir: &Path) -> io::Result<()> {
+    let licence = b"Made up for the demo. Do as you like.\r\n".as_slice();
+    let notes = |text: &'static str| text.as_bytes();
+
+    let upscale = |version, bits| corvid(Corvid::Upscaler, version, bits).to_bytes();
+    zip(
+        &dir.join("cvo_upscale_2.9.1.zip"),
+        &[("cvo_upscale.dll", &upscale([2, 9, 1, 0], Bits::Bits64)), ("LICENSE.txt", licence)],
+        (2026, 5, 6),
+    )?;
+    zip(
+        &dir.join("cvo_upscale_120.3.0.zip"),
+        &[
+            ("bin/x64/cvo_upscale.dll", &upscale([120, 3, 0, 0], Bits::Bits64)),
+            ("docs/CHANGES.txt", notes("120.3.0\r\n- New model. Versions count from 120 now.\r\n")),
+            ("LICENSE.txt", licence),
+        ],
+        (2026, 9, 18),
+    )?;
+    zip(
+        &dir.join("cvo_upscale_120.3.0_x86.zip"),
+        &[("bin/x86/cvo_upscale.dll", &upscale([120, 3, 0, 0], Bits::Bits32))],
+        (2026, 9, 18),
+    )?;
+    let generator = corvid(Corvid::FrameGenerator, [1, 4, 0, 0], Bits::Bits64).to_bytes();
+    zip(&dir.join("cvo_framegen_1.4.0.zip"), &[("cvo_framegen.dll", &generator)], (2026, 8, 2))?;
+    let denoiser = corvid(Corvid::Denoiser, [1, 2, 2, 0], Bits::Bits64).to_bytes();
+    zip(&dir.join("cvo_denoise_1.2.2.zip"), &[("cvo_denoise.dll", &denoiser)], (2026, 8, 2))?;
+    let lamp = lampwright([2, 2, 6, 0], "1.6.40").to_bytes();
+    zip(
+        &dir.join("lampwright_2_02_06.zip"),
+        &[
+            ("lampwright_1_6_40.dll", &lamp),
+            ("lampwright_readme.txt", notes("Lampwright 2.2.6 for Moss & Meridian 1.6.40.\r\n")),
+            ("src/main.cpp", b"int main() {}\n"),
+        ],
+        (2026, 3, 9),
+    )?;
+    let loader = undertow([2, 3, 0, 0], "undertow.dll").to_bytes();
+    zip(
+        &dir.join("undertow-2.3.0.zip"),
+        &[
+            ("undertow.dll", &loader),
+            ("undertow.ini", b"[Loader]\r\nPluginFolder=plugins\r\nDelayMs=0\r\nLog=off\r\n"),
+            (
+                "README.md",
+                b"# Undertow 2.3.0\n\nRename `undertow.dll` to a name that your game loads.\n",
+            ),
+        ],
+        (2026, 7, 12),
+    )?;
+    let runtime = brine([2, 8, 1, 0]).to_bytes();
+    zip(
+        &dir.join("brine-2.8.1-win64.zip"),
+        &[("brine.dll", &runtime), ("README-brine.txt", notes("Brine 2.8.1\r\n"))],
+        (2026, 1, 20),
+    )
+}
+
+fn pe(path: &Path, image: &Pe, date: Date) -> io::Result<()> {
+    write(path, &image.clone().built(seconds(date)).to_bytes(), date)
+}
+
+fn data(path: &Path, len: usize, date: Date) -> io::Result<()> {
+    let bytes: Vec<u8> = (0..len).map(|n| (n % 251) as u8).collect();
+    write(path, &bytes, date)
+}
+
+fn text(path: &Path, content: &str, date: Date) -> io::Result<()> {
+    write(path, content.as_bytes(), date)
+}
+
+fn zip(path: &Path, entries: &[(&str, &[u8])], date: Date) -> io::Result<()> {
+    write(path, &archive::zip(entries, date), date)
+}
+
+/// Writes a file dated `date`, making its folders.
+pub fn write(path: &Path, content: &[u8], date: Date) -> io::Result<()> {
+    if let Some(folder) = path.parent() {
+        fs::create_dir_all(folder)?;
+    }
+    fs::write(path, content)?;
+    filetime::set_file_mtime(path, FileTime::from_unix_time(seconds(date).into(), 0))
+}
+
+/// Seconds since 1970 of noon on that day, UTC.
+fn seconds((year, month, day): Date) -> u32 {
+    let noon = format!("{year:04}-{month:02}-{day:02}T12:00:00Z").parse::<jiff::Timestamp>();
+    noon.ok().and_then(|noon| u32::try_from(noon.as_second()).ok()).unwrap_or(0)
+}

@@ -1,0 +1,81 @@
+//! Readers that we did not write accept the images that we do.
+
+use std::fs;
+use std::process::Command;
+
+use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::{Bits, Pe};
+
+/// Standard output of a tool, or nothing where the machine does not have it.
+fn output(tool: &str, args: &[&str]) -> Option<String> {
+    let out = Command::new(tool).args(args).output().ok()?;
+    Some(String::from_utf8_lossy(&out.stdout).into_owned())
+}
+
+#[test]
+fn object_dump_reads_imports_exports_and_resources() {
+    let folder = tempfile::tempdir().unwrap();
+    for (bits, format) in [(Bits::Bits64, "pei-x86-64"), (Bits::Bits32, "pei-i386")] {
+        let path = folder.path().join("cvo_upscale.dll");
+        let image = world::corvid(Corvid::Upscaler, [2, 7, 4, 0], bits);
+        fs::write(&path, image.to_bytes()).unwrap();
+        let tool = "x86_64-w64-mingw32-objdump";
+        let Some(text) = output(tool, &["-p", path.to_str().unwrap()]) else {
+            eprintln!("{tool} is not on this machine: nothing compared");
+            return;
+        };
+        for wanted in [
+            format,
+            "DLL Name: d3d12.dll",
+            "D3D12SerializeRootSignature",
+            "cvoUpscaleGetVersion",
+            "The .rsrc Resource Directory section",
+            "Entry: ID: 0x000010",
+        ] {
+            assert!(text.contains(wanted), "{format}: no {wanted:?} in\n{text}");
+        }
+    }
+}
+
+#[test]
+fn file_names_the_format() {
+    let folder = tempfile::tempdir().unwrap();
+    for (image, wanted) in [
+        (Pe::exe(Bits::Bits64), "PE32+ executable"),
+        (Pe::exe(Bits::Bits32), "PE32 executable"),
+        (Pe::dll(Bits::Bits64, "x.dll"), "(DLL)"),
+    ] {
+        let path = folder.path().join("image");
+        fs::write(&path, image.to_bytes()).unwrap();
+        let Some(text) = output("file", &["-b", path.to_str().unwrap()]) else {
+            eprintln!("`file` is not on this machine: nothing compared");
+            return;
+        };
+        assert!(text.contains(wanted), "{wanted}: {text}");
+    }
+}
+
+/// The system's own loader resolves the executable's import against the library's export, runs
+/// the library's entry point and calls the function.
+#[cfg(windows)]
+#[test]
+fn the_system_loads_and_runs_them() {
+    let folder = tempfile::tempdir().unwrap();
+    let library = Pe::dll(Bits::Bits64, "harbour.dll").export("other", 5).export("answer", 42);
+    fs::write(folder.path().join("harbour.dll"), library.to_bytes()).unwrap();
+    let path = folder.path().join("caller.exe");
+    let program = Pe::exe(Bits::Bits64).exit_with_call("harbour.dll", "answer");
+    fs::write(&path, program.to_bytes()).unwrap();
+    assert_eq!(Command::new(&path).status().unwrap().code(), Some(42));
+}
+
+#[test]
+fn the_same_recipe_gives_the_same_world() {
+    let folder = tempfile::tempdir().unwrap();
+    let world = world::create(folder.path()).unwrap();
+    let zip = world.downloads.join("cvo_upscale_120.3.0.zip");
+    let before = fs::read(&zip).unwrap();
+    world::create(folder.path()).unwrap();
+    assert!(before == fs::read(&zip).unwrap(), "two runs gave two archives");
+    assert_eq!(fs::read_dir(&world.games).unwrap().count(), 4);
+}
