@@ -133,6 +133,8 @@ impl Workshop {
     fn shelve(&self, parcel: &Parcel) -> Result<(Build, Added)> {
         let builds = self.database.builds()?;
         let content = parcel.build.file.content;
+        // Stored again even where it is known: a stored copy that went bad is mended so.
+        self.blobs.keep(&parcel.file, &content)?;
         if let Some(known) = builds.iter().find(|build| build.file.content == content) {
             return Ok((known.clone(), Added::Known));
         }
@@ -144,7 +146,6 @@ impl Workshop {
                 None => digest,
             });
         }
-        self.blobs.keep(&parcel.file, &content)?;
         self.database.add_build(&build)?;
         Ok((build, Added::New))
     }

@@ -75,7 +75,10 @@ fn cut(text: &str, width: usize) -> String {
 /// takes the same number of columns but may be coloured.
 pub fn wrapped(text: &str, first: &str, indent: usize, width: usize) -> String {
     let text = clean(text);
-    let lines = textwrap::wrap(&text, width.saturating_sub(indent).max(20));
+    // Codes and names with hyphens are typed again: they are not broken.
+    let options = textwrap::Options::new(width.saturating_sub(indent).max(20))
+        .word_splitter(textwrap::WordSplitter::NoHyphenation);
+    let lines = textwrap::wrap(&text, options);
     let mut out = String::new();
     for (index, line) in lines.iter().enumerate() {
         let lead = if index == 0 { first.to_owned() } else { " ".repeat(indent) };

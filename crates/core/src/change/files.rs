@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use filetime::FileTime;
 
-use crate::content::{FileState, Stamp};
+use crate::content::{Content, FileState, Stamp};
 use crate::error::{Error, Result};
 use crate::path::GamePath;
 use crate::state::{copy, sync_file, sync_folder};
@@ -24,12 +24,16 @@ pub(super) fn inside(root: &Path, path: &GamePath) -> Result<PathBuf> {
     }
 }
 
-/// Puts stored content beside its target, durable and with the marks that it shall have.
-pub(super) fn stage(content: &Path, staged: &Path, state: &FileState) -> Result<()> {
+/// Puts stored content beside its target: durable, read back, with the marks that it shall have.
+pub(super) fn stage(stored: &Path, staged: &Path, state: &FileState) -> Result<()> {
     remove_if_there(staged)?;
-    copy(content, staged)?;
+    copy(stored, staged)?;
     mark(staged, &state.stamp)?;
-    Ok(())
+    if Content::of_file(staged)? == state.content {
+        Ok(())
+    } else {
+        Err(Error::DamagedBlob { path: stored.to_owned() })
+    }
 }
 
 /// Dates and permissions; the date last before read-only, since a read-only file takes none.

@@ -1,0 +1,259 @@
+//! `rack`, `fit`, `rollback`, `history` and `demo`, as a user runs them.
+
+mod common;
+
+use std::fs;
+
+use common::{Bench, errors, output};
+use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::{Bits, Pe, archive};
+
+const TIN: &str = "games/Tin Lighthouse";
+
+#[test]
+fn the_rack_takes_its_builds_from_zips_and_libraries() {
+    let bench = Bench::world();
+    let zips =
+        ["cvo_upscale_120.3.0", "cvo_upscale_120.3.0_x86", "undertow-2.3.0", "lampwright_2_02_06"];
+    let zips = zips.map(|name| format!("downloads/{name}.zip"));
+    let mut words = vec!["rack", "add", "games/Kite Harbour/System/brine_mixer.dll"];
+    words.extend(zips.iter().map(String::as_str));
+    bench.ok(&words);
+    let builds = || {
+        let list = bench.json(&["rack", "list"]);
+        let builds = list["builds"].as_array().unwrap().iter();
+        builds
+            .map(|b| format!("{} {}", b["build"], b["machine"]).replace('"', ""))
+            .collect::<Vec<_>>()
+    };
+    let found = builds();
+    assert_eq!(found[0], "brine-mixer@sha-".to_owned() + &found[0][16..24] + " x86_64");
+    assert_eq!(
+        found[1..],
+        [
+            "cvo-upscale@120.3.0 x86_64",
+            "cvo-upscale@120.3.0+x86 x86",
+            "lampwright@2.2.6+x86 x86",
+            "undertow@2.3.0 x86_64",
+        ]
+    );
+    let again = bench.ok(&words);
+    assert_eq!(again.matches("already there").count(), 5, "{again}");
+    assert_eq!(builds(), found);
+}
+
+#[test]
+fn an_archive_that_cannot_be_used_is_refused_with_the_entry_named() {
+    let bench = Bench::empty();
+    let dll = Pe::dll(Bits::Bits64, "a.dll").to_bytes();
+    let date = (2026, 1, 1);
+    bench.write("none.zip", &archive::zip(&[("readme.txt", b"hello")], date));
+    bench.write("two.zip", &archive::zip(&[("x64/a.dll", &dll), ("x86/a.dll", &dll)], date));
+    bench.write("out.zip", &archive::zip(&[("../../a.dll", &dll)], date));
+    bench.write("fake.zip", &archive::zip(&[("a.dll", b"no library")], date));
+    let whole = archive::zip(&[("a.dll", &dll)], date);
+    bench.write("cut.zip", &whole[..whole.len() - 40]);
+    for (zip, wanted) in [
+        ("none.zip", "no .dll file in it"),
+        ("two.zip", "2 libraries: x64/a.dll, x86/a.dll"),
+        ("out.zip", "`../../a.dll` points out of the archive"),
+        ("fake.zip", "`a.dll` is no library"),
+        ("cut.zip", "damaged"),
+    ] {
+        let errors = errors(&bench.run(&["rack", "add", zip]).code(1));
+        assert!(errors.contains(wanted), "{zip}: {errors}");
+    }
+    assert!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().is_empty());
+}
+
+#[test]
+fn a_dry_run_prints_the_plan_of_the_fit_and_touches_nothing() {
+    let bench = Bench::world();
+    let before = bench.picture(TIN);
+    let words = ["fit", TIN, "downloads/cvo_upscale_120.3.0.zip"];
+    let dry = bench.ok(&[&words[..], &["--dry-run"]].concat());
+    assert!(bench.picture(TIN) == before);
+    assert!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().is_empty());
+    let done = bench.ok(&words);
+    let plan = |text: &str| -> Vec<String> {
+        text.lines()
+            .filter(|line| line.contains(" → ") || line.contains("VERSION"))
+            .map(str::to_owned)
+            .collect()
+    };
+    assert_eq!(plan(&dry), plan(&done));
+    assert_eq!(plan(&dry).len(), 3, "{dry}");
+    assert!(dry.contains("2.7.4 → 120.3.0"), "{dry}");
+}
+
+#[test]
+fn fit_serves_every_slot_and_rollback_brings_back_every_byte() {
+    let bench = Bench::world();
+    let before = bench.picture(TIN);
+    bench.ok(&["rack", "add", "downloads/cvo_upscale_120.3.0.zip"]);
+    let done = bench.ok(&["fit", TIN, "cvo-upscale"]);
+    assert!(done.contains("2 files. Read back: version 120.3.0"), "{done}");
+    let after = bench.picture(TIN);
+    let changed: Vec<&str> =
+        before.iter().zip(&after).filter(|(a, b)| a != b).map(|(a, _)| a.0.as_str()).collect();
+    assert_eq!(changed.len(), 2);
+    assert!(changed.iter().all(|path| path.ends_with("cvo_upscale.dll")));
+    let again = bench.ok(&["fit", "tin-lighthouse", "cvo-upscale"]);
+    assert!(again.contains("already has cvo-upscale@120.3.0 in every place"), "{again}");
+
+    let back = bench.ok(&["rollback", "tin-lighthouse", "cvo-upscale"]);
+    assert!(back.contains("120.3.0 → 2.7.4"), "{back}");
+    assert!(bench.picture(TIN) == before);
+    let history = bench.json(&["history", "tin-lighthouse"]);
+    let summaries: Vec<&str> = history["changes"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|c| c["summary"].as_str().unwrap())
+        .collect();
+    assert_eq!(summaries, ["fit cvo-upscale@120.3.0", "rollback cvo-upscale"]);
+    let idle = bench.ok(&["rollback", "tin-lighthouse"]);
+    assert!(idle.contains("Nothing to roll back"), "{idle}");
+}
+
+#[test]
+fn what_would_not_work_is_refused_before_anything_is_copied() {
+    let bench = Bench::world();
+    bench.ok(&[
+        "rack",
+        "add",
+        "downloads/cvo_upscale_120.3.0.zip",
+        "downloads/cvo_upscale_120.3.0_x86.zip",
+        "downloads/lampwright_2_02_06.zip",
+    ]);
+    let before = bench.picture("games");
+    for (game, build, code, wanted) in [
+        ("games/Tin Lighthouse", "cvo-upscale@120.3.0+x86", "machine-mismatch", "is 32-bit, but"),
+        ("games/Kite Harbour", "cvo-upscale@120.3.0", "family-absent", "has no cvo-upscale"),
+        ("games/Moss & Meridian", "lampwright", "keyed-elsewhere", "made for version 1.6.40"),
+    ] {
+        let text = output(&bench.run(&["fit", game, build]).code(3));
+        let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(text.contains(&format!("[{code}]")) && text.contains(wanted), "{text}");
+        assert!(text.contains("Refused: nothing was changed."), "{text}");
+    }
+    assert!(bench.picture("games") == before);
+}
+
+#[test]
+fn an_extender_for_the_updated_game_takes_the_place_of_the_old_one_under_its_own_name() {
+    let bench = Bench::world();
+    let exe =
+        world::game_exe(Bits::Bits32, "Moss & Meridian", "Fernway Interactive", [1, 6, 40, 0]);
+    bench.write("games/Moss & Meridian/MossMeridian.exe", &exe.to_bytes());
+    let before = bench.picture("games/Moss & Meridian");
+    bench.ok(&["fit", "games/Moss & Meridian", "downloads/lampwright_2_02_06.zip"]);
+    assert!(bench.file("games/Moss & Meridian/lampwright_1_6_40.dll").exists());
+    assert!(!bench.file("games/Moss & Meridian/lampwright_1_6_32.dll").exists());
+    bench.ok(&["rollback", "games/Moss & Meridian"]);
+    assert!(bench.picture("games/Moss & Meridian") == before);
+}
+
+#[test]
+fn a_loader_keeps_the_name_under_which_the_game_loads_it() {
+    let bench = Bench::world();
+    bench.ok(&["fit", "games/Saltglass Drift", "downloads/undertow-2.3.0.zip"]);
+    let loader = bench.json(&["inspect", "games/Saltglass Drift/bin/winmm.dll"]);
+    assert_eq!(loader["images"][0]["file_version"], "2.3.0.0");
+    assert!(!bench.file("games/Saltglass Drift/bin/undertow.dll").exists());
+    let settings =
+        fs::read_to_string(bench.file("games/Saltglass Drift/bin/undertow.ini")).unwrap();
+    assert!(settings.contains("DelayMs=250"), "the player's settings are theirs");
+}
+
+#[test]
+fn names_are_matched_without_regard_to_case() {
+    let bench = Bench::world();
+    let folder = bench.file("games/Tin Lighthouse/Lantern/Game/Binaries/x64");
+    fs::rename(folder.join("cvo_upscale.dll"), folder.join("CVO_Upscale.DLL")).unwrap();
+    let done = bench.ok(&["fit", TIN, "downloads/cvo_upscale_2.9.1.zip"]);
+    assert!(done.contains("2 files"), "{done}");
+    let names: Vec<String> = fs::read_dir(folder)
+        .unwrap()
+        .map(|e| e.unwrap().file_name().into_string().unwrap())
+        .collect();
+    assert!(names.contains(&"CVO_Upscale.DLL".to_owned()), "the tree's spelling stays: {names:?}");
+}
+
+#[test]
+fn a_copy_that_the_user_put_aside_is_no_slot() {
+    let bench = Bench::world();
+    let folder = bench.file("games/Kite Harbour/System");
+    fs::copy(folder.join("brine.dll"), folder.join("old-brine.dll")).unwrap();
+    let kept = fs::read(folder.join("old-brine.dll")).unwrap();
+    let done = bench.ok(&["fit", "games/Kite Harbour", "downloads/brine-2.8.1-win64.zip"]);
+    assert!(done.contains("1 file."), "{done}");
+    assert!(fs::read(folder.join("old-brine.dll")).unwrap() == kept);
+}
+
+#[test]
+fn libraries_under_several_names_are_not_guessed_between() {
+    let bench = Bench::empty();
+    let named = |version| world::undertow(version, "winmm.dll").to_bytes();
+    bench.write("libs/winmm.dll", &named([2, 1, 0, 0]));
+    bench.write("libs/version.dll", &named([2, 1, 0, 0]));
+    bench.write("new/undertow.dll", &named([2, 3, 0, 0]));
+    let text = output(&bench.run(&["fit", "libs", "new/undertow.dll"]).code(3));
+    assert!(text.contains("slot-ambiguous"), "{text}");
+    bench.write("new/version.dll", &named([2, 3, 0, 0]));
+    let done = bench.ok(&["fit", "libs", "new/version.dll"]);
+    assert!(done.contains("1 file."), "{done}");
+}
+
+#[test]
+fn what_is_asked_wrongly_is_said_with_what_would_be_right() {
+    let bench = Bench::world();
+    bench.ok(&["survey", "games"]);
+    bench.ok(&["rack", "add", "downloads/brine-2.8.1-win64.zip"]);
+    for (words, wanted) in [
+        (&["fit", "tin-lamp", "brine"][..], "Give the game's folder, or one of: kite-harbour"),
+        (&["fit", "tin-lighthouse", "brim"], "On the rack: brine"),
+        (&["fit", "games", "brine"], "holds 4 games"),
+        (&["rollback", "tin-lighthouse", "brine"], "no file of brine was ever changed"),
+        (&["fit", "downloads", "brine"], "no program and no library"),
+    ] {
+        let errors = errors(&bench.run(words).code(2));
+        assert!(errors.contains(wanted), "{words:?}: {errors}");
+    }
+}
+
+#[cfg(windows)]
+#[test]
+fn a_file_in_use_is_said_in_words_and_nothing_changes() {
+    use std::os::windows::fs::OpenOptionsExt;
+    let bench = Bench::world();
+    let target = bench.file("games/Kite Harbour/System/brine.dll");
+    // Shared for reading only, as a running program holds its libraries.
+    let held = fs::OpenOptions::new().read(true).share_mode(1).open(&target).unwrap();
+    let before = bench.picture("games/Kite Harbour");
+    let assert = bench.run(&["fit", "games/Kite Harbour", "downloads/brine-2.8.1-win64.zip"]);
+    let errors = errors(&assert.code(4));
+    assert!(errors.contains("every file is back as it was"), "{errors}");
+    assert!(errors.contains("Close the game") || errors.contains("not running"), "{errors}");
+    assert!(bench.picture("games/Kite Harbour") == before);
+    drop(held);
+    bench.ok(&["fit", "games/Kite Harbour", "downloads/brine-2.8.1-win64.zip"]);
+}
+
+#[test]
+fn the_demo_tells_its_story_twice_and_spares_other_folders() {
+    let bench = Bench::empty();
+    for _ in 0..2 {
+        let story = bench.ok(&["demo", "show"]);
+        for wanted in
+            ["$ spanner survey games", "[machine-mismatch]", "120.3.0 → 2.7.4", "SPANNER_HOME="]
+        {
+            assert!(story.contains(wanted), "no {wanted} in\n{story}");
+        }
+    }
+    let corvid = world::corvid(Corvid::Denoiser, [1, 0, 0, 0], Bits::Bits64);
+    bench.write("mine/games/keep.dll", &corvid.to_bytes());
+    let errors = errors(&bench.run(&["demo", "mine"]).code(2));
+    assert!(errors.contains("is not empty and no demo made it"), "{errors}");
+    assert!(bench.file("mine/games/keep.dll").exists());
+}

@@ -1,0 +1,93 @@
+//! A temporary folder with the made-up world and a home, and the built program to run in it.
+#![allow(dead_code, reason = "each test file uses its part")]
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use assert_cmd::Command;
+use assert_cmd::assert::Assert;
+use serde_json::Value;
+use tempfile::TempDir;
+use upright_spanner_sample::world;
+
+pub struct Bench {
+    folder: TempDir,
+}
+
+impl Bench {
+    /// The whole made-up world: `games` and `downloads`.
+    pub fn world() -> Self {
+        let bench = Self::empty();
+        world::create(bench.path()).unwrap();
+        bench
+    }
+
+    /// An empty folder.
+    pub fn empty() -> Self {
+        Self { folder: tempfile::tempdir().unwrap() }
+    }
+
+    pub fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    pub fn file(&self, relative: &str) -> PathBuf {
+        relative.split('/').fold(self.path().to_owned(), |path, part| path.join(part))
+    }
+
+    pub fn write(&self, relative: &str, content: &[u8]) {
+        world::write(&self.file(relative), content, (2025, 3, 4)).unwrap();
+    }
+
+    /// Runs the built program in the folder, laid out for 100 columns.
+    pub fn run(&self, words: &[&str]) -> Assert {
+        Command::new(env!("CARGO_BIN_EXE_spanner"))
+            .args(words)
+            .current_dir(self.path())
+            .env("SPANNER_HOME", self.path().join("home"))
+            .env("COLUMNS", "100")
+            .env_remove("NO_COLOR")
+            .assert()
+    }
+
+    /// Runs a command that succeeds, and gives its standard output.
+    pub fn ok(&self, words: &[&str]) -> String {
+        output(&self.run(words).code(0))
+    }
+
+    /// Runs a command with `--json` and gives the document.
+    pub fn json(&self, words: &[&str]) -> Value {
+        let mut words = words.to_vec();
+        words.push("--json");
+        let assert = self.run(&words);
+        serde_json::from_slice(&assert.get_output().stdout).unwrap()
+    }
+
+    /// Every file below a folder: relative path and content.
+    pub fn picture(&self, folder: &str) -> Vec<(String, Vec<u8>)> {
+        let root = self.file(folder);
+        let mut out = Vec::new();
+        let mut folders = vec![root.clone()];
+        while let Some(folder) = folders.pop() {
+            for entry in fs::read_dir(folder).unwrap() {
+                let path = entry.unwrap().path();
+                if path.is_dir() {
+                    folders.push(path);
+                } else {
+                    let relative = path.strip_prefix(&root).unwrap().to_string_lossy().into_owned();
+                    out.push((relative, fs::read(&path).unwrap()));
+                }
+            }
+        }
+        out.sort();
+        out
+    }
+}
+
+pub fn output(assert: &Assert) -> String {
+    String::from_utf8(assert.get_output().stdout.clone()).unwrap()
+}
+
+pub fn errors(assert: &Assert) -> String {
+    String::from_utf8(assert.get_output().stderr.clone()).unwrap()
+}

@@ -1,0 +1,221 @@
+//! `survey` and `inspect` say what is there, on files of every condition.
+
+mod common;
+
+use std::fs;
+
+use common::{Bench, errors, output};
+use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::{Bits, Pe, VersionInfo};
+
+#[test]
+fn survey_finds_each_game_and_the_executable_that_counts() {
+    let bench = Bench::world();
+    let survey = bench.json(&["survey", "games"]);
+    let found: Vec<(&str, &str, &str)> = survey["games"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|game| {
+            let exe = &game["executable"];
+            let text =
+                |value: &'_ serde_json::Value| value.as_str().unwrap().to_owned().leak() as &str;
+            (text(&game["id"]), text(&exe["path"]), text(&exe["version"]))
+        })
+        .collect();
+    assert_eq!(
+        found,
+        [
+            ("kite-harbour", "System/KiteHarbour.exe", "1.0.9"),
+            ("moss-meridian", "MossMeridian.exe", "1.6.32"),
+            ("saltglass-drift", "bin/SaltglassDrift.exe", "3.20.1.8841"),
+            ("tin-lighthouse", "Lantern/Game/Binaries/x64/TinLighthouse.exe", "1.4.2"),
+        ]
+    );
+}
+
+#[test]
+fn survey_finds_the_components_by_evidence() {
+    let bench = Bench::world();
+    let survey = bench.json(&["survey", "games"]);
+    let components = |game: usize| {
+        let components = survey["games"][game]["components"].as_array().unwrap();
+        let one = |c: &serde_json::Value| {
+            let kinds = c["evidence"].as_array().unwrap();
+            let kinds: Vec<&str> = kinds.iter().map(|e| e["kind"].as_str().unwrap()).collect();
+            format!("{} {} {} {}", c["role"], c["family"], c["version"], kinds.join("+"))
+                .replace('"', "")
+        };
+        components.iter().map(one).collect::<Vec<_>>()
+    };
+    assert_eq!(components(0), ["runtime brine 2.0.3 outsider"]);
+    assert_eq!(
+        components(1),
+        ["extender lampwright 2.2.1 keyed+outsider", "support meadow-tweaks 0.9.4 outsider"]
+    );
+    assert_eq!(components(2), ["loader undertow 2.1.0 stand-in+outsider"]);
+    assert_eq!(
+        components(3),
+        [
+            "upscaler cvo-upscale 2.7.4 outsider",
+            "upscaler cvo-upscale 2.7.4 outsider",
+            "frame-generation cvo-framegen 1.1.0 outsider",
+            "denoiser cvo-denoise 1.0.3 outsider",
+        ]
+    );
+}
+
+#[test]
+fn survey_tells_the_newest_build_on_the_rack() {
+    let bench = Bench::world();
+    bench.ok(&[
+        "rack",
+        "add",
+        "downloads/cvo_upscale_2.9.1.zip",
+        "downloads/cvo_upscale_120.3.0.zip",
+    ]);
+    bench.ok(&["rack", "add", "downloads/cvo_upscale_120.3.0_x86.zip"]);
+    let text = bench.ok(&["survey", "games/Tin Lighthouse"]);
+    assert!(text.contains("rack has 120.3.0"), "{text}");
+    assert!(
+        text.contains("Next: spanner fit tin-lighthouse cvo-upscale@120.3.0 --dry-run"),
+        "{text}"
+    );
+}
+
+#[test]
+fn survey_writes_nothing_into_the_games() {
+    let bench = Bench::world();
+    let before = bench.picture("games");
+    bench.ok(&["survey", "games", "--why", "--all"]);
+    assert!(bench.picture("games") == before);
+}
+
+#[test]
+fn one_game_can_be_given_by_its_folder_whatever_its_depth() {
+    let bench = Bench::world();
+    for path in ["games/Tin Lighthouse", "games/Kite Harbour", "games/Moss & Meridian"] {
+        let survey = bench.json(&["survey", path]);
+        assert_eq!(survey["games"].as_array().unwrap().len(), 1, "{path}");
+        assert_eq!(survey["games"][0]["title"], path.strip_prefix("games/").unwrap());
+    }
+}
+
+#[test]
+fn a_folder_of_libraries_without_any_program_is_listed_whole() {
+    let bench = Bench::empty();
+    bench.write("libs/one.dll", &Pe::dll(Bits::Bits64, "one.dll").to_bytes());
+    bench.write("libs/deep/two.dll", &Pe::dll(Bits::Bits32, "two.dll").to_bytes());
+    let text = bench.ok(&["survey", "libs"]);
+    assert!(text.contains("no program in this folder"), "{text}");
+    assert!(text.contains("1 game, 2 components"), "{text}");
+}
+
+#[test]
+fn what_cannot_be_read_is_said_and_the_rest_shown() {
+    let bench = Bench::world();
+    bench.write("games/Kite Harbour/System/cut.dll", b"MZ");
+    bench.write("games/Kite Harbour/System/note.dll", b"this was a library once");
+    let assert = bench.run(&["survey", "games", "nowhere"]).code(1);
+    let text = output(&bench.run(&["survey", "games", "nowhere"]));
+    assert!(text.contains("4 games, 8 components"), "{text}");
+    let errors = errors(&assert);
+    for wanted in ["System/cut.dll: it is cut short", "note.dll: it is not a Windows", "nowhere"] {
+        assert!(errors.contains(wanted), "{errors}");
+    }
+}
+
+#[test]
+fn a_renamed_original_is_told_of_with_the_file_that_took_its_place() {
+    let bench = Bench::world();
+    let folder = bench.file("games/Tin Lighthouse/Lantern/Game/Binaries/x64");
+    fs::rename(folder.join("cvo_framegen.dll"), folder.join("cvo_framegen.dll.bak")).unwrap();
+    let newer = world::corvid(Corvid::FrameGenerator, [1, 4, 0, 0], Bits::Bits64);
+    fs::write(folder.join("cvo_framegen.dll"), newer.to_bytes()).unwrap();
+    let text = bench.ok(&["survey", "games/Tin Lighthouse", "--why"]);
+    assert!(
+        text.contains(
+            "hand-backup: cvo_framegen.dll.bak beside it looks like the original, version 1.1.0"
+        ),
+        "{text}"
+    );
+    assert!(text.contains("1 game, 4 components"), "the copy is no component of its own\n{text}");
+}
+
+#[test]
+fn inspect_shows_the_facts_and_goes_on_past_a_bad_file() {
+    let bench = Bench::world();
+    bench.write("empty.dll", b"");
+    bench.write("notes.txt", b"only text");
+    let whole = fs::read(bench.file("games/Kite Harbour/System/brine.dll")).unwrap();
+    bench.write("cut.dll", &whole[..whole.len() / 2]);
+    let words = [
+        "inspect",
+        "empty.dll",
+        "notes.txt",
+        "cut.dll",
+        "gone.dll",
+        "games/Kite Harbour/System/brine.dll",
+    ];
+    let assert = bench.run(&words).code(1);
+    let text = output(&bench.run(&words));
+    for wanted in
+        ["2.0.3.0", "The Brine Project", "64-bit library", "CreateWindowExW", "brine_open_pad"]
+    {
+        assert!(text.contains(wanted), "no {wanted} in\n{text}");
+    }
+    let errors = errors(&assert);
+    for wanted in [
+        "empty.dll: it is empty",
+        "notes.txt: it is not a Windows",
+        "cut.dll: it is cut short",
+        "gone.dll: it cannot be read",
+    ] {
+        assert!(errors.contains(wanted), "no {wanted} in\n{errors}");
+    }
+}
+
+#[test]
+fn the_inspect_document_keeps_its_shape() {
+    let bench = Bench::empty();
+    let pe = Pe::dll(Bits::Bits32, "shape.dll")
+        .version(VersionInfo::new([1, 2, 3, 4]).with("CompanyName", "Corvid Optics"))
+        .imports("KERNEL32.dll", &["Sleep", "#9"])
+        .export("go", 1);
+    bench.write("shape.dll", &pe.to_bytes());
+    let document = bench.json(&["inspect", "shape.dll", "none.dll"]);
+    assert_eq!(document["schema"], 1);
+    let image = &document["images"][0];
+    assert_eq!(image["path"], "shape.dll");
+    assert_eq!(image["machine"], "x86");
+    assert_eq!(image["kind"], "dll");
+    assert_eq!(image["file_version"], "1.2.3.4");
+    assert_eq!(image["strings"]["CompanyName"], "Corvid Optics");
+    assert_eq!(image["imports"][0]["dll"], "KERNEL32.dll");
+    assert_eq!(image["imports"][0]["symbols"], serde_json::json!(["Sleep", "#9"]));
+    assert_eq!(image["imports"][0]["delayed"], false);
+    assert_eq!(image["exports"], serde_json::json!(["go"]));
+    assert_eq!(image["sha256"].as_str().unwrap().len(), 64);
+    assert_eq!(document["errors"][0]["path"], "none.dll");
+    assert_eq!(document["errors"][0]["code"], "unreadable");
+}
+
+#[test]
+fn text_out_of_a_file_cannot_steer_the_terminal() {
+    let bench = Bench::empty();
+    let info = VersionInfo::new([1, 0, 0, 0]).with("CompanyName", "\u{1b}[2Jgone\u{9b}1m\u{202e}");
+    bench.write(
+        "evil.dll",
+        &Pe::dll(Bits::Bits64, "\u{1b}]0;title\u{7}.dll").version(info).to_bytes(),
+    );
+    let steers =
+        |text: &str| text.chars().any(|c| (c.is_control() && c != '\n') || c == '\u{202e}');
+    for words in [
+        &["inspect", "evil.dll"][..],
+        &["inspect", "evil.dll", "--json"],
+        &["survey", ".", "--why"],
+    ] {
+        let text = bench.ok(words);
+        assert!(!steers(&text.replace('\r', "")), "{words:?}: {text:?}");
+    }
+}
