@@ -170,7 +170,8 @@ fn a_loader_keeps_the_name_under_which_the_game_loads_it() {
 fn names_are_matched_without_regard_to_case() {
     let bench = Bench::world();
     let folder = bench.file("games/Tin Lighthouse/Lantern/Game/Binaries/x64");
-    fs::rename(folder.join("cvo_upscale.dll"), folder.join("CVO_Upscale.DLL")).unwrap();
+    fs::rename(folder.join("cvo_upscale.dll"), folder.join("aside")).unwrap();
+    fs::rename(folder.join("aside"), folder.join("CVO_Upscale.DLL")).unwrap();
     let done = bench.ok(&["fit", TIN, "downloads/cvo_upscale_2.9.1.zip"]);
     assert!(done.contains("2 files"), "{done}");
     let names: Vec<String> = fs::read_dir(folder)

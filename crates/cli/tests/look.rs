@@ -99,6 +99,8 @@ fn one_game_can_be_given_by_its_folder_whatever_its_depth() {
         assert_eq!(survey["games"].as_array().unwrap().len(), 1, "{path}");
         assert_eq!(survey["games"][0]["title"], path.strip_prefix("games/").unwrap());
     }
+    let inside = bench.json(&["survey", "games/Tin Lighthouse/Lantern/Plugins"]);
+    assert_eq!(inside["games"][0]["id"], "tin-lighthouse", "a folder inside a game is that game");
 }
 
 #[test]

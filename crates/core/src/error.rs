@@ -238,7 +238,7 @@ fn advice_on_io(error: &io::Error) -> Option<&'static str> {
 }
 
 /// The reason without the operating system's error number.
-fn in_words(error: &io::Error) -> String {
+pub(crate) fn in_words(error: &io::Error) -> String {
     let text = error.to_string();
     text.split(" (os error").next().unwrap_or_default().to_owned()
 }

@@ -1,13 +1,12 @@
 //! The front door: a home folder with everything that it keeps, and what can be done with it.
 
-use std::collections::BTreeMap;
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use fs4::FileExt;
 
-use crate::change::{self, Change, ChangeState};
+use crate::change::{self, Change};
 use crate::content::FileState;
 use crate::error::{Error, Result};
 use crate::game::Game;
@@ -185,7 +184,7 @@ impl Workshop {
 
     /// Plans the way back to the files as shipped, of one family or of all.
     pub fn plan_rollback(&self, view: &GameView, family: Option<&str>) -> Result<Plan> {
-        let ledger = self.ledger(&view.game.id)?;
+        let ledger = Ledger::of(&view.game.root, &self.database.changes(None)?);
         if let Some(family) = family {
             let mut known: Vec<String> = ledger.entries().map(|e| e.family.clone()).collect();
             known.sort();
@@ -239,24 +238,11 @@ impl Workshop {
     }
 
     fn knowledge(&self) -> Result<Knowledge> {
-        let games = self.database.games()?;
-        let mut ledgers: BTreeMap<String, Ledger> = BTreeMap::new();
-        for change in self.database.changes(None)? {
-            if change.state == ChangeState::Done {
-                ledgers.entry(change.game).or_default().enter(&change.steps);
-            }
-        }
-        Ok(Knowledge { games, builds: self.database.builds()?, ledgers })
-    }
-
-    fn ledger(&self, game: &str) -> Result<Ledger> {
-        let mut ledger = Ledger::default();
-        for change in self.database.changes(Some(game))? {
-            if change.state == ChangeState::Done {
-                ledger.enter(&change.steps);
-            }
-        }
-        Ok(ledger)
+        Ok(Knowledge {
+            games: self.database.games()?,
+            builds: self.database.builds()?,
+            changes: self.database.changes(None)?,
+        })
     }
 
     /// Lets one process at a time alter what this home knows. Given up when dropped.

@@ -162,6 +162,14 @@ fn summary(out: &mut impl Write, survey: &Survey, session: &Session) -> Result<(
         newer => format!("; the rack has newer builds of {newer}"),
     };
     writeln!(out, "{games}, {found}{rack}.")?;
+    if survey.stray > 0 {
+        let stray = count(survey.stray, "more file");
+        let text = format!(
+            "{stray} (.dll, .exe) lie in folders that look like no game. Give such a folder itself \
+             to see what is in it."
+        );
+        write!(out, "{}", wrapped(&text, "", 0, session.width))?;
+    }
     let next = components.iter().find_map(|(view, library)| {
         let newer = library.newer.as_ref()?;
         Some(format!("Next: spanner fit {} {} --dry-run", view.game.id, newer.build))

@@ -13,13 +13,13 @@ pub const LIBRARY_EXTENSIONS: [&str; 3] = ["dll", "asi", "ocx"];
 /// The family that a file belongs to: the name that its author gave it, without extension, version
 /// or case, in letters, digits and `-`.
 ///
-/// The author's name is the resource's `OriginalFilename`, else its `InternalName`, else the name
-/// that the library was linked under, else the file's own.
+/// The author's name is the resource's `OriginalFilename`, else the name that the library was linked
+/// under, else the resource's `InternalName`, else the file's own.
 pub fn family_of(facts: &Facts, file_name: &str) -> String {
     let original = facts.string("OriginalFilename").filter(|name| is_library_name(name));
     let linked = || facts.export_name.as_deref().filter(|name| is_library_name(name));
     let internal = || facts.string("InternalName").filter(|name| is_plain_name(name));
-    let name = original.or_else(internal).or_else(linked).unwrap_or(file_name);
+    let name = original.or_else(linked).or_else(internal).unwrap_or(file_name);
     let id = slug(without_version(without_extension(name)));
     if id.is_empty() { slug(stem(file_name)) } else { id }
 }

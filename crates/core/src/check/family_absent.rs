@@ -4,6 +4,9 @@ use super::{Finding, Severity};
 use crate::game::Game;
 use crate::rack::Build;
 
+/// Families that are named; the survey shows all.
+const SHOWN: usize = 8;
+
 /// Says that `build` has no slot in `game`, whose components are of the families `present`.
 pub(crate) fn finding(build: &Build, game: &Game, present: &[String]) -> Finding {
     let sentence = format!(
@@ -13,7 +16,10 @@ pub(crate) fn finding(build: &Build, game: &Game, present: &[String]) -> Finding
     let remedy = if present.is_empty() {
         "No component was found in this game that a build could replace.".to_owned()
     } else {
-        format!("Choose a build of what it has: {}.", present.join(", "))
+        let shown = present.iter().take(SHOWN).map(String::as_str).collect::<Vec<_>>().join(", ");
+        let rest = present.len().saturating_sub(SHOWN);
+        let more = if rest > 0 { format!(" and {rest} more") } else { String::new() };
+        format!("Choose a build of what it has: {shown}{more}.")
     };
     Finding::new("family-absent", Severity::Stop, sentence, remedy)
 }

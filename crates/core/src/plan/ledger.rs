@@ -2,8 +2,10 @@
 //! the last change left.
 
 use std::collections::BTreeMap;
+use std::path::Path;
 
 use super::{Held, Step};
+use crate::change::{Change, ChangeState};
 use crate::path::{GamePath, fold};
 
 /// The files of one game that changes have touched.
@@ -34,22 +36,28 @@ impl Entry {
 }
 
 impl Ledger {
-    /// Enters the steps of a change that was done; changes are entered oldest first.
-    pub fn enter(&mut self, steps: &[Step]) {
-        for step in steps {
-            let key = fold(step.path.as_str());
-            let known = self.entries.remove(&key);
-            let undisturbed =
-                known.filter(|entry| content(entry.last.as_ref()) == content(step.before.as_ref()));
-            let shipped = undisturbed.map_or_else(|| step.before.clone(), |entry| entry.shipped);
-            let entry = Entry {
-                path: step.path.clone(),
-                family: step.family.clone(),
-                shipped,
-                last: step.after.clone(),
-            };
-            self.entries.insert(key, entry);
+    /// Reads what `changes`, oldest first, did to the files below `root`, whichever game they were
+    /// made for: the same folder may have been given as part of another game.
+    pub fn of(root: &Path, changes: &[Change]) -> Self {
+        let mut ledger = Self::default();
+        for change in changes.iter().filter(|change| change.state == ChangeState::Done) {
+            for step in &change.steps {
+                if let Some(path) = GamePath::below(root, &step.path.on(&change.root)) {
+                    ledger.enter(path, step);
+                }
+            }
         }
+        ledger
+    }
+
+    fn enter(&mut self, path: GamePath, step: &Step) {
+        let key = fold(path.as_str());
+        let known = self.entries.remove(&key);
+        let undisturbed =
+            known.filter(|entry| content(entry.last.as_ref()) == content(step.before.as_ref()));
+        let shipped = undisturbed.map_or_else(|| step.before.clone(), |entry| entry.shipped);
+        let (family, last) = (step.family.clone(), step.after.clone());
+        self.entries.insert(key, Entry { path, family, shipped, last });
     }
 
     /// The record of one file.

@@ -3,15 +3,16 @@
 mod evidence;
 mod walk;
 
-use std::collections::BTreeMap;
+use std::io;
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::catalog::{self, Role};
+use crate::change::Change;
 use crate::content::Content;
-use crate::error::{Error, Result};
+use crate::error::in_words;
 use crate::game::{self, Executable, Game};
 use crate::image::{Facts, ImageError, Kind, Machine};
 use crate::path::{GamePath, extension};
@@ -27,6 +28,8 @@ use walk::Found;
 pub struct Survey {
     /// The games, in the order of their folders.
     pub games: Vec<GameView>,
+    /// How many libraries lie outside of every game, in folders without a program.
+    pub stray: usize,
     /// What could not be read. The rest was surveyed all the same.
     pub errors: Vec<LookError>,
 }
@@ -113,8 +116,8 @@ pub struct LookError {
 pub(crate) struct Knowledge {
     pub games: Vec<Game>,
     pub builds: Vec<Build>,
-    /// By game id, what was done to its files.
-    pub ledgers: BTreeMap<String, Ledger>,
+    /// Every change so far, oldest first.
+    pub changes: Vec<Change>,
 }
 
 impl GameView {
@@ -152,29 +155,39 @@ pub(crate) fn survey(
 ) -> Survey {
     let mut survey = Survey::default();
     for path in paths {
-        let root = match canonical(path) {
-            Ok(root) => root,
+        let place = match canonical(path) {
+            Ok(place) => place,
             Err(error) => {
-                let (path, message) = (path.clone(), error.to_string());
-                survey.errors.push(LookError { path, code: "unreadable", message });
+                let message = format!("it cannot be looked at: {}", in_words(&error));
+                survey.errors.push(LookError { path: path.clone(), code: "unreadable", message });
                 continue;
             }
         };
-        let folder = if root.is_dir() { root } else { folder_of(&root) };
+        // A place inside a game stands for the game.
+        let around = knowledge.games.iter().find(|game| place.starts_with(&game.root));
+        let folder = match around {
+            Some(game) => game.root.clone(),
+            None if place.is_dir() => place,
+            None => folder_of(&place),
+        };
         let found = walk::images(&folder, progress);
         survey.errors.extend(found.errors);
         let name =
             folder.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         let paths: Vec<GamePath> = found.images.iter().map(|image| image.path.clone()).collect();
+        let mut in_games = 0;
         for relative in game::game_folders(&name, &paths) {
             let root = if relative.is_empty() { folder.clone() } else { folder.join(&relative) };
             let game = Game::in_folder(root, &knowledge.games);
             if !knowledge.games.contains(&game) {
                 knowledge.games.push(game.clone());
             }
-            let inside = found.images.iter().filter_map(|image| image.inside(&relative)).collect();
+            let inside: Vec<Found> =
+                found.images.iter().filter_map(|image| image.inside(&relative)).collect();
+            in_games += inside.len();
             survey.games.push(look(game, inside, knowledge, &mut survey.errors, progress));
         }
+        survey.stray += found.images.len() - in_games;
     }
     evidence::across_games(&mut survey.games);
     for view in &mut survey.games {
@@ -220,8 +233,7 @@ fn look(
         }
     }
     let programs = game::rank(&game.title, programs);
-    let none = Ledger::default();
-    let ledger = knowledge.ledgers.get(&game.id).unwrap_or(&none);
+    let ledger = Ledger::of(&game.root, &knowledge.changes);
     let machine = programs.first().map(|executable| executable.facts.machine);
     let libraries = libraries
         .into_iter()
@@ -229,7 +241,7 @@ fn look(
             let family = catalog::family_of(&facts, image.path.file_name());
             let newer = newer(&knowledge.builds, &family, machine.unwrap_or(facts.machine), &facts);
             Library {
-                state: standing(&game.root, &image, ledger),
+                state: standing(&game.root, &image, &ledger),
                 role: Role::Support,
                 evidence: Vec::new(),
                 path: image.path,
@@ -287,9 +299,8 @@ fn standing(root: &Path, image: &Found, ledger: &Ledger) -> Standing {
 }
 
 /// The path of a folder as the system spells it, links resolved.
-pub(crate) fn canonical(path: &Path) -> Result<PathBuf> {
-    let full = path.canonicalize().map_err(Error::io("look at", path))?;
-    Ok(plain(full))
+pub(crate) fn canonical(path: &Path) -> io::Result<PathBuf> {
+    path.canonicalize().map(plain)
 }
 
 /// Windows' own spelling of a resolved path begins with `\\?\`, which no user writes.

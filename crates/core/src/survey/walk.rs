@@ -9,6 +9,7 @@ use ignore::{WalkBuilder, WalkState};
 
 use super::LookError;
 use crate::catalog::LIBRARY_EXTENSIONS;
+use crate::error::in_words;
 use crate::path::{GamePath, extension};
 use crate::progress::Progress;
 
@@ -112,8 +113,7 @@ fn is_candidate(name: &str) -> bool {
 
 fn walk_error(root: &Path, error: &ignore::Error) -> LookError {
     let path = path_of(error).unwrap_or_else(|| root.to_owned());
-    let reason = error.io_error().map_or_else(|| error.to_string(), ToString::to_string);
-    let reason = reason.split(" (os error").next().unwrap_or_default().to_owned();
+    let reason = error.io_error().map_or_else(|| error.to_string(), in_words);
     LookError { path, code: "unreadable", message: format!("it cannot be read: {reason}") }
 }
 
