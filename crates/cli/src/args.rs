@@ -90,6 +90,9 @@ pub struct Inspect {
     /// The files.
     #[arg(required = true, value_name = "FILE")]
     pub files: Vec<PathBuf>,
+    /// Check the signers' certificates against the root certificates in this PEM file.
+    #[arg(long, value_name = "FILE.pem")]
+    pub trust: Option<PathBuf>,
 }
 
 /// Keep builds to fit: your own collection.

@@ -30,6 +30,14 @@ pub enum Error {
         /// What is wrong with it.
         source: ImageError,
     },
+    /// A file of trusted certificates cannot be used.
+    #[error("{}: {why}", path.display())]
+    Trust {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong with it.
+        why: String,
+    },
     /// An archive cannot be used.
     #[error("{}: {why}", path.display())]
     Archive {
@@ -173,6 +181,7 @@ impl Error {
             Self::Io { source, .. } => return advice_on_io(source).map(str::to_owned),
             Self::Image { source, .. } => source.advice(),
             Self::Archive { advice, .. } => advice,
+            Self::Trust { .. } => "Give a PEM file with one or more root certificates.",
             Self::Database { .. } => {
                 "Check that the home folder is writable and its disk not full; then try again."
             }

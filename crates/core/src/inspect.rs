@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use crate::content::{Content, Stamp};
-use crate::image::{Image, ImageError};
+use crate::image::{Image, ImageError, Signature, TrustStore};
 use crate::survey::LookError;
 
 /// What was found in some files.
@@ -26,13 +26,15 @@ pub struct Inspected {
     pub stamp: Stamp,
     /// What the image says.
     pub image: Image,
+    /// Whether it is what its signer signed.
+    pub signature: Signature,
 }
 
-/// Reads each of some files; one that cannot be read does not keep the others from it.
-pub fn inspect(files: &[PathBuf]) -> Inspection {
+/// Reads each of some files, checking signatures against the roots given; one that cannot be read does not keep the others from it.
+pub fn inspect(files: &[PathBuf], trust: Option<&TrustStore>) -> Inspection {
     let mut inspection = Inspection::default();
     for path in files {
-        match inspect_one(path) {
+        match inspect_one(path, trust) {
             Ok(inspected) => inspection.images.push(inspected),
             Err(error) => inspection.errors.push(LookError {
                 path: path.clone(),
@@ -44,12 +46,13 @@ pub fn inspect(files: &[PathBuf]) -> Inspection {
     inspection
 }
 
-fn inspect_one(path: &PathBuf) -> Result<Inspected, ImageError> {
+fn inspect_one(path: &PathBuf, trust: Option<&TrustStore>) -> Result<Inspected, ImageError> {
     let metadata = std::fs::metadata(path)?;
     if metadata.is_dir() {
         return Err(ImageError::NotAnImage { looks_like: "a folder" });
     }
     let image = Image::read(path)?;
+    let signature = Signature::check(path, trust)?;
     let content = Content::of_reader(std::fs::File::open(path)?)?;
-    Ok(Inspected { path: path.clone(), content, stamp: Stamp::of(&metadata), image })
+    Ok(Inspected { path: path.clone(), content, stamp: Stamp::of(&metadata), image, signature })
 }

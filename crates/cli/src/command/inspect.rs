@@ -1,6 +1,7 @@
 //! `inspect`: what library and program files say of themselves.
 
 use anyhow::Result;
+use upright_spanner_core::image::TrustStore;
 use upright_spanner_core::inspect;
 
 use crate::args;
@@ -9,7 +10,8 @@ use crate::render;
 use crate::session::Session;
 
 pub fn run(args: &args::Inspect, session: &Session) -> Result<Exit> {
-    let inspection = inspect::inspect(&args.files);
+    let trust = args.trust.as_deref().map(TrustStore::read).transpose()?;
+    let inspection = inspect::inspect(&args.files, trust.as_ref());
     if session.json {
         render::json(&render::inspect::document(&inspection))?;
     } else {

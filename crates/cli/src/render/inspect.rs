@@ -6,11 +6,11 @@ use anyhow::Result;
 use jiff::Timestamp;
 use owo_colors::OwoColorize;
 use serde_json::{Map, Value, json};
-use upright_spanner_core::image::{Facts, Kind};
+use upright_spanner_core::image::{Facts, Kind, Signature};
 use upright_spanner_core::inspect::{Inspected, Inspection};
 
 use super::survey::errors;
-use super::{bytes, clean, count, date, slashes};
+use super::{bytes, clean, count, date, moment, slashes};
 use crate::session::Session;
 
 /// Imported and exported names that are shown of a file; `-v` shows all.
@@ -27,6 +27,9 @@ pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
         };
         for (name, value) in rows(inspected, facts) {
             line(name, &value)?;
+        }
+        for text in signature(&inspected.signature) {
+            line("signature", &text)?;
         }
         for fault in &facts.faults {
             line("damaged", fault)?;
@@ -89,6 +92,29 @@ fn rows(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, String)> {
     rows
 }
 
+/// A line a signature, the nested ones too.
+fn signature(signature: &Signature) -> Vec<String> {
+    let mut parts = vec![signature.status.name().to_owned()];
+    parts.extend(signature.reason.clone());
+    let by = signature.signer.as_ref().map(|signer| format!("signed by {signer}"));
+    parts.extend(by);
+    parts.extend(signature.issuer.as_ref().map(|issuer| format!("issued by {issuer}")));
+    parts.extend(signature.signed_at.map(|at| format!("on {}", moment(at))));
+    parts.extend(signature.digest.map(str::to_owned));
+    if let Some(chain) = &signature.chain {
+        let reach = if chain.complete { "chain complete" } else { "chain without its root" };
+        let trust = match chain.trusted {
+            None => "not checked against any root",
+            Some(true) => "trusted root",
+            Some(false) => "not from a trusted root",
+        };
+        parts.push(format!("{reach}, {trust}"));
+    }
+    let mut lines = vec![parts.join("; ")];
+    lines.extend(signature.nested.iter().flat_map(self::signature));
+    lines
+}
+
 fn names_in_short(names: &[String], shown: usize) -> String {
     let some = names.iter().take(shown).map(String::as_str).collect::<Vec<_>>().join(", ");
     match names.len().saturating_sub(shown) {
@@ -125,6 +151,7 @@ fn image(inspected: &Inspected) -> Value {
         "strings": strings,
         "imports": inspected.image.imports,
         "exports": exports,
+        "signature": inspected.signature,
         "faults": facts.faults,
     })
 }

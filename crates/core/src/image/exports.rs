@@ -49,7 +49,8 @@ impl Table {
         }
         let at = headers.locate(entry.address_of_functions.get(LE), WHAT)?;
         let functions: Vec<U32<LE>> = source.pods(at, count, WHAT)?;
-        let mut names = vec![None; count];
+        // A function may have several names, or none.
+        let mut names: Vec<(usize, String)> = Vec::new();
         let named = entry.number_of_names.get(LE) as usize;
         if named > 0 {
             let at = headers.locate(entry.address_of_names.get(LE), WHAT)?;
@@ -57,15 +58,23 @@ impl Table {
             let at = headers.locate(entry.address_of_name_ordinals.get(LE), WHAT)?;
             let ordinals: Vec<U16<LE>> = source.pods(at, named, WHAT)?;
             for (text, ordinal) in texts.iter().zip(&ordinals) {
-                let slot = names.get_mut(usize::from(ordinal.get(LE)));
-                let slot = slot.ok_or(ImageError::malformed(WHAT))?;
-                *slot = Some(source.text(headers.locate(text.get(LE), WHAT)?, WHAT)?);
+                let name = source.text(headers.locate(text.get(LE), WHAT)?, WHAT)?;
+                names.push((usize::from(ordinal.get(LE)), name));
             }
         }
+        names.sort_by_key(|(index, _)| *index);
+        let mut names = names.into_iter().peekable();
         let base = entry.base.get(LE);
         let mut out = Vec::new();
-        for (index, (function, name)) in functions.iter().zip(names).enumerate() {
+        for (index, function) in functions.iter().enumerate() {
             let address = function.get(LE);
+            let mut own: Vec<Option<String>> = Vec::new();
+            while let Some((_, name)) = names.next_if(|(of, _)| *of == index) {
+                own.push(Some(name));
+            }
+            if own.is_empty() {
+                own.push(None);
+            }
             if address == 0 {
                 continue;
             }
@@ -78,7 +87,9 @@ impl Table {
                 _ => None,
             };
             let ordinal = base.wrapping_add(index as u32);
-            out.push(Export { name, ordinal, forwarded_to });
+            for name in own {
+                out.push(Export { name, ordinal, forwarded_to: forwarded_to.clone() });
+            }
         }
         Ok(out)
     }

@@ -16,6 +16,10 @@ pub(super) struct Headers {
     pub wide: bool,
     /// Link time in seconds since 1970, or a hash of the content in reproducible builds.
     pub built: u32,
+    /// Where the checksum stands in the file: four bytes.
+    pub checksum_at: u64,
+    /// Where the security directory's entry stands in the file: eight bytes.
+    pub security_entry_at: u64,
     image_base: u64,
     headers_len: u32,
     sections: Vec<pe::ImageSectionHeader>,
@@ -81,6 +85,8 @@ impl Headers {
             kind: if dll { Kind::Dll } else { Kind::Exe },
             wide,
             built: file.time_date_stamp.get(LE),
+            checksum_at: optional + 64,
+            security_entry_at: directories_at + 8 * pe::IMAGE_DIRECTORY_ENTRY_SECURITY as u64,
             image_base,
             headers_len,
             sections,

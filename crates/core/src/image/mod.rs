@@ -8,6 +8,7 @@ mod exports;
 mod headers;
 mod imports;
 mod resource;
+mod signature;
 mod source;
 mod version_info;
 
@@ -20,6 +21,7 @@ use serde::{Deserialize, Serialize, Serializer};
 
 use crate::version::Version;
 use headers::Headers;
+pub use signature::{Chain, Signature, SignatureStatus, TrustStore};
 use source::Source;
 pub use version_info::{FixedInfo, StringTable, VersionInfo};
 
@@ -111,6 +113,9 @@ pub struct Facts {
     pub export_name: Option<String>,
     /// Names of the libraries that it imports from, delayed ones included.
     pub imported_dlls: Vec<String>,
+    /// Who claims to have signed it, where it has a signature; [`Signature::check`] tells whether
+    /// that holds.
+    pub signer: Option<String>,
     /// Tables that could not be read in full, and why.
     pub faults: Vec<String>,
 }
@@ -276,6 +281,7 @@ impl Facts {
             }
         }
         let table = or_fault(exports::table(headers, source), &mut faults)?;
+        let signer = or_fault(signature::claimed_signer(headers, source), &mut faults)?;
         Ok(Self {
             machine: headers.machine,
             kind: headers.kind,
@@ -284,6 +290,7 @@ impl Facts {
             version_info,
             export_name: table.and_then(|table| table.name),
             imported_dlls: libraries.iter().map(|library| library.name.clone()).collect(),
+            signer,
             faults,
         })
     }

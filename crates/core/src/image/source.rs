@@ -57,6 +57,25 @@ impl<R: Read + Seek> Source<R> {
         Ok(out)
     }
 
+    /// Hands out the bytes between two offsets in pieces that are not kept.
+    pub fn each_chunk(
+        &mut self,
+        start: u64,
+        end: u64,
+        mut take: impl FnMut(&[u8]),
+    ) -> Result<(), ImageError> {
+        let mut left = end.min(self.len).saturating_sub(start);
+        let mut buffer = vec![0; left.min(128 * 1024) as usize];
+        self.reader.seek(SeekFrom::Start(start))?;
+        while left > 0 {
+            let piece = left.min(buffer.len() as u64) as usize;
+            self.reader.read_exact(&mut buffer[..piece])?;
+            take(&buffer[..piece]);
+            left -= piece as u64;
+        }
+        Ok(())
+    }
+
     /// One structure of the format.
     pub fn pod<T: Pod>(&mut self, offset: u64, what: &'static str) -> Result<T, ImageError> {
         let bytes = self.bytes(offset, size_of::<T>() as u64, what)?;

@@ -1,0 +1,317 @@
+//! One PKCS #7 message of a signature: what it signs, who signed it, and whether that holds.
+//! (RFC 2315 and RFC 5652; attributes by Authenticode and RFC 3161.)
+
+use cms::content_info::ContentInfo;
+use cms::signed_data::{EncapsulatedContentInfo, SignerIdentifier, SignerInfo};
+use der::asn1::{Any, GeneralizedTime, ObjectIdentifier, OctetString, UtcTime};
+use der::{Decode, Encode, Reader, SliceReader, Tag, Tagged};
+use jiff::Timestamp;
+use rsa::pkcs1::DecodeRsaPublicKey;
+use rsa::{Pkcs1v15Sign, RsaPublicKey};
+use sha1::Sha1;
+use sha2::{Sha256, Sha384, Sha512};
+use x509_cert::Certificate;
+use x509_cert::attr::Attributes;
+use x509_cert::spki::{AlgorithmIdentifierOwned, SubjectPublicKeyInfoOwned};
+
+use super::chain::{self, Chain, TrustStore};
+use super::{Algorithm, SignatureStatus};
+
+const SIGNED_DATA: ObjectIdentifier = oid("1.2.840.113549.1.7.2");
+const INDIRECT_DATA: ObjectIdentifier = oid("1.3.6.1.4.1.311.2.1.4");
+const MESSAGE_DIGEST: ObjectIdentifier = oid("1.2.840.113549.1.9.4");
+const SIGNING_TIME: ObjectIdentifier = oid("1.2.840.113549.1.9.5");
+const COUNTER_SIGNATURE: ObjectIdentifier = oid("1.2.840.113549.1.9.6");
+const TIMESTAMP_TOKEN: ObjectIdentifier = oid("1.3.6.1.4.1.311.3.3.1");
+const NESTED_SIGNATURE: ObjectIdentifier = oid("1.3.6.1.4.1.311.2.4.1");
+
+const fn oid(text: &str) -> ObjectIdentifier {
+    ObjectIdentifier::new_unwrap(text)
+}
+
+/// A parsed message.
+pub(super) struct Message {
+    content: EncapsulatedContentInfo,
+    certificates: Vec<Certificate>,
+    signer: SignerInfo,
+    /// The signed attributes as they stand in the file. The set should be ordered, and some
+    /// signers' is not: these signed it as they wrote it.
+    signed_attributes: Option<Vec<u8>>,
+}
+
+type Verdict = Result<(), (SignatureStatus, String)>;
+
+impl Message {
+    /// Parses a message; what lies behind it is padding. Certificates of a kind that is not known
+    /// are passed over, as long as the signer's is not among them.
+    pub fn parse(bytes: &[u8]) -> Result<Self, String> {
+        let unreadable = |error: der::Error| format!("the signature cannot be parsed ({error})");
+        let mut reader = SliceReader::new(bytes).map_err(unreadable)?;
+        let info: ContentInfo = reader.decode().map_err(unreadable)?;
+        if info.content_type != SIGNED_DATA {
+            return Err("the signature is no signed data".to_owned());
+        }
+        // SignedData: version, digest algorithms, content, certificates [0], lists [1], signers.
+        let fields = parts(info.content.value()).map_err(unreadable)?;
+        let [_, _, content, optional @ .., signers] = &fields[..] else {
+            return Err("the signature lacks parts".to_owned());
+        };
+        let content = content.decode_as().map_err(unreadable)?;
+        let certificates = match tagged(optional, 0) {
+            Some(set) => parts(set.value()).map_err(unreadable)?,
+            None => Vec::new(),
+        };
+        let certificates = certificates.iter().filter_map(|one| one.decode_as().ok()).collect();
+        let signers = parts(signers.value()).map_err(unreadable)?;
+        let [signer] = &signers[..] else {
+            return Err("the signature has not exactly one signer".to_owned());
+        };
+        let attributes = parts(signer.value()).map_err(unreadable)?;
+        let signed_attributes = tagged(&attributes, 0)
+            .map(|attributes| Any::new(Tag::Set, attributes.value())?.to_der())
+            .transpose()
+            .map_err(unreadable)?;
+        let signer = signer.decode_as().map_err(unreadable)?;
+        Ok(Self { content, certificates, signer, signed_attributes })
+    }
+
+    /// The digest of the image that the message states (`SpcIndirectDataContent`).
+    pub fn image_digest(&self) -> Result<(Algorithm, Box<[u8]>), String> {
+        let unreadable = |error: der::Error| format!("what was signed cannot be parsed ({error})");
+        if self.content.econtent_type != INDIRECT_DATA {
+            return Err("what was signed is not an image's digest".to_owned());
+        }
+        let content = self.content()?;
+        let mut reader = SliceReader::new(content).map_err(unreadable)?;
+        let _what: Any = reader.decode().map_err(unreadable)?;
+        let digest_info: Any = reader.decode().map_err(unreadable)?;
+        let mut reader = SliceReader::new(digest_info.value()).map_err(unreadable)?;
+        let algorithm: AlgorithmIdentifierOwned = reader.decode().map_err(unreadable)?;
+        let digest: OctetString = reader.decode().map_err(unreadable)?;
+        Ok((digest_algorithm(&algorithm)?, digest.as_bytes().into()))
+    }
+
+    /// Whether the signer's certificate signed the content.
+    pub fn verify(&self) -> Verdict {
+        let unreadable = |reason| (SignatureStatus::Unreadable, reason);
+        let certificate = self
+            .signer_certificate()
+            .ok_or_else(|| unreadable("the signer's certificate is not in the file".to_owned()))?;
+        let content = self.content().map_err(unreadable)?;
+        verify_signer(&self.signer, self.signed_attributes.as_deref(), content, certificate)
+    }
+
+    pub fn signer_name(&self) -> Option<String> {
+        self.signer_certificate().map(chain::subject)
+    }
+
+    pub fn issuer_name(&self) -> Option<String> {
+        let certificate = self.signer_certificate()?;
+        Some(chain::name(&certificate.tbs_certificate.issuer))
+    }
+
+    pub fn chain(&self, trust: Option<&TrustStore>) -> Option<Chain> {
+        Some(Chain::from(self.signer_certificate()?, &self.certificates, trust))
+    }
+
+    /// The signatures inside this one.
+    pub fn nested(&self) -> Vec<Vec<u8>> {
+        self.unsigned(NESTED_SIGNATURE).iter().filter_map(|value| value.to_der().ok()).collect()
+    }
+
+    /// The time that a counter-signature states, where that one holds for this signature.
+    pub fn countersigned_at(&self) -> Option<Timestamp> {
+        let token =
+            self.unsigned(TIMESTAMP_TOKEN).into_iter().find_map(|value| self.token_time(&value));
+        token.or_else(|| {
+            self.unsigned(COUNTER_SIGNATURE).into_iter().find_map(|value| self.counter_time(&value))
+        })
+    }
+
+    /// RFC 3161: a message of its own over the digest of our signature.
+    fn token_time(&self, value: &Any) -> Option<Timestamp> {
+        let message = Self::parse(&value.to_der().ok()?).ok()?;
+        message.verify().ok()?;
+        let content = message.content.econtent.as_ref()?;
+        let info = content.decode_as::<OctetString>().ok()?;
+        let outer = Any::from_der(info.as_bytes()).ok()?;
+        let mut reader = SliceReader::new(outer.value()).ok()?;
+        let _version: Any = reader.decode().ok()?;
+        let _policy: ObjectIdentifier = reader.decode().ok()?;
+        let imprint: Any = reader.decode().ok()?;
+        let _serial: Any = reader.decode().ok()?;
+        let time: Any = reader.decode().ok()?;
+        let mut reader = SliceReader::new(imprint.value()).ok()?;
+        let algorithm: AlgorithmIdentifierOwned = reader.decode().ok()?;
+        let stated: OctetString = reader.decode().ok()?;
+        let digest = digest_algorithm(&algorithm).ok()?.digest(self.signer.signature.as_bytes());
+        (*digest == *stated.as_bytes()).then(|| moment(&time))?
+    }
+
+    /// PKCS #9: another signer's signature over our signature.
+    fn counter_time(&self, value: &Any) -> Option<Timestamp> {
+        let counter: SignerInfo = value.decode_as().ok()?;
+        let certificate = find_certificate(&counter, &self.certificates)?;
+        let signature = self.signer.signature.as_bytes();
+        verify_signer(&counter, None, signature, certificate).ok()?;
+        let attributes = counter.signed_attrs.as_ref()?;
+        let time = attributes.iter().find(|attribute| attribute.oid == SIGNING_TIME)?;
+        moment(time.values.get(0)?)
+    }
+
+    fn signer_certificate(&self) -> Option<&Certificate> {
+        find_certificate(&self.signer, &self.certificates)
+    }
+
+    /// The bytes that were signed: in an image's signature the content without its tag and length,
+    /// in a token the octets.
+    fn content(&self) -> Result<&[u8], String> {
+        let content = self.content.econtent.as_ref();
+        content
+            .map(Any::value)
+            .ok_or_else(|| "the signature says nothing of what it signs".to_owned())
+    }
+
+    fn unsigned(&self, wanted: ObjectIdentifier) -> Vec<Any> {
+        let attributes = self.signer.unsigned_attrs.iter().flat_map(Attributes::iter);
+        let wanted = attributes.filter(|attribute| attribute.oid == wanted);
+        wanted.flat_map(|attribute| attribute.values.iter().cloned()).collect()
+    }
+}
+
+fn find_certificate<'a>(signer: &SignerInfo, among: &'a [Certificate]) -> Option<&'a Certificate> {
+    match &signer.sid {
+        SignerIdentifier::IssuerAndSerialNumber(wanted) => among.iter().find(|certificate| {
+            let certificate = &certificate.tbs_certificate;
+            certificate.serial_number == wanted.serial_number && certificate.issuer == wanted.issuer
+        }),
+        SignerIdentifier::SubjectKeyIdentifier(wanted) => among.iter().find(|certificate| {
+            let found =
+                certificate.tbs_certificate.get::<x509_cert::ext::pkix::SubjectKeyIdentifier>();
+            found.is_ok_and(|found| found.is_some_and(|(_, found)| found == *wanted))
+        }),
+    }
+}
+
+/// The values that stand one behind the other.
+fn parts(bytes: &[u8]) -> der::Result<Vec<Any>> {
+    let mut reader = SliceReader::new(bytes)?;
+    let mut out = Vec::new();
+    while !reader.is_finished() {
+        out.push(reader.decode()?);
+    }
+    Ok(out)
+}
+
+/// The field with a context-specific tag, as optional fields have.
+fn tagged(fields: &[Any], number: u8) -> Option<&Any> {
+    const CONSTRUCTED: u8 = 0xA0;
+    fields.iter().find(|field| field.tag().octet() == CONSTRUCTED | number)
+}
+
+/// Checks a signer's digest of the content and its signature over that; `raw` is the set of signed
+/// attributes as written, where it may differ from how it should be.
+fn verify_signer(
+    signer: &SignerInfo,
+    raw: Option<&[u8]>,
+    content: &[u8],
+    certificate: &Certificate,
+) -> Verdict {
+    let unreadable = |reason: String| (SignatureStatus::Unreadable, reason);
+    let broken = |reason: &str| (SignatureStatus::Broken, reason.to_owned());
+    let algorithm = digest_algorithm(&signer.digest_alg).map_err(unreadable)?;
+    let signed = match &signer.signed_attrs {
+        None => algorithm.digest(content),
+        Some(attributes) => {
+            let stated = attributes.iter().find(|attribute| attribute.oid == MESSAGE_DIGEST);
+            let stated = stated.and_then(|attribute| attribute.values.get(0));
+            let stated = stated.ok_or_else(|| broken("the signature states no digest"))?;
+            if stated.value() != &*algorithm.digest(content) {
+                return Err(broken("the signed statement was altered"));
+            }
+            // What is signed is the set of attributes as such, not as the field that holds it.
+            match raw {
+                Some(raw) => algorithm.digest(raw),
+                None => algorithm
+                    .digest(&attributes.to_der().map_err(|error| unreadable(error.to_string()))?),
+            }
+        }
+    };
+    let key = &certificate.tbs_certificate.subject_public_key_info;
+    match verify_digest(key, algorithm, &signed, signer.signature.as_bytes()) {
+        Ok(true) => Ok(()),
+        Ok(false) => Err(broken("the signer's certificate did not make this signature")),
+        Err(reason) => Err(unreadable(reason)),
+    }
+}
+
+/// Whether `signature` is the key's over a digest; an error where the kind of key is not known.
+pub(super) fn verify_digest(
+    key: &SubjectPublicKeyInfoOwned,
+    algorithm: Algorithm,
+    digest: &[u8],
+    signature: &[u8],
+) -> Result<bool, String> {
+    const RSA: ObjectIdentifier = oid("1.2.840.113549.1.1.1");
+    const ELLIPTIC: ObjectIdentifier = oid("1.2.840.10045.2.1");
+    const P256: ObjectIdentifier = oid("1.2.840.10045.3.1.7");
+    const P384: ObjectIdentifier = oid("1.3.132.0.34");
+    let public = key.subject_public_key.as_bytes().ok_or("the signer's key is damaged")?;
+    let curve = || key.algorithm.parameters.as_ref()?.decode_as::<ObjectIdentifier>().ok();
+    match key.algorithm.oid {
+        RSA => {
+            let key = RsaPublicKey::from_pkcs1_der(public)
+                .map_err(|error| format!("the signer's key cannot be used ({error})"))?;
+            let scheme = match algorithm {
+                Algorithm::Sha1 => Pkcs1v15Sign::new::<Sha1>(),
+                Algorithm::Sha256 => Pkcs1v15Sign::new::<Sha256>(),
+                Algorithm::Sha384 => Pkcs1v15Sign::new::<Sha384>(),
+                Algorithm::Sha512 => Pkcs1v15Sign::new::<Sha512>(),
+            };
+            Ok(key.verify(scheme, digest, signature).is_ok())
+        }
+        ELLIPTIC if curve() == Some(P256) => {
+            use p256::ecdsa::signature::hazmat::PrehashVerifier;
+            let key = p256::ecdsa::VerifyingKey::from_sec1_bytes(public)
+                .map_err(|error| format!("the signer's key cannot be used ({error})"))?;
+            let signature = p256::ecdsa::DerSignature::from_bytes(signature);
+            Ok(signature.is_ok_and(|signature| key.verify_prehash(digest, &signature).is_ok()))
+        }
+        ELLIPTIC if curve() == Some(P384) => {
+            use p384::ecdsa::signature::hazmat::PrehashVerifier;
+            let key = p384::ecdsa::VerifyingKey::from_sec1_bytes(public)
+                .map_err(|error| format!("the signer's key cannot be used ({error})"))?;
+            let signature = p384::ecdsa::DerSignature::from_bytes(signature);
+            Ok(signature.is_ok_and(|signature| key.verify_prehash(digest, &signature).is_ok()))
+        }
+        other => Err(format!("the signer's key is of a kind that is not supported ({other})")),
+    }
+}
+
+fn digest_algorithm(algorithm: &AlgorithmIdentifierOwned) -> Result<Algorithm, String> {
+    match algorithm.oid.to_string().as_str() {
+        "1.3.14.3.2.26" => Ok(Algorithm::Sha1),
+        "2.16.840.1.101.3.4.2.1" => Ok(Algorithm::Sha256),
+        "2.16.840.1.101.3.4.2.2" => Ok(Algorithm::Sha384),
+        "2.16.840.1.101.3.4.2.3" => Ok(Algorithm::Sha512),
+        "1.2.840.113549.2.5" => Err("it is signed by MD5, which proves nothing".to_owned()),
+        other => Err(format!("it is signed by a digest that is not supported ({other})")),
+    }
+}
+
+fn moment(time: &Any) -> Option<Timestamp> {
+    let since_1970 = match time.tag() {
+        Tag::UtcTime => time.decode_as::<UtcTime>().ok()?.to_unix_duration(),
+        // Tokens may state fractions of a second, which the strict decoder does not take.
+        Tag::GeneralizedTime => whole_seconds(time)?.to_unix_duration(),
+        _ => return None,
+    };
+    Timestamp::from_second(i64::try_from(since_1970.as_secs()).ok()?).ok()
+}
+
+fn whole_seconds(time: &Any) -> Option<GeneralizedTime> {
+    let text = std::str::from_utf8(time.value()).ok()?;
+    let whole = format!("{}Z", text.trim_end_matches('Z').split('.').next()?);
+    let value = Any::new(Tag::GeneralizedTime, whole.into_bytes()).ok()?;
+    value.decode_as().ok()
+}
