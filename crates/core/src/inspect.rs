@@ -1,6 +1,7 @@
 //! Everything that single files say of themselves: their images, and what is known of any file.
 
-use std::path::PathBuf;
+use std::fs::Metadata;
+use std::path::{Path, PathBuf};
 
 use crate::content::{Content, Stamp};
 use crate::image::{Image, ImageError, Signature, TrustStore};
@@ -11,7 +12,9 @@ use crate::survey::LookError;
 pub struct Inspection {
     /// The files that could be read.
     pub images: Vec<Inspected>,
-    /// The files that could not, and why.
+    /// Files that are something else, with what is known of any file.
+    pub others: Vec<Other>,
+    /// The files of which not everything asked for could be told, and why.
     pub errors: Vec<LookError>,
 }
 
@@ -30,23 +33,47 @@ pub struct Inspected {
     pub signature: Signature,
 }
 
+/// A file that is no image.
+#[derive(Debug)]
+pub struct Other {
+    /// The path as it was given.
+    pub path: PathBuf,
+    /// What it looks like, as in "a text file".
+    pub looks_like: &'static str,
+    /// Digest and length.
+    pub content: Content,
+    /// Date and permissions.
+    pub stamp: Stamp,
+}
+
 /// Reads each of some files, checking signatures against the roots given; one that cannot be read does not keep the others from it.
 pub fn inspect(files: &[PathBuf], trust: Option<&TrustStore>) -> Inspection {
     let mut inspection = Inspection::default();
     for path in files {
         match inspect_one(path, trust) {
             Ok(inspected) => inspection.images.push(inspected),
-            Err(error) => inspection.errors.push(LookError {
-                path: path.clone(),
-                code: error.code(),
-                message: format!("{error}. {}", error.advice()),
-            }),
+            Err(error) => {
+                if let ImageError::NotAnImage { looks_like } = error {
+                    inspection.others.extend(other(path, looks_like));
+                }
+                inspection.errors.push(LookError {
+                    path: path.clone(),
+                    code: error.code(),
+                    message: format!("{error}. {}", error.advice()),
+                });
+            }
         }
     }
     inspection
 }
 
-fn inspect_one(path: &PathBuf, trust: Option<&TrustStore>) -> Result<Inspected, ImageError> {
+fn other(path: &Path, looks_like: &'static str) -> Option<Other> {
+    let metadata = std::fs::metadata(path).ok().filter(Metadata::is_file)?;
+    let content = Content::of_file(path).ok()?;
+    Some(Other { path: path.to_owned(), looks_like, content, stamp: Stamp::of(&metadata) })
+}
+
+fn inspect_one(path: &Path, trust: Option<&TrustStore>) -> Result<Inspected, ImageError> {
     let metadata = std::fs::metadata(path)?;
     if metadata.is_dir() {
         return Err(ImageError::NotAnImage { looks_like: "a folder" });
@@ -54,5 +81,5 @@ fn inspect_one(path: &PathBuf, trust: Option<&TrustStore>) -> Result<Inspected, 
     let image = Image::read(path)?;
     let signature = Signature::check(path, trust)?;
     let content = Content::of_reader(std::fs::File::open(path)?)?;
-    Ok(Inspected { path: path.clone(), content, stamp: Stamp::of(&metadata), image, signature })
+    Ok(Inspected { path: path.to_owned(), content, stamp: Stamp::of(&metadata), image, signature })
 }

@@ -49,6 +49,19 @@ pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
         }
         writeln!(out)?;
     }
+    for other in &inspection.others {
+        writeln!(out, "{}", clean(&slashes(&other.path)).bold())?;
+        let size = format!("{} ({} bytes)", bytes(other.content.size), other.content.size);
+        for (name, value) in [
+            ("kind", other.looks_like),
+            ("size", &size),
+            ("file date", &date(other.stamp.modified.0)),
+            ("sha256", &other.content.sha256.to_string()),
+        ] {
+            writeln!(out, "  {} {}", format!("{name:<17}").dimmed(), clean(value))?;
+        }
+        writeln!(out)?;
+    }
     Ok(())
 }
 
@@ -82,7 +95,28 @@ fn rows(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, String)> {
         Kind::Dll => "library",
         Kind::Exe => "program",
     };
-    rows.push(("kind", format!("{} {kind} ({})", facts.machine.spoken(), facts.machine)));
+    let mut kind = format!("{} {kind} ({})", facts.machine.spoken(), facts.machine);
+    let traits = [
+        (facts.managed, "for the .NET runtime"),
+        (facts.is_debug(), "debug build"),
+        (facts.packed, "packed"),
+    ];
+    for (_, what) in traits.iter().filter(|(holds, _)| *holds) {
+        kind.push_str(", ");
+        kind.push_str(what);
+    }
+    rows.push(("kind", kind));
+    if !facts.flags().is_empty() {
+        rows.push(("flags", facts.flags().join(", ")));
+    }
+    let languages: Vec<String> = info
+        .tables
+        .iter()
+        .filter_map(|table| Some(format!("{:04x}/{}", table.language?, table.code_page?)))
+        .collect();
+    if !languages.is_empty() {
+        rows.push(("languages", languages.join(", ")));
+    }
     rows.push(("size", format!("{} ({} bytes)", bytes(facts.size), facts.size)));
     rows.push(("file date", date(inspected.stamp.modified.0)));
     let linked = facts.linked(Timestamp::now().as_second());
@@ -126,7 +160,25 @@ fn names_in_short(names: &[String], shown: usize) -> String {
 /// The files as a document for programs.
 pub fn document(inspection: &Inspection) -> Value {
     let images: Vec<Value> = inspection.images.iter().map(image).collect();
-    json!({ "schema": 1, "images": images, "errors": errors(&inspection.errors) })
+    let others: Vec<Value> = inspection
+        .others
+        .iter()
+        .map(|other| {
+            json!({
+                "path": slashes(&other.path),
+                "looks_like": other.looks_like,
+                "sha256": other.content.sha256,
+                "size": other.content.size,
+                "modified": Timestamp::new(other.stamp.modified.0, 0).ok(),
+            })
+        })
+        .collect();
+    json!({
+        "schema": 1,
+        "images": images,
+        "others": others,
+        "errors": errors(&inspection.errors),
+    })
 }
 
 fn image(inspected: &Inspected) -> Value {
@@ -138,6 +190,12 @@ fn image(inspected: &Inspected) -> Value {
         strings.entry(key.clone()).or_insert_with(|| value.clone().into());
     }
     let exports: Vec<String> = inspected.image.exports.iter().map(ToString::to_string).collect();
+    let forwarded: Map<String, Value> = inspected
+        .image
+        .exports
+        .iter()
+        .filter_map(|export| Some((export.to_string(), export.forwarded_to.clone()?.into())))
+        .collect();
     let modified = Timestamp::new(inspected.stamp.modified.0, 0).ok();
     json!({
         "path": slashes(&inspected.path),
@@ -149,8 +207,17 @@ fn image(inspected: &Inspected) -> Value {
         "file_version": fixed.map(|fixed| numbers(fixed.file_version)),
         "product_version": fixed.map(|fixed| numbers(fixed.product_version)),
         "strings": strings,
+        "tables": facts.version_info.tables,
+        "translations": facts.version_info.translations,
+        "flags": facts.flags(),
+        "debug": facts.is_debug(),
+        "managed": facts.managed,
+        "packed": facts.packed,
+        "linked": facts.linked(Timestamp::now().as_second()).and_then(|s| Timestamp::new(s, 0).ok()),
+        "linked_as": facts.export_name,
         "imports": inspected.image.imports,
         "exports": exports,
+        "forwarded": forwarded,
         "signature": inspected.signature,
         "faults": facts.faults,
     })

@@ -20,10 +20,26 @@ pub(super) struct Headers {
     pub checksum_at: u64,
     /// Where the security directory's entry stands in the file: eight bytes.
     pub security_entry_at: u64,
+    /// Its code is not in the file as it will run: an executable section that the file leaves
+    /// empty, or an entry point in a section that may be written.
+    pub packed: bool,
     image_base: u64,
     headers_len: u32,
     sections: Vec<pe::ImageSectionHeader>,
     directories: Vec<pe::ImageDataDirectory>,
+}
+
+fn looks_packed(sections: &[pe::ImageSectionHeader], entry: u32) -> bool {
+    let has = |section: &pe::ImageSectionHeader, flags: pe::SectionFlags| {
+        section.characteristics.get(LE).contains(flags)
+    };
+    sections.iter().any(|section| {
+        let (start, len) = (section.virtual_address.get(LE), section.virtual_size.get(LE));
+        let runs = has(section, pe::IMAGE_SCN_MEM_EXECUTE);
+        let holds_entry = entry.checked_sub(start).is_some_and(|delta| entry != 0 && delta < len);
+        let empty = section.size_of_raw_data.get(LE) == 0 && len > 0;
+        runs && (empty || holds_entry && has(section, pe::IMAGE_SCN_MEM_WRITE))
+    })
 }
 
 /// A data directory: where a table starts (relative address) and its length in bytes.
@@ -44,11 +60,12 @@ impl Headers {
             pe::IMAGE_NT_OPTIONAL_HDR64_MAGIC => true,
             _ => return Err(ImageError::malformed("the optional header")),
         };
-        let (image_base, headers_len, directories, directories_at) = if wide {
+        let (image_base, entry, headers_len, directories, directories_at) = if wide {
             let header: pe::ImageOptionalHeader64 = source.pod(optional, "the optional header")?;
             let len = size_of::<pe::ImageOptionalHeader64>() as u64;
             (
                 header.image_base.get(LE),
+                header.address_of_entry_point.get(LE),
                 header.size_of_headers.get(LE),
                 header.number_of_rva_and_sizes.get(LE),
                 optional + len,
@@ -58,6 +75,7 @@ impl Headers {
             let len = size_of::<pe::ImageOptionalHeader32>() as u64;
             (
                 u64::from(header.image_base.get(LE)),
+                header.address_of_entry_point.get(LE),
                 header.size_of_headers.get(LE),
                 header.number_of_rva_and_sizes.get(LE),
                 optional + len,
@@ -87,6 +105,7 @@ impl Headers {
             built: file.time_date_stamp.get(LE),
             checksum_at: optional + 64,
             security_entry_at: directories_at + 8 * pe::IMAGE_DIRECTORY_ENTRY_SECURITY as u64,
+            packed: looks_packed(&sections, entry),
             image_base,
             headers_len,
             sections,

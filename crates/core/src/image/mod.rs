@@ -17,8 +17,10 @@ use std::fs::File;
 use std::io::{self, Read, Seek};
 use std::path::Path;
 
+use object::pe;
 use serde::{Deserialize, Serialize, Serializer};
 
+use crate::path::fold;
 use crate::version::Version;
 use headers::Headers;
 pub use signature::{Chain, Signature, SignatureStatus, TrustStore};
@@ -113,6 +115,10 @@ pub struct Facts {
     pub export_name: Option<String>,
     /// Names of the libraries that it imports from, delayed ones included.
     pub imported_dlls: Vec<String>,
+    /// Whether it is made for the .NET runtime.
+    pub managed: bool,
+    /// Whether its code is packed, as far as the headers show.
+    pub packed: bool,
     /// Who claims to have signed it, where it has a signature; [`Signature::check`] tells whether
     /// that holds.
     pub signer: Option<String>,
@@ -290,9 +296,27 @@ impl Facts {
             version_info,
             export_name: table.and_then(|table| table.name),
             imported_dlls: libraries.iter().map(|library| library.name.clone()).collect(),
+            managed: headers.directory(pe::IMAGE_DIRECTORY_ENTRY_COM_DESCRIPTOR).is_some(),
+            packed: headers.packed,
             signer,
             faults,
         })
+    }
+
+    /// Whether it is a build for developers: it says so, or it imports the debug variant of the C
+    /// runtime, which players do not have.
+    pub fn is_debug(&self) -> bool {
+        const DEBUG: u32 = 1;
+        self.version_info.fixed.is_some_and(|fixed| fixed.flags & DEBUG != 0)
+            || self.imported_dlls.iter().any(|dll| is_debug_runtime(dll))
+    }
+
+    /// What the version resource flags: debug, pre-release, patched, private, special build.
+    pub fn flags(&self) -> Vec<&'static str> {
+        const FLAGS: [(u32, &str); 5] =
+            [(1, "debug"), (2, "pre-release"), (4, "patched"), (8, "private"), (32, "special")];
+        let set = self.version_info.fixed.map_or(0, |fixed| fixed.flags);
+        FLAGS.iter().filter(|(bit, _)| set & bit != 0).map(|(_, word)| *word).collect()
     }
 
     /// The version as people would state it: the `FileVersion` text where it says the same numbers
@@ -344,6 +368,19 @@ impl Image {
         let exports = or_fault(exports, &mut facts.faults)?;
         Ok(Self { facts, imports, exports })
     }
+}
+
+/// Names such as `msvcp140d.dll`, `vcruntime140_1d.dll` and `ucrtbased.dll`.
+fn is_debug_runtime(dll: &str) -> bool {
+    const RELEASE: [&str; 5] = ["msvcr", "msvcp", "vcruntime", "mfc", "ucrtbase"];
+    let name = fold(dll);
+    let Some(stem) = name.strip_suffix("d.dll") else {
+        return false;
+    };
+    RELEASE.iter().any(|release| {
+        let rest = stem.strip_prefix(release);
+        rest.is_some_and(|rest| rest.chars().all(|c| c.is_ascii_digit() || matches!(c, '_' | 'u')))
+    })
 }
 
 fn prefer(fixed: Option<[u16; 4]>, text: Option<&str>) -> Option<Version> {
