@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Parser, Subcommand, ValueEnum};
+use upright_spanner_core::catalog::Role;
 
 /// Look after the drop-in runtime components of your PC games: see what is there, check it, swap
 /// it, and put every file back as it was.
@@ -57,6 +58,17 @@ pub enum Command {
     Survey(Survey),
     /// Show what library and program files say of themselves.
     Inspect(Inspect),
+    /// Show what differs between two library files.
+    Compare(Compare),
+    /// Name folders of which each sub-folder is a game.
+    #[command(subcommand)]
+    Root(Root),
+    /// Say what a survey cannot know of a game, or see what it knows.
+    #[command(subcommand)]
+    Game(Game),
+    /// Describe families of components in your catalog.
+    #[command(subcommand)]
+    Family(Family),
     /// Keep builds to fit: your own collection.
     #[command(subcommand)]
     Rack(Rack),
@@ -82,6 +94,149 @@ pub struct Survey {
     /// List every library, the game's own ones too.
     #[arg(long)]
     pub all: bool,
+    /// Only families, or groups of families, that match this pattern.
+    #[arg(long, value_name = "PATTERN")]
+    pub family: Option<String>,
+    /// Only components with this role.
+    #[arg(long, value_parser = role)]
+    pub role: Option<Role>,
+    /// Only games whose id or title matches this pattern.
+    #[arg(long, value_name = "PATTERN")]
+    pub game: Option<String>,
+    /// Only files whose name matches this pattern, components or not.
+    #[arg(long, value_name = "PATTERN")]
+    pub name: Option<String>,
+    /// Only components of which the rack has a newer build.
+    #[arg(long)]
+    pub outdated: bool,
+}
+
+/// Show what differs between two library files.
+#[derive(Debug, clap::Args)]
+pub struct Compare {
+    /// The file as it was.
+    pub old: PathBuf,
+    /// The file as it is now, or would be.
+    pub new: PathBuf,
+    /// Check the signers' certificates against the root certificates in this PEM file.
+    #[arg(long, value_name = "FILE.pem")]
+    pub trust: Option<PathBuf>,
+}
+
+/// Name folders of which each sub-folder is a game.
+#[derive(Debug, Subcommand)]
+pub enum Root {
+    /// Remember folders of which each sub-folder with a program is a game.
+    Add {
+        /// The folders.
+        #[arg(required = true, value_name = "DIR")]
+        folders: Vec<PathBuf>,
+    },
+    /// List the library roots.
+    List,
+    /// Forget a library root. Nothing in it is touched.
+    Forget {
+        /// The folder.
+        #[arg(value_name = "DIR")]
+        folder: PathBuf,
+    },
+}
+
+/// Say what a survey cannot know of a game, or see what it knows.
+#[derive(Debug, Subcommand)]
+pub enum Game {
+    /// Remember a folder as a game.
+    Add {
+        /// The game's folder.
+        #[arg(value_name = "DIR")]
+        folder: PathBuf,
+        #[command(flatten)]
+        edit: GameEdit,
+    },
+    /// Change what is remembered of a game.
+    Set {
+        /// The game: its folder, or its id as `survey` shows it.
+        game: String,
+        #[command(flatten)]
+        edit: GameEdit,
+    },
+    /// List the games that were named or seen.
+    List,
+    /// Show what is known of a game, and why its executable was chosen.
+    Show {
+        /// The game: its folder, or its id as `survey` shows it.
+        game: String,
+    },
+    /// Forget a game. Its files, its history and the kept originals stay.
+    Forget {
+        /// The game: its folder, or its id as `survey` shows it.
+        game: String,
+    },
+}
+
+/// What can be said of a game. An empty text takes a setting back.
+#[derive(Debug, clap::Args)]
+pub struct GameEdit {
+    /// What to call it.
+    #[arg(long)]
+    pub title: Option<String>,
+    /// The executable that counts, relative to the game's folder.
+    #[arg(long, value_name = "PATH")]
+    pub executable: Option<String>,
+    /// The store edition.
+    #[arg(long)]
+    pub edition: Option<String>,
+    /// A further folder that files go to, by name. Can be given several times.
+    #[arg(long, value_name = "NAME=DIR", value_parser = bay)]
+    pub bay: Vec<(String, String)>,
+    /// A text file that tells the game's version, relative to the game's folder.
+    #[arg(long, value_name = "PATH")]
+    pub version_file: Option<String>,
+    /// The regular expression that finds the version in it.
+    #[arg(long, value_name = "PATTERN")]
+    pub version_pattern: Option<String>,
+}
+
+/// Describe families of components in your catalog.
+#[derive(Debug, Subcommand)]
+pub enum Family {
+    /// Describe the family of a sample file.
+    Learn {
+        /// The library file.
+        file: PathBuf,
+        /// The id to give the family.
+        #[arg(long)]
+        id: Option<String>,
+        /// What it does for a game.
+        #[arg(long, value_parser = role)]
+        role: Option<Role>,
+        /// The group of related families that it belongs to.
+        #[arg(long)]
+        group: Option<String>,
+        /// What people call it.
+        #[arg(long)]
+        title: Option<String>,
+    },
+    /// List the families of the catalog.
+    List,
+    /// Show how a family, or each family of a group, is recognised.
+    Show {
+        /// Its id, or a pattern of ids and groups.
+        family: String,
+    },
+}
+
+/// A role by its name.
+fn role(text: &str) -> Result<Role, String> {
+    let names = Role::ALL.map(Role::name).join(", ");
+    let found = Role::ALL.into_iter().find(|role| role.name().eq_ignore_ascii_case(text));
+    found.ok_or_else(|| format!("the roles are {names}"))
+}
+
+/// A bay as `name=folder`.
+fn bay(text: &str) -> Result<(String, String), String> {
+    let (name, folder) = text.split_once('=').ok_or("write it as NAME=DIR")?;
+    Ok((name.to_owned(), folder.to_owned()))
 }
 
 /// Show what library and program files say of themselves.

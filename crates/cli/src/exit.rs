@@ -39,6 +39,10 @@ impl Exit {
                 Error::UnknownGame { .. }
                 | Error::SeveralGames { .. }
                 | Error::NoGame { .. }
+                | Error::UnknownRoot { .. }
+                | Error::Setting { .. }
+                | Error::Id { .. }
+                | Error::Taken { .. }
                 | Error::UnknownFamily { .. }
                 | Error::UnknownBuild { .. }
                 | Error::SeveralBuilds { .. },

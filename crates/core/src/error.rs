@@ -6,6 +6,7 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
+use crate::catalog::CatalogError;
 use crate::check::Finding;
 use crate::image::ImageError;
 
@@ -29,6 +30,30 @@ pub enum Error {
         path: PathBuf,
         /// What is wrong with it.
         source: ImageError,
+    },
+    /// A text that cannot be an id.
+    #[error("`{id}` is no id: lower-case letters, digits and `-` are")]
+    Id {
+        /// The text.
+        id: String,
+        /// What it would be as an id.
+        like: String,
+    },
+    /// Something of that name is there already.
+    #[error("there is already {what} `{name}`")]
+    Taken {
+        /// What it is, with its article.
+        what: &'static str,
+        /// Its name.
+        name: String,
+    },
+    /// A setting of a game that cannot be.
+    #[error("{what}")]
+    Setting {
+        /// What is wrong with it.
+        what: String,
+        /// What would be right.
+        advice: &'static str,
     },
     /// A file of trusted certificates cannot be used.
     #[error("{}: {why}", path.display())]
@@ -70,6 +95,17 @@ pub enum Error {
         /// Ids that are known.
         known: Vec<String>,
     },
+    /// A folder that is no library root.
+    #[error("{} is not among the library roots", path.display())]
+    UnknownRoot {
+        /// The folder.
+        path: PathBuf,
+        /// The library roots.
+        known: Vec<String>,
+    },
+    /// A catalog file cannot be used.
+    #[error("{0}")]
+    Catalog(CatalogError),
     /// A folder that is not one game.
     #[error("{} holds {} games ({}), not one", path.display(), titles.len(), list(titles))]
     SeveralGames {
@@ -171,7 +207,8 @@ impl Error {
         move |source| Self::Database { doing, source }
     }
 
-    pub(crate) fn image(path: &Path) -> impl FnOnce(ImageError) -> Self {
+    /// Wraps an image's error; made for `map_err`.
+    pub fn image(path: &Path) -> impl FnOnce(ImageError) -> Self {
         move |source| Self::Image { path: path.to_owned(), source }
     }
 
@@ -180,7 +217,9 @@ impl Error {
         let text = match self {
             Self::Io { source, .. } => return advice_on_io(source).map(str::to_owned),
             Self::Image { source, .. } => source.advice(),
-            Self::Archive { advice, .. } => advice,
+            Self::Archive { advice, .. } | Self::Setting { advice, .. } => advice,
+            Self::Id { like, .. } => return Some(format!("Write it as `{like}`.")),
+            Self::Taken { .. } => "Choose another name.",
             Self::Trust { .. } => "Give a PEM file with one or more root certificates.",
             Self::Database { .. } => {
                 "Check that the home folder is writable and its disk not full; then try again."
@@ -192,6 +231,9 @@ impl Error {
             Self::UnknownGame { known, .. } => {
                 return Some(format!("Give the game's folder, or one of: {}.", list(known)));
             }
+            Self::UnknownRoot { known, .. } if known.is_empty() => "There are none yet.",
+            Self::UnknownRoot { known, .. } => return Some(format!("These are: {}.", list(known))),
+            Self::Catalog(_) => "Mend that line; docs/formats.md describes the format.",
             Self::SeveralGames { .. } => "Give the folder of one of them.",
             Self::NoGame { .. } => "Check the path: it should be the folder that the game is in.",
             Self::UnknownFamily { known, .. } if known.is_empty() => {

@@ -73,7 +73,8 @@ fn other(path: &Path, looks_like: &'static str) -> Option<Other> {
     Some(Other { path: path.to_owned(), looks_like, content, stamp: Stamp::of(&metadata) })
 }
 
-fn inspect_one(path: &Path, trust: Option<&TrustStore>) -> Result<Inspected, ImageError> {
+/// Reads one file.
+pub fn inspect_one(path: &Path, trust: Option<&TrustStore>) -> Result<Inspected, ImageError> {
     let metadata = std::fs::metadata(path)?;
     if metadata.is_dir() {
         return Err(ImageError::NotAnImage { looks_like: "a folder" });

@@ -4,13 +4,14 @@
 //! This crate prints nothing and asks nothing. [`Workshop`] is its front door; the data that it
 //! hands out flows one way:
 //!
-//! - look: [`image`], [`inspect`], [`game`], [`survey`] say what is on disk and read only;
+//! - look: [`image`], [`inspect`], [`compare`], [`game`], [`survey`] say what is on disk and read only;
 //! - decide: [`catalog`], [`rack`], [`check`], [`plan`] make a [`plan::Plan`] and touch nothing;
 //! - act: [`change`] carries a plan out, journalled and reversible.
 
 pub mod catalog;
 pub mod change;
 pub mod check;
+pub mod compare;
 pub mod content;
 mod error;
 pub mod game;

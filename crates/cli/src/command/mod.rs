@@ -1,11 +1,15 @@
 //! One file a command: parse, call the workshop, render.
 
+mod compare;
 mod demo;
+mod family;
 mod fit;
+mod game;
 mod history;
 mod inspect;
 mod rack;
 mod rollback;
+mod root;
 mod survey;
 
 use anyhow::Result;
@@ -19,6 +23,10 @@ pub fn run(command: Command, session: &Session) -> Result<Exit> {
     match command {
         Command::Survey(args) => survey::run(&args, session),
         Command::Inspect(args) => inspect::run(&args, session),
+        Command::Compare(args) => compare::run(&args, session),
+        Command::Root(args) => root::run(&args, session),
+        Command::Game(args) => game::run(&args, session),
+        Command::Family(args) => family::run(&args, session),
         Command::Rack(args) => rack::run(&args, session),
         Command::Fit(args) => fit::run(&args, session),
         Command::Rollback(args) => rollback::run(&args, session),

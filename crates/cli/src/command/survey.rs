@@ -3,7 +3,9 @@
 use std::path::PathBuf;
 
 use anyhow::{Result, bail};
+use upright_spanner_core::Workshop;
 use upright_spanner_core::path::same_name;
+use upright_spanner_core::survey::Filter;
 
 use crate::args;
 use crate::exit::Exit;
@@ -11,28 +13,50 @@ use crate::render::{self, survey};
 use crate::session::Session;
 
 pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
+    let filter = Filter::default()
+        .family(args.family.as_deref())?
+        .game(args.game.as_deref())?
+        .name(args.name.as_deref())?
+        .role(args.role)
+        .outdated(args.outdated);
     let workshop = session.look()?;
-    let known = workshop.known_games()?;
-    let place = |text: &String| {
-        let by_id = known.iter().find(|game| same_name(&game.id, text));
-        by_id
-            .filter(|_| !PathBuf::from(text).exists())
-            .map_or_else(|| text.into(), |g| g.root.clone())
+    let places = places(args, &workshop)?;
+    let mut found = workshop.survey(&places, &session.progress())?;
+    filter.apply(&mut found);
+    let view = survey::View {
+        why: args.why,
+        all: args.all || args.name.is_some(),
+        filtered: !filter.is_open(),
     };
-    let places: Vec<PathBuf> = if args.places.is_empty() {
-        known.iter().map(|game| game.root.clone()).collect()
+    if session.json {
+        render::json(&survey::document(&found, view))?;
     } else {
-        args.places.iter().map(place).collect()
-    };
+        survey::print(&found, view, session)?;
+    }
+    render::look_errors(&found.errors);
+    Ok(if found.errors.is_empty() { Exit::Done } else { Exit::Attend })
+}
+
+/// Where to look: what was asked for, else the library roots and the games known outside of them.
+fn places(args: &args::Survey, workshop: &Workshop) -> Result<Vec<PathBuf>> {
+    let games = workshop.games()?;
+    if !args.places.is_empty() {
+        let place = |text: &String| {
+            let path = PathBuf::from(text);
+            let by_id = games.iter().find(|game| same_name(&game.id, text));
+            by_id.filter(|_| !path.exists()).map_or(path, |game| game.root.clone())
+        };
+        return Ok(args.places.iter().map(place).collect());
+    }
+    let mut places = workshop.library_roots()?;
+    let roots = places.clone();
+    let outside = games
+        .into_iter()
+        .map(|game| game.root)
+        .filter(|game| game.is_dir() && !roots.iter().any(|root| game.starts_with(root)));
+    places.extend(outside);
     if places.is_empty() {
         bail!("say where your games are: `spanner survey FOLDER`");
     }
-    let survey = workshop.survey(&places, &session.progress())?;
-    if session.json {
-        render::json(&survey::document(&survey, args.all))?;
-    } else {
-        survey::print(&survey, args, session)?;
-    }
-    render::look_errors(&survey.errors);
-    Ok(if survey.errors.is_empty() { Exit::Done } else { Exit::Attend })
+    Ok(places)
 }

@@ -1,5 +1,8 @@
 //! How results look: one file a kind of result, and the few things that all of them use.
 
+pub mod compare;
+pub mod family;
+pub mod game;
 pub mod history;
 pub mod inspect;
 pub mod plan;

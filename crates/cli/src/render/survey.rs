@@ -6,35 +6,47 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde::Serialize;
 use serde_json::{Value, json};
-use upright_spanner_core::game::Executable;
-use upright_spanner_core::survey::{Evidence, GameView, Library, LookError, Standing, Survey};
+use upright_spanner_core::game::Origin;
+use upright_spanner_core::survey::{
+    Backup, Evidence, GameView, Library, LookError, Standing, Survey,
+};
 
 use super::table::{table, widest};
 use super::{clean, count, fit_path, hint, slashes, wrapped};
-use crate::args;
 use crate::session::Session;
 
+/// What to show of a survey.
+#[derive(Debug, Clone, Copy)]
+pub struct View {
+    /// The evidence for each component.
+    pub why: bool,
+    /// Every library, the game's own ones too.
+    pub all: bool,
+    /// Not everything is in the survey any more.
+    pub filtered: bool,
+}
+
 /// Prints a survey for people.
-pub fn print(survey: &Survey, args: &args::Survey, session: &Session) -> Result<()> {
+pub fn print(survey: &Survey, show: View, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     for view in &survey.games {
         heading(&mut out, view, session.width)?;
-        let listed = listed(view, args.all);
+        let listed = listed(view, show.all);
         if listed.is_empty() {
             writeln!(out, "  no component found")?;
         } else {
-            write!(out, "{}", components(&listed, args.why, session.width))?;
+            write!(out, "{}", components(&listed, show.why, session.width))?;
         }
-        let rest = view.libraries.iter().filter(|library| !library.is_put_aside()).count();
+        let rest = view.libraries.iter().filter(|library| !library.put_aside).count();
         let rest = rest.saturating_sub(listed.len());
-        if rest > 0 && !args.all {
+        if rest > 0 && !show.all && !show.filtered {
             let other =
                 if rest == 1 { "1 other library" } else { &format!("{rest} other libraries") };
             writeln!(out, "{}", format!("  and {other} (--all)").dimmed())?;
         }
         writeln!(out)?;
     }
-    summary(&mut out, survey, session)
+    summary(&mut out, survey, show, session)
 }
 
 fn listed(view: &GameView, all: bool) -> Vec<&Library> {
@@ -53,15 +65,16 @@ const REASONS_SHOWN: usize = 3;
 
 fn heading(out: &mut impl Write, view: &GameView, width: usize) -> Result<()> {
     let title = clean(&view.game.title);
-    let version = view.executable().and_then(Executable::version);
+    let known = view.version.as_ref();
+    let version = known.and_then(|known| known.version.as_ref());
     let version = version.map_or_else(String::new, |version| format!(" {version}"));
-    writeln!(
-        out,
-        "{}{}  {}",
-        title.bold(),
-        version.bold(),
-        format!("({})", view.game.id).dimmed()
-    )?;
+    let origin = match known.map(|known| &known.origin) {
+        None if view.executable().is_some() => "  version not stated".to_owned(),
+        None | Some(Origin::FileVersion) => String::new(),
+        Some(origin) => format!("  from {origin}"),
+    };
+    let behind = format!("({}){origin}", view.game.id);
+    writeln!(out, "{}{}  {}", title.bold(), version.bold(), clean(&behind).dimmed())?;
     let Some(executable) = view.executable() else {
         writeln!(out, "  {}", "no program in this folder: every library is listed".dimmed())?;
         return Ok(());
@@ -106,16 +119,23 @@ fn components(listed: &[&Library], why: bool, width: usize) -> String {
         })
         .collect();
     let text = table(&headings, &[], rows);
-    if !why {
-        return text;
-    }
     let mut lines = text.lines();
     let mut out: Vec<String> = lines.next().map(str::to_owned).into_iter().collect();
     for (line, library) in lines.zip(listed) {
         out.push(line.to_owned());
-        out.extend(library.evidence.iter().map(because));
+        if why {
+            out.extend(library.evidence.iter().map(because));
+        } else {
+            out.extend(library.backups.iter().map(backup));
+        }
     }
     out.join("\n") + "\n"
+}
+
+fn backup(backup: &Backup) -> String {
+    let version = backup.version.as_ref().map_or_else(String::new, |v| format!(", version {v}"));
+    let text = format!("    beside it {}{version}: put aside by hand?", backup.path.file_name());
+    clean(&text).dimmed().to_string()
 }
 
 fn because(evidence: &Evidence) -> String {
@@ -143,14 +163,19 @@ fn colored(status: &str, library: &Library) -> String {
     }
 }
 
-fn summary(out: &mut impl Write, survey: &Survey, session: &Session) -> Result<()> {
+fn summary(out: &mut impl Write, survey: &Survey, show: View, session: &Session) -> Result<()> {
     let components: Vec<(&GameView, &Library)> = survey
         .games
         .iter()
         .flat_map(|view| view.components().into_iter().map(move |library| (view, library)))
         .collect();
     if survey.games.is_empty() {
-        writeln!(out, "No game found: there is no program and no library in there.")?;
+        let text = if show.filtered {
+            "Nothing in these games matches."
+        } else {
+            "No game found: there is no program and no library in there."
+        };
+        writeln!(out, "{text}")?;
         return Ok(());
     }
     let games = count(survey.games.len(), "game");
@@ -181,7 +206,7 @@ fn summary(out: &mut impl Write, survey: &Survey, session: &Session) -> Result<(
 }
 
 /// The survey as a document for programs.
-pub fn document(survey: &Survey, all: bool) -> Value {
+pub fn document(survey: &Survey, show: View) -> Value {
     let games: Vec<Value> = survey
         .games
         .iter()
@@ -189,12 +214,13 @@ pub fn document(survey: &Survey, all: bool) -> Value {
             let executable = view.executable().map(|executable| {
                 json!({
                     "path": executable.path,
-                    "version": executable.version(),
+                    "version": view.version.as_ref().and_then(|known| known.version.as_ref()),
+                    "version_from": view.version.as_ref().map(|known| known.origin.to_string()),
                     "machine": executable.facts.machine,
                     "reasons": executable.reasons,
                 })
             });
-            let components: Vec<Value> = listed(view, all)
+            let components: Vec<Value> = listed(view, show.all)
                 .into_iter()
                 .map(|library| json!(Component::of(library)))
                 .collect();
@@ -219,7 +245,10 @@ struct Component<'a> {
     machine: &'a str,
     size: u64,
     state: &'a str,
+    signer: Option<&'a str>,
+    group: Option<&'a str>,
     newer_on_rack: Option<&'a str>,
+    backups: &'a [Backup],
     evidence: &'a [Evidence],
 }
 
@@ -233,6 +262,9 @@ impl<'a> Component<'a> {
             machine: library.facts.machine.name(),
             size: library.facts.size,
             state: library.state.name(),
+            signer: library.facts.signer.as_deref(),
+            group: library.group.as_deref(),
+            backups: &library.backups,
             newer_on_rack: library.newer.as_ref().map(|newer| newer.build.as_str()),
             evidence: &library.evidence,
         }

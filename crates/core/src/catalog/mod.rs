@@ -1,11 +1,102 @@
-//! Families: what a component is called, told from the file itself.
+//! Families: what a component is called. The user's catalog says it, else the file itself.
 
+mod entry;
+mod learn;
 mod role;
 
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use crate::error::{Error, Result};
 use crate::image::Facts;
 use crate::path::{extension, same_name, stem};
 use crate::version::Version;
+pub use entry::{CatalogError, Family, SCHEMA, matcher, parse};
+pub use learn::Lesson;
 pub use role::Role;
+
+/// The catalog file that may lie beside a game's other files.
+pub const BESIDE_GAME: &str = "spanner-families.toml";
+
+/// The families that the user describes.
+#[derive(Debug, Default, Clone)]
+pub struct Catalog {
+    families: Vec<Family>,
+    /// Files that cannot be used; the families of the others count all the same.
+    pub errors: Vec<CatalogError>,
+}
+
+impl Catalog {
+    /// Reads every `.toml` file of a folder, in the order of their names.
+    pub fn read_folder(folder: &Path) -> Self {
+        let mut catalog = Self::default();
+        let Ok(entries) = fs::read_dir(folder) else {
+            return catalog;
+        };
+        let mut files: Vec<PathBuf> = entries.flatten().map(|entry| entry.path()).collect();
+        files.retain(|path| path.extension().is_some_and(|end| end.eq_ignore_ascii_case("toml")));
+        files.sort();
+        for path in files {
+            catalog.read_file(&path);
+        }
+        catalog
+    }
+
+    /// This catalog with the one that lies in a game's folder before it, if there is one.
+    #[must_use]
+    pub fn beside(&self, game: &Path) -> Self {
+        let mut own = Self::default();
+        let path = game.join(BESIDE_GAME);
+        if path.is_file() {
+            own.read_file(&path);
+        }
+        own.families.extend(self.families.iter().cloned());
+        own
+    }
+
+    fn read_file(&mut self, path: &Path) {
+        let text = fs::read_to_string(path).map_err(|error| CatalogError {
+            path: path.to_owned(),
+            line: 1,
+            what: format!("it cannot be read: {error}"),
+        });
+        match text.and_then(|text| parse(path, &text)) {
+            Ok(families) => self.families.extend(families),
+            Err(error) => self.errors.push(error),
+        }
+    }
+
+    /// Every family, in the order in which they are tried.
+    pub fn families(&self) -> &[Family] {
+        &self.families
+    }
+
+    /// The family of a file, if the catalog has it.
+    pub fn find(&self, facts: &Facts, file_name: &str) -> Option<&Family> {
+        self.families.iter().find(|family| family.matches(facts, file_name))
+    }
+
+    /// The id of a file's family: the catalog's, else the one that the file itself tells.
+    pub fn family_of(&self, facts: &Facts, file_name: &str) -> String {
+        let known = self.find(facts, file_name).map(|family| family.id.clone());
+        known.unwrap_or_else(|| family_of(facts, file_name))
+    }
+
+    /// Describes a sample file in the catalog file at `path`; gives the id of the new family.
+    pub fn learn(
+        path: &Path,
+        facts: &Facts,
+        file_name: &str,
+        lesson: Lesson,
+    ) -> Result<String, Error> {
+        let entry = learn::entry(facts, file_name, lesson);
+        if slug(&entry.id) != entry.id || entry.id.is_empty() {
+            return Err(Error::Id { id: entry.id.clone(), like: slug(&entry.id) });
+        }
+        learn::append(path, &entry)?;
+        Ok(entry.id)
+    }
+}
 
 /// Extensions under which libraries are dropped into games.
 pub const LIBRARY_EXTENSIONS: [&str; 3] = ["dll", "asi", "ocx"];

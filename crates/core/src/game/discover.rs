@@ -41,6 +41,17 @@ const PARTS: [&str; 27] = [
     "runtime",
 ];
 
+/// What is known of a place before it is looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Reach {
+    /// Nothing: it may be a game, or hold games at any depth.
+    Anything,
+    /// The user said that each of its sub-folders is a game.
+    LibraryRoot,
+    /// The user said that it is a game.
+    Game,
+}
+
 /// A folder of the tree: its own programs and libraries, and its sub-folders that hold any.
 #[derive(Default)]
 struct Folder<'a> {
@@ -72,7 +83,13 @@ impl<'a> Folder<'a> {
 ///
 /// A place without any program is taken as one game, so that a folder of libraries can be worked
 /// on too.
-pub(crate) fn game_folders(name: &str, images: &[GamePath]) -> Vec<String> {
+///
+/// `reach` tells what the user said of a folder, by its path relative to the place.
+pub(crate) fn game_folders(
+    name: &str,
+    images: &[GamePath],
+    reach: impl Fn(&str) -> Reach,
+) -> Vec<String> {
     let mut tree = Folder::default();
     for path in images {
         tree.insert(path.as_str());
@@ -80,25 +97,40 @@ pub(crate) fn game_folders(name: &str, images: &[GamePath]) -> Vec<String> {
     if images.is_empty() {
         return Vec::new();
     }
-    if !tree.has_program() {
+    if !tree.has_program() && reach("") != Reach::LibraryRoot {
         return vec![String::new()];
     }
     let mut out = Vec::new();
-    collect(&tree, name, "", &mut out);
+    collect(&tree, name, "", &reach, &mut out);
     out
 }
 
-fn collect(folder: &Folder<'_>, name: &str, path: &str, out: &mut Vec<String>) {
+fn collect(
+    folder: &Folder<'_>,
+    name: &str,
+    path: &str,
+    reach: &impl Fn(&str) -> Reach,
+    out: &mut Vec<String>,
+) {
+    let known = reach(path);
+    if known == Reach::Game {
+        out.push(path.to_owned());
+        return;
+    }
     if !folder.has_program() {
         return;
     }
-    if is_game(folder, name) {
+    if known == Reach::Anything && is_game(folder, name) {
         out.push(path.to_owned());
         return;
     }
     for (child, below) in &folder.folders {
         let path = if path.is_empty() { (*child).to_owned() } else { format!("{path}/{child}") };
-        collect(below, child, &path, out);
+        if known != Reach::LibraryRoot {
+            collect(below, child, &path, reach, out);
+        } else if below.has_program() {
+            out.push(path);
+        }
     }
 }
 

@@ -72,14 +72,22 @@ const GRAPHICS: [&str; 9] = [
     "vulkan-1.dll",
 ];
 
+/// Outweighs everything else.
+const CHOSEN: i32 = 1000;
+
 /// Whether a program's name says that it is not a game.
 pub(super) fn is_helper_name(stem: &str) -> bool {
     let name = squeeze(stem);
     HELPERS.iter().any(|(word, _, _)| name.contains(word))
 }
 
-/// The programs of the game in the folder `title`, the likeliest first.
-pub(crate) fn rank(title: &str, programs: Vec<(GamePath, Facts)>) -> Vec<Executable> {
+/// The programs of the game in the folder `title`, the likeliest first; the one that the user
+/// has `chosen` before all.
+pub(crate) fn rank(
+    title: &str,
+    programs: Vec<(GamePath, Facts)>,
+    chosen: Option<&GamePath>,
+) -> Vec<Executable> {
     let largest = programs.iter().map(|(_, facts)| facts.size).max().unwrap_or(0);
     let count = programs.len();
     let mut ranked: Vec<Executable> = programs
@@ -103,6 +111,9 @@ pub(crate) fn rank(title: &str, programs: Vec<(GamePath, Facts)>) -> Vec<Executa
             }
             if count > 1 && facts.size == largest {
                 weigh(15, "the largest program".to_owned());
+            }
+            if chosen.is_some_and(|chosen| chosen.same_as(&path)) {
+                weigh(CHOSEN, "your choice".to_owned());
             }
             if count == 1 {
                 weigh(0, "the only program".to_owned());

@@ -2,6 +2,8 @@
 
 mod discover;
 mod executable;
+mod settings;
+pub(crate) mod version;
 
 use std::path::PathBuf;
 
@@ -11,18 +13,24 @@ use crate::catalog::slug;
 use crate::image::Facts;
 use crate::path::GamePath;
 use crate::version::Version;
-pub(crate) use discover::game_folders;
+pub(crate) use discover::{Reach, game_folders};
 pub(crate) use executable::rank;
+pub use settings::{GameEdit, GameSettings, VersionFile};
+pub use version::{GameVersion, Origin};
 
 /// One installed game.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Game {
     /// A short name to type, made from the title; stays the same in one home.
     pub id: String,
-    /// The name of its folder.
+    /// The name of its folder, or what the user calls it.
     pub title: String,
     /// Its folder.
     pub root: PathBuf,
+    /// Whether the user named it, rather than a survey having come across it.
+    pub registered: bool,
+    /// What the user says of it.
+    pub settings: GameSettings,
 }
 
 /// A program of a game, and how likely it is the game itself.
@@ -39,7 +47,7 @@ pub struct Executable {
 }
 
 impl Executable {
-    /// The game's version, as the executable states it.
+    /// The version that its file states.
     pub fn version(&self) -> Option<Version> {
         self.facts.version()
     }
@@ -64,6 +72,6 @@ impl Game {
         let numbered = (2..).map(|n| format!("{base}-{n}"));
         let mut ids = std::iter::once(base.clone()).chain(numbered);
         let id = ids.find(|id| !taken(id)).unwrap_or(base);
-        Self { id, title, root }
+        Self { id, title, root, registered: false, settings: GameSettings::default() }
     }
 }

@@ -21,7 +21,7 @@ pub(crate) struct Fit<'a> {
 /// The files of a game that a build could replace: those of its file name, else those of its
 /// family under other names.
 pub(crate) fn slots<'a>(view: &'a GameView, build: &Build) -> Vec<&'a Library> {
-    let live = |library: &&Library| !library.is_put_aside();
+    let live = |library: &&Library| !library.put_aside;
     let named = |library: &&Library| {
         same_name(library.path.file_name(), &build.file.name)
             && companies_agree(&library.facts, &build.file.facts)

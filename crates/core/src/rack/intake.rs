@@ -11,7 +11,7 @@ use zip::ZipArchive;
 use zip::read::ZipFile;
 
 use super::{Build, BuildFile, BuildId, Source};
-use crate::catalog;
+use crate::catalog::{Catalog, role_of};
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::image::{Facts, ImageError, Machine};
@@ -33,8 +33,8 @@ pub struct Parcel {
 }
 
 impl Parcel {
-    /// Opens a library or a zip that holds exactly one.
-    pub fn open(path: &Path) -> Result<Self> {
+    /// Opens a library or a zip that holds exactly one; the catalog may name its family.
+    pub fn open(path: &Path, catalog: &Catalog) -> Result<Self> {
         let content = Content::of_file(path)?;
         let source = Source { name: name_of(path), sha256: content.sha256 };
         match Facts::read(path) {
@@ -43,10 +43,12 @@ impl Parcel {
                 let modified = FileTime::from_last_modification_time(&metadata);
                 let modified = (modified.unix_seconds(), modified.nanoseconds());
                 let file = BuildFile { name: name_of(path), content, modified, facts };
-                let build = build(file, source);
+                let build = build(file, source, catalog);
                 Ok(Self { build, file: path.to_owned(), _scratch: None })
             }
-            Err(ImageError::NotAnImage { .. }) if looks_like_zip(path)? => unpack(path, source),
+            Err(ImageError::NotAnImage { .. }) if looks_like_zip(path)? => {
+                unpack(path, source, catalog)
+            }
             Err(error) => Err(Error::image(path)(error)),
         }
     }
@@ -63,7 +65,7 @@ fn looks_like_zip(path: &Path) -> Result<bool> {
     Ok(matches!(start[..], [b'P', b'K', 3 | 5 | 7, 4 | 6 | 8]))
 }
 
-fn unpack(path: &Path, source: Source) -> Result<Parcel> {
+fn unpack(path: &Path, source: Source, catalog: &Catalog) -> Result<Parcel> {
     let refuse = |why: String, advice| Error::Archive { path: path.to_owned(), why, advice };
     let again = "Get the archive again from where it came from.";
     let broken =
@@ -114,7 +116,7 @@ fn unpack(path: &Path, source: Source) -> Result<Parcel> {
         .map_err(|error| refuse(format!("its entry `{name}` is no library: {error}"), again))?;
     let content = Content::of_file(&unpacked)?;
     let file = BuildFile { name: file_name, content, modified, facts };
-    Ok(Parcel { build: build(file, source), file: unpacked, _scratch: Some(scratch) })
+    Ok(Parcel { build: build(file, source, catalog), file: unpacked, _scratch: Some(scratch) })
 }
 
 /// An entry's date. Zips keep the clock's local time without a zone; it is taken as UTC.
@@ -133,7 +135,7 @@ fn entry_date<R: Read>(entry: &ZipFile<'_, R>) -> (i64, u32) {
     (date.map_or(0, |date| date.timestamp().as_second()), 0)
 }
 
-fn build(file: BuildFile, source: Source) -> Build {
+fn build(file: BuildFile, source: Source, catalog: &Catalog) -> Build {
     let version = file.facts.version().or_else(|| {
         let named = |name| Version::find_in(stem(name), 2).map(|(_, version)| version);
         named(&file.name).or_else(|| named(&source.name))
@@ -141,10 +143,11 @@ fn build(file: BuildFile, source: Source) -> Build {
     let stated = version.as_ref().map(Version::to_string);
     let machine = file.facts.machine;
     let id = BuildId {
-        family: catalog::family_of(&file.facts, &file.name),
+        family: catalog.family_of(&file.facts, &file.name),
         version: stated.unwrap_or_else(|| format!("sha-{}", file.content.sha256.short())),
         variant: (machine != Machine::X86_64).then(|| machine.name().to_owned()),
     };
-    let role = catalog::role_of(&file.facts);
+    let known = catalog.find(&file.facts, &file.name).and_then(|family| family.role);
+    let role = known.or_else(|| role_of(&file.facts));
     Build { id, role, version, machine, file, source, added: Timestamp::now() }
 }

@@ -7,7 +7,7 @@ use std::fmt;
 use jiff::Timestamp;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-use crate::catalog::Role;
+use crate::catalog::{Role, keyed_to};
 use crate::content::{Content, Digest};
 use crate::error::{Error, Result};
 use crate::image::{Facts, Machine};
@@ -170,11 +170,19 @@ pub fn find<'a>(builds: &'a [Build], text: &str, machine: Option<Machine>) -> Re
     }
 }
 
-/// The newest released build of a family for a machine.
-pub fn newest<'a>(builds: &'a [Build], family: &str, machine: Machine) -> Option<&'a Build> {
+/// The newest released build of a family for a machine. A build that is keyed to a version of the
+/// game counts only where that is the game's.
+pub fn newest<'a>(
+    builds: &'a [Build],
+    family: &str,
+    machine: Machine,
+    game: Option<&Version>,
+) -> Option<&'a Build> {
     let fits = |build: &&Build| {
+        let key = keyed_to(&build.file.facts, &build.file.name);
         same_name(&build.id.family, family)
             && build.machine == machine
+            && key.zip(game).is_none_or(|(key, game)| key.same_numbers(game))
             && build.version.as_ref().is_some_and(|version| !version.is_prerelease())
     };
     builds.iter().filter(fits).max_by(|a, b| a.version.cmp(&b.version))

@@ -1,7 +1,8 @@
 //! The tables of the home folder's database. Values with structure are kept as JSON, so that a
 //! field that joins later needs no new column.
 
-use std::path::Path;
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use rusqlite::{Connection, OptionalExtension, Row, params};
@@ -11,17 +12,29 @@ use serde::de::DeserializeOwned;
 use crate::change::{Change, ChangeState};
 use crate::error::{Error, Result};
 use crate::game::Game;
+use crate::image::Facts;
 use crate::plan::Step;
 use crate::rack::Build;
+use crate::survey::{FactsStore, Mark};
 
 const SCHEMA_VERSION: i64 = 1;
 
 const SCHEMA: &str = "
     CREATE TABLE game (
-        id    TEXT PRIMARY KEY,
-        root  TEXT NOT NULL UNIQUE,
-        title TEXT NOT NULL
+        id         TEXT PRIMARY KEY,
+        root       TEXT NOT NULL UNIQUE,
+        title      TEXT NOT NULL,
+        registered INTEGER NOT NULL,
+        settings   TEXT NOT NULL
     );
+    CREATE TABLE library_root (
+        path TEXT PRIMARY KEY
+    );
+    CREATE TABLE facts (
+        path  TEXT PRIMARY KEY,
+        mark  TEXT NOT NULL,
+        body  TEXT NOT NULL
+    ) WITHOUT ROWID;
     CREATE TABLE build (
         id    TEXT PRIMARY KEY,
         added TEXT NOT NULL,
@@ -29,7 +42,7 @@ const SCHEMA: &str = "
     );
     CREATE TABLE change (
         number  INTEGER PRIMARY KEY AUTOINCREMENT,
-        game    TEXT NOT NULL REFERENCES game (id),
+        game    TEXT NOT NULL,
         root    TEXT NOT NULL,
         summary TEXT NOT NULL,
         began   TEXT NOT NULL,
@@ -76,20 +89,49 @@ impl Database {
 
     /// Every game seen so far, by id.
     pub fn games(&self) -> Result<Vec<Game>> {
-        let sql = "SELECT id, root, title FROM game ORDER BY id";
+        let sql = "SELECT id, root, title, registered, settings FROM game ORDER BY id";
         self.rows("read the games", sql, [], |row| {
-            let root: String = row.get(1)?;
-            Ok(Game { id: row.get(0)?, root: root.into(), title: row.get(2)? })
+            Ok(Game {
+                id: row.get(0)?,
+                root: row.get::<_, String>(1)?.into(),
+                title: row.get(2)?,
+                registered: row.get(3)?,
+                settings: from_json(row, 4)?,
+            })
         })
     }
 
-    /// Remembers a game, or its new title.
+    /// Remembers a game, or what is new of it.
     pub fn remember_game(&self, game: &Game) -> Result<()> {
-        let sql = "INSERT INTO game (id, root, title) VALUES (?1, ?2, ?3)
-                   ON CONFLICT (id) DO UPDATE SET title = excluded.title";
-        let values = params![game.id, game.root.to_string_lossy(), game.title];
-        let done = self.connection.execute(sql, values);
-        done.map(drop).map_err(Error::database("remember the game"))
+        let sql = "INSERT OR REPLACE INTO game (id, root, title, registered, settings)
+                   VALUES (?1, ?2, ?3, ?4, ?5)";
+        let settings = to_json(&game.settings);
+        let root = game.root.to_string_lossy();
+        self.alter(
+            "remember the game",
+            sql,
+            params![game.id, root, game.title, game.registered, settings],
+        )
+    }
+
+    pub fn forget_game(&self, id: &str) -> Result<()> {
+        self.alter("forget the game", "DELETE FROM game WHERE id = ?1", params![id])
+    }
+
+    /// The folders of which each sub-folder is a game.
+    pub fn library_roots(&self) -> Result<Vec<PathBuf>> {
+        let sql = "SELECT path FROM library_root ORDER BY path";
+        self.rows("read the library roots", sql, [], |row| Ok(row.get::<_, String>(0)?.into()))
+    }
+
+    pub fn add_library_root(&self, path: &Path) -> Result<()> {
+        let sql = "INSERT OR IGNORE INTO library_root (path) VALUES (?1)";
+        self.alter("remember the library root", sql, params![path.to_string_lossy()])
+    }
+
+    pub fn forget_library_root(&self, path: &Path) -> Result<()> {
+        let sql = "DELETE FROM library_root WHERE path = ?1";
+        self.alter("forget the library root", sql, params![path.to_string_lossy()])
     }
 
     /// Every build on the rack, in the order in which they were added.
@@ -101,8 +143,7 @@ impl Database {
     pub fn add_build(&self, build: &Build) -> Result<()> {
         let sql = "INSERT INTO build (id, added, body) VALUES (?1, ?2, ?3)";
         let values = params![build.id.to_string(), build.added.to_string(), to_json(build)];
-        let done = self.connection.execute(sql, values);
-        done.map(drop).map_err(Error::database("put the build on the rack"))
+        self.alter("put the build on the rack", sql, values)
     }
 
     /// Journals a change before its first step; gives it its number.
@@ -136,8 +177,7 @@ impl Database {
 
     pub fn close_change(&self, number: i64, state: ChangeState) -> Result<()> {
         let sql = "UPDATE change SET state = ?2 WHERE number = ?1";
-        let done = self.connection.execute(sql, params![number, state.name()]);
-        done.map(drop).map_err(Error::database("write the journal"))
+        self.alter("write the journal", sql, params![number, state.name()])
     }
 
     /// Changes with their steps, oldest first: of one game or of all.
@@ -173,6 +213,10 @@ impl Database {
         number.map_err(Error::database("read the journal"))
     }
 
+    fn alter(&self, doing: &'static str, sql: &str, values: impl rusqlite::Params) -> Result<()> {
+        self.connection.execute(sql, values).map(drop).map_err(Error::database(doing))
+    }
+
     fn rows<T>(
         &self,
         doing: &'static str,
@@ -185,6 +229,34 @@ impl Database {
             .prepare_cached(sql)
             .and_then(|mut statement| statement.query_map(values, read)?.collect());
         rows.map_err(Error::database(doing))
+    }
+}
+
+/// Facts by path: what an image said when it had a given size, date and file number.
+impl FactsStore for Database {
+    fn below(&self, folder: &Path) -> Result<HashMap<String, (Mark, Facts)>> {
+        let folder = folder.to_string_lossy();
+        let folder = folder.trim_end_matches(std::path::MAIN_SEPARATOR);
+        // Everything that begins with the folder and a separator: the text that follows in order
+        // begins with the character after the separator.
+        let first = format!("{folder}{}", std::path::MAIN_SEPARATOR);
+        let behind = format!("{folder}{}", if cfg!(windows) { ']' } else { '0' });
+        let sql = "SELECT path, mark, body FROM facts WHERE path >= ?1 AND path < ?2";
+        let rows = self.rows("read the cache", sql, params![first, behind], |row| {
+            Ok((row.get(0)?, (from_json(row, 1)?, from_json(row, 2)?)))
+        })?;
+        Ok(rows.into_iter().collect())
+    }
+
+    fn keep(&self, facts: &[(String, Mark, &Facts)]) -> Result<()> {
+        let doing = || Error::database("write the cache");
+        let transaction = self.connection.unchecked_transaction().map_err(doing())?;
+        for (path, mark, facts) in facts {
+            let sql = "INSERT OR REPLACE INTO facts (path, mark, body) VALUES (?1, ?2, ?3)";
+            let values = params![path, to_json(mark), to_json(facts)];
+            transaction.prepare_cached(sql).and_then(|mut s| s.execute(values)).map_err(doing())?;
+        }
+        transaction.commit().map_err(doing())
     }
 }
 

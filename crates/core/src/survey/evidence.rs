@@ -4,18 +4,22 @@
 use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
+use regex::Regex;
 use serde::Serialize;
 
-use super::{GameView, Library};
-use crate::catalog::{companies_agree, keyed_to};
-use crate::game::Executable;
-use crate::path::{extension, fold, same_name, stem};
+use super::{Backup, GameView, Library};
+use crate::catalog::{Catalog, Family, LIBRARY_EXTENSIONS, companies_agree, keyed_to};
+use crate::game::{Executable, GameVersion};
+use crate::path::{extension, fold, same_name};
 use crate::rack::Build;
+use crate::version::Version;
 
 /// A kind of evidence.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum EvidenceKind {
+    /// The user's catalog describes it.
+    Catalogued,
     /// Same file name and same author as a build on the rack.
     OnRack,
     /// Bears the name of a Windows system library beside a program, and is not the system's own.
@@ -34,6 +38,7 @@ impl EvidenceKind {
     /// The word used in output and in JSON.
     pub fn name(self) -> &'static str {
         match self {
+            Self::Catalogued => "catalogued",
             Self::OnRack => "on-rack",
             Self::StandIn => "stand-in",
             Self::Keyed => "keyed",
@@ -54,17 +59,19 @@ pub struct Evidence {
 }
 
 /// Collects what one game's own files show.
-pub(super) fn within_game(view: &mut GameView, builds: &[Build]) {
+pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, builds: &[Build]) {
     let executable = view.programs.first();
     let program_folders: Vec<&str> = view.programs.iter().map(|p| p.path.folder()).collect();
     let found: Vec<Vec<Evidence>> = view
         .libraries
         .iter()
         .map(|library| {
+            let name = library.path.file_name();
             let kinds = [
+                (EvidenceKind::Catalogued, catalog.find(&library.facts, name).map(catalogued)),
                 (EvidenceKind::OnRack, on_rack(library, builds)),
                 (EvidenceKind::StandIn, stand_in(library, &program_folders)),
-                (EvidenceKind::Keyed, executable.and_then(|exe| keyed(library, exe))),
+                (EvidenceKind::Keyed, keyed(library, executable, view.version.as_ref())),
                 (EvidenceKind::HandBackup, hand_backup(library, &view.libraries)),
                 (EvidenceKind::Outsider, executable.and_then(|exe| outsider(library, exe))),
             ];
@@ -72,11 +79,24 @@ pub(super) fn within_game(view: &mut GameView, builds: &[Build]) {
             some.map(|(kind, detail)| Evidence { kind, detail }).collect()
         })
         .collect();
-    for (library, evidence) in view.libraries.iter_mut().zip(found) {
+    let aside: Vec<bool> =
+        view.libraries.iter().map(|library| is_put_aside(library, &view.libraries)).collect();
+    for (library, aside) in view.libraries.iter_mut().zip(aside) {
+        library.put_aside = aside;
+    }
+    let backups: Vec<Vec<Backup>> =
+        view.libraries.iter().map(|library| backups(library, &view.libraries)).collect();
+    for ((library, evidence), backups) in view.libraries.iter_mut().zip(found).zip(backups) {
         // A copy that was put aside is told of with the file it is a copy of.
-        if !library.is_put_aside() {
-            library.evidence = evidence;
+        if library.put_aside {
+            continue;
         }
+        if let Some(family) = catalog.find(&library.facts, library.path.file_name()) {
+            library.group.clone_from(&family.group);
+            library.role = family.role.unwrap_or(library.role);
+        }
+        library.evidence = evidence;
+        library.backups = backups;
     }
 }
 
@@ -137,11 +157,43 @@ fn is_windows_library(name: &str) -> bool {
     name.strip_suffix(".dll").is_some_and(|stem| NAMES.binary_search(&stem).is_ok())
 }
 
-fn keyed(library: &Library, executable: &Executable) -> Option<String> {
-    let key = keyed_to(&library.facts, library.path.file_name())?;
-    let version = executable.version()?;
-    key.same_numbers(&version)
-        .then(|| format!("its name holds the version of {}, {key}", executable.path.file_name()))
+fn catalogued(family: &Family) -> String {
+    let file = family.from.file_name().unwrap_or_default().to_string_lossy();
+    let criteria: Vec<String> =
+        family.criteria.iter().map(|(field, pattern)| format!("{field} {pattern}")).collect();
+    format!("{file} describes {} by {}", family.id, criteria.join(", "))
+}
+
+/// An extender's runtime part is made for one version of the executable and says so, in its name
+/// or in what it states of itself.
+fn keyed(
+    library: &Library,
+    executable: Option<&Executable>,
+    version: Option<&GameVersion>,
+) -> Option<String> {
+    const STATEMENTS: [&str; 5] =
+        ["FileDescription", "ProductName", "Comments", "SpecialBuild", "PrivateBuild"];
+    let executable = executable?;
+    let version = version?.version.as_ref()?;
+    let exe = executable.path.file_name();
+    let name = library.path.file_name();
+    if keyed_to(&library.facts, name).is_some_and(|key| key.same_numbers(version)) {
+        return Some(format!("its name holds the version of {exe}, {version}"));
+    }
+    let outside = library.facts.string("CompanyName") != executable.facts.string("CompanyName");
+    let own = library.facts.version().is_some_and(|own| own.same_numbers(version));
+    if !outside || own || version.numbers().len() < 3 {
+        return None;
+    }
+    let states = |key: &&&str| {
+        let text = library.facts.string(key).unwrap_or_default();
+        text.split([' ', '(', ')', ',', ';']).any(|word| {
+            word.parse::<Version>()
+                .is_ok_and(|found| found.numbers().len() > 2 && found.same_numbers(version))
+        })
+    };
+    let key = STATEMENTS.iter().find(states)?;
+    Some(format!("its {key} holds the version of {exe}, {version}"))
 }
 
 fn outsider(library: &Library, executable: &Executable) -> Option<String> {
@@ -151,30 +203,53 @@ fn outsider(library: &Library, executable: &Executable) -> Option<String> {
     another.then(|| format!("made by {company}, the game by {}", own.unwrap_or("nobody named")))
 }
 
-/// Looks for a renamed copy beside the file.
+/// The file sits beside a renamed copy of itself.
 fn hand_backup(library: &Library, all: &[Library]) -> Option<String> {
-    let copy = all.iter().find(|other| {
-        let original = original_name(other.path.file_name());
-        original.is_some_and(|name| same_name(name, library.path.file_name()))
-            && other.path.folder() == library.path.folder()
-    })?;
-    let version = copy.facts.version().map_or_else(String::new, |v| format!(", version {v}"));
+    let copies = backups(library, all);
+    let copy = copies.first()?;
+    let version = copy.version.as_ref().map_or_else(String::new, |v| format!(", version {v}"));
     Some(format!("{} beside it looks like the original{version}", copy.path.file_name()))
 }
 
-/// The name that a file had before somebody put it aside by renaming, if it looks like that.
-pub(super) fn original_name(name: &str) -> Option<&str> {
-    const BEHIND: [&str; 9] =
-        [".bak", ".backup", ".old", ".orig", ".original", "_old", "_bak", "~", ".disabled"];
-    const BEFORE: [&str; 8] =
-        ["old-", "old_", "bak-", "bak_", "backup-", "backup_", "orig-", "original-"];
-    let is_library = |name: &&str| extension(name) == "dll";
-    let folded = name.to_ascii_lowercase();
-    let behind = BEHIND.iter().find(|end| folded.ends_with(*end));
-    let before = BEFORE.iter().find(|start| folded.starts_with(*start));
-    behind
-        .map(|end| &name[..name.len() - end.len()])
-        .or_else(|| before.map(|start| &name[start.len()..]))
-        .filter(is_library)
-        .filter(|name| !stem(name).is_empty())
+/// The renamed copies of a file in its folder.
+fn backups(library: &Library, all: &[Library]) -> Vec<Backup> {
+    let copies = all.iter().filter(|other| {
+        let original = original_name(other.path.file_name());
+        original.is_some_and(|name| same_name(&name, library.path.file_name()))
+            && other.path.folder() == library.path.folder()
+    });
+    copies.map(|copy| Backup { path: copy.path.clone(), version: copy.facts.version() }).collect()
+}
+
+/// Whether a file is no live library: its name is that of a copy, and either no game would load it
+/// under that name or the file that it copies is there.
+fn is_put_aside(library: &Library, all: &[Library]) -> bool {
+    let name = library.path.file_name();
+    original_name(name).is_some_and(|original| {
+        let loadable = LIBRARY_EXTENSIONS.contains(&extension(name).as_str());
+        !loadable
+            || all.iter().any(|other| {
+                same_name(other.path.file_name(), &original)
+                    && other.path.folder() == library.path.folder()
+            })
+    })
+}
+
+/// The name that a library had before somebody put a copy of it aside, if its name looks like that:
+/// `x.dll.bak`, `x.dll.1`, `x_old.dll`, `old-x.dll`, `x - Copy.dll`, `Copy of x.dll`, `x (2).dll`.
+fn original_name(name: &str) -> Option<String> {
+    static ASIDE: LazyLock<Option<Regex>> = LazyLock::new(|| {
+        let pattern = concat!(
+            r"(?i)^(?:",
+            r"(?<a>.+\.dll)(?:[._ -]?(?:bak|bk|backup|old|orig|original|disabled|save|saved|[0-9]+)|~)+|",
+            r"(?:old|bak|backup|orig|original|copy of)[ ._-]+(?<b>.+\.dll)|",
+            r"(?<c>.+?)(?:(?:[ ._-]+(?:old|bak|backup|orig|original|copy))|(?: - copy)?(?: \([0-9]+\))+)(?<d>\.dll)",
+            r")$"
+        );
+        Regex::new(pattern).ok()
+    });
+    let found = ASIDE.as_ref()?.captures(name)?;
+    let part = |name: &str| found.name(name).map(|part| part.as_str());
+    let original = part("a").or_else(|| part("b")).map(str::to_owned);
+    original.or_else(|| Some(format!("{}{}", part("c")?, part("d")?)))
 }

@@ -1,19 +1,22 @@
 //! Walks trees, finds the games in them and recognises their components, with evidence.
 
 mod evidence;
+mod filter;
 mod walk;
 
+use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use crate::catalog::{self, Role};
+use crate::catalog::{self, Catalog, CatalogError, Role};
 use crate::change::Change;
 use crate::content::Content;
-use crate::error::in_words;
-use crate::game::{self, Executable, Game};
+use crate::error::{Result, in_words};
+use crate::game::version::stated;
+use crate::game::{self, Executable, Game, GameVersion, Reach};
 use crate::image::{Facts, ImageError, Kind, Machine};
 use crate::path::{GamePath, extension};
 use crate::plan::Ledger;
@@ -21,12 +24,13 @@ use crate::progress::Progress;
 use crate::rack::{self, Build};
 use crate::version::Version;
 pub use evidence::{Evidence, EvidenceKind};
+pub use filter::Filter;
 use walk::Found;
 
 /// What was found below some paths.
 #[derive(Debug, Default)]
 pub struct Survey {
-    /// The games, in the order of their folders.
+    /// The games; those that need attention first.
     pub games: Vec<GameView>,
     /// How many libraries lie outside of every game, in folders without a program.
     pub stray: usize,
@@ -41,6 +45,8 @@ pub struct GameView {
     pub game: Game,
     /// Its programs, the likeliest first. The first is the executable that counts.
     pub programs: Vec<Executable>,
+    /// Its version, where something states one.
+    pub version: Option<GameVersion>,
     /// Every library in its folder, in the order of their paths.
     pub libraries: Vec<Library>,
 }
@@ -52,18 +58,33 @@ pub struct Library {
     pub path: GamePath,
     /// What it says of itself.
     pub facts: Facts,
-    /// Its date: seconds since 1970, and nanoseconds.
-    pub modified: (i64, u32),
     /// The family that it belongs to.
     pub family: String,
+    /// The group of related families that the catalog puts it in.
+    pub group: Option<String>,
     /// What it does for the game.
     pub role: Role,
-    /// Whether it is as the tool left it.
+    /// Whether it is a component, rather than one of the game's own files.
+    pub is_component: bool,
+    /// What the records know of it.
     pub state: Standing,
     /// The newest build on the rack that could take its place, where that is newer.
     pub newer: Option<Newer>,
-    /// Why it is taken for a component; where there is nothing, it is one of the game's own files.
+    /// Whether its name says that it is a copy of another library, put aside by hand.
+    pub put_aside: bool,
+    /// Renamed copies of it in the same folder.
+    pub backups: Vec<Backup>,
+    /// Why it is taken for a component.
     pub evidence: Vec<Evidence>,
+}
+
+/// A renamed copy of a library, put aside by hand.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Backup {
+    /// Where it is.
+    pub path: GamePath,
+    /// The version that it states.
+    pub version: Option<Version>,
 }
 
 /// A build on the rack that is newer than what a game has.
@@ -106,18 +127,46 @@ impl Standing {
 pub struct LookError {
     /// Where.
     pub path: PathBuf,
-    /// A stable code: that of [`ImageError::code`], or `unreadable` for folders.
+    /// A stable code: that of [`ImageError::code`], `unreadable` for folders, or `catalog`.
     pub code: &'static str,
     /// What is wrong.
     pub message: String,
 }
 
+impl From<&CatalogError> for LookError {
+    fn from(error: &CatalogError) -> Self {
+        let message = format!("line {}: {}", error.line, error.what);
+        Self { path: error.path.clone(), code: "catalog", message }
+    }
+}
+
 /// What the home folder knows that helps to recognise files.
 pub(crate) struct Knowledge {
     pub games: Vec<Game>,
+    pub library_roots: Vec<PathBuf>,
     pub builds: Vec<Build>,
     /// Every change so far, oldest first.
     pub changes: Vec<Change>,
+    pub catalog: Catalog,
+}
+
+/// What tells that a file is the one whose facts were read before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Mark {
+    /// Length in bytes.
+    pub size: u64,
+    /// Date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+    /// The file's number on its volume, where the system tells it.
+    pub file: u64,
+}
+
+/// Where the facts of images are kept from one survey to the next.
+pub(crate) trait FactsStore {
+    /// The facts of all images below a folder, by path.
+    fn below(&self, folder: &Path) -> Result<HashMap<String, (Mark, Facts)>>;
+    /// Keeps facts.
+    fn keep(&self, facts: &[(String, Mark, &Facts)]) -> Result<()>;
 }
 
 impl GameView {
@@ -126,15 +175,14 @@ impl GameView {
         self.programs.first()
     }
 
-    /// The libraries that are components, in the order of their roles. In a folder without any
-    /// program there is nothing to tell them by, and all are given.
+    /// The libraries that are components: those that need attention first, then by role.
     pub fn components(&self) -> Vec<&Library> {
-        let all = self.programs.is_empty();
-        let mut components: Vec<&Library> =
-            self.libraries.iter().filter(|library| all || !library.evidence.is_empty()).collect();
+        let components = self.libraries.iter().filter(|library| library.is_component);
+        let mut components: Vec<&Library> = components.collect();
         components.sort_by(|a, b| {
-            a.role
-                .cmp(&b.role)
+            b.attention()
+                .cmp(&a.attention())
+                .then(a.role.cmp(&b.role))
                 .then_with(|| a.family.cmp(&b.family))
                 .then_with(|| a.path.cmp(&b.path))
         });
@@ -145,15 +193,44 @@ impl GameView {
     pub fn machine(&self) -> Option<Machine> {
         self.executable().map(|executable| executable.facts.machine)
     }
+
+    fn attention(&self) -> Attention {
+        let components = self.libraries.iter().filter(|library| library.is_component);
+        components.map(Library::attention).max().unwrap_or(Attention::None)
+    }
+}
+
+/// How much a component asks for the user's attention.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Attention {
+    /// Nothing about it is remarkable.
+    None,
+    /// The rack has a newer build.
+    Outdated,
+    /// Something else has overwritten what was fitted.
+    Overwritten,
+}
+
+impl Library {
+    /// How much it asks for the user's attention.
+    pub fn attention(&self) -> Attention {
+        match self.state {
+            Standing::Overwritten => Attention::Overwritten,
+            _ if self.newer.is_some() => Attention::Outdated,
+            _ => Attention::None,
+        }
+    }
 }
 
 /// Surveys everything below `paths`.
 pub(crate) fn survey(
     paths: &[PathBuf],
     knowledge: &mut Knowledge,
+    store: &dyn FactsStore,
     progress: &dyn Progress,
-) -> Survey {
+) -> Result<Survey> {
     let mut survey = Survey::default();
+    survey.errors.extend(knowledge.catalog.errors.iter().map(LookError::from));
     for path in paths {
         let place = match canonical(path) {
             Ok(place) => place,
@@ -170,96 +247,174 @@ pub(crate) fn survey(
             None if place.is_dir() => place,
             None => folder_of(&place),
         };
-        let found = walk::images(&folder, progress);
-        survey.errors.extend(found.errors);
-        let name =
-            folder.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
-        let paths: Vec<GamePath> = found.images.iter().map(|image| image.path.clone()).collect();
-        let mut in_games = 0;
-        for relative in game::game_folders(&name, &paths) {
-            let root = if relative.is_empty() { folder.clone() } else { folder.join(&relative) };
-            let game = Game::in_folder(root, &knowledge.games);
-            if !knowledge.games.contains(&game) {
-                knowledge.games.push(game.clone());
-            }
-            let inside: Vec<Found> =
-                found.images.iter().filter_map(|image| image.inside(&relative)).collect();
-            in_games += inside.len();
-            survey.games.push(look(game, inside, knowledge, &mut survey.errors, progress));
-        }
-        survey.stray += found.images.len() - in_games;
+        survey_folder(&folder, knowledge, store, progress, &mut survey)?;
     }
     evidence::across_games(&mut survey.games);
-    for view in &mut survey.games {
-        settle_roles(view);
-    }
-    survey
+    survey.games.iter_mut().for_each(settle);
+    survey.games.sort_by_key(|view| std::cmp::Reverse(view.attention()));
+    Ok(survey)
 }
 
-/// Reads what the images of one game say and what speaks for each of them.
-fn look(
-    game: Game,
+fn survey_folder(
+    folder: &Path,
+    knowledge: &mut Knowledge,
+    store: &dyn FactsStore,
+    progress: &dyn Progress,
+    survey: &mut Survey,
+) -> Result<()> {
+    let found = walk::images(folder, progress);
+    survey.errors.extend(found.errors);
+    let known = store.below(folder)?;
+    let read = read_facts(folder, found.images, known, store, &mut survey.errors, progress);
+
+    let name = folder.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+    let paths: Vec<GamePath> = read.iter().map(|(image, _)| image.path.clone()).collect();
+    let reach = |relative: &str| {
+        let path = if relative.is_empty() { folder.to_owned() } else { folder.join(relative) };
+        if knowledge.games.iter().any(|game| game.registered && game.root == path) {
+            Reach::Game
+        } else if knowledge.library_roots.contains(&path) {
+            Reach::LibraryRoot
+        } else {
+            Reach::Anything
+        }
+    };
+    let roots = game::game_folders(&name, &paths, reach);
+    let mut images: Vec<Vec<(Found, Facts)>> = roots.iter().map(|_| Vec::new()).collect();
+    for (image, facts) in read {
+        match roots.iter().position(|root| image.inside(root).is_some()) {
+            Some(at) => images[at].extend(image.inside(&roots[at]).map(|image| (image, facts))),
+            None => survey.stray += 1,
+        }
+    }
+    for (relative, images) in roots.into_iter().zip(images) {
+        let root = if relative.is_empty() { folder.to_owned() } else { folder.join(&relative) };
+        let game = Game::in_folder(root, &knowledge.games);
+        if !knowledge.games.contains(&game) {
+            knowledge.games.push(game.clone());
+        }
+        survey.games.push(view(game, images, knowledge, &mut survey.errors));
+    }
+    Ok(())
+}
+
+/// What each image says: from the store where the file is unchanged, else from the file.
+fn read_facts(
+    folder: &Path,
     images: Vec<Found>,
-    knowledge: &Knowledge,
+    mut known: HashMap<String, (Mark, Facts)>,
+    store: &dyn FactsStore,
     errors: &mut Vec<LookError>,
     progress: &dyn Progress,
-) -> GameView {
-    progress.begin(&format!("reading {}", game.title), Some(images.len() as u64));
-    let read: Vec<(Found, Result<Facts, ImageError>)> = images
+) -> Vec<(Found, Facts)> {
+    let mut read = Vec::with_capacity(images.len());
+    let mut unread = Vec::new();
+    for image in images {
+        let path = image.path.on(folder);
+        match known.remove(&*path.to_string_lossy()) {
+            Some((mark, facts)) if mark == image.mark => read.push((image, facts)),
+            _ => unread.push((image, path)),
+        }
+    }
+    drop(known);
+    progress.begin("reading libraries and programs", Some(unread.len() as u64));
+    let fresh: Vec<_> = unread
         .into_par_iter()
-        .map(|image| {
-            let facts = Facts::read(&image.path.on(&game.root));
+        .map(|(image, path)| {
+            let facts = Facts::read(&path);
             progress.advance(1);
-            (image, facts)
+            (image, path, facts)
         })
         .collect();
     progress.end();
-
-    let mut programs = Vec::new();
-    let mut libraries = Vec::new();
-    for (image, facts) in read {
+    let mut kept = Vec::new();
+    let first_fresh = read.len();
+    for (image, path, facts) in fresh {
         match facts {
-            Ok(facts) if facts.kind == Kind::Exe && extension(image.path.file_name()) == "exe" => {
-                programs.push((image.path, facts));
+            Ok(facts) => {
+                kept.push((path.to_string_lossy().into_owned(), image.mark));
+                read.push((image, facts));
             }
-            Ok(facts) => libraries.push((image, facts)),
-            // A data file may end in .dll or .bak too; it is none of our business.
+            // A data file may bear such a name too; it is none of our business.
             Err(ImageError::NotAnImage { .. }) if !image.is_library_by_name() => {}
-            Err(error) => errors.push(LookError {
-                path: image.path.on(&game.root),
-                code: error.code(),
-                message: error.to_string(),
-            }),
+            Err(error) => {
+                let message = error.to_string();
+                errors.push(LookError { path, code: error.code(), message });
+            }
         }
     }
-    let programs = game::rank(&game.title, programs);
+    let kept: Vec<(String, Mark, &Facts)> = kept
+        .into_iter()
+        .zip(&read[first_fresh..])
+        .map(|((path, mark), (_, facts))| (path, mark, facts))
+        .collect();
+    if !kept.is_empty() {
+        // Looking goes on where nothing can be kept, as in a home that is read-only: the next
+        // survey reads the files again.
+        let _ = store.keep(&kept);
+    }
+    read.sort_by(|(a, _), (b, _)| a.path.cmp(&b.path));
+    read
+}
+
+/// Puts together what one game has, and what speaks for each of its libraries.
+fn view(
+    game: Game,
+    images: Vec<(Found, Facts)>,
+    knowledge: &Knowledge,
+    errors: &mut Vec<LookError>,
+) -> GameView {
+    let is_program = |(image, facts): &(Found, Facts)| {
+        facts.kind == Kind::Exe && extension(image.path.file_name()) == "exe"
+    };
+    let (programs, libraries): (Vec<_>, Vec<_>) = images.into_iter().partition(is_program);
+    let programs = programs.into_iter().map(|(image, facts)| (image.path, facts)).collect();
+    let title =
+        game.root.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+    let programs = game::rank(&title, programs, game.settings.executable.as_ref());
+    let version = programs.first().and_then(|executable| stated(&game, executable));
+
     let ledger = Ledger::of(&game.root, &knowledge.changes);
     let machine = programs.first().map(|executable| executable.facts.machine);
+    let catalog = knowledge.catalog.beside(&game.root);
+    errors.extend(catalog.errors.iter().map(LookError::from));
     let libraries = libraries
         .into_iter()
         .map(|(image, facts)| {
-            let family = catalog::family_of(&facts, image.path.file_name());
-            let newer = newer(&knowledge.builds, &family, machine.unwrap_or(facts.machine), &facts);
+            let family = catalog.family_of(&facts, image.path.file_name());
+            let machine = machine.unwrap_or(facts.machine);
+            let game = version.as_ref().and_then(|known| known.version.as_ref());
+            let newest = rack::newest(&knowledge.builds, &family, machine, game);
+            let newer = newest.and_then(|build| newer(build, &facts));
             Library {
                 state: standing(&game.root, &image, &ledger),
                 role: Role::Support,
+                group: None,
+                is_component: false,
+                put_aside: false,
+                backups: Vec::new(),
                 evidence: Vec::new(),
                 path: image.path,
-                modified: image.modified,
                 facts,
                 family,
                 newer,
             }
         })
         .collect();
-    let mut view = GameView { game, programs, libraries };
-    evidence::within_game(&mut view, &knowledge.builds);
+    let mut view = GameView { game, programs, version, libraries };
+    evidence::within_game(&mut view, &catalog, &knowledge.builds);
     view
 }
 
-/// Roles follow from what a file says of itself, else from the evidence for it.
-fn settle_roles(view: &mut GameView) {
+/// Settles what follows from all the evidence together: what is a component, and the roles. In a
+/// folder without any program there is nothing to tell components by, and all libraries count.
+fn settle(view: &mut GameView) {
+    let loose = view.programs.is_empty();
     for library in &mut view.libraries {
+        library.is_component = loose && !library.put_aside || !library.evidence.is_empty();
+        if library.role != Role::Support {
+            continue;
+        }
         let by_evidence = library.evidence.iter().find_map(|evidence| match evidence.kind {
             EvidenceKind::StandIn => Some(Role::Loader),
             EvidenceKind::Keyed => Some(Role::Extender),
@@ -270,8 +425,7 @@ fn settle_roles(view: &mut GameView) {
     }
 }
 
-fn newer(builds: &[Build], family: &str, machine: Machine, facts: &Facts) -> Option<Newer> {
-    let build = rack::newest(builds, family, machine)?;
+fn newer(build: &Build, facts: &Facts) -> Option<Newer> {
     let version = build.version.clone()?;
     let has = facts.version();
     (has.is_none() || has < Some(version.clone()))
@@ -287,10 +441,11 @@ fn standing(root: &Path, image: &Found, ledger: &Ledger) -> Standing {
     let Some(last) = entry.last.as_ref().map(|held| held.state) else {
         return Standing::Overwritten;
     };
-    let undisturbed = last.content.size == image.size && last.stamp.modified == image.modified;
+    let same_size = last.content.size == image.mark.size;
+    let undisturbed = same_size && last.stamp.modified == image.mark.modified;
     let same = undisturbed
-        || (last.content.size == image.size
-            && Content::of_file(&image.path.on(root)).is_ok_and(|content| content == last.content));
+        || same_size
+            && Content::of_file(&image.path.on(root)).is_ok_and(|content| content == last.content);
     match (same, entry.in_force()) {
         (false, _) => Standing::Overwritten,
         (true, true) => Standing::Fitted,
@@ -316,11 +471,4 @@ fn plain(path: PathBuf) -> PathBuf {
 
 fn folder_of(file: &Path) -> PathBuf {
     file.parent().map_or_else(|| file.to_owned(), Path::to_owned)
-}
-
-impl Library {
-    /// Whether its name says that it is a copy of another library, put aside by hand.
-    pub fn is_put_aside(&self) -> bool {
-        evidence::original_name(self.path.file_name()).is_some()
-    }
 }

@@ -1,13 +1,14 @@
 //! Lists the files of a tree that could be programs or libraries, by their names; asks for size
 //! and date of these alone. Links are not followed.
 
+use std::fs::Metadata;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
 use filetime::FileTime;
 use ignore::{WalkBuilder, WalkState};
 
-use super::LookError;
+use super::{LookError, Mark};
 use crate::catalog::LIBRARY_EXTENSIONS;
 use crate::error::in_words;
 use crate::path::{GamePath, extension};
@@ -18,10 +19,8 @@ use crate::progress::Progress;
 pub(super) struct Found {
     /// Its path below the folder that was walked.
     pub path: GamePath,
-    /// Length in bytes.
-    pub size: u64,
-    /// Date: seconds since 1970, and nanoseconds.
-    pub modified: (i64, u32),
+    /// What tells whether it is the file that was there before.
+    pub mark: Mark,
 }
 
 impl Found {
@@ -91,10 +90,22 @@ fn candidate(root: &Path, entry: &ignore::DirEntry) -> Option<Result<Found, Look
         Ok(metadata) => {
             let modified = FileTime::from_last_modification_time(&metadata);
             let modified = (modified.unix_seconds(), modified.nanoseconds());
-            Ok(Found { path, size: metadata.len(), modified })
+            let mark = Mark { size: metadata.len(), modified, file: file_number(&metadata) };
+            Ok(Found { path, mark })
         }
         Err(error) => Err(unreadable(format!("it cannot be looked at: {error}"))),
     })
+}
+
+#[cfg(unix)]
+fn file_number(metadata: &Metadata) -> u64 {
+    use std::os::unix::fs::MetadataExt;
+    metadata.ino()
+}
+
+#[cfg(not(unix))]
+fn file_number(_: &Metadata) -> u64 {
+    0
 }
 
 /// Programs, libraries, and what was a library before somebody renamed it.

@@ -1,5 +1,8 @@
 //! The front door: a home folder with everything that it keeps, and what can be done with it.
 
+mod families;
+mod games;
+
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
@@ -9,7 +12,6 @@ use fs4::FileExt;
 use crate::change::{self, Change};
 use crate::content::FileState;
 use crate::error::{Error, Result};
-use crate::game::Game;
 use crate::image::Facts;
 use crate::path::same_name;
 use crate::plan::{self, Fit, Held, Ledger, Plan};
@@ -61,60 +63,19 @@ impl Workshop {
     /// Surveys everything below some paths. The games found are remembered by id, which writes to
     /// nothing but the home folder.
     pub fn survey(&self, paths: &[PathBuf], progress: &dyn Progress) -> Result<Survey> {
-        let mut knowledge = self.knowledge()?;
-        let survey = survey::survey(paths, &mut knowledge, progress);
-        for view in &survey.games {
+        let mut knowledge = Knowledge {
+            games: self.database.games()?,
+            library_roots: self.database.library_roots()?,
+            builds: self.database.builds()?,
+            changes: self.database.changes(None)?,
+            catalog: self.catalog(),
+        };
+        let known = knowledge.games.clone();
+        let survey = survey::survey(paths, &mut knowledge, &self.database, progress)?;
+        for view in survey.games.iter().filter(|view| !known.contains(&view.game)) {
             self.database.remember_game(&view.game)?;
         }
         Ok(survey)
-    }
-
-    /// The folders of every game seen so far that are still there.
-    pub fn known_games(&self) -> Result<Vec<Game>> {
-        let games = self.database.games()?.into_iter();
-        Ok(games.filter(|game| game.root.is_dir()).collect())
-    }
-
-    /// Surveys the one game that a text names: by id, by title, or by its folder.
-    pub fn game(&self, name: &str, progress: &dyn Progress) -> Result<GameView> {
-        let root = match self.known_game(name)? {
-            Some(game) => game.root,
-            None => PathBuf::from(name),
-        };
-        if !root.is_dir() {
-            let known = self.database.games()?.into_iter().map(|game| game.id).collect();
-            return Err(Error::UnknownGame { name: name.to_owned(), known });
-        }
-        let mut survey = self.survey(std::slice::from_ref(&root), progress)?;
-        match survey.games.len() {
-            0 => Err(Error::NoGame { path: root }),
-            1 => Ok(survey.games.remove(0)),
-            _ => {
-                let titles = survey.games.into_iter().map(|view| view.game.title).collect();
-                Err(Error::SeveralGames { path: root, titles })
-            }
-        }
-    }
-
-    /// The id of the game that a text names, whether its folder is still there or not.
-    pub fn game_id(&self, name: &str) -> Result<String> {
-        if let Some(game) = self.known_game(name)? {
-            return Ok(game.id);
-        }
-        let games = self.database.games()?;
-        let root = survey::canonical(Path::new(name)).ok();
-        let by_root = games.iter().find(|game| Some(&game.root) == root.as_ref());
-        by_root.map(|game| game.id.clone()).ok_or_else(|| Error::UnknownGame {
-            name: name.to_owned(),
-            known: games.iter().map(|game| game.id.clone()).collect(),
-        })
-    }
-
-    fn known_game(&self, name: &str) -> Result<Option<Game>> {
-        let games = self.database.games()?;
-        let by_id = games.iter().find(|game| same_name(&game.id, name));
-        let by_title = || games.iter().find(|game| same_name(&game.title, name));
-        Ok(by_id.or_else(by_title).cloned())
     }
 
     /// The builds on the rack, in the order in which they were added.
@@ -124,7 +85,7 @@ impl Workshop {
 
     /// Puts the library at `path`, or the one in the zip there, on the rack.
     pub fn rack_add(&mut self, path: &Path) -> Result<(Build, Added)> {
-        let parcel = Parcel::open(path)?;
+        let parcel = Parcel::open(path, &self.catalog())?;
         let _lock = self.lock()?;
         self.shelve(&parcel)
     }
@@ -155,7 +116,7 @@ impl Workshop {
         let builds = self.database.builds()?;
         let path = Path::new(what);
         let (build, parcel) = if path.is_file() {
-            let parcel = Parcel::open(path)?;
+            let parcel = Parcel::open(path, &self.catalog())?;
             (parcel.build.clone(), Some(parcel))
         } else {
             (rack::find(&builds, what, view.machine())?.clone(), None)
@@ -235,14 +196,6 @@ impl Workshop {
 
     fn carry_out(&mut self, plan: Plan, progress: &dyn Progress) -> Result<Change> {
         change::apply(plan, &self.blobs, &mut self.database, progress)
-    }
-
-    fn knowledge(&self) -> Result<Knowledge> {
-        Ok(Knowledge {
-            games: self.database.games()?,
-            builds: self.database.builds()?,
-            changes: self.database.changes(None)?,
-        })
     }
 
     /// Lets one process at a time alter what this home knows. Given up when dropped.

@@ -1,0 +1,27 @@
+//! `compare`: what differs between two library files.
+
+use std::path::Path;
+
+use anyhow::Result;
+use upright_spanner_core::Error;
+use upright_spanner_core::compare::compare;
+use upright_spanner_core::image::TrustStore;
+use upright_spanner_core::inspect::inspect_one;
+
+use crate::args;
+use crate::exit::Exit;
+use crate::render;
+use crate::session::Session;
+
+pub fn run(args: &args::Compare, session: &Session) -> Result<Exit> {
+    let trust = args.trust.as_deref().map(TrustStore::read).transpose()?;
+    let read = |path: &Path| inspect_one(path, trust.as_ref()).map_err(Error::image(path));
+    let (old, new) = (read(&args.old)?, read(&args.new)?);
+    let comparison = compare(&old, &new);
+    if session.json {
+        render::json(&render::compare::document(args, &comparison))?;
+    } else {
+        render::compare::print(&comparison, session)?;
+    }
+    Ok(Exit::Done)
+}

@@ -1,0 +1,65 @@
+//! `family`: the user's catalog of families.
+
+use anyhow::Result;
+use upright_spanner_core::Error;
+use upright_spanner_core::catalog::{Catalog, Family, Lesson, matcher};
+use upright_spanner_core::survey::LookError;
+
+use crate::args;
+use crate::exit::Exit;
+use crate::render::{self, family};
+use crate::session::Session;
+
+pub fn run(args: &args::Family, session: &Session) -> Result<Exit> {
+    match args {
+        args::Family::Learn { file, id, role, group, title } => {
+            let lesson =
+                Lesson { id: id.clone(), role: *role, group: group.clone(), title: title.clone() };
+            let learned = session.alter()?.learn_family(file, lesson)?;
+            show(&[&learned], session)?;
+            Ok(Exit::Done)
+        }
+        args::Family::List => {
+            let catalog = session.look()?.catalog();
+            let families: Vec<&Family> = catalog.families().iter().collect();
+            if session.json {
+                render::json(&family::document(&families))?;
+            } else {
+                family::print_list(&families, session)?;
+            }
+            Ok(errors(&catalog))
+        }
+        args::Family::Show { family: wanted } => {
+            let catalog = session.look()?.catalog();
+            let pattern = matcher(wanted).map_err(|what| Error::Setting {
+                what,
+                advice: "`*` stands for any text and `?` for any character.",
+            })?;
+            let matches = |family: &&Family| {
+                pattern.is_match(&family.id)
+                    || family.group.as_ref().is_some_and(|group| pattern.is_match(group))
+            };
+            let families: Vec<&Family> = catalog.families().iter().filter(matches).collect();
+            if families.is_empty() {
+                return Err(Error::Setting {
+                    what: format!("no family or group of the catalog matches `{wanted}`"),
+                    advice: "`spanner family list` shows them; `spanner family learn FILE` adds one.",
+                }
+                .into());
+            }
+            show(&families, session)?;
+            Ok(errors(&catalog))
+        }
+    }
+}
+
+fn show(families: &[&Family], session: &Session) -> Result<()> {
+    if session.json { render::json(&family::document(families)) } else { family::print(families) }
+}
+
+/// Says which catalog files cannot be used.
+fn errors(catalog: &Catalog) -> Exit {
+    let errors: Vec<LookError> = catalog.errors.iter().map(LookError::from).collect();
+    render::look_errors(&errors);
+    if errors.is_empty() { Exit::Done } else { Exit::Attend }
+}

@@ -1,0 +1,60 @@
+//! `game`: what the user says of games, and what is known of them.
+
+use anyhow::Result;
+use upright_spanner_core::game::GameEdit;
+
+use crate::args;
+use crate::exit::Exit;
+use crate::render::{self, game, hint};
+use crate::session::Session;
+
+pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
+    match args {
+        args::Game::Add { folder, edit } => {
+            let added = session.alter()?.add_game(folder, &edit.into())?;
+            hint(session, &format!("{} is known as {}.", added.title, added.id))?;
+            hint(session, &format!("Next: spanner game show {}", added.id))?;
+        }
+        args::Game::Set { game, edit } => {
+            let changed = session.alter()?.set_game(game, &edit.into())?;
+            hint(session, &format!("Noted. Next: spanner game show {}", changed.id))?;
+        }
+        args::Game::List => {
+            let games = session.look()?.games()?;
+            if session.json {
+                render::json(&game::list_document(&games))?;
+            } else {
+                game::print_list(&games, session)?;
+            }
+        }
+        args::Game::Show { game: name } => {
+            let workshop = session.look()?;
+            let view = workshop.game(name, &session.progress())?;
+            let version = workshop.game_version(&view);
+            if session.json {
+                render::json(&game::document(&view, version.as_ref()))?;
+            } else {
+                game::print(&view, version.as_ref(), session)?;
+            }
+        }
+        args::Game::Forget { game: name } => {
+            let id = session.alter()?.forget_game(name)?;
+            let stays = "its files, its history and the kept originals stay.";
+            hint(session, &format!("Forgotten: {id}; {stays}"))?;
+        }
+    }
+    Ok(Exit::Done)
+}
+
+impl From<&args::GameEdit> for GameEdit {
+    fn from(args: &args::GameEdit) -> Self {
+        Self {
+            title: args.title.clone(),
+            executable: args.executable.clone(),
+            edition: args.edition.clone(),
+            bays: args.bay.clone(),
+            version_file: args.version_file.clone(),
+            version_pattern: args.version_pattern.clone(),
+        }
+    }
+}

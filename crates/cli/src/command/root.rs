@@ -1,0 +1,34 @@
+//! `root`: folders of which each sub-folder is a game.
+
+use anyhow::Result;
+
+use crate::args;
+use crate::exit::Exit;
+use crate::render::{self, hint, slashes};
+use crate::session::Session;
+
+pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
+    match args {
+        args::Root::Add { folders } => {
+            let workshop = session.alter()?;
+            for folder in folders {
+                let root = workshop.add_library_root(folder)?;
+                hint(session, &format!("Each sub-folder of {} is a game now.", slashes(&root)))?;
+            }
+            hint(session, "Next: spanner survey")?;
+        }
+        args::Root::List => {
+            let roots = session.look()?.library_roots()?;
+            if session.json {
+                render::json(&render::game::roots_document(&roots))?;
+            } else {
+                render::game::print_roots(&roots, session)?;
+            }
+        }
+        args::Root::Forget { folder } => {
+            let root = session.alter()?.forget_library_root(folder)?;
+            hint(session, &format!("Forgotten: {}. Nothing in it was touched.", slashes(&root)))?;
+        }
+    }
+    Ok(Exit::Done)
+}

@@ -1,0 +1,64 @@
+//! A comparison: the verdict first, then what differs.
+
+use std::io::Write;
+
+use anyhow::Result;
+use owo_colors::OwoColorize;
+use serde_json::{Value, json};
+use upright_spanner_core::compare::{Comparison, Pair};
+
+use super::table::table;
+use super::{clean, slashes, wrapped};
+use crate::args;
+use crate::session::Session;
+
+/// Names gained or lost that are shown; `-v` shows all.
+const NAMES_SHOWN: usize = 12;
+
+/// Prints a comparison for people.
+pub fn print(comparison: &Comparison, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    write!(out, "{}", wrapped(&comparison.verdict, "", 0, session.width).bold())?;
+    let pairs = comparison.facts.iter().chain(&comparison.strings);
+    let rows = pairs.filter(|pair| pair.old.is_some() || pair.new.is_some()).map(row).collect();
+    write!(out, "{}", table(&["", "OLD", "NEW"], &[], rows))?;
+    for (what, names) in [
+        ("exports lost", &comparison.exports_lost),
+        ("exports gained", &comparison.exports_gained),
+        ("imports lost", &comparison.imports_lost),
+        ("imports gained", &comparison.imports_gained),
+    ] {
+        if names.is_empty() {
+            continue;
+        }
+        let shown = if session.verbose { names.len() } else { NAMES_SHOWN.min(names.len()) };
+        let some = names[..shown].join(", ");
+        let text = match names.len() - shown {
+            0 => some,
+            rest => format!("{some} and {rest} more (-v)"),
+        };
+        let head = format!("  {}: ", format!("{what} ({})", names.len()).dimmed());
+        write!(out, "{}", wrapped(&text, &head, 4, session.width.saturating_sub(what.len() + 6)))?;
+    }
+    Ok(())
+}
+
+fn row(pair: &Pair) -> Vec<String> {
+    let side = |text: &Option<String>| {
+        let text = text.as_deref().map_or("-", |text| text);
+        clean(text).into_owned()
+    };
+    let new = side(&pair.new);
+    let new = if pair.same() { new.dimmed().to_string() } else { new.yellow().to_string() };
+    vec![clean(&pair.what).into_owned(), side(&pair.old), new]
+}
+
+/// A comparison as a document for programs.
+pub fn document(args: &args::Compare, comparison: &Comparison) -> Value {
+    json!({
+        "schema": 1,
+        "old": slashes(&args.old),
+        "new": slashes(&args.new),
+        "comparison": comparison,
+    })
+}

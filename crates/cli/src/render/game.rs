@@ -1,0 +1,141 @@
+//! What is known of games and library roots.
+
+use std::io::Write;
+use std::path::PathBuf;
+
+use anyhow::Result;
+use owo_colors::OwoColorize;
+use serde_json::{Value, json};
+use upright_spanner_core::game::{Game, GameVersion};
+use upright_spanner_core::survey::GameView;
+
+use super::table::table;
+use super::{clean, hint, slashes, wrapped};
+use crate::session::Session;
+
+/// Programs that are listed as candidates; `-v` lists all.
+const PROGRAMS_SHOWN: usize = 6;
+
+/// Prints what is known of one game, and its programs with what speaks for and against each.
+pub fn print(view: &GameView, version: Option<&GameVersion>, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    let game = &view.game;
+    writeln!(out, "{}  {}", clean(&game.title).bold(), format!("({})", game.id).dimmed())?;
+    let mut line = |name: &str, value: &str| {
+        writeln!(out, "  {} {}", format!("{name:<12}").dimmed(), clean(value))
+    };
+    line("folder", &slashes(&game.root))?;
+    if let Some(known) = version {
+        let text = match &known.version {
+            Some(version) => format!("{version}, from {}", known.origin),
+            None => known.origin.to_string(),
+        };
+        line("version", &text)?;
+    }
+    if let Some(edition) = &game.settings.edition {
+        line("edition", edition)?;
+    }
+    if let Some(executable) = view.executable() {
+        let machine = executable.facts.machine.spoken();
+        line("executable", &format!("{}, {machine}", executable.path))?;
+        let folder = executable.path.folder();
+        line("bay exe", if folder.is_empty() { "the game's folder" } else { folder })?;
+    }
+    for (name, folder) in &game.settings.bays {
+        line(&format!("bay {name}"), &slashes(folder))?;
+    }
+    line("components", &view.components().len().to_string())?;
+    if view.programs.is_empty() {
+        return hint(session, "There is no program in this folder.");
+    }
+    writeln!(out)?;
+    let shown = if session.verbose { usize::MAX } else { PROGRAMS_SHOWN };
+    writeln!(out, "  {}", "POINTS  PROGRAM".dimmed())?;
+    for program in view.programs.iter().take(shown) {
+        writeln!(out, "  {:>6}  {}", program.score, clean(program.path.as_str()))?;
+        let reasons = program.reasons.join(", ");
+        if !reasons.is_empty() {
+            write!(out, "{}", wrapped(&reasons, "          ", 10, session.width).dimmed())?;
+        }
+    }
+    if view.programs.len() > shown {
+        let rest = format!("  and {} more (-v)", view.programs.len() - shown);
+        writeln!(out, "{}", rest.dimmed())?;
+    }
+    hint(session, &format!("Another one? spanner game set {} --executable PATH", game.id))
+}
+
+/// Prints a line a game.
+pub fn print_list(games: &[Game], session: &Session) -> Result<()> {
+    if games.is_empty() {
+        return hint(session, "No game is known yet. Next: spanner survey FOLDER");
+    }
+    let rows = games
+        .iter()
+        .map(|game| {
+            let known = match (game.registered, game.root.is_dir()) {
+                (_, false) => "gone",
+                (true, true) => "named",
+                (false, true) => "seen",
+            };
+            let title = clean(&game.title).into_owned();
+            vec![game.id.clone(), title, known.to_owned(), clean(&slashes(&game.root)).into_owned()]
+        })
+        .collect();
+    write!(anstream::stdout(), "{}", table(&["GAME", "TITLE", "KNOWN", "FOLDER"], &[], rows))?;
+    Ok(())
+}
+
+/// Prints the library roots.
+pub fn print_roots(roots: &[PathBuf], session: &Session) -> Result<()> {
+    if roots.is_empty() {
+        return hint(session, "There is no library root yet. Next: spanner root add FOLDER");
+    }
+    for root in roots {
+        let gone = if root.is_dir() { "" } else { "  (not there now)" };
+        writeln!(anstream::stdout(), "{}{gone}", clean(&slashes(root)))?;
+    }
+    Ok(())
+}
+
+/// One game as a document for programs.
+pub fn document(view: &GameView, version: Option<&GameVersion>) -> Value {
+    let programs: Vec<Value> = view
+        .programs
+        .iter()
+        .map(|program| {
+            json!({
+                "path": program.path,
+                "points": program.score,
+                "reasons": program.reasons,
+                "machine": program.facts.machine,
+                "version": program.version(),
+            })
+        })
+        .collect();
+    let mut value = game(&view.game);
+    value["version"] = json!(version);
+    value["programs"] = programs.into();
+    json!({ "schema": 1, "game": value })
+}
+
+/// Games as a document for programs.
+pub fn list_document(games: &[Game]) -> Value {
+    json!({ "schema": 1, "games": games.iter().map(game).collect::<Vec<_>>() })
+}
+
+/// Library roots as a document for programs.
+pub fn roots_document(roots: &[PathBuf]) -> Value {
+    let roots: Vec<String> = roots.iter().map(|root| slashes(root)).collect();
+    json!({ "schema": 1, "roots": roots })
+}
+
+fn game(game: &Game) -> Value {
+    json!({
+        "id": game.id,
+        "title": game.title,
+        "root": slashes(&game.root),
+        "registered": game.registered,
+        "settings": game.settings,
+    })
+}

@@ -1,0 +1,187 @@
+//! Catalog files: families as the user describes them, in TOML. The format is documented in
+//! `docs/formats.md`.
+
+use std::path::{Path, PathBuf};
+
+use globset::{GlobBuilder, GlobMatcher};
+use serde::{Deserialize, Serialize};
+use toml::Spanned;
+
+use super::Role;
+use crate::image::Facts;
+
+/// The version of the format that this program writes and reads.
+pub const SCHEMA: u32 = 1;
+
+/// A catalog file that cannot be used.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{}:{line}: {what}", path.display())]
+pub struct CatalogError {
+    /// The file.
+    pub path: PathBuf,
+    /// The line that is wrong, from 1.
+    pub line: usize,
+    /// What is wrong and what was expected.
+    pub what: String,
+}
+
+/// A family as a catalog describes it.
+#[derive(Debug, Clone)]
+pub struct Family {
+    /// Its id, as used in the names of builds.
+    pub id: String,
+    /// What it does for a game.
+    pub role: Option<Role>,
+    /// The name of a group of related families.
+    pub group: Option<String>,
+    /// What people call it.
+    pub title: Option<String>,
+    /// The catalog file that describes it.
+    pub from: PathBuf,
+    names: Vec<GlobMatcher>,
+    identity: Vec<(Field, GlobMatcher)>,
+    /// The patterns as written, for display: what is compared, and with what.
+    pub criteria: Vec<(&'static str, String)>,
+}
+
+/// A statement of an image about itself that a catalog can compare.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Field {
+    Company,
+    Product,
+    Description,
+    OriginalName,
+    InternalName,
+    LinkedName,
+    Signer,
+}
+
+impl Field {
+    fn of(self, facts: &Facts) -> Option<&str> {
+        match self {
+            Self::Company => facts.string("CompanyName"),
+            Self::Product => facts.string("ProductName"),
+            Self::Description => facts.string("FileDescription"),
+            Self::OriginalName => facts.string("OriginalFilename"),
+            Self::InternalName => facts.string("InternalName"),
+            Self::LinkedName => facts.export_name.as_deref(),
+            Self::Signer => facts.signer.as_deref(),
+        }
+    }
+}
+
+/// The file as it is written.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct File {
+    schema: Spanned<u32>,
+    #[serde(default)]
+    family: Vec<Spanned<Entry>>,
+}
+
+/// One family as it is written.
+#[derive(Debug, Default, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct Entry {
+    pub id: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub title: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub role: Option<Role>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub group: Option<String>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub names: Vec<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub company: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub product: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub description: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub original_name: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub internal_name: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub linked_name: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub signer: Option<String>,
+}
+
+/// Reads the families of a catalog file's text; `path` is for errors.
+pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
+    let wrong = |at: usize, what: String| CatalogError {
+        path: path.to_owned(),
+        line: text[..at.min(text.len())].matches('\n').count() + 1,
+        what,
+    };
+    let file: File = toml::from_str(text).map_err(|error| {
+        wrong(error.span().map_or(0, |span| span.start), error.message().to_owned())
+    })?;
+    if *file.schema.get_ref() != SCHEMA {
+        let what = format!("schema {} is not known: expected {SCHEMA}", file.schema.get_ref());
+        return Err(wrong(file.schema.span().start, what));
+    }
+    let families = file.family.into_iter().map(|entry| {
+        let at = entry.span().start;
+        Family::new(entry.into_inner(), path).map_err(|what| wrong(at, what))
+    });
+    families.collect()
+}
+
+impl Family {
+    fn new(entry: Entry, path: &Path) -> Result<Self, String> {
+        if super::slug(&entry.id) != entry.id || entry.id.is_empty() {
+            return Err(format!(
+                "`{}` is no id: expected lower-case letters, digits and `-`, as in `{}`",
+                entry.id,
+                super::slug(&entry.id)
+            ));
+        }
+        let mut criteria: Vec<(&'static str, String)> =
+            entry.names.iter().map(|name| ("name", name.clone())).collect();
+        let names = entry.names.iter().map(|name| matcher(name)).collect::<Result<Vec<_>, _>>()?;
+        let mut identity = Vec::new();
+        for (field, word, pattern) in [
+            (Field::Company, "company", entry.company),
+            (Field::Product, "product", entry.product),
+            (Field::Description, "description", entry.description),
+            (Field::OriginalName, "original-name", entry.original_name),
+            (Field::InternalName, "internal-name", entry.internal_name),
+            (Field::LinkedName, "linked-name", entry.linked_name),
+            (Field::Signer, "signer", entry.signer),
+        ] {
+            if let Some(pattern) = pattern {
+                identity.push((field, matcher(&pattern)?));
+                criteria.push((word, pattern));
+            }
+        }
+        if criteria.is_empty() {
+            return Err(format!(
+                "family `{}` can match nothing: expected `names`, or one of `company`, `product`, \
+                 `description`, `original-name`, `internal-name`, `linked-name`, `signer`",
+                entry.id
+            ));
+        }
+        let Entry { id, title, role, group, .. } = entry;
+        let from = path.to_owned();
+        Ok(Self { id, role, group, title, from, names, identity, criteria })
+    }
+
+    /// Whether a file is of this family: its name is one of the names, if there are any, and it
+    /// states everything that is asked for.
+    pub fn matches(&self, facts: &Facts, file_name: &str) -> bool {
+        let named = self.names.is_empty() || self.names.iter().any(|name| name.is_match(file_name));
+        named
+            && self.identity.iter().all(|(field, pattern)| {
+                field.of(facts).is_some_and(|value| pattern.is_match(value))
+            })
+    }
+}
+
+/// A pattern with `*` and `?`, without regard to case.
+pub fn matcher(pattern: &str) -> Result<GlobMatcher, String> {
+    let glob = GlobBuilder::new(pattern).case_insensitive(true).backslash_escape(false).build();
+    glob.map(|glob| glob.compile_matcher())
+        .map_err(|error| format!("`{pattern}` is no pattern: {}", error.kind()))
+}

@@ -1,0 +1,104 @@
+//! Writes a catalog entry from a sample file.
+
+use std::fs;
+use std::path::Path;
+
+use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
+
+use super::entry::{Entry, SCHEMA};
+use super::{Role, family_of, role_of};
+use crate::error::{Error, Result};
+use crate::image::Facts;
+
+/// What the user says of a family that is learned.
+#[derive(Debug, Clone, Default)]
+pub struct Lesson {
+    /// The id, where the file's own name is not wanted.
+    pub id: Option<String>,
+    /// The role, where the file's own words do not tell it.
+    pub role: Option<Role>,
+    /// The group of related families that it belongs to.
+    pub group: Option<String>,
+    /// What people call it.
+    pub title: Option<String>,
+}
+
+/// The entry that describes a file: by its author's statements where it has any, else by its name.
+pub(super) fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> Entry {
+    let text = |key: &str| facts.string(key).map(str::to_owned);
+    let original = text("OriginalFilename");
+    let tells =
+        text("CompanyName").is_some() && (original.is_some() || text("ProductName").is_some());
+    Entry {
+        id: lesson.id.unwrap_or_else(|| family_of(facts, file_name)),
+        title: lesson.title.or_else(|| text("FileDescription")),
+        role: lesson.role.or_else(|| role_of(facts)),
+        group: lesson.group,
+        // A file that says who made it and what it is may bear any name in a game.
+        names: if tells && original.is_some() { Vec::new() } else { vec![file_name.to_owned()] },
+        company: text("CompanyName").filter(|_| tells),
+        product: text("ProductName").filter(|_| tells),
+        original_name: original.filter(|_| tells),
+        linked_name: if tells { None } else { facts.export_name.clone() },
+        ..Entry::default()
+    }
+}
+
+/// Adds an entry to a catalog file, leaving what stands there as it is.
+pub(super) fn append(path: &Path, entry: &Entry) -> Result<()> {
+    let text = match fs::read_to_string(path) {
+        Ok(text) => text,
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+            format!(
+                "# Families learned from files. The format is described in docs/formats.md.\nschema = {SCHEMA}\n"
+            )
+        }
+        Err(error) => return Err(Error::io("read", path)(error)),
+    };
+    let damaged = |what: String| Error::io("add to", path)(std::io::Error::other(what));
+    let mut document: DocumentMut =
+        text.parse().map_err(|e: toml_edit::TomlError| damaged(e.message().to_owned()))?;
+    let families = document
+        .entry("family")
+        .or_insert(Item::ArrayOfTables(ArrayOfTables::new()))
+        .as_array_of_tables_mut()
+        .ok_or_else(|| damaged("`family` is no list of tables".to_owned()))?;
+    families.push(table(entry));
+    if let Some(folder) = path.parent() {
+        fs::create_dir_all(folder).map_err(Error::io("make the folder", folder))?;
+    }
+    let staged = path.with_extension("toml.new");
+    fs::write(&staged, document.to_string()).map_err(Error::io("write", &staged))?;
+    fs::rename(&staged, path).map_err(Error::io("write", path))
+}
+
+fn table(entry: &Entry) -> Table {
+    let mut table = Table::new();
+    table["id"] = value(&entry.id);
+    let role = entry.role.map(|role| role.name().to_owned());
+    let texts = [("title", &entry.title), ("role", &role), ("group", &entry.group)];
+    for (key, text) in texts {
+        if let Some(text) = text {
+            table[key] = value(text);
+        }
+    }
+    if !entry.names.is_empty() {
+        table["names"] = value(entry.names.iter().collect::<toml_edit::Array>());
+    }
+    for (key, text) in [
+        ("company", &entry.company),
+        ("product", &entry.product),
+        ("original-name", &entry.original_name),
+        ("linked-name", &entry.linked_name),
+    ] {
+        if let Some(text) = text {
+            table[key] = value(escape(text));
+        }
+    }
+    table
+}
+
+/// A statement as a pattern that matches it alone.
+fn escape(text: &str) -> String {
+    globset::escape(text)
+}

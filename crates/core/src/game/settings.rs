@@ -1,0 +1,143 @@
+//! What the user says of a game, which stands over what is found.
+
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+
+use regex::Regex;
+use serde::{Deserialize, Serialize};
+
+use crate::error::{Error, Result};
+use crate::path::GamePath;
+
+/// What the user says of a game.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct GameSettings {
+    /// The executable that counts.
+    pub executable: Option<GamePath>,
+    /// The store edition, in the user's words.
+    pub edition: Option<String>,
+    /// Further folders that files go to, also outside the game's folder.
+    pub bays: BTreeMap<String, PathBuf>,
+    /// Where the game's version is written, if the executable does not say it.
+    pub version_file: Option<VersionFile>,
+}
+
+/// A text file that tells the game's version.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct VersionFile {
+    /// The file.
+    pub path: GamePath,
+    /// A regular expression; its first group, or all of it, is the version.
+    pub pattern: String,
+}
+
+impl VersionFile {
+    /// Any version at the start of a line.
+    pub const ANY: &'static str = r"(?m)^\W*v?(\d+(?:[._]\d+)+\S*)";
+
+    /// Checks the pattern.
+    pub fn new(path: GamePath, pattern: &str) -> Result<Self> {
+        match Regex::new(pattern) {
+            Ok(_) => Ok(Self { path, pattern: pattern.to_owned() }),
+            Err(error) => Err(Error::Setting {
+                what: format!("the pattern for the version is no regular expression: {error}"),
+                advice: r"Give one with a group around the version, as in `Build (\d[\d.]*)`.",
+            }),
+        }
+    }
+
+    /// Finds the version in the file's text.
+    pub(super) fn find_in<'a>(&self, text: &'a str) -> Option<&'a str> {
+        let found = Regex::new(&self.pattern).ok()?.captures(text)?;
+        found.get(1).or_else(|| found.get(0)).map(|part| part.as_str())
+    }
+}
+
+/// Changes to what the user says of a game. An empty text takes a setting back.
+#[derive(Debug, Clone, Default)]
+pub struct GameEdit {
+    /// What to call it.
+    pub title: Option<String>,
+    /// The executable that counts, relative to the game's folder.
+    pub executable: Option<String>,
+    /// The store edition.
+    pub edition: Option<String>,
+    /// Folders by name; an empty folder takes one back.
+    pub bays: Vec<(String, String)>,
+    /// The file that tells the version, relative to the game's folder.
+    pub version_file: Option<String>,
+    /// The regular expression that finds the version in it.
+    pub version_pattern: Option<String>,
+}
+
+impl GameEdit {
+    /// Applies the changes to a game.
+    pub(crate) fn apply(&self, game: &mut super::Game) -> Result<()> {
+        let inside = |text: &str| -> Result<GamePath> {
+            let path = GamePath::new(text).map_err(|error| Error::Setting {
+                what: error.to_string(),
+                advice: "Give a path relative to the game's folder.",
+            })?;
+            if path.on(&game.root).is_file() {
+                return Ok(path);
+            }
+            Err(Error::Setting {
+                what: format!("there is no file {path} in {}", game.root.display()),
+                advice: "Give a path relative to the game's folder.",
+            })
+        };
+        let settings = &mut game.settings;
+        if let Some(text) = &self.executable {
+            settings.executable = if text.is_empty() { None } else { Some(inside(text)?) };
+        }
+        if let Some(text) = &self.edition {
+            settings.edition = Some(text.clone()).filter(|text| !text.is_empty());
+        }
+        match (self.version_file.as_deref(), self.version_pattern.as_deref()) {
+            (Some(""), _) => settings.version_file = None,
+            (Some(file), pattern) => {
+                let pattern = pattern.unwrap_or(VersionFile::ANY);
+                settings.version_file = Some(VersionFile::new(inside(file)?, pattern)?);
+            }
+            (None, Some(pattern)) => {
+                let file = settings.version_file.take().ok_or(Error::Setting {
+                    what: "there is a pattern for the version, but no file to look in".to_owned(),
+                    advice: "Name the file with --version-file.",
+                })?;
+                settings.version_file = Some(VersionFile::new(file.path, pattern)?);
+            }
+            (None, None) => {}
+        }
+        for (name, folder) in &self.bays {
+            bay(settings, name, folder)?;
+        }
+        if let Some(title) = self.title.clone().filter(|title| !title.is_empty()) {
+            game.title = title;
+        }
+        Ok(())
+    }
+}
+
+fn bay(settings: &mut GameSettings, name: &str, folder: &str) -> Result<()> {
+    const FIXED: [&str; 2] = ["root", "exe"];
+    if FIXED.contains(&name) || super::slug(name) != name || name.is_empty() {
+        return Err(Error::Setting {
+            what: format!("`{name}` is no name for a further bay"),
+            advice: "Use lower-case letters, digits and `-`; `root` and `exe` are there already.",
+        });
+    }
+    if folder.is_empty() {
+        settings.bays.remove(name);
+        return Ok(());
+    }
+    let path = std::path::absolute(folder).map_err(Error::io("look at", folder.as_ref()))?;
+    if !path.is_dir() {
+        return Err(Error::Setting {
+            what: format!("{} is no folder", path.display()),
+            advice: "Make the folder first, or check its spelling.",
+        });
+    }
+    settings.bays.insert(name.to_owned(), path);
+    Ok(())
+}

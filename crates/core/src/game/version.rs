@@ -1,0 +1,79 @@
+//! The game's own version, and from where it is known.
+
+use std::fmt;
+use std::fs::File;
+use std::io::Read;
+
+use serde::Serialize;
+
+use super::{Executable, Game};
+use crate::content::{Content, Digest};
+use crate::version::Version;
+
+/// A game's version.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct GameVersion {
+    /// The version; `None` where only the executable's content tells releases apart.
+    pub version: Option<Version>,
+    /// From where it is known.
+    pub origin: Origin,
+}
+
+/// From where a game's version is known.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Origin {
+    /// The executable's file version.
+    FileVersion,
+    /// The executable's product version, since its file version says nothing.
+    ProductVersion,
+    /// A text file that the user named.
+    TextFile(String),
+    /// Nothing states one: the executable's content.
+    Content(Digest),
+}
+
+impl fmt::Display for Origin {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::FileVersion => f.write_str("the executable's file version"),
+            Self::ProductVersion => f.write_str("the executable's product version"),
+            Self::TextFile(path) => write!(f, "{path}"),
+            Self::Content(digest) => {
+                write!(f, "no version stated; the executable's content is sha-{}", digest.short())
+            }
+        }
+    }
+}
+
+/// A text file that tells a version is not longer.
+const LONGEST_TEXT: u64 = 1 << 20;
+
+/// The version of a game as far as it is stated, in the order: the user's text file, the
+/// executable's file version, its product version. A version such as 1.0.0.0, which many
+/// executables bear whatever their release, says nothing.
+pub(crate) fn stated(game: &Game, executable: &Executable) -> Option<GameVersion> {
+    let from_file = || {
+        let file = game.settings.version_file.as_ref()?;
+        let mut text = Vec::new();
+        let reader = File::open(file.path.on(&game.root)).ok()?;
+        reader.take(LONGEST_TEXT).read_to_end(&mut text).ok()?;
+        let text = String::from_utf8_lossy(&text);
+        let version = file.find_in(&text)?.parse().ok()?;
+        Some((version, Origin::TextFile(file.path.to_string())))
+    };
+    let telling = |version: &Version| version.numbers().iter().sum::<u64>() > 1;
+    let file = || Some((executable.facts.version().filter(telling)?, Origin::FileVersion));
+    let product =
+        || Some((executable.facts.product_version().filter(telling)?, Origin::ProductVersion));
+    let (version, origin) = from_file().or_else(file).or_else(product)?;
+    Some(GameVersion { version: Some(version), origin })
+}
+
+/// The version of a game, or failing that the content of its executable, which is read for it.
+pub(crate) fn told(game: &Game, executable: &Executable) -> Option<GameVersion> {
+    stated(game, executable).or_else(|| {
+        let content = Content::of_file(&executable.path.on(&game.root)).ok()?;
+        Some(GameVersion { version: None, origin: Origin::Content(content.sha256) })
+    })
+}
