@@ -8,9 +8,12 @@ use serde_json::{Value, json};
 use upright_spanner_core::compare::{Comparison, Pair};
 
 use super::table::table;
-use super::{clean, slashes, wrapped};
+use super::{clean, cut, slashes, wrapped};
 use crate::args;
 use crate::session::Session;
+
+/// Longer names, which compilers make, are cut.
+const LONGEST_NAME: usize = 60;
 
 /// Names gained or lost that are shown; `-v` shows all.
 const NAMES_SHOWN: usize = 12;
@@ -32,7 +35,8 @@ pub fn print(comparison: &Comparison, session: &Session) -> Result<()> {
             continue;
         }
         let shown = if session.verbose { names.len() } else { NAMES_SHOWN.min(names.len()) };
-        let some = names[..shown].join(", ");
+        let some: Vec<String> = names[..shown].iter().map(|name| cut(name, LONGEST_NAME)).collect();
+        let some = some.join(", ");
         let text = match names.len() - shown {
             0 => some,
             rest => format!("{some} and {rest} more (-v)"),

@@ -20,7 +20,7 @@ use upright_spanner_core::Error;
 use upright_spanner_core::survey::LookError;
 
 use crate::session::Session;
-pub use text::{bytes, clean, count, date, fit_path, moment, quoted, slashes, wrapped};
+pub use text::{bytes, clean, count, cut, date, fit_path, moment, quoted, slashes, wrapped};
 
 /// Prints a document for programs. Control characters that JSON would let through are escaped.
 pub fn json(document: &impl Serialize) -> Result<()> {

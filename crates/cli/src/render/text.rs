@@ -59,10 +59,11 @@ pub fn fit_path(path: &str, width: usize) -> String {
     format!("…{kept}")
 }
 
-fn cut(text: &str, width: usize) -> String {
+/// A text cut down to `width` columns.
+pub fn cut(text: &str, width: usize) -> String {
     let mut out = String::new();
     for c in text.chars() {
-        if out.width() + 2 > width {
+        if out.width() + 2 > width && text.width() > width {
             out.push('…');
             break;
         }

@@ -383,8 +383,8 @@ fn view(
         .map(|(image, facts)| {
             let family = catalog.family_of(&facts, image.path.file_name());
             let machine = machine.unwrap_or(facts.machine);
-            let game = version.as_ref().and_then(|known| known.version.as_ref());
-            let newest = rack::newest(&knowledge.builds, &family, machine, game);
+            let release = version.as_ref().and_then(|known| known.version.as_ref());
+            let newest = rack::newest(&knowledge.builds, &family, machine, release);
             let newer = newest.and_then(|build| newer(build, &facts));
             Library {
                 state: standing(&game.root, &image, &ledger),
