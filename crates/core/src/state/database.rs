@@ -5,6 +5,7 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use rayon::prelude::*;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
@@ -242,10 +243,16 @@ impl FactsStore for Database {
         let first = format!("{folder}{}", std::path::MAIN_SEPARATOR);
         let behind = format!("{folder}{}", if cfg!(windows) { ']' } else { '0' });
         let sql = "SELECT path, mark, body FROM facts WHERE path >= ?1 AND path < ?2";
-        let rows = self.rows("read the cache", sql, params![first, behind], |row| {
-            Ok((row.get(0)?, (from_json(row, 1)?, from_json(row, 2)?)))
-        })?;
-        Ok(rows.into_iter().collect())
+        let rows: Vec<(String, String, String)> =
+            self.rows("read the cache", sql, params![first, behind], |row| {
+                Ok((row.get(0)?, row.get(1)?, row.get(2)?))
+            })?;
+        // A row of another version of the program is as good as none.
+        let read = |(path, mark, body): (String, String, String)| {
+            let mark = serde_json::from_str(&mark).ok()?;
+            Some((path, (mark, serde_json::from_str(&body).ok()?)))
+        };
+        Ok(rows.into_par_iter().filter_map(read).collect())
     }
 
     fn keep(&self, facts: &[(String, Mark, &Facts)]) -> Result<()> {

@@ -3,7 +3,7 @@
 
 use std::fs::Metadata;
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
+use std::sync::{Mutex, PoisonError};
 
 use filetime::FileTime;
 use ignore::{WalkBuilder, WalkState};
@@ -60,25 +60,26 @@ pub(super) fn images(root: &Path, progress: &dyn Progress) -> Walked {
                 Ok(entry) => candidate(root, &entry),
                 Err(error) => Some(Err(walk_error(root, &error))),
             };
-            // A thread that panicked elsewhere leaves the list as good as it was.
-            let mut walked = walked.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-            match seen {
-                Some(Ok(found)) => walked.images.push(found),
-                Some(Err(error)) => walked.errors.push(error),
-                None => {}
+            if let Some(seen) = seen {
+                // A thread that panicked elsewhere leaves the list as good as it was.
+                let mut walked = walked.lock().unwrap_or_else(PoisonError::into_inner);
+                match seen {
+                    Ok(found) => walked.images.push(found),
+                    Err(error) => walked.errors.push(error),
+                }
             }
             WalkState::Continue
         })
     });
     progress.end();
-    let mut walked = walked.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
+    let mut walked = walked.into_inner().unwrap_or_else(PoisonError::into_inner);
     walked.images.sort_by(|a, b| a.path.cmp(&b.path));
     walked.errors.sort_by(|a, b| a.path.cmp(&b.path));
     walked
 }
 
 fn candidate(root: &Path, entry: &ignore::DirEntry) -> Option<Result<Found, LookError>> {
-    if !entry.file_type()?.is_file() || !is_candidate(&entry.file_name().to_string_lossy()) {
+    if !entry.file_type()?.is_file() || !is_candidate(entry.file_name().as_encoded_bytes()) {
         return None;
     }
     let unreadable =
@@ -108,18 +109,25 @@ fn file_number(_: &Metadata) -> u64 {
     0
 }
 
-/// Programs, libraries, and what was a library before somebody renamed it.
-fn is_candidate(name: &str) -> bool {
-    let name = name.to_lowercase();
-    let extension = extension(&name);
-    extension == "exe"
-        || LIBRARY_EXTENSIONS.contains(&extension.as_str())
-        || LIBRARY_EXTENSIONS.iter().any(|library| {
-            name.match_indices(&format!(".{library}")).any(|(at, found)| {
-                let behind = name[at + found.len()..].chars().next();
-                behind.is_some_and(|c| !c.is_alphanumeric())
-            })
-        })
+/// Programs, libraries, and what was a library before somebody renamed it: names with an extension
+/// of these that ends there, or goes on with something else than a letter or digit. Asked of every
+/// file in a tree, so it looks at bytes and allocates nothing.
+fn is_candidate(name: &[u8]) -> bool {
+    const LEN: usize = 4;
+    let ends = |extension: &str, at: usize| {
+        let found = &name[at..at + LEN];
+        found[0] == b'.' && found[1..].eq_ignore_ascii_case(extension.as_bytes())
+    };
+    let Some(last) = name.len().checked_sub(LEN) else {
+        return false;
+    };
+    if ends("exe", last) {
+        return true;
+    }
+    (0..=last).filter(|&at| name[at] == b'.').any(|at| {
+        LIBRARY_EXTENSIONS.iter().any(|extension| ends(extension, at))
+            && name.get(at + LEN).is_none_or(|behind| !behind.is_ascii_alphanumeric())
+    })
 }
 
 fn walk_error(root: &Path, error: &ignore::Error) -> LookError {

@@ -1,0 +1,136 @@
+//! How long looking takes, against an ordinary tool in the same run: a parallel file finder's
+//! listing of the same tree by extension (`fdfind`, else `fd`, else `find`).
+//!
+//! `cargo bench --bench look` makes a tree of 200 games, 400,000 files and 6,000 images in a
+//! temporary folder (or the numbers in `BENCH_GAMES`, `BENCH_FILES`, `BENCH_IMAGES`) and prints
+//! medians of five runs.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use upright_spanner_core::Workshop;
+use upright_spanner_core::image::Facts;
+use upright_spanner_core::progress::Silent;
+use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::{Bits, Pe};
+
+const RUNS: usize = 5;
+
+fn main() {
+    let setting = |name: &str, default: usize| {
+        std::env::var(name).ok().and_then(|text| text.parse().ok()).unwrap_or(default)
+    };
+    let games = setting("BENCH_GAMES", 200);
+    let files = setting("BENCH_FILES", 400_000);
+    let images = setting("BENCH_IMAGES", 6_000);
+    let folder = tempfile::tempdir().expect("a temporary folder");
+    let tree = folder.path().join("games");
+    make_tree(&tree, games, files, images);
+    println!("{games} games, {files} files, {images} images");
+
+    let finder = ["fdfind", "fd"].into_iter().find(|tool| runs(tool));
+    let listing = median(|_| list(finder, &tree));
+    println!("listing by {:18} {}", finder.unwrap_or("find"), shown(listing, listing));
+    let homes = |run: usize| folder.path().join(format!("home-{run}"));
+    let survey = |home: &Path| {
+        let workshop = Workshop::open(home).expect("a home");
+        let began = Instant::now();
+        let survey = workshop.survey(std::slice::from_ref(&tree), &Silent).expect("a survey");
+        assert_eq!(survey.games.len(), games);
+        began.elapsed()
+    };
+    let first = median(|run| survey(&homes(run)));
+    println!("first survey                  {}", shown(first, listing));
+    let allowed = listing.mul_f64(1.5) + Duration::from_micros(250) * images as u32;
+    println!("  allowed: 1.5 listings + 0.25 ms an image = {} ms", allowed.as_millis());
+    let second = median(|run| survey(&homes(run)));
+    println!("second survey                 {}", shown(second, listing));
+
+    for (what, bytes) in [("ordinary image, 180 KB", 180_000), ("large image, 100 MB", 100 << 20)] {
+        let path = folder.path().join("image.dll");
+        let image = world::corvid(Corvid::Upscaler, [2, 7, 4, 0], Bits::Bits64).padding(bytes);
+        fs::write(&path, image.to_bytes()).expect("an image");
+        let reading = median(|_| time(|| assert!(fs::read(&path).is_ok())));
+        let facts = median(|_| time(|| assert!(Facts::read(&path).is_ok())));
+        let micros = facts.as_secs_f64() * 1e6;
+        let part = facts.as_secs_f64() / reading.as_secs_f64();
+        println!("facts of an {what:23} {micros:7.0} µs, {part:.4} of reading it whole");
+    }
+    if let Some(peak) = peak_memory() {
+        println!("peak memory of all of this    {peak}");
+    }
+}
+
+fn time(act: impl FnOnce()) -> Duration {
+    let began = Instant::now();
+    act();
+    began.elapsed()
+}
+
+/// The median of some runs after one that warms up.
+fn median(mut act: impl FnMut(usize) -> Duration) -> Duration {
+    act(RUNS);
+    let mut times: Vec<Duration> = (0..RUNS).map(&mut act).collect();
+    times.sort();
+    times[RUNS / 2]
+}
+
+fn shown(time: Duration, listing: Duration) -> String {
+    let ratio = time.as_secs_f64() / listing.as_secs_f64();
+    format!("{:7.1} ms, {ratio:.2} listings", time.as_secs_f64() * 1e3)
+}
+
+fn runs(tool: &str) -> bool {
+    let quiet = Command::new(tool).arg("--version").stdout(Stdio::null()).status();
+    quiet.is_ok_and(|status| status.success())
+}
+
+fn list(finder: Option<&str>, tree: &Path) -> Duration {
+    let mut command = Command::new(finder.unwrap_or("find"));
+    if finder.is_some() {
+        command.args(["-u", "-e", "dll", "-e", "exe", "."]).arg(tree);
+    } else {
+        command.arg(tree).args(["-name", "*.dll", "-o", "-name", "*.exe"]);
+    }
+    time(|| {
+        let output = command.output().expect("the finder");
+        assert!(!output.stdout.is_empty());
+    })
+}
+
+/// Games with a program, libraries of several makers, and data files in folders of a hundred.
+fn make_tree(tree: &Path, games: usize, files: usize, images: usize) {
+    let per_game = images / games;
+    let library = |n: usize| {
+        let kind = [Corvid::Upscaler, Corvid::FrameGenerator, Corvid::Denoiser][n % 3];
+        world::corvid(kind, [2, n as u16 % 40, 1, 0], Bits::Bits64).padding(30_000).to_bytes()
+    };
+    let libraries: Vec<Vec<u8>> = (0..per_game.max(1)).map(library).collect();
+    for game in 0..games {
+        let root: PathBuf = tree.join(format!("Game {game}"));
+        let bin = root.join("bin");
+        fs::create_dir_all(&bin).expect("a folder");
+        let exe: Pe =
+            world::game_exe(Bits::Bits64, &format!("Game {game}"), "Studio", [1, 2, 3, 0]);
+        fs::write(bin.join(format!("Game{game}.exe")), exe.padding(30_000).to_bytes())
+            .expect("exe");
+        for (n, bytes) in libraries.iter().enumerate().skip(1) {
+            fs::write(bin.join(format!("library_{n}.dll")), bytes).expect("a library");
+        }
+        for n in 0..(files - images) / games {
+            let folder = root.join(format!("data/{}", n / 100));
+            if n % 100 == 0 {
+                fs::create_dir_all(&folder).expect("a folder");
+            }
+            fs::write(folder.join(format!("{n}.pak")), b"data").expect("a file");
+        }
+    }
+}
+
+fn peak_memory() -> Option<String> {
+    let status = fs::read_to_string("/proc/self/status").ok()?;
+    let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:"))?;
+    Some(line.trim().to_owned())
+}
