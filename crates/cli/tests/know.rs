@@ -12,7 +12,7 @@ use upright_spanner_sample::{Bits, Pe, VersionInfo};
 /// A library with a company and a description.
 fn library(company: &str, what: &str, version: [u16; 4]) -> Pe {
     let info = VersionInfo::new(version).with("CompanyName", company).with("FileDescription", what);
-    Pe::dll(Bits::Bits64, "").version(info)
+    Pe::dll(Bits::Bits64, "").version(&info)
 }
 
 /// A bench with one small game of the studio "Dovetail".
@@ -143,14 +143,14 @@ fn a_family_is_learned_from_a_file_and_found_under_another_name() {
         .with("CompanyName", "Dovetail")
         .with("OriginalFilename", "lens_kit.dll")
         .with("ProductName", "Lens [pro]");
-    bench.write("kit/lens_kit.dll", &kit.version(info.clone()).to_bytes());
+    bench.write("kit/lens_kit.dll", &kit.version(&info.clone()).to_bytes());
     let words = ["family", "learn", "kit/lens_kit.dll", "--role", "overlay", "--group", "glass"];
     let text = bench.ok(&words);
     assert!(text.contains("lens-kit") && text.contains("glass"), "{text}");
     let again = errors(&bench.run(&words).code(2));
     assert!(again.contains("already a family that describes this file: `lens-kit`"), "{again}");
 
-    bench.write("lib/Quill/q_lens.dll", &Pe::dll(Bits::Bits64, "").version(info).to_bytes());
+    bench.write("lib/Quill/q_lens.dll", &Pe::dll(Bits::Bits64, "").version(&info).to_bytes());
     assert_eq!(components(&bench, &["survey", "lib"]), ["overlay lens-kit: catalogued"]);
     for pattern in ["lens*", "glass", "GL?SS"] {
         assert_eq!(
@@ -271,7 +271,7 @@ fn the_games_version_is_told_with_where_it_comes_from() {
 
     let mut info = VersionInfo::new([1, 0, 0, 0]);
     info.product_version = [3, 3, 1, 0];
-    bench.write("lib/Quill/Quill.exe", &Pe::exe(Bits::Bits64).version(info).to_bytes());
+    bench.write("lib/Quill/Quill.exe", &Pe::exe(Bits::Bits64).version(&info).to_bytes());
     assert_eq!(
         version(&bench),
         serde_json::json!({ "version": "3.3.1", "origin": "product-version" })
@@ -281,7 +281,7 @@ fn the_games_version_is_told_with_where_it_comes_from() {
     let nothing = VersionInfo::new([1, 0, 0, 0]);
     bench.write(
         "lib/Quill/Quill.exe",
-        &Pe::exe(Bits::Bits64).version(nothing).padding(5000).to_bytes(),
+        &Pe::exe(Bits::Bits64).version(&nothing).padding(5000).to_bytes(),
     );
     let told = version(&bench);
     assert_eq!(told["version"], Value::Null);
@@ -399,7 +399,7 @@ fn compare_says_what_differs_and_what_it_means() {
     let bench = Bench::empty();
     let build = |version: [u16; 4], bits, exports: &[&str], company: &str| {
         let info = VersionInfo::new(version).with("CompanyName", company);
-        let pe = Pe::dll(bits, "lens.dll").version(info);
+        let pe = Pe::dll(bits, "lens.dll").version(&info);
         exports.iter().fold(pe, |pe, name| pe.export(name, 1)).to_bytes()
     };
     let two = [2, 0, 0, 0];

@@ -181,7 +181,7 @@ fn inspect_shows_the_facts_and_goes_on_past_a_bad_file() {
 fn the_inspect_document_keeps_its_shape() {
     let bench = Bench::empty();
     let pe = Pe::dll(Bits::Bits32, "shape.dll")
-        .version(VersionInfo::new([1, 2, 3, 4]).with("CompanyName", "Corvid Optics"))
+        .version(&VersionInfo::new([1, 2, 3, 4]).with("CompanyName", "Corvid Optics"))
         .imports("KERNEL32.dll", &["Sleep", "#9"])
         .export("go", 1);
     bench.write("shape.dll", &pe.to_bytes());
@@ -208,7 +208,7 @@ fn text_out_of_a_file_cannot_steer_the_terminal() {
     let info = VersionInfo::new([1, 0, 0, 0]).with("CompanyName", "\u{1b}[2Jgone\u{9b}1m\u{202e}");
     bench.write(
         "evil.dll",
-        &Pe::dll(Bits::Bits64, "\u{1b}]0;title\u{7}.dll").version(info).to_bytes(),
+        &Pe::dll(Bits::Bits64, "\u{1b}]0;title\u{7}.dll").version(&info).to_bytes(),
     );
     let steers =
         |text: &str| text.chars().any(|c| (c.is_control() && c != '\n') || c == '\u{202e}');

@@ -17,7 +17,7 @@ fn everything_that_was_written_is_read() {
     for (bits, machine) in [(Bits::Bits64, Machine::X86_64), (Bits::Bits32, Machine::X86)] {
         let pe = Pe::dll(bits, "salt.dll")
             .version(
-                VersionInfo::new([3, 1, 4, 1])
+                &VersionInfo::new([3, 1, 4, 1])
                     .with("CompanyName", "Grünspan Werke")
                     .with("FileVersion", "3, 1, 4, 1")
                     .with_table(0x0407, 1200, &[("CompanyName", "Anders"), ("Comments", "zwei")]),
@@ -46,6 +46,135 @@ fn everything_that_was_written_is_read() {
 }
 
 #[test]
+fn delayed_imports_and_forwarded_exports_are_told_as_such() {
+    for bits in [Bits::Bits64, Bits::Bits32] {
+        let pe = Pe::dll(bits, "salt.dll")
+            .imports("now.dll", &["one"])
+            .delay_imports("later.dll", &["two", "#3"])
+            .delay_imports("much_later.dll", &["four"])
+            .forward("go", "other.start")
+            .export("stay", 1);
+        let image = read(&pe.to_bytes()).unwrap();
+        let imports: Vec<(&str, bool, usize)> =
+            image.imports.iter().map(|i| (i.dll.as_str(), i.delayed, i.symbols.len())).collect();
+        let expected = [("now.dll", false, 1), ("later.dll", true, 2), ("much_later.dll", true, 1)];
+        assert_eq!(imports, expected);
+        assert_eq!(image.facts.imported_dlls, ["now.dll", "later.dll", "much_later.dll"]);
+        let forwarded: Vec<Option<&str>> =
+            image.exports.iter().map(|export| export.forwarded_to.as_deref()).collect();
+        assert_eq!(forwarded, [Some("other.start"), None]);
+        assert_eq!(image.facts.faults, Vec::<String>::new());
+    }
+}
+
+#[test]
+fn a_build_for_developers_shows() {
+    let debug = |pe: Pe| Facts::from_reader(Cursor::new(pe.to_bytes())).unwrap().is_debug();
+    let plain = || Pe::dll(Bits::Bits64, "a.dll");
+    for (dll, expected) in [
+        ("VCRUNTIME140D.dll", true),
+        ("vcruntime140_1d.dll", true),
+        ("msvcp140d.dll", true),
+        ("ucrtbased.dll", true),
+        ("mfc140ud.dll", true),
+        ("vcruntime140.dll", false),
+        ("ucrtbase.dll", false),
+        ("msvcrt.dll", false),
+        ("d3d11.dll", false),
+    ] {
+        assert_eq!(debug(plain().imports(dll, &["x"])), expected, "{dll}");
+    }
+    let mut info = VersionInfo::new([1, 0, 0, 0]);
+    info.flags = 1 | 2 | 8;
+    let facts = Facts::from_reader(Cursor::new(plain().version(&info).to_bytes())).unwrap();
+    assert!(facts.is_debug());
+    assert_eq!(facts.flags(), ["debug", "pre-release", "private"]);
+}
+
+/// A version resource as `edit` leaves it.
+fn with_resource(edit: impl FnOnce(&mut Vec<u8>)) -> Facts {
+    let info = VersionInfo::new([4, 3, 2, 1])
+        .with("CompanyName", "Corvid Optics")
+        .with("FileDescription", "Plume")
+        .with("ProductName", "Plume");
+    let mut bytes = info.to_bytes();
+    edit(&mut bytes);
+    let pe = Pe::dll(Bits::Bits64, "a.dll").version_bytes(bytes);
+    Facts::from_reader(Cursor::new(pe.to_bytes())).unwrap()
+}
+
+/// Where a text stands in a resource.
+fn at(bytes: &[u8], text: &str) -> usize {
+    let units: Vec<u8> = text.encode_utf16().flat_map(u16::to_le_bytes).collect();
+    find(bytes, &units).expect("the text")
+}
+
+#[test]
+fn resources_out_of_order_are_read_as_far_as_they_go() {
+    type Edit = fn(&mut Vec<u8>);
+    let whole = with_resource(|_| ());
+    assert_eq!(whole.faults, Vec::<String>::new());
+    let edits: [(&str, Edit, Option<&str>); 6] = [
+        (
+            "a value's length is counted in bytes",
+            |bytes| {
+                let value_len = at(bytes, "CompanyName") - 4;
+                bytes[value_len] *= 2;
+            },
+            Some("Corvid Optics"),
+        ),
+        (
+            "the whole claims to be longer than it is",
+            |bytes| bytes[1] = 0xFF,
+            Some("Corvid Optics"),
+        ),
+        (
+            "a string claims to be longer than its table",
+            |bytes| {
+                let len = at(bytes, "FileDescription") - 6;
+                bytes[len + 1] = 0x40;
+            },
+            Some("Corvid Optics"),
+        ),
+        (
+            "a string claims no length at all",
+            |bytes| {
+                let len = at(bytes, "FileDescription") - 6;
+                bytes[len..len + 2].fill(0);
+            },
+            Some("Corvid Optics"),
+        ),
+        (
+            "two more bytes of padding than there should be",
+            |bytes| {
+                let start = at(bytes, "CompanyName") - 6;
+                bytes.splice(start..start, [0, 0]);
+            },
+            Some("Corvid Optics"),
+        ),
+        (
+            "it stops in the middle of a string",
+            |bytes| {
+                let cut = at(bytes, "FileDescription");
+                bytes.truncate(cut);
+            },
+            Some("Corvid Optics"),
+        ),
+    ];
+    for (what, edit, company) in edits {
+        let facts = with_resource(edit);
+        assert_eq!(facts.version().unwrap().to_string(), "4.3.2.1", "{what}");
+        assert_eq!(facts.string("CompanyName"), company, "{what}");
+    }
+    let none = with_resource(Vec::clear);
+    assert_eq!(none.version(), None);
+    let noise =
+        with_resource(|bytes| bytes.iter_mut().for_each(|byte| *byte = byte.wrapping_mul(37)));
+    assert_eq!(noise.version(), None);
+    assert!(noise.faults[0].contains("version resource"), "{:?}", noise.faults);
+}
+
+#[test]
 fn the_version_that_people_would_state_wins() {
     for (fixed, text, stated) in [
         ([1, 2, 0, 0], "1.2.0.0", Some("1.2.0")),
@@ -56,7 +185,7 @@ fn the_version_that_people_would_state_wins() {
         ([0, 0, 0, 0], "", None),
     ] {
         let info = VersionInfo::new(fixed).with("FileVersion", text);
-        let pe = Pe::dll(Bits::Bits64, "a.dll").version(info);
+        let pe = Pe::dll(Bits::Bits64, "a.dll").version(&info);
         let version = read(&pe.to_bytes()).unwrap().facts.version();
         assert_eq!(version.map(|v| v.to_string()).as_deref(), stated, "{fixed:?} {text:?}");
     }
@@ -144,7 +273,7 @@ proptest! {
     #[test]
     fn no_damage_trips_the_reader(hits in proptest::collection::vec((any::<usize>(), any::<u8>()), 1..20)) {
         let mut bytes = Pe::dll(Bits::Bits64, "a.dll")
-            .version(VersionInfo::new([1, 2, 3, 4]).with("CompanyName", "Corvid Optics"))
+            .version(&VersionInfo::new([1, 2, 3, 4]).with("CompanyName", "Corvid Optics"))
             .imports("KERNEL32.dll", &["Sleep", "#3"])
             .export("one", 1)
             .to_bytes();

@@ -25,13 +25,27 @@ pub struct Pe {
     bits: Bits,
     dll: bool,
     built: u32,
-    version: Option<VersionInfo>,
+    version: Option<Vec<u8>>,
     imports: Vec<(String, Vec<String>)>,
-    exports: Vec<(String, u32)>,
+    delayed: Vec<(String, Vec<String>)>,
+    exports: Vec<(String, Export)>,
     export_name: String,
     texts: Vec<String>,
     padding: usize,
     exit: Exit,
+}
+
+#[derive(Debug, Clone)]
+enum Export {
+    Returns(u32),
+    ForwardedTo(String),
+}
+
+/// How libraries are imported: at the start, or when first called.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum When {
+    AtStart,
+    Delayed,
 }
 
 #[derive(Debug, Clone)]
@@ -58,6 +72,7 @@ impl Pe {
             built: 1_700_000_000,
             version: None,
             imports: Vec::new(),
+            delayed: Vec::new(),
             exports: Vec::new(),
             export_name: name.to_owned(),
             texts: Vec::new(),
@@ -68,8 +83,14 @@ impl Pe {
 
     /// Sets the version resource.
     #[must_use]
-    pub fn version(mut self, version: VersionInfo) -> Self {
-        self.version = Some(version);
+    pub fn version(self, version: &VersionInfo) -> Self {
+        self.version_bytes(version.to_bytes())
+    }
+
+    /// Sets the version resource to these bytes, whatever they are.
+    #[must_use]
+    pub fn version_bytes(mut self, bytes: Vec<u8>) -> Self {
+        self.version = Some(bytes);
         self
     }
 
@@ -87,10 +108,24 @@ impl Pe {
         self
     }
 
+    /// Imports functions from a library that is loaded when one of them is first called.
+    #[must_use]
+    pub fn delay_imports(mut self, dll: &str, symbols: &[&str]) -> Self {
+        self.delayed.push((dll.to_owned(), symbols.iter().map(|&s| s.to_owned()).collect()));
+        self
+    }
+
+    /// Exports a name that leads to another library's export, as in `other.go`.
+    #[must_use]
+    pub fn forward(mut self, name: &str, target: &str) -> Self {
+        self.exports.push((name.to_owned(), Export::ForwardedTo(target.to_owned())));
+        self
+    }
+
     /// Exports a function that returns `value`.
     #[must_use]
     pub fn export(mut self, name: &str, value: u32) -> Self {
-        self.exports.push((name.to_owned(), value));
+        self.exports.push((name.to_owned(), Export::Returns(value)));
         self
     }
 
@@ -135,7 +170,9 @@ impl Pe {
         writer.reserve_dos_header_and_stub();
         writer.reserve_nt_headers(16);
         let has_version = self.version.is_some();
-        let sections = 3 + usize::from(!self.exports.is_empty()) + usize::from(has_version);
+        let has_delayed = !self.delayed.is_empty();
+        let sections = [!self.exports.is_empty(), has_version, has_delayed];
+        let sections = 3 + sections.into_iter().filter(|&there| there).count();
         writer.reserve_section_headers(sections as u16);
 
         // Sizes do not depend on addresses, so each part is laid out at address 0 to measure it
@@ -145,14 +182,25 @@ impl Pe {
         let code_len = stubs_start + 16 * self.exports.len();
         let text = writer.reserve_text_section(code_len as u32);
         let rdata = writer.reserve_rdata_section(data.len() as u32);
-        let idata_len = self.import_section(0).bytes.len();
+        let idata_len = self.import_section(When::AtStart, 0).bytes.len();
         let idata = writer.reserve_idata_section(idata_len as u32);
-        let import = self.import_section(idata.virtual_address);
+        let import = self.import_section(When::AtStart, idata.virtual_address);
         writer.set_data_directory(
             pe::IMAGE_DIRECTORY_ENTRY_IMPORT,
             idata.virtual_address,
             import.descriptors_len,
         );
+        let delayed = has_delayed.then(|| {
+            let len = self.import_section(When::Delayed, 0).bytes.len() as u32;
+            let flags = pe::IMAGE_SCN_CNT_INITIALIZED_DATA
+                | pe::IMAGE_SCN_MEM_READ
+                | pe::IMAGE_SCN_MEM_WRITE;
+            let range = writer.reserve_section(*b".didat\0\0", flags, len, len);
+            let table = self.import_section(When::Delayed, range.virtual_address);
+            let directory = pe::IMAGE_DIRECTORY_ENTRY_DELAY_IMPORT;
+            writer.set_data_directory(directory, range.virtual_address, table.descriptors_len);
+            (table, range)
+        });
         let edata = (!self.exports.is_empty()).then(|| {
             let len = self.export_section(0, 0).len() as u32;
             let range = writer.reserve_edata_section(len);
@@ -175,6 +223,9 @@ impl Pe {
         writer.write_section(text.file_offset, &code);
         writer.write_section(rdata.file_offset, &data);
         writer.write_section(idata.file_offset, &import.bytes);
+        if let Some((table, range)) = delayed {
+            writer.write_section(range.file_offset, &table.bytes);
+        }
         if let Some(range) = edata {
             let stubs = text.virtual_address + stubs_start as u32;
             let bytes = self.export_section(range.virtual_address, stubs);
@@ -236,7 +287,8 @@ impl Pe {
             out.extend_from_slice(text.as_bytes());
             out.push(0);
         }
-        let seed = self.built ^ self.version.as_ref().map_or(0, |v| u32::from(v.file_version[1]));
+        let stated = self.version.iter().flatten().map(|&byte| u32::from(byte));
+        let seed = stated.fold(self.built, |seed, byte| seed.rotate_left(5) ^ byte);
         let mut state = seed | 1;
         let block: Vec<u8> = std::iter::repeat_with(|| {
             state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
@@ -257,7 +309,8 @@ impl Pe {
             (false, _) => self.exe_code(text.virtual_address, import),
         };
         code.resize(stubs, 0xCC);
-        for (_, value) in &self.exports {
+        for (_, export) in &self.exports {
+            let value = if let Export::Returns(value) = export { *value } else { 0 };
             code.push(0xB8);
             code.extend_from_slice(&value.to_le_bytes());
             code.push(0xC3);
@@ -297,12 +350,16 @@ impl Pe {
     }
 
     /// Descriptors, then for each library its lookup table, address table, names and own name.
-    fn import_section(&self, base: u32) -> Imports {
+    fn import_section(&self, when: When, base: u32) -> Imports {
         let word = if self.bits == Bits::Bits64 { 8 } else { 4 };
-        let descriptors_len = (self.imports.len() + 1) * 20;
+        let (imports, descriptor_len) = match when {
+            When::AtStart => (&self.imports, 20),
+            When::Delayed => (&self.delayed, 32),
+        };
+        let descriptors_len = (imports.len() + 1) * descriptor_len;
         let mut out = Imports { bytes: vec![0; descriptors_len], ..Imports::default() };
         out.descriptors_len = descriptors_len as u32;
-        for (index, (dll, symbols)) in self.imports.iter().enumerate() {
+        for (index, (dll, symbols)) in imports.iter().enumerate() {
             let bytes = &mut out.bytes;
             let table_len = (symbols.len() + 1) * word;
             bytes.resize(bytes.len().next_multiple_of(8), 0);
@@ -331,10 +388,16 @@ impl Pe {
             let name = bytes.len();
             bytes.extend_from_slice(dll.as_bytes());
             bytes.push(0);
-            let descriptor =
-                [base + lookup as u32, 0, 0, base + name as u32, base + addresses as u32];
+            let [lookup, name, addresses] = [lookup, name, addresses].map(|at| base + at as u32);
+            // The delayed kind has a word of flags first (1: addresses are relative), and a place
+            // for the library's handle: here the last word of the address table, which is zero.
+            let handle = addresses + (symbols.len() * word) as u32;
+            let descriptor = match when {
+                When::AtStart => vec![lookup, 0, 0, name, addresses],
+                When::Delayed => vec![1, name, handle, addresses, lookup, 0, 0, 0],
+            };
             for (n, value) in descriptor.iter().enumerate() {
-                let at = index * 20 + n * 4;
+                let at = index * descriptor_len + n * 4;
                 bytes[at..at + 4].copy_from_slice(&value.to_le_bytes());
             }
         }
@@ -360,6 +423,14 @@ impl Pe {
             at
         };
         let own_name = place(&self.export_name);
+        let forwarded: Vec<Option<u32>> = self
+            .exports
+            .iter()
+            .map(|(_, export)| match export {
+                Export::Returns(_) => None,
+                Export::ForwardedTo(target) => Some(place(target)),
+            })
+            .collect();
         let name_addresses: Vec<u32> = order.iter().map(|&i| place(&self.exports[i].0)).collect();
 
         let mut out = Vec::new();
@@ -377,7 +448,11 @@ impl Pe {
             address_of_name_ordinals: object::U32::new(LE, base + ordinals),
         };
         out.extend_from_slice(object::pod::bytes_of(&directory));
-        out.extend((0..count).flat_map(|i| (stubs + 16 * i).to_le_bytes()));
+        out.extend(
+            (0..count).zip(forwarded).flat_map(|(index, forwarded)| {
+                forwarded.unwrap_or(stubs + 16 * index).to_le_bytes()
+            }),
+        );
         out.extend(name_addresses.iter().flat_map(|address| address.to_le_bytes()));
         out.extend(order.iter().flat_map(|&i| (i as u16).to_le_bytes()));
         out.extend_from_slice(&tail);

@@ -120,9 +120,8 @@ fn align4(out: &mut Vec<u8>) {
 }
 
 /// A resource section with one resource: type 16 (version), name 1, language 0x0409.
-pub(crate) fn section(version: &VersionInfo, address: u32) -> Vec<u8> {
+pub(crate) fn section(data: &[u8], address: u32) -> Vec<u8> {
     const LEVEL: u32 = 16 + 8;
-    let data = version.to_bytes();
     let mut out = Vec::new();
     for (depth, id) in [(0, 16u32), (1, 1), (2, 0x0409)] {
         out.extend_from_slice(&[0; 12]);
@@ -136,6 +135,6 @@ pub(crate) fn section(version: &VersionInfo, address: u32) -> Vec<u8> {
     for word in [address + entry + 16, data.len() as u32, 0, 0] {
         out.extend_from_slice(&word.to_le_bytes());
     }
-    out.extend_from_slice(&data);
+    out.extend_from_slice(data);
     out
 }

@@ -47,7 +47,7 @@ pub fn corvid(component: Corvid, version: [u16; 4], bits: Bits) -> Pe {
     };
     let file = format!("{stem}.dll");
     let mut pe = Pe::dll(bits, &file)
-        .version(named(version, "Corvid Optics", what, "Plume", &file))
+        .version(&named(version, "Corvid Optics", what, "Plume", &file))
         .imports("KERNEL32.dll", &["GetProcAddress", "LoadLibraryW"])
         .imports("d3d12.dll", &["D3D12SerializeRootSignature"])
         .padding(180_000);
@@ -65,7 +65,7 @@ pub fn lampwright(version: [u16; 4], serves: &str) -> Pe {
     let file = format!("lampwright_{}.dll", serves.replace('.', "_"));
     let what = "Lampwright script extender runtime";
     Pe::dll(Bits::Bits32, &file)
-        .version(named(version, "The Lampwright Circle", what, "Lampwright", &file))
+        .version(&named(version, "The Lampwright Circle", what, "Lampwright", &file))
         .imports("KERNEL32.dll", &["VirtualProtect", "GetModuleHandleA"])
         .export("LampwrightPlugin_Query", 1)
         .export("StartLampwright", 2)
@@ -76,7 +76,7 @@ pub fn lampwright(version: [u16; 4], serves: &str) -> Pe {
 /// The loader Undertow, under whatever name the game loads it.
 pub fn undertow(version: [u16; 4], file: &str) -> Pe {
     Pe::dll(Bits::Bits64, file)
-        .version(named(
+        .version(&named(
             version,
             "Undertow contributors",
             "Undertow plugin loader",
@@ -93,7 +93,7 @@ pub fn undertow(version: [u16; 4], file: &str) -> Pe {
 /// The windowing and input library Brine that Kite Harbour bundles.
 pub fn brine(version: [u16; 4]) -> Pe {
     Pe::dll(Bits::Bits64, "brine.dll")
-        .version(named(
+        .version(&named(
             version,
             "The Brine Project",
             "Brine window and input runtime",
@@ -122,7 +122,7 @@ pub fn brine_part(part: &str, seed: u32) -> Pe {
 pub fn game_exe(bits: Bits, title: &str, studio: &str, version: [u16; 4]) -> Pe {
     let file = format!("{}.exe", title.replace([' ', '&'], ""));
     Pe::exe(bits)
-        .version(named(version, studio, title, title, &file))
+        .version(&named(version, studio, title, title, &file))
         .imports("d3d11.dll", &["D3D11CreateDevice"])
         .imports("dxgi.dll", &["CreateDXGIFactory1"])
         .imports("USER32.dll", &["CreateWindowExW"])
@@ -132,7 +132,7 @@ pub fn game_exe(bits: Bits, title: &str, studio: &str, version: [u16; 4]) -> Pe 
 /// A helper program around a game: launcher, crash reporter, installer.
 pub fn helper_exe(bits: Bits, what: &str, studio: &str, file: &str) -> Pe {
     Pe::exe(bits)
-        .version(named([1, 0, 0, 0], studio, what, what, file))
+        .version(&named([1, 0, 0, 0], studio, what, what, file))
         .imports("USER32.dll", &["MessageBoxW"])
         .padding(120_000)
 }
@@ -185,7 +185,7 @@ fn tin_lighthouse(root: &Path) -> io::Result<()> {
     pe(&plugin.join("cvo_upscale.dll"), &upscaler, date)?;
 
     let core = Pe::dll(Bits::Bits64, "LanternCore.dll")
-        .version(named(
+        .version(&named(
             [5, 1, 0, 0],
             HARBOURLESS,
             "Lantern engine core",
@@ -230,7 +230,7 @@ fn moss_and_meridian(root: &Path) -> io::Result<()> {
     pe(&root.join("lampwright_start.exe"), &starter, modded)?;
     pe(&root.join("lampwright_1_6_32.dll"), &lampwright([2, 2, 1, 0], "1.6.32"), modded)?;
     let tweak = Pe::dll(Bits::Bits32, "meadow_tweaks.dll")
-        .version(named(
+        .version(&named(
             [0, 9, 4, 0],
             "Sedge",
             "Meadow tweaks",
