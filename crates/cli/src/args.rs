@@ -253,9 +253,10 @@ pub struct Inspect {
 /// Keep builds to fit: your own collection.
 #[derive(Debug, Subcommand)]
 pub enum Rack {
-    /// Put libraries, or zips that hold one, on the rack.
+    /// Put libraries on the rack: files, folders, zips or 7zs. Every library in them becomes a
+    /// build, in each variant.
     Add {
-        /// The libraries or zips.
+        /// The libraries, folders or archives.
         #[arg(required = true, value_name = "FILE")]
         files: Vec<PathBuf>,
     },
@@ -264,6 +265,26 @@ pub enum Rack {
         /// Only builds of this family.
         family: Option<String>,
     },
+    /// Show a build: what its library says, where it came from, what came with it.
+    Show {
+        /// The build as `rack list` shows it.
+        build: String,
+    },
+    /// Read the texts that came with a build.
+    Notes {
+        /// The build as `rack list` shows it.
+        build: String,
+    },
+    /// Take a build off the rack.
+    Drop {
+        /// The build as `rack list` shows it.
+        build: String,
+        /// Even if a change refers to it. What games need to go back stays.
+        #[arg(long)]
+        anyway: bool,
+    },
+    /// Read every stored byte of the rack and compare it with what it should be.
+    Verify,
 }
 
 /// Put a build into a game, keeping what was there.
@@ -271,7 +292,7 @@ pub enum Rack {
 pub struct Fit {
     /// The game: its folder, or its id as `survey` shows it.
     pub game: String,
-    /// The build as `rack list` shows it (`family@version`), or a library or zip file.
+    /// The build as `rack list` shows it (`family@version`), or a library, folder or archive.
     #[arg(value_name = "BUILD or FILE")]
     pub build: String,
     /// Show what would be done, and do nothing.

@@ -32,7 +32,7 @@ impl Exit {
     /// The code for an error that ended the run.
     pub fn of_error(error: &anyhow::Error) -> Self {
         match error.downcast_ref::<Error>() {
-            Some(Error::Refused(_)) => Self::Refused,
+            Some(Error::Refused(_) | Error::BuildNeeded { .. }) => Self::Refused,
             Some(Error::NotPutBack { .. }) => Self::Interrupted,
             None
             | Some(

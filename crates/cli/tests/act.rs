@@ -5,66 +5,10 @@ mod common;
 use std::fs;
 
 use common::{Bench, errors, output};
+use upright_spanner_sample::Bits;
 use upright_spanner_sample::world::{self, Corvid};
-use upright_spanner_sample::{Bits, Pe, archive};
 
 const TIN: &str = "games/Tin Lighthouse";
-
-#[test]
-fn the_rack_takes_its_builds_from_zips_and_libraries() {
-    let bench = Bench::world();
-    let zips =
-        ["cvo_upscale_120.3.0", "cvo_upscale_120.3.0_x86", "undertow-2.3.0", "lampwright_2_02_06"];
-    let zips = zips.map(|name| format!("downloads/{name}.zip"));
-    let mut words = vec!["rack", "add", "games/Kite Harbour/System/brine_mixer.dll"];
-    words.extend(zips.iter().map(String::as_str));
-    bench.ok(&words);
-    let builds = || {
-        let list = bench.json(&["rack", "list"]);
-        let builds = list["builds"].as_array().unwrap().iter();
-        builds
-            .map(|b| format!("{} {}", b["build"], b["machine"]).replace('"', ""))
-            .collect::<Vec<_>>()
-    };
-    let found = builds();
-    assert_eq!(found[0], "brine-mixer@sha-".to_owned() + &found[0][16..24] + " x86_64");
-    assert_eq!(
-        found[1..],
-        [
-            "cvo-upscale@120.3.0 x86_64",
-            "cvo-upscale@120.3.0+x86 x86",
-            "lampwright@2.2.6+x86 x86",
-            "undertow@2.3.0 x86_64",
-        ]
-    );
-    let again = bench.ok(&words);
-    assert_eq!(again.matches("already there").count(), 5, "{again}");
-    assert_eq!(builds(), found);
-}
-
-#[test]
-fn an_archive_that_cannot_be_used_is_refused_with_the_entry_named() {
-    let bench = Bench::empty();
-    let dll = Pe::dll(Bits::Bits64, "a.dll").to_bytes();
-    let date = (2026, 1, 1);
-    bench.write("none.zip", &archive::zip(&[("readme.txt", b"hello")], date));
-    bench.write("two.zip", &archive::zip(&[("x64/a.dll", &dll), ("x86/a.dll", &dll)], date));
-    bench.write("out.zip", &archive::zip(&[("../../a.dll", &dll)], date));
-    bench.write("fake.zip", &archive::zip(&[("a.dll", b"no library")], date));
-    let whole = archive::zip(&[("a.dll", &dll)], date);
-    bench.write("cut.zip", &whole[..whole.len() - 40]);
-    for (zip, wanted) in [
-        ("none.zip", "no .dll file in it"),
-        ("two.zip", "2 libraries: x64/a.dll, x86/a.dll"),
-        ("out.zip", "`../../a.dll` points out of the archive"),
-        ("fake.zip", "`a.dll` is no library"),
-        ("cut.zip", "damaged"),
-    ] {
-        let errors = errors(&bench.run(&["rack", "add", zip]).code(1));
-        assert!(errors.contains(wanted), "{zip}: {errors}");
-    }
-    assert!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().is_empty());
-}
 
 #[test]
 fn a_dry_run_prints_the_plan_of_the_fit_and_touches_nothing() {

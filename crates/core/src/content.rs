@@ -64,7 +64,7 @@ impl<'de> Deserialize<'de> for Digest {
 }
 
 /// The content of a file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Content {
     /// Its SHA-256.
     pub sha256: Digest,

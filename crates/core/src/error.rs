@@ -103,7 +103,7 @@ pub enum Error {
         /// The library roots.
         known: Vec<String>,
     },
-    /// A catalog file cannot be used.
+    /// A catalog or settings file cannot be used.
     #[error("{0}")]
     Catalog(CatalogError),
     /// A folder that is not one game.
@@ -145,6 +145,14 @@ pub enum Error {
         spec: String,
         /// The builds that it names.
         candidates: Vec<String>,
+    },
+    /// A build that something could still need.
+    #[error("{build} is needed by {}", list(users))]
+    BuildNeeded {
+        /// The build.
+        build: String,
+        /// The changes that refer to it.
+        users: Vec<String>,
     },
     /// Checks found a reason not to go on.
     #[error("refused: {}", sentences(.0))]
@@ -248,7 +256,12 @@ impl Error {
             Self::UnknownBuild { known, .. } => {
                 return Some(format!("On the rack: {}. Or give the path of a file.", list(known)));
             }
-            Self::SeveralBuilds { .. } => "Name one of them in full.",
+            Self::SeveralBuilds { .. } => {
+                "They are variants for different needs. Name one of them in full."
+            }
+            Self::BuildNeeded { .. } => {
+                "Going back and forth between builds needs it. To drop it all the same: --anyway."
+            }
             Self::Refused(findings) => {
                 let remedies: Vec<&str> = findings.iter().map(|f| f.remedy.as_str()).collect();
                 return Some(remedies.join(" "));

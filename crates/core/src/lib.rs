@@ -21,10 +21,11 @@ pub mod path;
 pub mod plan;
 pub mod progress;
 pub mod rack;
+pub mod settings;
 mod state;
 pub mod survey;
 pub mod version;
 mod workshop;
 
 pub use error::{Error, Result};
-pub use workshop::{Added, FitPlan, Workshop};
+pub use workshop::{Added, Addition, Damage, FitPlan, Workshop};

@@ -9,6 +9,7 @@ use filetime::FileTime;
 use tempfile::TempDir;
 use upright_spanner_core::change::ChangeState;
 use upright_spanner_core::progress::{Progress, Silent};
+use upright_spanner_core::rack::Build;
 use upright_spanner_core::survey::Standing;
 use upright_spanner_core::{Added, Error, Workshop};
 use upright_spanner_sample::Bits;
@@ -51,7 +52,7 @@ impl Bench {
 
     fn plan(&self) -> upright_spanner_core::FitPlan {
         let view = self.workshop.game(self.game().to_str().unwrap(), &Silent).unwrap();
-        self.workshop.plan_fit(&view, self.new_file().to_str().unwrap()).unwrap()
+        self.workshop.plan_fit(&view, self.new_file().to_str().unwrap(), &Silent).unwrap()
     }
 
     /// Every file of the game: path, content, date in nanoseconds, read-only.
@@ -213,9 +214,9 @@ fn a_rollback_leaves_alone_what_an_update_brought_since() {
 #[test]
 fn adding_a_build_twice_changes_nothing() {
     let mut bench = Bench::new();
-    let (first, added) = bench.workshop.rack_add(&bench.new_file()).unwrap();
+    let (first, added) = add(&mut bench).unwrap();
     assert_eq!((first.id.to_string().as_str(), added), ("cvo-upscale@120.3.0", Added::New));
-    let (again, added) = bench.workshop.rack_add(&bench.new_file()).unwrap();
+    let (again, added) = add(&mut bench).unwrap();
     assert_eq!((again, added), (first, Added::Known));
     assert_eq!(bench.workshop.builds().unwrap().len(), 1);
 }
@@ -223,7 +224,7 @@ fn adding_a_build_twice_changes_nothing() {
 #[test]
 fn a_damaged_stored_copy_is_never_put_into_a_game() {
     let mut bench = Bench::new();
-    bench.workshop.rack_add(&bench.new_file()).unwrap();
+    add(&mut bench).unwrap();
     let before = bench.picture();
     for blob in files(&bench.folder.path().join("home/blobs")) {
         let mut bytes = fs::read(&blob).unwrap();
@@ -231,13 +232,13 @@ fn a_damaged_stored_copy_is_never_put_into_a_game() {
         fs::write(&blob, bytes).unwrap();
     }
     let view = bench.workshop.game(bench.game().to_str().unwrap(), &Silent).unwrap();
-    let plan = bench.workshop.plan_fit(&view, "cvo-upscale").unwrap();
+    let plan = bench.workshop.plan_fit(&view, "cvo-upscale", &Silent).unwrap();
     let error = bench.workshop.fit(plan, &Silent).unwrap_err();
     assert!(error.to_string().contains("damaged"), "{error}");
     assert!(bench.picture() == before);
 
-    bench.workshop.rack_add(&bench.new_file()).unwrap();
-    let plan = bench.workshop.plan_fit(&view, "cvo-upscale").unwrap();
+    add(&mut bench).unwrap();
+    let plan = bench.workshop.plan_fit(&view, "cvo-upscale", &Silent).unwrap();
     bench.workshop.fit(plan, &Silent).expect("adding the build again mends the stored copy");
 }
 
@@ -259,6 +260,12 @@ fn a_folder_that_links_out_of_the_game_is_not_written_through() {
     assert!(matches!(error, Error::OutsideGame { .. }), "{error}");
     let old = world::corvid(Corvid::Upscaler, [2, 7, 4, 0], Bits::Bits64).to_bytes();
     assert_eq!(fs::read(outside.join("cvo_upscale.dll")).unwrap(), old);
+}
+
+/// Puts the new upscaler on the rack.
+fn add(bench: &mut Bench) -> upright_spanner_core::Result<(Build, Added)> {
+    let addition = bench.workshop.rack_add(&bench.new_file(), &Silent)?;
+    Ok(addition.builds.into_iter().next().unwrap())
 }
 
 fn files(folder: &Path) -> Vec<PathBuf> {

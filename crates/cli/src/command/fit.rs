@@ -12,7 +12,7 @@ pub fn run(args: &args::Fit, session: &Session) -> Result<Exit> {
     let mut workshop = if args.dry_run { session.look()? } else { session.alter()? };
     let progress = session.progress();
     let view = workshop.game(&args.game, &progress)?;
-    let fit = workshop.plan_fit(&view, &args.build)?;
+    let fit = workshop.plan_fit(&view, &args.build, &progress)?;
     if !session.json {
         plan::print(&fit.plan, session)?;
     }

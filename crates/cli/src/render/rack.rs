@@ -1,24 +1,24 @@
 //! The rack: what was added, and what is on it.
 
+use std::collections::BTreeMap;
 use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
-use upright_spanner_core::Added;
-use upright_spanner_core::rack::Build;
+use upright_spanner_core::catalog::Role;
+use upright_spanner_core::rack::{Build, Part, Sorted};
+use upright_spanner_core::{Added, Addition, Damage};
 
 use super::table::table;
 use super::{bytes, clean, count, date, hint, moment};
 use crate::session::Session;
 
-/// Prints what became of each file that was to be added.
-pub fn print_added(added: &[(Build, Added)], session: &Session) -> Result<()> {
-    if added.is_empty() {
-        return Ok(());
-    }
-    let rows = added
-        .iter()
+/// Prints the builds that came of each package, and what became of its other files.
+pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    let builds = || added.iter().flat_map(|addition| &addition.builds);
+    let rows: Vec<Vec<String>> = builds()
         .map(|(build, outcome)| {
             let what = match outcome {
                 Added::New => "added".green().to_string(),
@@ -29,11 +29,120 @@ pub fn print_added(added: &[(Build, Added)], session: &Session) -> Result<()> {
             vec![what, id, machine, clean(&build.source.name).into_owned()]
         })
         .collect();
-    write!(anstream::stdout(), "{}", table(&["", "BUILD", "MACHINE", "FROM"], &[], rows))?;
-    match added.iter().find(|(_, outcome)| *outcome == Added::New) {
+    if !rows.is_empty() {
+        write!(out, "{}", table(&["", "BUILD", "MACHINE", "FROM"], &[], rows))?;
+    }
+    for addition in added {
+        write_sorted(&mut out, addition, session)?;
+    }
+    match builds().find(|(_, outcome)| *outcome == Added::New) {
         Some(_) => hint(session, "Next: `spanner survey` shows which games have an older version."),
         None => Ok(()),
     }
+}
+
+/// What the files of a package were taken for that became no builds: how many of each kind, and
+/// with `-v` each with the reason.
+fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) -> Result<()> {
+    let is_build = |part: Part| matches!(part, Part::Payload | Part::DebugBuild);
+    let others: Vec<&Sorted> = addition.sorted.iter().filter(|file| !is_build(file.part)).collect();
+    let Some((build, _)) = addition.builds.first().filter(|_| !others.is_empty()) else {
+        return Ok(());
+    };
+    let source = clean(&build.source.name).into_owned();
+    if session.verbose {
+        writeln!(out, "  {}", format!("not fitted from {source}:").dimmed())?;
+        for file in others {
+            let text = format!("    {}: {}, {}", file.path, file.part.name(), file.reason);
+            writeln!(out, "{}", clean(&text).dimmed())?;
+        }
+        return Ok(());
+    }
+    let mut counts: BTreeMap<Part, usize> = BTreeMap::new();
+    for file in others {
+        *counts.entry(file.part).or_default() += 1;
+    }
+    let counts = counts.into_iter().map(|(part, number)| format!("{number} {}", part.name()));
+    let text =
+        format!("  not fitted from {source}: {} (-v)", counts.collect::<Vec<_>>().join(", "));
+    writeln!(out, "{}", text.dimmed())?;
+    Ok(())
+}
+
+/// Prints one build.
+pub fn print_build(build: &Build, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    writeln!(out, "{}", clean(&build.id.to_string()).bold())?;
+    let mut line = |name: &str, value: &str| {
+        writeln!(out, "  {} {}", format!("{name:<12}").dimmed(), clean(value))
+    };
+    let facts = &build.file.facts;
+    line("role", build.role.map_or("not told by the file", Role::name))?;
+    line(
+        "version",
+        &build.version.as_ref().map_or_else(|| "none stated".into(), ToString::to_string),
+    )?;
+    line("machine", build.machine.spoken())?;
+    line("file", build.file.path.as_str())?;
+    line("size", &bytes(build.file.content.size))?;
+    line("date", &date(build.file.modified.0))?;
+    line("company", facts.string("CompanyName").unwrap_or("not stated"))?;
+    line("signer", facts.signer.as_deref().unwrap_or("not signed"))?;
+    line("sha256", &build.file.content.sha256.to_string())?;
+    line("from", &format!("{} (sha256 {})", build.source.name, build.source.sha256.short()))?;
+    line("added", &moment(build.added))?;
+    for note in &build.notes {
+        line("note", &note.name)?;
+    }
+    if build.notes.is_empty() {
+        return Ok(());
+    }
+    hint(session, &format!("Next: spanner rack notes {}", build.id))
+}
+
+/// Prints the texts that came with a build.
+pub fn print_notes(build: &Build, notes: &[(String, Vec<u8>)], session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    if notes.is_empty() {
+        return hint(session, &format!("No text came with {}.", build.id));
+    }
+    for (name, text) in notes {
+        writeln!(out, "{}", clean(name).bold())?;
+        for line in decoded(text).lines() {
+            // A tab is the one control character that a text may mean.
+            writeln!(out, "{}", clean(&line.replace('\t', "    ")))?;
+        }
+        writeln!(out)?;
+    }
+    Ok(())
+}
+
+/// A text in the encodings that read-me files come in.
+fn decoded(bytes: &[u8]) -> String {
+    match bytes {
+        [0xFF, 0xFE, rest @ ..] => {
+            let units = rest.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]]));
+            String::from_utf16_lossy(&units.collect::<Vec<_>>())
+        }
+        [0xEF, 0xBB, 0xBF, rest @ ..] => String::from_utf8_lossy(rest).into_owned(),
+        bytes => match std::str::from_utf8(bytes) {
+            Ok(text) => text.to_owned(),
+            // What is no UTF-8 is an old single-byte text; Latin-1 reads most of it.
+            Err(_) => bytes.iter().map(|&byte| char::from(byte)).collect(),
+        },
+    }
+}
+
+/// Prints what the rack was found to be.
+pub fn print_damage(damaged: &[Damage], session: &Session) -> Result<()> {
+    if damaged.is_empty() {
+        return hint(session, "Every stored byte of the rack is as it should be.");
+    }
+    for damage in damaged {
+        let text = format!("{} is damaged: {}", damage.build, damage.file);
+        writeln!(anstream::stdout(), "{}", clean(&text).red())?;
+    }
+    hint(session, "Add those builds again from their files: that mends what is stored.")
 }
 
 /// Prints the builds on the rack.
@@ -70,13 +179,31 @@ pub fn print_list(builds: &[Build], family: Option<&str>, session: &Session) -> 
 }
 
 /// What was added, as a document for programs.
-pub fn added_document(added: &[(Build, Added)]) -> Value {
-    let one = |(build, outcome): &(Build, Added)| {
-        let mut value = body(build);
-        value["new"] = json!(*outcome == Added::New);
-        value
-    };
-    json!({ "schema": 1, "builds": added.iter().map(one).collect::<Vec<_>>() })
+pub fn added_document(added: &[Addition]) -> Value {
+    let builds: Vec<Value> = added
+        .iter()
+        .flat_map(|addition| &addition.builds)
+        .map(|(build, outcome)| {
+            let mut value = body(build);
+            value["new"] = json!(*outcome == Added::New);
+            value
+        })
+        .collect();
+    let packages: Vec<&Vec<Sorted>> = added.iter().map(|addition| &addition.sorted).collect();
+    json!({ "schema": 1, "builds": builds, "packages": packages })
+}
+
+/// The texts that came with a build, as a document for programs.
+pub fn notes_document(build: &Build, notes: &[(String, Vec<u8>)]) -> Value {
+    let notes: Vec<Value> =
+        notes.iter().map(|(name, text)| json!({ "name": name, "text": decoded(text) })).collect();
+    json!({ "schema": 1, "build": build.id, "notes": notes })
+}
+
+/// What is damaged, as a document for programs.
+pub fn damage_document(damaged: &[Damage]) -> Value {
+    let one = |damage: &Damage| json!({ "build": damage.build, "file": damage.file });
+    json!({ "schema": 1, "damaged": damaged.iter().map(one).collect::<Vec<_>>() })
 }
 
 /// The builds on the rack, as a document for programs.

@@ -1,153 +1,156 @@
-//! Takes one library out of what people download: the library itself, or a zip that holds it.
+//! Makes builds of what a package holds: one of each library that a game could load, in each
+//! variant, with the texts that came along.
 
-use std::fs::{self, File};
-use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
-use filetime::FileTime;
 use jiff::Timestamp;
-use tempfile::TempDir;
-use zip::ZipArchive;
-use zip::read::ZipFile;
 
-use super::{Build, BuildFile, BuildId, Source};
+use super::archive::{Entry, Limits, Package};
+use super::sort::{Part, Sorted, sort};
+use super::{Build, BuildFile, BuildId, Note, Source};
 use crate::catalog::{Catalog, role_of};
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::image::{Facts, ImageError, Machine};
-use crate::path::{GamePath, extension, stem};
+use crate::path::stem;
+use crate::progress::Progress;
 use crate::version::Version;
 
-/// No library is larger; a zip that unpacks to more is made to fill the disk.
-const LARGEST_LIBRARY: u64 = 2 << 30;
+/// A note longer than this is no text that anybody reads.
+const LONGEST_NOTE: u64 = 4 << 20;
 
-/// A build that is not on the rack yet, and the file that its content can be taken from.
+/// The builds of a package that are not on the rack yet, and where their content is.
 #[derive(Debug)]
 pub struct Parcel {
-    /// The build as it would be on the rack.
-    pub build: Build,
-    /// The unpacked library.
-    pub file: PathBuf,
-    /// Where an archive was unpacked to; removed with the parcel.
-    _scratch: Option<TempDir>,
+    /// The builds as they would be on the rack, in the order of their files.
+    pub builds: Vec<Build>,
+    /// Each file of the package, with what it is for.
+    pub sorted: Vec<Sorted>,
+    package: Package,
 }
 
 impl Parcel {
-    /// Opens a library or a zip that holds exactly one; the catalog may name its family.
-    pub fn open(path: &Path, catalog: &Catalog) -> Result<Self> {
-        let content = Content::of_file(path)?;
-        let source = Source { name: name_of(path), sha256: content.sha256 };
-        match Facts::read(path) {
-            Ok(facts) => {
-                let metadata = fs::metadata(path).map_err(Error::io("look at", path))?;
-                let modified = FileTime::from_last_modification_time(&metadata);
-                let modified = (modified.unix_seconds(), modified.nanoseconds());
-                let file = BuildFile { name: name_of(path), content, modified, facts };
-                let build = build(file, source, catalog);
-                Ok(Self { build, file: path.to_owned(), _scratch: None })
-            }
-            Err(ImageError::NotAnImage { .. }) if looks_like_zip(path)? => {
-                unpack(path, source, catalog)
-            }
-            Err(error) => Err(Error::image(path)(error)),
+    /// Takes in a library, a folder, a zip or a 7z; the catalog may name families.
+    pub fn open(
+        path: &Path,
+        catalog: &Catalog,
+        limits: &Limits,
+        progress: &dyn Progress,
+    ) -> Result<Self> {
+        let package = Package::open(path, limits, progress)?;
+        let mut facts = Vec::with_capacity(package.entries.len());
+        for entry in &package.entries {
+            facts.push(facts_of(path, entry, package.entries.len() == 1)?);
         }
-    }
-}
-
-fn name_of(path: &Path) -> String {
-    path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned())
-}
-
-fn looks_like_zip(path: &Path) -> Result<bool> {
-    let mut start = Vec::new();
-    let read = File::open(path).and_then(|file| file.take(4).read_to_end(&mut start));
-    read.map_err(Error::io("read", path))?;
-    Ok(matches!(start[..], [b'P', b'K', 3 | 5 | 7, 4 | 6 | 8]))
-}
-
-fn unpack(path: &Path, source: Source, catalog: &Catalog) -> Result<Parcel> {
-    let refuse = |why: String, advice| Error::Archive { path: path.to_owned(), why, advice };
-    let again = "Get the archive again from where it came from.";
-    let broken =
-        |error: zip::result::ZipError| refuse(format!("the archive is damaged ({error})"), again);
-
-    let file = File::open(path).map_err(Error::io("read", path))?;
-    let mut archive = ZipArchive::new(file).map_err(broken)?;
-    let mut libraries = Vec::new();
-    for index in 0..archive.len() {
-        let entry = archive.by_index_raw(index).map_err(broken)?;
-        let name = entry.name().to_owned();
-        if entry.is_file() && extension(&name) == "dll" {
-            if GamePath::new(&name).is_err() {
-                let why = format!("its entry `{name}` points out of the archive");
-                return Err(refuse(why, "Do not use this archive: it was made to do harm."));
-            }
-            libraries.push((index, name));
+        let files: Vec<_> = package
+            .entries
+            .iter()
+            .map(|entry| &entry.path)
+            .zip(facts.iter().map(Option::as_ref))
+            .collect();
+        let sorted = sort(&files);
+        let notes = notes(&package.entries, &sorted);
+        let mut builds: Vec<Build> = Vec::new();
+        for ((entry, facts), file) in package.entries.iter().zip(facts).zip(&sorted) {
+            let kept = matches!(file.part, Part::Payload | Part::DebugBuild);
+            let Some(facts) = facts.filter(|_| kept) else { continue };
+            let mut build = build(entry, facts, &package.source, catalog);
+            build.id.variant = variant(&build, file);
+            build.notes.clone_from(&notes);
+            builds.push(build);
         }
-    }
-    let (index, name) = match &libraries[..] {
-        [one] => one,
-        [] => {
+        if builds.is_empty() {
             let why = "there is no .dll file in it".to_owned();
-            return Err(refuse(why, "Look into it: perhaps it holds another archive."));
+            let advice = "Look into it: `spanner rack add -v` shows what each file is taken for.";
+            return Err(Error::Archive { path: path.to_owned(), why, advice });
         }
-        several => {
-            let names: Vec<&str> = several.iter().map(|(_, name)| name.as_str()).collect();
-            let why = format!("it holds {} libraries: {}", several.len(), names.join(", "));
-            return Err(refuse(why, "Unpack it and add the one that you want."));
-        }
-    };
-
-    let mut entry = archive.by_index(*index).map_err(broken)?;
-    let modified = entry_date(&entry);
-    let scratch = tempfile::tempdir().map_err(Error::io("unpack", path))?;
-    let file_name = name.rsplit(['/', '\\']).next().unwrap_or(name).to_owned();
-    let unpacked = scratch.path().join("library");
-    let mut target = File::create(&unpacked).map_err(Error::io("write", &unpacked))?;
-    let written = io::copy(&mut entry.by_ref().take(LARGEST_LIBRARY + 1), &mut target);
-    let written = written.map_err(|error| {
-        refuse(format!("its entry `{name}` cannot be unpacked ({error})"), again)
-    })?;
-    if written > LARGEST_LIBRARY {
-        let why = format!("its entry `{name}` unpacks to more than 2 GiB");
-        return Err(refuse(why, "Unpack it by hand if you trust it."));
+        Ok(Self { builds, sorted, package })
     }
-    let facts = Facts::read(&unpacked)
-        .map_err(|error| refuse(format!("its entry `{name}` is no library: {error}"), again))?;
-    let content = Content::of_file(&unpacked)?;
-    let file = BuildFile { name: file_name, content, modified, facts };
-    Ok(Parcel { build: build(file, source, catalog), file: unpacked, _scratch: Some(scratch) })
+
+    /// Every content that the builds refer to, with a file to read it from.
+    pub fn contents(&self) -> Vec<(&PathBuf, &Content)> {
+        let wanted = |content: &Content| {
+            self.builds.iter().any(|build| {
+                build.file.content == *content || build.notes.iter().any(|n| n.content == *content)
+            })
+        };
+        let entries = self.package.entries.iter().filter(|entry| wanted(&entry.content));
+        entries.map(|entry| (&entry.file, &entry.content)).collect()
+    }
 }
 
-/// An entry's date. Zips keep the clock's local time without a zone; it is taken as UTC.
-fn entry_date<R: Read>(entry: &ZipFile<'_, R>) -> (i64, u32) {
-    let date = entry.last_modified().and_then(|date| {
-        let part = |value: u8| i8::try_from(value).ok();
-        let day = jiff::civil::Date::new(
-            i16::try_from(date.year()).ok()?,
-            part(date.month())?,
-            part(date.day())?,
-        );
-        let time = (part(date.hour())?, part(date.minute())?, part(date.second())?);
-        let moment = day.ok()?.at(time.0.min(23), time.1.min(59), time.2.min(59), 0);
-        moment.in_tz("UTC").ok()
+/// The facts of an image; nothing for other files. A file that was given by itself must be one, and
+/// one that calls itself a library must be whole.
+fn facts_of(path: &Path, entry: &Entry, alone: bool) -> Result<Option<Facts>> {
+    let library = crate::path::extension(entry.path.file_name()) == "dll";
+    match Facts::read(&entry.file) {
+        Ok(facts) => Ok(Some(facts)),
+        Err(error @ ImageError::Unreadable(_)) => Err(Error::image(&entry.file)(error)),
+        Err(error) if alone && entry.file == path => Err(Error::image(path)(error)),
+        Err(error) if library => Err(Error::Archive {
+            path: path.to_owned(),
+            why: format!("its entry `{}` is no library: {error}", entry.path),
+            advice: "Get the archive again from where it came from.",
+        }),
+        Err(_) => Ok(None),
+    }
+}
+
+fn notes(entries: &[Entry], sorted: &[Sorted]) -> Vec<Note> {
+    let documents = entries.iter().zip(sorted).filter(|(entry, file)| {
+        file.part == Part::Documentation && entry.content.size <= LONGEST_NOTE
     });
-    (date.map_or(0, |date| date.timestamp().as_second()), 0)
+    documents
+        .map(|(entry, _)| Note { name: entry.path.to_string(), content: entry.content })
+        .collect()
 }
 
-fn build(file: BuildFile, source: Source, catalog: &Catalog) -> Build {
-    let version = file.facts.version().or_else(|| {
+/// Words in a folder's name that say no more than the file itself does.
+const PLAIN_WORDS: [&str; 11] =
+    ["x64", "x86", "win64", "win32", "amd64", "arm64", "64", "32", "64bit", "32bit", "bin"];
+
+/// What tells a build from others of its version: its machine where that is not the usual one, its
+/// place among sibling folders, and that it is for developers.
+fn variant(build: &Build, file: &Sorted) -> Option<String> {
+    let machine = (build.machine != Machine::X86_64).then(|| build.machine.name().to_owned());
+    let label = file.variant.as_deref().unwrap_or_default();
+    let place: Vec<&str> = label
+        .split('-')
+        .filter(|word| !word.is_empty() && !PLAIN_WORDS.contains(word))
+        .filter(|word| !["main", "release", "debug"].contains(word))
+        .collect();
+    let place = (!place.is_empty()).then(|| place.join("-"));
+    let debug = (file.part == Part::DebugBuild).then(|| "debug".to_owned());
+    let parts: Vec<String> = [machine, place, debug].into_iter().flatten().collect();
+    (!parts.is_empty()).then(|| parts.join("-"))
+}
+
+fn build(entry: &Entry, facts: Facts, source: &Source, catalog: &Catalog) -> Build {
+    let name = entry.path.file_name().to_owned();
+    let version = facts.version().or_else(|| {
         let named = |name| Version::find_in(stem(name), 2).map(|(_, version)| version);
-        named(&file.name).or_else(|| named(&source.name))
+        named(&name).or_else(|| named(&source.name))
     });
     let stated = version.as_ref().map(Version::to_string);
-    let machine = file.facts.machine;
-    let id = BuildId {
-        family: catalog.family_of(&file.facts, &file.name),
-        version: stated.unwrap_or_else(|| format!("sha-{}", file.content.sha256.short())),
-        variant: (machine != Machine::X86_64).then(|| machine.name().to_owned()),
-    };
-    let known = catalog.find(&file.facts, &file.name).and_then(|family| family.role);
-    let role = known.or_else(|| role_of(&file.facts));
-    Build { id, role, version, machine, file, source, added: Timestamp::now() }
+    let known = catalog.find(&facts, &name).and_then(|family| family.role);
+    Build {
+        id: BuildId {
+            family: catalog.family_of(&facts, &name),
+            version: stated.unwrap_or_else(|| format!("sha-{}", entry.content.sha256.short())),
+            variant: None,
+        },
+        role: known.or_else(|| role_of(&facts)),
+        version,
+        machine: facts.machine,
+        file: BuildFile {
+            path: entry.path.clone(),
+            name,
+            content: entry.content,
+            modified: entry.modified,
+            facts,
+        },
+        notes: Vec::new(),
+        source: source.clone(),
+        added: Timestamp::now(),
+    }
 }

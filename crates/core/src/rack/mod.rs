@@ -1,6 +1,8 @@
 //! The rack: builds that the user owns, kept as content that can be fitted at any time.
 
+mod archive;
 mod intake;
+mod sort;
 
 use std::fmt;
 
@@ -11,9 +13,11 @@ use crate::catalog::{Role, keyed_to};
 use crate::content::{Content, Digest};
 use crate::error::{Error, Result};
 use crate::image::{Facts, Machine};
-use crate::path::same_name;
+use crate::path::{GamePath, same_name};
 use crate::version::Version;
+pub use archive::Limits;
 pub use intake::Parcel;
+pub use sort::{Part, Sorted};
 
 /// The name of a build: `family@version` or `family@version+variant`.
 ///
@@ -105,15 +109,29 @@ pub struct Build {
     pub machine: Machine,
     /// The library that is fitted.
     pub file: BuildFile,
+    /// The texts that came with it.
+    #[serde(default)]
+    pub notes: Vec<Note>,
     /// Where it came from.
     pub source: Source,
     /// When it was put on the rack.
     pub added: Timestamp,
 }
 
+/// A text that came with a build.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Note {
+    /// Its path in the package.
+    pub name: String,
+    /// What is in it.
+    pub content: Content,
+}
+
 /// A file of a build.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct BuildFile {
+    /// Its path in the package that it was taken from.
+    pub path: GamePath,
     /// Its file name, in its author's spelling.
     pub name: String,
     /// What is in it.
@@ -133,41 +151,84 @@ pub struct Source {
     pub sha256: Digest,
 }
 
-/// Finds the one build that a text names, preferring those for `machine` and, where no version is
-/// given, the newest.
-pub fn find<'a>(builds: &'a [Build], text: &str, machine: Option<Machine>) -> Result<&'a Build> {
+/// What a game needs of a build, as far as that decides between variants.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Needs<'a> {
+    /// The machine of the executable.
+    pub machine: Option<Machine>,
+    /// The libraries that the executable imports.
+    pub imports: &'a [String],
+}
+
+impl Needs<'_> {
+    /// Narrows builds down to those that suit, by one need after the other; a need that none meets
+    /// decides nothing.
+    pub(crate) fn narrow(&self, builds: &mut Vec<&Build>) {
+        prefer(builds, |build| Some(build.machine) == self.machine);
+        prefer(builds, |build| !build.file.facts.is_debug());
+        prefer(builds, |build| self.draws_as(build));
+    }
+
+    /// Whether the variant is named after a graphics library that the executable imports.
+    fn draws_as(&self, build: &Build) -> bool {
+        const WORDS: [(&str, &[&str]); 6] = [
+            ("d3d8.dll", &["d3d8", "dx8"]),
+            ("d3d9.dll", &["d3d9", "dx9"]),
+            ("d3d11.dll", &["d3d11", "dx11"]),
+            ("d3d12.dll", &["d3d12", "dx12"]),
+            ("opengl32.dll", &["opengl", "gl"]),
+            ("vulkan-1.dll", &["vulkan", "vk"]),
+        ];
+        let label = build.id.variant.as_deref().unwrap_or_default();
+        let mut words = label.split('-');
+        let names = WORDS.iter().filter(|(dll, _)| self.imports.iter().any(|i| same_name(i, dll)));
+        let names: Vec<&str> = names.flat_map(|(_, names)| names.iter().copied()).collect();
+        words.any(|word| names.contains(&word))
+    }
+}
+
+/// Finds the one build that a text names. Where several are, those that suit the game's needs come
+/// before the others, and, where no version is given, the newest.
+pub fn find<'a>(builds: &'a [Build], text: &str, needs: &Needs<'_>) -> Result<&'a Build> {
     let spec = BuildSpec::parse(text);
     let mut named: Vec<&Build> = builds.iter().filter(|build| spec.names(build)).collect();
-    if named.iter().any(|build| Some(build.machine) == machine) && spec.variant.is_none() {
-        named.retain(|build| Some(build.machine) == machine);
+    if spec.variant.is_none() {
+        needs.narrow(&mut named);
     }
     if spec.version.is_none() {
         let newest = named.iter().map(|build| &build.version).max().cloned();
         named.retain(|build| Some(&build.version) == newest.as_ref());
     }
+    if spec.variant.is_none() {
+        prefer(&mut named, |build| build.id.variant.is_none());
+    }
     match &named[..] {
         [build] => Ok(build),
-        [] => {
-            let same_family: Vec<String> = builds
-                .iter()
-                .filter(|build| same_name(&build.id.family, &spec.family))
-                .map(|build| build.id.to_string())
-                .collect();
-            let families = || {
-                let mut names: Vec<String> =
-                    builds.iter().map(|build| build.id.family.clone()).collect();
-                names.sort();
-                names.dedup();
-                names
-            };
-            let known = if same_family.is_empty() { families() } else { same_family };
-            Err(Error::UnknownBuild { spec: text.to_owned(), known })
-        }
+        [] => Err(unknown(builds, text, &spec.family)),
         several => Err(Error::SeveralBuilds {
             spec: text.to_owned(),
             candidates: several.iter().map(|build| build.id.to_string()).collect(),
         }),
     }
+}
+
+/// Keeps those that `wanted` holds for, if it holds for any.
+pub(crate) fn prefer(builds: &mut Vec<&Build>, wanted: impl Fn(&Build) -> bool) {
+    if builds.iter().any(|build| wanted(build)) {
+        builds.retain(|build| wanted(build));
+    }
+}
+
+/// Says what there is instead: other builds of the family, else the families.
+fn unknown(builds: &[Build], text: &str, family: &str) -> Error {
+    let of_family = builds.iter().filter(|build| same_name(&build.id.family, family));
+    let mut known: Vec<String> = of_family.map(|build| build.id.to_string()).collect();
+    if known.is_empty() {
+        known = builds.iter().map(|build| build.id.family.clone()).collect();
+    }
+    known.sort();
+    known.dedup();
+    Error::UnknownBuild { spec: text.to_owned(), known }
 }
 
 /// The newest released build of a family for a machine. A build that is keyed to a version of the

@@ -48,6 +48,17 @@ impl Blobs {
         sync_folder(&self.folder)
     }
 
+    /// Forgets a content that nothing needs any more.
+    pub(crate) fn drop_content(&self, content: &Content) -> Result<()> {
+        let path = self.path(content);
+        match fs::remove_file(&path) {
+            Err(error) if error.kind() != std::io::ErrorKind::NotFound => {
+                Err(Error::io("remove", &path)(error))
+            }
+            _ => Ok(()),
+        }
+    }
+
     /// The file that holds a content, checked to be there with the right length.
     pub fn file(&self, content: &Content) -> Result<PathBuf> {
         let path = self.path(content);

@@ -147,6 +147,11 @@ impl Database {
         self.alter("put the build on the rack", sql, values)
     }
 
+    pub fn drop_build(&self, build: &Build) -> Result<()> {
+        let sql = "DELETE FROM build WHERE id = ?1";
+        self.alter("take the build off the rack", sql, params![build.id.to_string()])
+    }
+
     /// Journals a change before its first step; gives it its number.
     pub fn begin_change(&mut self, change: &Change, steps: &[Step]) -> Result<i64> {
         let doing = || Error::database("write the journal");

@@ -1,5 +1,6 @@
 //! The front door: a home folder with everything that it keeps, and what can be done with it.
 
+mod builds;
 mod families;
 mod games;
 
@@ -16,9 +17,10 @@ use crate::image::Facts;
 use crate::path::same_name;
 use crate::plan::{self, Fit, Held, Ledger, Plan};
 use crate::progress::Progress;
-use crate::rack::{self, Build, Parcel};
+use crate::rack::{self, Build, Needs, Parcel};
 use crate::state::{Blobs, Database};
 use crate::survey::{self, GameView, Knowledge, Survey};
+pub use builds::{Added, Addition, Damage};
 
 /// How long to wait for another process that is at work with the same home.
 const PATIENCE: Duration = Duration::from_secs(10);
@@ -29,15 +31,6 @@ pub struct Workshop {
     home: PathBuf,
     database: Database,
     blobs: Blobs,
-}
-
-/// What became of a build that was to be put on the rack.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Added {
-    /// It is on the rack now.
-    New,
-    /// It was there already; nothing was changed.
-    Known,
 }
 
 /// A plan together with the build that it places, which may not be on the rack yet.
@@ -78,48 +71,21 @@ impl Workshop {
         Ok(survey)
     }
 
-    /// The builds on the rack, in the order in which they were added.
-    pub fn builds(&self) -> Result<Vec<Build>> {
-        self.database.builds()
-    }
-
-    /// Puts the library at `path`, or the one in the zip there, on the rack.
-    pub fn rack_add(&mut self, path: &Path) -> Result<(Build, Added)> {
-        let parcel = Parcel::open(path, &self.catalog())?;
-        let _lock = self.lock()?;
-        self.shelve(&parcel)
-    }
-
-    fn shelve(&self, parcel: &Parcel) -> Result<(Build, Added)> {
-        let builds = self.database.builds()?;
-        let content = parcel.build.file.content;
-        // Stored again even where it is known: a stored copy that went bad is mended so.
-        self.blobs.keep(&parcel.file, &content)?;
-        if let Some(known) = builds.iter().find(|build| build.file.content == content) {
-            return Ok((known.clone(), Added::Known));
-        }
-        let mut build = parcel.build.clone();
-        if builds.iter().any(|known| known.id == build.id) {
-            let digest = content.sha256.short();
-            build.id.variant = Some(match build.id.variant.take() {
-                Some(variant) => format!("{variant}-{digest}"),
-                None => digest,
-            });
-        }
-        self.database.add_build(&build)?;
-        Ok((build, Added::New))
-    }
-
     /// Plans to fit a build into every place that its family has in a game. `what` names a build
-    /// on the rack, or is the path of a library or a zip.
-    pub fn plan_fit(&self, view: &GameView, what: &str) -> Result<FitPlan> {
+    /// on the rack, or is the path of a library, a folder or an archive.
+    pub fn plan_fit(
+        &self,
+        view: &GameView,
+        what: &str,
+        progress: &dyn Progress,
+    ) -> Result<FitPlan> {
         let builds = self.database.builds()?;
         let path = Path::new(what);
-        let (build, parcel) = if path.is_file() {
-            let parcel = Parcel::open(path, &self.catalog())?;
-            (parcel.build.clone(), Some(parcel))
+        let (build, parcel) = if path.exists() {
+            let parcel = self.open_parcel(path, progress)?;
+            (choose(&parcel.builds, what, view)?.clone(), Some(parcel))
         } else {
-            (rack::find(&builds, what, view.machine())?.clone(), None)
+            (rack::find(&builds, what, &needs(view))?.clone(), None)
         };
         let slots = plan::slots(view, &build)
             .into_iter()
@@ -217,6 +183,30 @@ impl Workshop {
                 }
             }
         }
+    }
+}
+
+fn needs(view: &GameView) -> Needs<'_> {
+    let imports = view.executable().map_or(&[][..], |executable| &executable.facts.imported_dlls);
+    Needs { machine: view.machine(), imports }
+}
+
+/// The one build of a package that a game has a place for, or could have.
+fn choose<'a>(builds: &'a [Build], what: &str, view: &GameView) -> Result<&'a Build> {
+    let several = |builds: &[&Build]| Error::SeveralBuilds {
+        spec: what.to_owned(),
+        candidates: builds.iter().map(|build| build.id.to_string()).collect(),
+    };
+    let mut fitting: Vec<&Build> =
+        builds.iter().filter(|build| !plan::slots(view, build).is_empty()).collect();
+    if fitting.is_empty() {
+        fitting = builds.iter().collect();
+    }
+    needs(view).narrow(&mut fitting);
+    rack::prefer(&mut fitting, |build| build.id.variant.is_none());
+    match &fitting[..] {
+        [one] => Ok(one),
+        _ => Err(several(&fitting)),
     }
 }
 

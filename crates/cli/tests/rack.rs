@@ -1,0 +1,354 @@
+//! The rack takes the right files out of whatever people download, and refuses what could do harm.
+
+mod common;
+
+use std::fs;
+use std::io::{Cursor, Write};
+
+use common::{Bench, errors, output};
+use sevenz_rust2::{ArchiveEntry, ArchiveWriter};
+use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
+use zip::ZipWriter;
+use zip::write::SimpleFileOptions;
+
+const DATE: (u16, u8, u8) = (2026, 3, 4);
+
+fn library(bits: Bits, seed: u32) -> Vec<u8> {
+    let info = VersionInfo::new([3, 1, 0, 0]).with("CompanyName", "Nib");
+    Pe::dll(bits, "lens.dll").version(&info).export("lens", seed).to_bytes()
+}
+
+/// Name and machine of each build on the rack.
+fn builds(bench: &Bench) -> Vec<String> {
+    let list = bench.json(&["rack", "list"]);
+    let builds = list["builds"].as_array().unwrap().iter();
+    let mut builds: Vec<String> =
+        builds.map(|b| format!("{} {}", b["build"], b["machine"]).replace('"', "")).collect();
+    builds.sort();
+    builds
+}
+
+/// What each file of the only package was taken for.
+fn parts(bench: &Bench, path: &str) -> Vec<String> {
+    let added = bench.json(&["rack", "add", path]);
+    let files = added["packages"][0].as_array().unwrap().iter();
+    files.map(|f| format!("{}: {}", f["path"], f["part"]).replace('"', "")).collect()
+}
+
+fn seven_zip(entries: &[(&str, &[u8])], solid: bool) -> Vec<u8> {
+    let mut writer = ArchiveWriter::new(Cursor::new(Vec::new())).unwrap();
+    if solid {
+        let readers = entries.iter().map(|(_, content)| (*content).into()).collect();
+        let entries = entries.iter().map(|(name, _)| ArchiveEntry::new_file(name)).collect();
+        writer.push_archive_entries::<&[u8]>(entries, readers).unwrap();
+    } else {
+        for (name, content) in entries {
+            writer.push_archive_entry(ArchiveEntry::new_file(name), Some(*content)).unwrap();
+        }
+    }
+    writer.finish().unwrap().into_inner()
+}
+
+#[test]
+fn builds_come_from_zips_and_libraries_under_the_name_that_the_file_tells() {
+    let bench = Bench::world();
+    let zips =
+        ["cvo_upscale_120.3.0", "cvo_upscale_120.3.0_x86", "undertow-2.3.0", "lampwright_2_02_06"];
+    let zips = zips.map(|name| format!("downloads/{name}.zip"));
+    let mut words = vec!["rack", "add", "games/Kite Harbour/System/brine_mixer.dll"];
+    words.extend(zips.iter().map(String::as_str));
+    bench.ok(&words);
+    let found = builds(&bench);
+    assert!(found[0].starts_with("brine-mixer@sha-") && found[0].ends_with(" x86_64"), "{found:?}");
+    assert_eq!(
+        found[1..],
+        [
+            "cvo-upscale@120.3.0 x86_64",
+            "cvo-upscale@120.3.0+x86 x86",
+            "lampwright@2.2.6+x86 x86",
+            "undertow@2.3.0 x86_64",
+        ]
+    );
+    let again = bench.ok(&words);
+    assert_eq!(again.matches("already there").count(), 5, "{again}");
+    assert_eq!(builds(&bench), found);
+}
+
+#[test]
+fn the_same_builds_come_out_of_every_kind_of_package() {
+    let dll = library(Bits::Bits64, 1);
+    let wide: Vec<u8> = (0..200_000u32).flat_map(u32::to_le_bytes).collect();
+    let entries: [(&str, &[u8]); 3] =
+        [("pack/lens.dll", &dll), ("pack/readme.txt", b"hello"), ("pack/big.pak", &wide)];
+    let inner = archive::zip(&entries, DATE);
+    let packages: [(&str, Vec<u8>); 5] = [
+        ("plain.zip", archive::zip(&entries, DATE)),
+        ("plain.7z", seven_zip(&entries, false)),
+        ("solid.7z", seven_zip(&entries, true)),
+        ("nested.zip", archive::zip(&[("outer.txt", b"x"), ("in/pack.zip", &inner)], DATE)),
+        ("nested.7z", seven_zip(&[("in/pack.zip", &inner)], false)),
+    ];
+    for (name, bytes) in &packages {
+        let bench = Bench::empty();
+        bench.write(name, bytes);
+        bench.ok(&["rack", "add", name]);
+        assert_eq!(builds(&bench), ["lens@3.1.0 x86_64"], "{name}");
+        let notes = bench.ok(&["rack", "notes", "lens"]);
+        assert!(notes.contains("hello"), "{name}: {notes}");
+    }
+    let bench = Bench::empty();
+    for (name, content) in entries {
+        bench.write(&format!("folder/{name}"), content);
+    }
+    bench.ok(&["rack", "add", "folder"]);
+    assert_eq!(builds(&bench), ["lens@3.1.0 x86_64"]);
+}
+
+#[test]
+fn each_file_is_sorted_by_what_it_is() {
+    let bench = Bench::empty();
+    let debug = Pe::dll(Bits::Bits64, "lens.dll").imports("vcruntime140d.dll", &["x"]).to_bytes();
+    let program = world::helper_exe(Bits::Bits64, "Starter", "Nib", "start.exe").to_bytes();
+    let entries: [(&str, &[u8]); 12] = [
+        ("lens.dll", &library(Bits::Bits64, 1)),
+        ("dbg/lens_more.dll", &library(Bits::Bits64, 2)),
+        ("lensd.dll", &debug),
+        ("start.exe", &program),
+        ("lens.ini", b"[A]\nb=1\n"),
+        ("README", b"read"),
+        ("docs/howto.md", b"read"),
+        ("LICENSE.txt", b"read"),
+        ("include/lens.h", b"int x;"),
+        ("lens.lib", b"!<arch>"),
+        ("lens.pdb", b"pdb"),
+        ("Data/scripts/a.bin", b"data"),
+    ];
+    bench.write("kit.zip", &archive::zip(&entries, DATE));
+    assert_eq!(
+        parts(&bench, "kit.zip"),
+        [
+            "Data/scripts/a.bin: elsewhere",
+            "LICENSE.txt: documentation",
+            "README: documentation",
+            "dbg/lens_more.dll: debug-build",
+            "docs/howto.md: documentation",
+            "include/lens.h: developer",
+            "lens.dll: payload",
+            "lens.ini: settings",
+            "lens.lib: developer",
+            "lens.pdb: symbols",
+            "lensd.dll: debug-build",
+            "start.exe: program",
+        ]
+    );
+    let text = bench.ok(&["rack", "add", "kit.zip"]);
+    assert!(
+        text.contains("not fitted from kit.zip: 1 program, 1 settings file, 3 documentation"),
+        "{text}"
+    );
+    let text = bench.ok(&["rack", "add", "kit.zip", "-v"]);
+    assert!(
+        text.contains("lens.h: source and developer file, .h files are for developers"),
+        "{text}"
+    );
+}
+
+#[test]
+fn sibling_folders_with_the_same_names_are_variants_and_the_game_decides() {
+    let bench = Bench::world();
+    let build = |bits, seed: u16| {
+        world::corvid(Corvid::Upscaler, [130, seed, 0, 0], bits).padding(1000).to_bytes()
+    };
+    let info = VersionInfo::new([130, 1, 0, 0]).with("CompanyName", "Corvid Optics");
+    let variant =
+        |seed| Pe::dll(Bits::Bits64, "cvo_upscale.dll").version(&info).export("a", seed).to_bytes();
+    let zip = archive::zip(
+        &[
+            ("kit/vulkan/x64/cvo_upscale.dll", &variant(1)),
+            ("kit/dx11/x64/cvo_upscale.dll", &variant(2)),
+            ("kit/dx11/x86/cvo_upscale.dll", &build(Bits::Bits32, 1)),
+            ("kit/debug/x64/cvo_upscale.dll", &variant(3)),
+            ("kit/readme.txt", b"choose"),
+        ],
+        DATE,
+    );
+    bench.write("kit.zip", &zip);
+    bench.ok(&["rack", "add", "kit.zip"]);
+    assert_eq!(
+        builds(&bench),
+        [
+            "cvo-upscale@130.1.0+debug x86_64",
+            "cvo-upscale@130.1.0+dx11 x86_64",
+            "cvo-upscale@130.1.0+vulkan x86_64",
+            "cvo-upscale@130.1.0+x86-dx11 x86",
+        ]
+    );
+    let plan = bench.ok(&["fit", "games/Tin Lighthouse", "cvo-upscale", "--dry-run"]);
+    assert!(plan.contains("fit cvo-upscale@130.1.0+dx11"), "the game draws with d3d11: {plan}");
+    let plan = bench.ok(&["fit", "games/Tin Lighthouse", "kit.zip", "--dry-run"]);
+    assert!(plan.contains("fit cvo-upscale@130.1.0+dx11"), "{plan}");
+
+    let zip = archive::zip(
+        &[
+            ("light/lens.dll", &library(Bits::Bits64, 1)),
+            ("full/lens.dll", &library(Bits::Bits64, 2)),
+        ],
+        DATE,
+    );
+    bench.write("lens.zip", &zip);
+    bench.ok(&["rack", "add", "lens.zip"]);
+    bench.write("games/Kite Harbour/System/lens.dll", &library(Bits::Bits64, 3));
+    let said = errors(&bench.run(&["fit", "games/Kite Harbour", "lens"]).code(2));
+    assert!(said.contains("names 2 builds: lens@3.1.0+full, lens@3.1.0+light"), "{said}");
+    bench.ok(&["fit", "games/Kite Harbour", "lens@3.1.0+light"]);
+}
+
+/// A zip written entry by entry, for what [`archive::zip`] would not write.
+fn odd_zip(write: impl FnOnce(&mut ZipWriter<Cursor<Vec<u8>>>)) -> Vec<u8> {
+    let mut writer = ZipWriter::new(Cursor::new(Vec::new()));
+    write(&mut writer);
+    writer.finish().unwrap().into_inner()
+}
+
+#[test]
+fn archives_that_could_do_harm_are_refused_whole_with_the_entry_named() {
+    let dll = library(Bits::Bits64, 1);
+    let named = |name: &str| archive::zip(&[("good/lens.dll", &dll), (name, b"x")], DATE);
+    let plain = SimpleFileOptions::default();
+    let whole = archive::zip(&[("lens.dll", &dll)], DATE);
+    let link = odd_zip(|zip| zip.add_symlink("lens.dll", "/etc/passwd", plain).unwrap());
+    let twice = archive::zip(&[("lens.dll", &dll), ("LENS.dll", &dll)], DATE);
+    let many: Vec<String> = (0..60).map(|n| format!("{n}.txt")).collect();
+    let many =
+        archive::zip(&many.iter().map(|n| (n.as_str(), &b"x"[..])).collect::<Vec<_>>(), DATE);
+    let zeros = vec![0; 3 << 20];
+    let bomb = archive::zip(&[("lens.dll", &dll), ("zeros.bin", &zeros)], DATE);
+    let mut lies = odd_zip(|zip| {
+        zip.start_file("lens.dll", plain.compression_method(zip::CompressionMethod::Stored))
+            .unwrap();
+        zip.write_all(&dll).unwrap();
+    });
+    // The size that the central directory states for the one entry, 24 bytes into its record.
+    let record = lies.windows(4).rposition(|bytes| bytes == b"PK\x01\x02").unwrap();
+    lies[record + 24..record + 28].copy_from_slice(&7u32.to_le_bytes());
+    let mut bad_bytes = whole.clone();
+    bad_bytes[200] ^= 0xFF;
+    let mut locked = whole.clone();
+    for (at, mark) in [(6, b"PK\x03\x04"), (8, b"PK\x01\x02")] {
+        let record = locked.windows(4).position(|bytes| bytes == mark).unwrap();
+        locked[record + at] |= 1;
+    }
+    let bench = Bench::empty();
+    bench.write("home/settings.toml", b"[limits]\nentries = 50\nunpacked-mb = 2\n");
+    for (what, bytes, wanted) in [
+        ("parent", named("../../a.dll"), "`../../a.dll` points out of the archive"),
+        ("inner parent", named("a/../../a.txt"), "points out of the archive"),
+        ("absolute", named("/tmp/a.txt"), "`/tmp/a.txt` points out of the archive"),
+        ("drive", named("C:\\a.txt"), "points out of the archive"),
+        ("stream", named("a.txt:hidden"), "points out of the archive"),
+        ("device", named("docs/NUL.txt"), "bears the name of a device"),
+        ("port", named("com1"), "bears the name of a device"),
+        ("dot", named("docs./a.txt"), "a name that Windows would write otherwise"),
+        ("control", named("a\u{1b}[2J.txt"), "characters in its name that no file may have"),
+        ("link", link, "`lens.dll` is a link"),
+        ("two cases", twice, "`LENS.dll` and `lens.dll` would be the same file"),
+        ("many", many, "it holds more than 50 entries"),
+        ("bomb", bomb, "`zeros.bin` unpacks to more than is allowed"),
+        ("lies", lies, "`lens.dll`"),
+        ("bad bytes", bad_bytes, "`lens.dll`"),
+        ("locked", locked, "`lens.dll` is encrypted"),
+        ("cut", whole[..whole.len() - 40].to_vec(), "the archive is damaged"),
+        ("no library", archive::zip(&[("readme.txt", b"x")], DATE), "there is no .dll file in it"),
+        ("fake", archive::zip(&[("lens.dll", b"text")], DATE), "`lens.dll` is no library"),
+        ("7z cut", seven_zip(&[("lens.dll", &dll)], true)[..90].to_vec(), "the archive is damaged"),
+        ("7z parent", seven_zip(&[("../lens.dll", &dll)], false), "points out of the archive"),
+    ] {
+        bench.write("download", &bytes);
+        let said = errors(&bench.run(&["rack", "add", "download"]).code(1));
+        let printable = |c: char| !c.is_control() || matches!(c, '\n' | '\r');
+        assert!(said.contains(wanted) && said.chars().all(printable), "{what}: {said:?}");
+        assert!(builds(&bench).is_empty(), "{what}");
+    }
+    assert!(
+        fs::read_dir(bench.file("home/blobs")).unwrap().next().is_none(),
+        "nothing stays behind"
+    );
+    assert!(!bench.file("a.dll").exists());
+}
+
+#[test]
+fn wrong_settings_are_said_with_their_line() {
+    let bench = Bench::empty();
+    bench.write("lens.dll", &library(Bits::Bits64, 1));
+    bench.write("home/settings.toml", b"[limits]\nentry = 50\n");
+    let said = errors(&bench.run(&["rack", "add", "lens.dll"]).code(1));
+    assert!(said.contains("settings.toml:2: unknown field `entry`, expected"), "{said}");
+}
+
+#[test]
+fn notes_are_shown_in_their_encoding_and_cannot_steer_the_terminal() {
+    let bench = Bench::empty();
+    let utf16: Vec<u8> = [0xFEFF]
+        .into_iter()
+        .chain("gr\u{fc}n\r\n".encode_utf16())
+        .flat_map(u16::to_le_bytes)
+        .collect();
+    let entries: [(&str, &[u8]); 4] = [
+        ("lens.dll", &library(Bits::Bits64, 1)),
+        ("a.txt", &utf16),
+        ("b.txt", b"gr\xFCn again\n"),
+        ("c.md", b"# head\n\tone\x1b]0;title\x07\n"),
+    ];
+    bench.write("kit.zip", &archive::zip(&entries, DATE));
+    bench.ok(&["rack", "add", "kit.zip"]);
+    let notes = bench.ok(&["rack", "notes", "lens"]);
+    assert!(notes.contains("gr\u{fc}n\n") && notes.contains("gr\u{fc}n again"), "{notes:?}");
+    assert!(notes.contains("    one\u{fffd}]0;title\u{fffd}"), "{notes:?}");
+    let shown = bench.ok(&["rack", "show", "lens"]);
+    assert!(shown.contains("kit.zip") && shown.contains("c.md"), "{shown}");
+}
+
+#[test]
+fn a_build_is_dropped_only_when_nothing_needs_it() {
+    let bench = Bench::world();
+    bench.ok(&[
+        "rack",
+        "add",
+        "downloads/brine-2.8.1-win64.zip",
+        "downloads/cvo_denoise_1.2.2.zip",
+    ]);
+    bench.ok(&["fit", "games/Kite Harbour", "brine"]);
+    let before = bench.picture("home/blobs").len();
+    bench.ok(&["rack", "drop", "cvo-denoise"]);
+    assert_eq!(bench.picture("home/blobs").len(), before - 1, "its content goes with it");
+    let said = errors(&bench.run(&["rack", "drop", "brine"]).code(3));
+    assert!(said.contains("brine@2.8.1 is needed by change 1 of kite-harbour"), "{said}");
+    bench.ok(&["rack", "drop", "brine", "--anyway"]);
+    assert!(builds(&bench).is_empty());
+    bench.ok(&["rollback", "games/Kite Harbour"]);
+    let back = bench.json(&["inspect", "games/Kite Harbour/System/brine.dll"]);
+    assert_eq!(back["images"][0]["file_version"], "2.0.3.0");
+}
+
+#[test]
+fn verify_finds_a_stored_byte_that_is_not_as_it_was() {
+    let bench = Bench::world();
+    bench.ok(&[
+        "rack",
+        "add",
+        "downloads/brine-2.8.1-win64.zip",
+        "downloads/cvo_denoise_1.2.2.zip",
+    ]);
+    assert!(bench.ok(&["rack", "verify"]).contains("as it should be"));
+    let denoiser = bench.json(&["rack", "list", "cvo-denoise"])["builds"][0]["sha256"].clone();
+    let digest = denoiser.as_str().unwrap();
+    let blob = bench.file(&format!("home/blobs/{}/{digest}", &digest[..2]));
+    let mut bytes = fs::read(&blob).unwrap();
+    bytes[70_000] ^= 1;
+    fs::write(&blob, bytes).unwrap();
+    let said = output(&bench.run(&["rack", "verify"]).code(1));
+    assert!(said.contains("cvo-denoise@1.2.2 is damaged: cvo_denoise.dll"), "{said}");
+    bench.ok(&["rack", "add", "downloads/cvo_denoise_1.2.2.zip"]);
+    bench.ok(&["rack", "verify"]);
+}

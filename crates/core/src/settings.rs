@@ -1,0 +1,63 @@
+//! What the user has set in `settings.toml` of the home folder. The file is optional, and so is
+//! everything in it.
+
+use std::fs;
+use std::path::Path;
+
+use serde::Deserialize;
+
+use crate::catalog::CatalogError;
+use crate::error::{Error, Result};
+use crate::rack::Limits;
+
+/// The settings of a home folder.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Settings {
+    /// How much of an archive is taken.
+    pub limits: Limits,
+}
+
+/// The file as it is written.
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct File {
+    #[serde(default)]
+    limits: LimitsTable,
+}
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+struct LimitsTable {
+    /// Entries of an archive.
+    entries: Option<usize>,
+    /// Megabytes that an archive unpacks to.
+    unpacked_mb: Option<u64>,
+}
+
+impl Settings {
+    /// Reads the settings of a home folder.
+    pub fn read(home: &Path) -> Result<Self> {
+        let path = home.join("settings.toml");
+        let text = match fs::read_to_string(&path) {
+            Ok(text) => text,
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+                return Ok(Self::default());
+            }
+            Err(error) => return Err(Error::io("read", &path)(error)),
+        };
+        let file: File = toml::from_str(&text).map_err(|error| {
+            let at = error.span().map_or(0, |span| span.start);
+            let line = text[..at.min(text.len())].matches('\n').count() + 1;
+            Error::Catalog(CatalogError {
+                path: path.clone(),
+                line,
+                what: error.message().to_owned(),
+            })
+        })?;
+        let usual = Limits::default();
+        let entries = file.limits.entries.unwrap_or(usual.entries);
+        let unpacked =
+            file.limits.unpacked_mb.map_or(usual.unpacked, |mb| mb.saturating_mul(1 << 20));
+        Ok(Self { limits: Limits { entries, unpacked } })
+    }
+}
