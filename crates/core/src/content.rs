@@ -85,6 +85,13 @@ impl Content {
         }
     }
 
+    /// The content that some bytes are.
+    pub fn of_bytes(bytes: &[u8]) -> Self {
+        let mut hasher = Hasher::default();
+        hasher.update(bytes);
+        hasher.finish()
+    }
+
     /// Reads the whole file at `path`.
     pub fn of_file(path: &Path) -> Result<Self> {
         File::open(path).and_then(Self::of_reader).map_err(Error::io("read", path))
@@ -129,6 +136,11 @@ impl Stamp {
             mode: mode_of(metadata),
             read_only: metadata.permissions().readonly(),
         }
+    }
+
+    /// The marks of a file that was not there before.
+    pub fn fresh(modified: (i64, u32)) -> Self {
+        Self { modified, mode: cfg!(unix).then_some(0o644), read_only: false }
     }
 
     /// These marks with another date.

@@ -7,7 +7,7 @@ use owo_colors::OwoColorize;
 use serde_json::{Value, json};
 use upright_spanner_core::change::Change;
 use upright_spanner_core::check::{Finding, Severity};
-use upright_spanner_core::plan::{Held, Plan, Step};
+use upright_spanner_core::plan::{Held, Merge, Plan, Step};
 
 use super::table::{table, widest};
 use super::{bytes, clean, count, date, fit_path, hint, wrapped};
@@ -23,7 +23,12 @@ pub fn print(plan: &Plan, session: &Session) -> Result<()> {
     // What would be done is of no use beside the reason why it will not be.
     let stopped = !plan.stops().is_empty();
     if !plan.steps.is_empty() && !stopped {
-        write!(out, "{}", steps(&plan.steps, session.width))?;
+        write!(out, "{}", steps(plan, session.width))?;
+    }
+    if !stopped {
+        for merge in &plan.merges {
+            write_merge(&mut out, merge)?;
+        }
     }
     for finding in &plan.findings {
         write_finding(&mut out, finding, session.width)?;
@@ -46,7 +51,8 @@ fn write_finding(out: &mut impl Write, finding: &Finding, width: usize) -> Resul
     Ok(())
 }
 
-fn steps(steps: &[Step], width: usize) -> String {
+fn steps(plan: &Plan, width: usize) -> String {
+    let steps = &plan.steps;
     let mut headings = vec!["VERSION", "SIZE"];
     if width >= WIDE {
         headings.push("DATE");
@@ -55,7 +61,7 @@ fn steps(steps: &[Step], width: usize) -> String {
         .iter()
         .map(|step| {
             let pair = |show: &dyn Fn(&Held) -> String| arrow(step, show);
-            let mut row = vec![pair(&version), pair(&|held| bytes(held.state.content.size))];
+            let mut row = vec![versions(plan, step), pair(&|held| bytes(held.state.content.size))];
             if width >= WIDE {
                 row.push(pair(&|held| date(held.state.stamp.modified.0)));
             }
@@ -80,6 +86,50 @@ fn steps(steps: &[Step], width: usize) -> String {
     table(&headings, &[], rows)
 }
 
+/// What a merge does to the user's settings, as a difference.
+fn write_merge(out: &mut impl Write, merge: &Merge) -> Result<()> {
+    let path = clean(merge.path.as_str());
+    writeln!(out, "  {path}: your values stay as they are{}", changes(merge))?;
+    for text in &merge.merged.added {
+        writeln!(out, "{}", format!("    + {}", clean(text)).green())?;
+    }
+    for text in &merge.merged.followed {
+        writeln!(
+            out,
+            "{}",
+            format!("    ~ {} (you had left it as it came)", clean(text)).yellow()
+        )?;
+    }
+    for text in &merge.merged.vanished {
+        writeln!(
+            out,
+            "{}",
+            format!("      {} (yours; the new build does not name it)", clean(text)).dimmed()
+        )?;
+    }
+    Ok(())
+}
+
+fn changes(merge: &Merge) -> String {
+    match merge.merged.added.len() {
+        0 => String::new(),
+        added => format!(", {} added", count(added, "setting")),
+    }
+}
+
+/// Versions before and after; for settings, which state none, what becomes of them.
+fn versions(plan: &Plan, step: &Step) -> String {
+    if plan.merges.iter().any(|merge| merge.path == step.path) {
+        return "settings merged".to_owned();
+    }
+    let settings =
+        step.before.is_none() && step.after.as_ref().is_some_and(|h| h.version.is_none());
+    if settings && plan.steps.len() > 1 {
+        return "new settings file".to_owned();
+    }
+    arrow(step, &version)
+}
+
 /// `before → after`, with words where a file comes or goes.
 fn arrow(step: &Step, show: &dyn Fn(&Held) -> String) -> String {
     let side = |held: Option<&Held>, nothing: &str| held.map_or_else(|| nothing.to_owned(), show);
@@ -97,6 +147,7 @@ pub fn print_done(change: &Change, next: &str, session: &Session) -> Result<()> 
         .steps
         .iter()
         .filter_map(|step| step.after.as_ref())
+        .filter(|held| held.version.is_some() || change.steps.len() == 1)
         .map(|held| format!("{} (sha256 {})", held.describe(), held.state.content.sha256.short()))
         .collect();
     proofs.sort();
@@ -115,6 +166,7 @@ pub fn document(plan: &Plan) -> Value {
         "game": plan.game.id,
         "summary": plan.summary,
         "steps": plan.steps,
+        "merges": plan.merges,
         "findings": plan.findings,
     })
 }

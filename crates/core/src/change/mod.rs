@@ -77,8 +77,11 @@ pub(crate) fn apply(
     database: &mut Database,
     progress: &dyn Progress,
 ) -> Result<Change> {
-    let Plan { game, summary, steps, .. } = plan;
+    let Plan { game, summary, steps, merges, .. } = plan;
     let root = game.root;
+    for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.path == merge.path)) {
+        blobs.keep_bytes(&merge.merged.bytes)?;
+    }
     progress.begin("keeping the files that are there now", Some(steps.len() as u64));
     for step in &steps {
         let path = files::inside(&root, &step.path)?;

@@ -1,13 +1,13 @@
 //! Plans to put a build into every slot that its family has in a game.
 
-use super::{Held, Plan, Step};
+use super::{Held, Merge, Plan, Step, is_mergeable, merge};
 use crate::catalog::{companies_agree, keyed_to};
 use crate::check::{
     already_fitted, family_absent, keyed_elsewhere, machine_mismatch, slot_ambiguous,
 };
-use crate::content::FileState;
+use crate::content::{Content, FileState, Stamp};
 use crate::path::{GamePath, same_name};
-use crate::rack::Build;
+use crate::rack::{Build, Companion, Policy};
 use crate::survey::{EvidenceKind, GameView, Library};
 
 /// What the planner is told.
@@ -16,6 +16,20 @@ pub(crate) struct Fit<'a> {
     pub build: &'a Build,
     /// The slots that [`slots`] gave, each with what it holds now.
     pub slots: Vec<(&'a Library, FileState)>,
+    /// The build's settings files, each where it goes in this game.
+    pub settings: Vec<SettingsFile<'a>>,
+}
+
+/// A settings file of a build, and what is there already.
+pub(crate) struct SettingsFile<'a> {
+    pub path: GamePath,
+    pub companion: &'a Companion,
+    /// The user's file: its state and its bytes.
+    pub user: Option<(FileState, Vec<u8>)>,
+    /// The bytes of the build's file.
+    pub new: Vec<u8>,
+    /// The bytes of the file that the build in place brought, where that build is on the rack.
+    pub old: Option<Vec<u8>>,
 }
 
 /// The files of a game that a build could replace: those of its file name, else those of its
@@ -43,6 +57,7 @@ impl Fit<'_> {
             game: view.game.clone(),
             summary: format!("fit {}", build.id),
             steps: Vec::new(),
+            merges: Vec::new(),
             findings: Vec::new(),
         };
         if self.slots.is_empty() {
@@ -68,6 +83,9 @@ impl Fit<'_> {
             plan.findings.extend(slot_ambiguous::check(build, &paths));
         }
         plan.steps = self.steps(keyed);
+        for settings in &self.settings {
+            settings.plan(build, &mut plan);
+        }
         if plan.steps.is_empty() {
             plan.findings.push(already_fitted::finding(build, &view.game));
         }
@@ -119,5 +137,33 @@ impl Fit<'_> {
             }
         }
         steps
+    }
+}
+
+impl SettingsFile<'_> {
+    /// A new file comes in; one that is there is merged or kept.
+    fn plan(&self, build: &Build, plan: &mut Plan) {
+        let path = self.path.clone();
+        let family = build.id.family.clone();
+        let Some((state, bytes)) = &self.user else {
+            let stamp = Stamp::fresh(self.companion.modified);
+            let state = FileState { content: self.companion.content, stamp };
+            let after = Some(Held { state, version: None });
+            plan.steps.push(Step { path, family, before: None, after });
+            return;
+        };
+        let can_merge = is_mergeable(bytes) && is_mergeable(&self.new);
+        if self.companion.policy == Policy::Keep || !can_merge {
+            return;
+        }
+        let merged = merge(bytes, &self.new, self.old.as_deref());
+        if merged.bytes != *bytes {
+            let before = Held { state: *state, version: None };
+            let content = Content::of_bytes(&merged.bytes);
+            let after = Held { state: FileState { content, stamp: state.stamp }, version: None };
+            let (before, after) = (Some(before), Some(after));
+            plan.steps.push(Step { path: path.clone(), family, before, after });
+        }
+        plan.merges.push(Merge { path, merged });
     }
 }

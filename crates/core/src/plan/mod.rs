@@ -3,6 +3,7 @@
 
 mod fit;
 mod ledger;
+mod merge;
 mod rollback;
 
 use serde::{Deserialize, Serialize};
@@ -12,8 +13,9 @@ use crate::content::FileState;
 use crate::game::Game;
 use crate::path::GamePath;
 use crate::version::Version;
-pub(crate) use fit::{Fit, slots};
+pub(crate) use fit::{Fit, SettingsFile, slots};
 pub use ledger::{Entry, Ledger};
+pub use merge::{Merged, is_mergeable, merge};
 pub(crate) use rollback::rollback;
 
 /// What a change would do. It can be printed, and applied once.
@@ -25,8 +27,20 @@ pub struct Plan {
     pub summary: String,
     /// One step a file, in the order in which they are done.
     pub steps: Vec<Step>,
+    /// What becomes of settings files that are merged.
+    pub merges: Vec<Merge>,
     /// What the checks say.
     pub findings: Vec<Finding>,
+}
+
+/// A settings file that is merged.
+#[derive(Debug, Serialize)]
+pub struct Merge {
+    /// The file.
+    pub path: GamePath,
+    /// What comes in and what is kept.
+    #[serde(flatten)]
+    pub merged: Merged,
 }
 
 /// What is done to one file: expected to be `before`, made to be `after`.

@@ -18,6 +18,7 @@ pub(crate) fn rollback<E>(
         summary: family
             .map_or_else(|| "rollback".to_owned(), |family| format!("rollback {family}")),
         steps: Vec::new(),
+        merges: Vec::new(),
         findings: Vec::new(),
     };
     let wanted = ledger

@@ -7,12 +7,12 @@ use jiff::Timestamp;
 
 use super::archive::{Entry, Limits, Package};
 use super::sort::{Part, Sorted, sort};
-use super::{Build, BuildFile, BuildId, Note, Source};
+use super::{Build, BuildFile, BuildId, Companion, Note, Policy, Source};
 use crate::catalog::{Catalog, role_of};
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::image::{Facts, ImageError, Machine};
-use crate::path::stem;
+use crate::path::{extension, fold, same_name, stem};
 use crate::progress::Progress;
 use crate::version::Version;
 
@@ -57,6 +57,7 @@ impl Parcel {
             let mut build = build(entry, facts, &package.source, catalog);
             build.id.variant = variant(&build, file);
             build.notes.clone_from(&notes);
+            build.settings = settings(&package.entries, &sorted, file);
             builds.push(build);
         }
         if builds.is_empty() {
@@ -67,12 +68,16 @@ impl Parcel {
         Ok(Self { builds, sorted, package })
     }
 
+    /// The file that a content can be read from.
+    pub fn file_of(&self, content: &Content) -> Option<&Path> {
+        let entry = self.package.entries.iter().find(|entry| entry.content == *content);
+        entry.map(|entry| entry.file.as_path())
+    }
+
     /// Every content that the builds refer to, with a file to read it from.
     pub fn contents(&self) -> Vec<(&PathBuf, &Content)> {
         let wanted = |content: &Content| {
-            self.builds.iter().any(|build| {
-                build.file.content == *content || build.notes.iter().any(|n| n.content == *content)
-            })
+            self.builds.iter().any(|build| build.contents().any(|needed| needed == *content))
         };
         let entries = self.package.entries.iter().filter(|entry| wanted(&entry.content));
         entries.map(|entry| (&entry.file, &entry.content)).collect()
@@ -82,7 +87,7 @@ impl Parcel {
 /// The facts of an image; nothing for other files. A file that was given by itself must be one, and
 /// one that calls itself a library must be whole.
 fn facts_of(path: &Path, entry: &Entry, alone: bool) -> Result<Option<Facts>> {
-    let library = crate::path::extension(entry.path.file_name()) == "dll";
+    let library = extension(entry.path.file_name()) == "dll";
     match Facts::read(&entry.file) {
         Ok(facts) => Ok(Some(facts)),
         Err(error @ ImageError::Unreadable(_)) => Err(Error::image(&entry.file)(error)),
@@ -94,6 +99,36 @@ fn facts_of(path: &Path, entry: &Entry, alone: bool) -> Result<Option<Facts>> {
         }),
         Err(_) => Ok(None),
     }
+}
+
+/// The settings files that go with a library: those in its folder or in one around it that bear its
+/// name, or all of these where the package has libraries of one name only.
+fn settings(entries: &[Entry], sorted: &[Sorted], library: &Sorted) -> Vec<Companion> {
+    const MERGED: [&str; 3] = ["ini", "cfg", "conf"];
+    let own = fold(stem(library.path.file_name()));
+    let payload = || sorted.iter().filter(|file| file.part == Part::Payload);
+    let alone = payload().all(|file| same_name(file.path.file_name(), library.path.file_name()));
+    let goes_with = |file: &Sorted| {
+        let name = file.path.file_name();
+        let around = file.path.folder();
+        let inside = around.is_empty()
+            || library.path.folder() == around
+            || library.path.folder().starts_with(&format!("{around}/"));
+        file.part == Part::Settings && inside && (alone || fold(stem(name)) == own)
+    };
+    let companions = entries.iter().zip(sorted).filter(|(_, file)| goes_with(file));
+    companions
+        .map(|(entry, file)| Companion {
+            name: file.path.file_name().to_owned(),
+            content: entry.content,
+            modified: entry.modified,
+            policy: if MERGED.contains(&extension(file.path.file_name()).as_str()) {
+                Policy::Merge
+            } else {
+                Policy::Keep
+            },
+        })
+        .collect()
 }
 
 fn notes(entries: &[Entry], sorted: &[Sorted]) -> Vec<Note> {
@@ -149,6 +184,7 @@ fn build(entry: &Entry, facts: Facts, source: &Source, catalog: &Catalog) -> Bui
             modified: entry.modified,
             facts,
         },
+        settings: Vec::new(),
         notes: Vec::new(),
         source: source.clone(),
         added: Timestamp::now(),

@@ -109,6 +109,9 @@ pub struct Build {
     pub machine: Machine,
     /// The library that is fitted.
     pub file: BuildFile,
+    /// The settings files that came with it, which go beside the library.
+    #[serde(default)]
+    pub settings: Vec<Companion>,
     /// The texts that came with it.
     #[serde(default)]
     pub notes: Vec<Note>,
@@ -116,6 +119,29 @@ pub struct Build {
     pub source: Source,
     /// When it was put on the rack.
     pub added: Timestamp,
+}
+
+/// A settings file that came with a build.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Companion {
+    /// Its file name.
+    pub name: String,
+    /// What is in it.
+    pub content: Content,
+    /// Its date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+    /// What becomes of one that the game has already.
+    pub policy: Policy,
+}
+
+/// What becomes of a file that the game has already.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Policy {
+    /// The user's stays as it is.
+    Keep,
+    /// The user's values stay, and what is new comes in.
+    Merge,
 }
 
 /// A text that came with a build.
@@ -184,6 +210,15 @@ impl Needs<'_> {
         let names = WORDS.iter().filter(|(dll, _)| self.imports.iter().any(|i| same_name(i, dll)));
         let names: Vec<&str> = names.flat_map(|(_, names)| names.iter().copied()).collect();
         words.any(|word| names.contains(&word))
+    }
+}
+
+impl Build {
+    /// Every content that it refers to.
+    pub fn contents(&self) -> impl Iterator<Item = Content> + '_ {
+        let notes = self.notes.iter().map(|note| note.content);
+        let settings = self.settings.iter().map(|settings| settings.content);
+        std::iter::once(self.file.content).chain(notes).chain(settings)
     }
 }
 

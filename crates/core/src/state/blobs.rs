@@ -48,6 +48,14 @@ impl Blobs {
         sync_folder(&self.folder)
     }
 
+    /// Stores bytes; done when they are durable.
+    pub(crate) fn keep_bytes(&self, bytes: &[u8]) -> Result<()> {
+        let staged =
+            NamedTempFile::new_in(&self.folder).map_err(Error::io("write into", &self.folder))?;
+        fs::write(staged.path(), bytes).map_err(Error::io("write", staged.path()))?;
+        self.keep(staged.path(), &Content::of_bytes(bytes))
+    }
+
     /// Forgets a content that nothing needs any more.
     pub(crate) fn drop_content(&self, content: &Content) -> Result<()> {
         let path = self.path(content);

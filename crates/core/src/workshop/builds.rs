@@ -131,9 +131,9 @@ impl Workshop {
         }
         self.database.drop_build(&build)?;
         for other in self.database.builds()? {
-            needed.extend(contents(&other));
+            needed.extend(other.contents());
         }
-        for content in contents(&build).into_iter().filter(|content| !needed.contains(content)) {
+        for content in build.contents().filter(|content| !needed.contains(content)) {
             self.blobs.drop_content(&content)?;
         }
         Ok(build)
@@ -168,9 +168,4 @@ impl Workshop {
         progress.end();
         Ok(damaged)
     }
-}
-
-fn contents(build: &Build) -> Vec<Content> {
-    let notes = build.notes.iter().map(|note| note.content);
-    std::iter::once(build.file.content).chain(notes).collect()
 }
