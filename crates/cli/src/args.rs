@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Parser, Subcommand, ValueEnum};
 use upright_spanner_core::catalog::Role;
+use upright_spanner_core::requirement::Requirement;
 
 /// Look after the drop-in runtime components of your PC games: see what is there, check it, swap
 /// it, and put every file back as it was.
@@ -259,6 +260,10 @@ pub enum Rack {
         /// The libraries, folders or archives.
         #[arg(required = true, value_name = "FILE")]
         files: Vec<PathBuf>,
+        /// The versions of the game that they go with: 1.6.1170, 1.6.*, "1.5 - 1.6.640",
+        /// ">=1.5 <1.6.1130", with commas between alternatives.
+        #[arg(long, value_name = "VERSIONS")]
+        supports: Option<Requirement>,
     },
     /// List the builds on the rack.
     List {

@@ -144,7 +144,7 @@ fn each_file_is_sorted_by_what_it_is() {
     );
     let text = bench.ok(&["rack", "add", "kit.zip"]);
     assert!(
-        text.contains("not fitted from kit.zip: 1 program, 1 settings file, 3 documentation"),
+        text.contains("also in kit.zip: 1 program, 1 settings file, 3 documentation"),
         "{text}"
     );
     let text = bench.ok(&["rack", "add", "kit.zip", "-v"]);
@@ -351,4 +351,58 @@ fn verify_finds_a_stored_byte_that_is_not_as_it_was() {
     assert!(said.contains("cvo-denoise@1.2.2 is damaged: cvo_denoise.dll"), "{said}");
     bench.ok(&["rack", "add", "downloads/cvo_denoise_1.2.2.zip"]);
     bench.ok(&["rack", "verify"]);
+}
+
+#[test]
+fn a_build_says_which_versions_of_the_game_it_goes_with() {
+    let bench = Bench::world();
+    let fit = |build: &str| bench.run(&["fit", "games/Kite Harbour", build, "--dry-run"]);
+    let zip = "downloads/brine-2.8.1-win64.zip";
+    bench.ok(&["rack", "add", zip]);
+    fit("brine").code(0);
+    for (supports, wanted) in [
+        ("1.0.4 - 1.0.8", "is 1.0.9, newer than all of these. [exe-unsupported]"),
+        (">=1.1", "is 1.0.9, older than all of these. [exe-unsupported]"),
+        ("1.0.8, 1.0.10", "is 1.0.9, not among these. [exe-unsupported]"),
+    ] {
+        bench.ok(&["rack", "add", zip, "--supports", supports]);
+        let text = output(&fit("brine").code(3));
+        let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(text.contains(wanted), "{text}");
+        let survey = bench.ok(&["survey", "games/Kite Harbour"]);
+        assert!(!survey.contains("rack has"), "no build that does not go with the game is offered");
+    }
+    bench.ok(&["rack", "add", zip, "--supports", "1.0.*"]);
+    fit("brine").code(0);
+    assert!(bench.ok(&["survey", "games/Kite Harbour"]).contains("rack has 2.8.1"));
+    let wrong = errors(&bench.run(&["rack", "add", zip, "--supports", "soon"]).code(2));
+    assert!(wrong.contains("says no versions: write 1.6.1170"), "{wrong}");
+
+    let silent = Pe::exe(Bits::Bits64).imports("brine.dll", &["brine_init"]).to_bytes();
+    bench.write("games/Kite Harbour/System/KiteHarbour.exe", &silent);
+    let text = output(&fit("brine").code(0));
+    assert!(text.contains("[exe-unknown]"), "{text}");
+}
+
+#[test]
+fn what_the_texts_say_of_versions_is_proposed_to_be_confirmed() {
+    for (text, proposed) in [
+        ("Lens 3.1\nRequires game version 1.6.1170 or so.\n", Some("1.6.1170")),
+        ("Supports runtime v1.5.39 - 1.5.97.\n", Some("1.5.39 - 1.5.97")),
+        ("This is version 3.1.0 of Lens.\n", None),
+        ("Nothing of the kind.\n", None),
+    ] {
+        let bench = Bench::empty();
+        let entries: [(&str, &[u8]); 2] =
+            [("lens.dll", &library(Bits::Bits64, 1)), ("readme.txt", text.as_bytes())];
+        bench.write("kit.zip", &archive::zip(&entries, DATE));
+        let said = bench.ok(&["rack", "add", "kit.zip"]);
+        let said = said.split_whitespace().collect::<Vec<_>>().join(" ");
+        match proposed {
+            Some(versions) => {
+                assert!(said.contains(&format!("--supports \"{versions}\"")), "{said}");
+            }
+            None => assert!(!said.contains("--supports"), "{said}"),
+        }
+    }
 }

@@ -21,6 +21,7 @@ pub mod path;
 pub mod plan;
 pub mod progress;
 pub mod rack;
+pub mod requirement;
 pub mod settings;
 mod state;
 pub mod survey;
@@ -28,4 +29,4 @@ pub mod version;
 mod workshop;
 
 pub use error::{Error, Result};
-pub use workshop::{Added, Addition, Damage, FitPlan, Workshop};
+pub use workshop::{Added, Addition, Damage, FitPlan, Proposal, Workshop};

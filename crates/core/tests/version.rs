@@ -1,6 +1,7 @@
 //! Versions read and order as people mean them.
 
 use proptest::prelude::*;
+use upright_spanner_core::requirement::{Fit, Requirement};
 use upright_spanner_core::version::Version;
 
 fn version(text: &str) -> Version {
@@ -95,5 +96,35 @@ proptest! {
         if a <= b && b <= c {
             prop_assert!(a <= c);
         }
+    }
+}
+
+#[test]
+fn requirements_are_read_and_tell_too_new_from_too_old() {
+    use Fit::{Between, Inside, TooNew, TooOld};
+    for (text, cases) in [
+        ("1.6.1170", &[("1.6.1170.0", Inside), ("1.6.1171", TooNew), ("1.6.1169", TooOld)][..]),
+        ("1.6.*", &[("1.6", Inside), ("1.6.9.9", Inside), ("1.7", TooNew), ("1.5.97", TooOld)]),
+        (
+            "1.5 - 1.6.640",
+            &[("1.5", Inside), ("1.6.640", Inside), ("1.6.641", TooNew), ("1.4", TooOld)],
+        ),
+        ("1.5..1.6", &[("1.5.3", Inside), ("1.6.1", TooNew)]),
+        (">=1.5 <1.6.1130", &[("1.6.1129", Inside), ("1.6.1130", TooNew), ("1.4.9", TooOld)]),
+        ("> 2", &[("2.0.1", Inside), ("2", TooOld)]),
+        (
+            "1.4, 1.6.*",
+            &[("1.4", Inside), ("1.5", Between), ("1.6.3", Inside), ("1.3", TooOld), ("2", TooNew)],
+        ),
+        ("2.x", &[("2.9", Inside), ("3", TooNew)]),
+    ] {
+        let requirement: Requirement = text.parse().unwrap_or_else(|error| panic!("{error}"));
+        for (candidate, fit) in cases {
+            assert_eq!(requirement.check(&version(candidate)), *fit, "{candidate} in {text}");
+        }
+        assert_eq!(requirement.to_string(), text);
+    }
+    for text in ["", "new", "1.2,", ">=", "1.2 (or so)", "1.2 - x"] {
+        assert!(text.parse::<Requirement>().is_err(), "{text}");
     }
 }

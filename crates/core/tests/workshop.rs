@@ -264,7 +264,7 @@ fn a_folder_that_links_out_of_the_game_is_not_written_through() {
 
 /// Puts the new upscaler on the rack.
 fn add(bench: &mut Bench) -> upright_spanner_core::Result<(Build, Added)> {
-    let addition = bench.workshop.rack_add(&bench.new_file(), &Silent)?;
+    let addition = bench.workshop.rack_add(&bench.new_file(), None, &Silent)?;
     Ok(addition.builds.into_iter().next().unwrap())
 }
 

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use anyhow::Result;
 use upright_spanner_core::path::same_name;
+use upright_spanner_core::requirement::Requirement;
 
 use crate::args;
 use crate::exit::Exit;
@@ -13,7 +14,7 @@ use crate::session::Session;
 
 pub fn run(args: &args::Rack, session: &Session) -> Result<Exit> {
     match args {
-        args::Rack::Add { files } => add(files, session),
+        args::Rack::Add { files, supports } => add(files, supports.as_ref(), session),
         args::Rack::List { family } => list(family.as_deref(), session),
         args::Rack::Show { build } => show(build, session),
         args::Rack::Notes { build } => notes(build, session),
@@ -23,13 +24,13 @@ pub fn run(args: &args::Rack, session: &Session) -> Result<Exit> {
 }
 
 /// Adds each file; one that cannot be added does not keep the others from it.
-fn add(files: &[PathBuf], session: &Session) -> Result<Exit> {
+fn add(files: &[PathBuf], supports: Option<&Requirement>, session: &Session) -> Result<Exit> {
     let mut workshop = session.alter()?;
     let progress = session.progress();
     let mut added = Vec::new();
     let mut failed = false;
     for file in files {
-        match workshop.rack_add(file, &progress) {
+        match workshop.rack_add(file, supports, &progress) {
             Ok(addition) => added.push(addition),
             Err(error) => {
                 failed = true;

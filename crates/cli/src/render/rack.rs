@@ -7,11 +7,11 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
 use upright_spanner_core::catalog::Role;
-use upright_spanner_core::rack::{Build, Part, Sorted};
+use upright_spanner_core::rack::{Build, Part, Policy, Sorted};
 use upright_spanner_core::{Added, Addition, Damage};
 
 use super::table::table;
-use super::{bytes, clean, count, date, hint, moment};
+use super::{bytes, clean, count, date, hint, moment, wrapped};
 use crate::session::Session;
 
 /// Prints the builds that came of each package, and what became of its other files.
@@ -35,6 +35,17 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
     for addition in added {
         write_sorted(&mut out, addition, session)?;
     }
+    for addition in added {
+        if let (Some(proposal), Some((build, _))) = (&addition.proposal, addition.builds.first()) {
+            let versions = &proposal.supports;
+            let text = format!(
+                "{} says: \"{}\". If that is the game's version, note it: spanner rack add ... \
+                 --supports \"{versions}\"",
+                build.source.name, proposal.sentence
+            );
+            write!(out, "{}", wrapped(&text, "  ", 2, session.width))?;
+        }
+    }
     match builds().find(|(_, outcome)| *outcome == Added::New) {
         Some(_) => hint(session, "Next: `spanner survey` shows which games have an older version."),
         None => Ok(()),
@@ -51,7 +62,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
     };
     let source = clean(&build.source.name).into_owned();
     if session.verbose {
-        writeln!(out, "  {}", format!("not fitted from {source}:").dimmed())?;
+        writeln!(out, "  {}", format!("also in {source}:").dimmed())?;
         for file in others {
             let text = format!("    {}: {}, {}", file.path, file.part.name(), file.reason);
             writeln!(out, "{}", clean(&text).dimmed())?;
@@ -63,8 +74,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
         *counts.entry(file.part).or_default() += 1;
     }
     let counts = counts.into_iter().map(|(part, number)| format!("{number} {}", part.name()));
-    let text =
-        format!("  not fitted from {source}: {} (-v)", counts.collect::<Vec<_>>().join(", "));
+    let text = format!("  also in {source}: {} (-v)", counts.collect::<Vec<_>>().join(", "));
     writeln!(out, "{}", text.dimmed())?;
     Ok(())
 }
@@ -91,6 +101,16 @@ pub fn print_build(build: &Build, session: &Session) -> Result<()> {
     line("sha256", &build.file.content.sha256.to_string())?;
     line("from", &format!("{} (sha256 {})", build.source.name, build.source.sha256.short()))?;
     line("added", &moment(build.added))?;
+    if let Some(supports) = &build.supports {
+        line("supports", &supports.to_string())?;
+    }
+    for settings in &build.settings {
+        let what = match settings.policy {
+            Policy::Merge => "merged into the user's",
+            Policy::Keep => "put in where there is none",
+        };
+        line("settings", &format!("{}, {what}", settings.name))?;
+    }
     for note in &build.notes {
         line("note", &note.name)?;
     }
@@ -219,6 +239,8 @@ fn body(build: &Build) -> Value {
         "variant": build.id.variant,
         "role": build.role,
         "machine": build.machine,
+        "supports": build.supports,
+        "settings": build.settings,
         "file": build.file.name,
         "size": build.file.content.size,
         "sha256": build.file.content.sha256,

@@ -3,6 +3,7 @@
 
 pub(crate) mod already_fitted;
 pub(crate) mod altered_since;
+pub(crate) mod exe_unsupported;
 pub(crate) mod family_absent;
 pub(crate) mod keyed_elsewhere;
 pub(crate) mod machine_mismatch;

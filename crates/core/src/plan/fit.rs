@@ -3,7 +3,8 @@
 use super::{Held, Merge, Plan, Step, is_mergeable, merge};
 use crate::catalog::{companies_agree, keyed_to};
 use crate::check::{
-    already_fitted, family_absent, keyed_elsewhere, machine_mismatch, slot_ambiguous,
+    already_fitted, exe_unsupported, family_absent, keyed_elsewhere, machine_mismatch,
+    slot_ambiguous,
 };
 use crate::content::{Content, FileState, Stamp};
 use crate::path::{GamePath, same_name};
@@ -70,6 +71,8 @@ impl Fit<'_> {
         let keyed = self.is_keyed();
         if let Some(executable) = view.executable() {
             plan.findings.extend(machine_mismatch::check(build, executable));
+            let version = view.version.as_ref();
+            plan.findings.extend(exe_unsupported::check(build, executable, version));
             if keyed {
                 plan.findings.extend(keyed_elsewhere::check(build, executable));
             }

@@ -184,6 +184,7 @@ fn build(entry: &Entry, facts: Facts, source: &Source, catalog: &Catalog) -> Bui
             modified: entry.modified,
             facts,
         },
+        supports: None,
         settings: Vec::new(),
         notes: Vec::new(),
         source: source.clone(),

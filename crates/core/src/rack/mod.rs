@@ -14,6 +14,7 @@ use crate::content::{Content, Digest};
 use crate::error::{Error, Result};
 use crate::image::{Facts, Machine};
 use crate::path::{GamePath, same_name};
+use crate::requirement::Requirement;
 use crate::version::Version;
 pub use archive::Limits;
 pub use intake::Parcel;
@@ -107,6 +108,9 @@ pub struct Build {
     pub version: Option<Version>,
     /// The machine that it is for.
     pub machine: Machine,
+    /// The versions of the game that it goes with, where the user noted them.
+    #[serde(default)]
+    pub supports: Option<Requirement>,
     /// The library that is fitted.
     pub file: BuildFile,
     /// The settings files that came with it, which go beside the library.
@@ -266,8 +270,8 @@ fn unknown(builds: &[Build], text: &str, family: &str) -> Error {
     Error::UnknownBuild { spec: text.to_owned(), known }
 }
 
-/// The newest released build of a family for a machine. A build that is keyed to a version of the
-/// game counts only where that is the game's.
+/// The newest released build of a family for a machine. A build that goes with certain versions
+/// of the game counts only where the game's is among them.
 pub fn newest<'a>(
     builds: &'a [Build],
     family: &str,
@@ -279,6 +283,7 @@ pub fn newest<'a>(
         same_name(&build.id.family, family)
             && build.machine == machine
             && key.zip(game).is_none_or(|(key, game)| key.same_numbers(game))
+            && build.supports.as_ref().zip(game).is_none_or(|(set, game)| set.includes(game))
             && build.version.as_ref().is_some_and(|version| !version.is_prerelease())
     };
     builds.iter().filter(fits).max_by(|a, b| a.version.cmp(&b.version))

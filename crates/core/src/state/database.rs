@@ -147,6 +147,11 @@ impl Database {
         self.alter("put the build on the rack", sql, values)
     }
 
+    pub fn update_build(&self, build: &Build) -> Result<()> {
+        let sql = "UPDATE build SET body = ?2 WHERE id = ?1";
+        self.alter("change the build", sql, params![build.id.to_string(), to_json(build)])
+    }
+
     pub fn drop_build(&self, build: &Build) -> Result<()> {
         let sql = "DELETE FROM build WHERE id = ?1";
         self.alter("take the build off the rack", sql, params![build.id.to_string()])

@@ -5,6 +5,7 @@ use std::fs;
 use std::path::Path;
 
 use rayon::prelude::*;
+use regex::Regex;
 
 use super::Workshop;
 use crate::content::Content;
@@ -12,6 +13,7 @@ use crate::error::{Error, Result};
 use crate::path::same_name;
 use crate::progress::Progress;
 use crate::rack::{self, Build, Needs, Parcel, Sorted};
+use crate::requirement::Requirement;
 use crate::settings::Settings;
 
 /// What became of a build that was to be put on the rack.
@@ -30,6 +32,17 @@ pub struct Addition {
     pub builds: Vec<(Build, Added)>,
     /// Each of its files, with what it is for.
     pub sorted: Vec<Sorted>,
+    /// What a text in it says of the versions of the game that it goes with.
+    pub proposal: Option<Proposal>,
+}
+
+/// A sentence in a package's texts that names versions of the game.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Proposal {
+    /// The versions.
+    pub supports: Requirement,
+    /// The sentence, as it stands in the text.
+    pub sentence: String,
 }
 
 /// A stored content of a build that is not what it should be.
@@ -54,11 +67,26 @@ impl Workshop {
 
     /// Puts what lies at `path` on the rack: a library, a folder, a zip or a 7z. Every library in it
     /// becomes a build, in each variant.
-    pub fn rack_add(&mut self, path: &Path, progress: &dyn Progress) -> Result<Addition> {
+    ///
+    /// `supports` notes which versions of the game the builds go with, also of builds that are there
+    /// already.
+    pub fn rack_add(
+        &mut self,
+        path: &Path,
+        supports: Option<&Requirement>,
+        progress: &dyn Progress,
+    ) -> Result<Addition> {
         let parcel = self.open_parcel(path, progress)?;
         let _lock = self.lock()?;
-        let builds = self.shelve(&parcel)?;
-        Ok(Addition { builds, sorted: parcel.sorted })
+        let mut builds = self.shelve(&parcel)?;
+        if let Some(supports) = supports {
+            for (build, _) in &mut builds {
+                build.supports = Some(supports.clone());
+                self.database.update_build(build)?;
+            }
+        }
+        let proposal = if supports.is_none() { proposal(&parcel) } else { None };
+        Ok(Addition { builds, proposal, sorted: parcel.sorted })
     }
 
     pub(super) fn open_parcel(&self, path: &Path, progress: &dyn Progress) -> Result<Parcel> {
@@ -168,4 +196,24 @@ impl Workshop {
         progress.end();
         Ok(damaged)
     }
+}
+
+/// Looks for a line in the texts of a package that says which versions of the game it is for.
+fn proposal(parcel: &Parcel) -> Option<Proposal> {
+    let pattern = Regex::new(concat!(
+        r"(?i)\b(?:for|with|supports?|requires?|needs|compatible)\b[^.\r\n]*?",
+        r"\b(?:game|runtime|executable|exe|version|v)\b[^\d\r\n]*?",
+        r"v?(\d+(?:\.\d+){2,3}(?:\s*(?:-|to)\s*v?\d+(?:\.\d+){2,3})?)"
+    ))
+    .ok()?;
+    let notes = parcel.builds.first()?.notes.iter();
+    let mut texts = notes.filter_map(|note| fs::read(parcel.file_of(&note.content)?).ok());
+    texts.find_map(|text| {
+        let text = String::from_utf8_lossy(&text);
+        let found = pattern.captures(&text)?;
+        let versions = found.get(1)?;
+        let supports = versions.as_str().replace(" to ", " - ").parse().ok()?;
+        let line = text.lines().find(|line| line.contains(versions.as_str()))?;
+        Some(Proposal { supports, sentence: line.trim().to_owned() })
+    })
 }

@@ -20,7 +20,7 @@ use crate::progress::Progress;
 use crate::rack::{self, Build, Companion, Needs, Parcel};
 use crate::state::{Blobs, Database};
 use crate::survey::{self, GameView, Knowledge, Library, Survey};
-pub use builds::{Added, Addition, Damage};
+pub use builds::{Added, Addition, Damage, Proposal};
 
 /// How long to wait for another process that is at work with the same home.
 const PATIENCE: Duration = Duration::from_secs(10);
