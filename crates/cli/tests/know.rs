@@ -4,7 +4,7 @@ mod common;
 
 use std::fs;
 
-use common::{Bench, errors, output};
+use common::{Bench, errors};
 use serde_json::Value;
 use upright_spanner_sample::world;
 use upright_spanner_sample::{Bits, Pe, VersionInfo};
@@ -391,7 +391,7 @@ fn a_name_that_is_not_unicode_is_said_and_the_rest_shown() {
     fs::write(bench.file("games/Kite Harbour").join(name), b"x").unwrap();
     let assert = bench.run(&["survey", "games"]).code(1);
     assert!(errors(&assert).contains("its name is not Unicode"));
-    assert!(output(&assert).contains("4 games, 8 components"));
+    assert!(common::output(&assert).contains("4 games, 8 components"));
 }
 
 #[test]

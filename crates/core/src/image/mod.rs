@@ -264,18 +264,16 @@ impl Facts {
     pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
         let mut source = Source::new(reader)?;
         let headers = Headers::read(&mut source)?;
-        let mut faults = Vec::new();
-        let libraries = imports::libraries(&headers, &mut source);
-        let libraries = or_fault(libraries, &mut faults)?;
-        Self::collect(&headers, &mut source, &libraries, faults)
+        Self::collect(&headers, &mut source).map(|(facts, _)| facts)
     }
 
+    /// The facts, and the imported libraries for whoever reads on.
     fn collect<R: Read + Seek>(
         headers: &Headers,
         source: &mut Source<R>,
-        libraries: &[imports::Library],
-        mut faults: Vec<String>,
-    ) -> Result<Self, ImageError> {
+    ) -> Result<(Self, Vec<imports::Library>), ImageError> {
+        let mut faults = Vec::new();
+        let libraries = or_fault(imports::libraries(headers, source), &mut faults)?;
         let mut version_info = VersionInfo::default();
         let resources = resource::version_resources(headers, source);
         for bytes in or_fault(resources, &mut faults)? {
@@ -288,7 +286,7 @@ impl Facts {
         }
         let table = or_fault(exports::table(headers, source), &mut faults)?;
         let signer = or_fault(signature::claimed_signer(headers, source), &mut faults)?;
-        Ok(Self {
+        let facts = Self {
             machine: headers.machine,
             kind: headers.kind,
             size: source.len(),
@@ -300,7 +298,8 @@ impl Facts {
             packed: headers.packed,
             signer,
             faults,
-        })
+        };
+        Ok((facts, libraries))
     }
 
     /// Whether it is a build for developers: it says so, or it imports the debug variant of the C
@@ -357,10 +356,7 @@ impl Image {
     pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
         let mut source = Source::new(reader)?;
         let headers = Headers::read(&mut source)?;
-        let mut faults = Vec::new();
-        let libraries = imports::libraries(&headers, &mut source);
-        let libraries = or_fault(libraries, &mut faults)?;
-        let mut facts = Facts::collect(&headers, &mut source, &libraries, faults)?;
+        let (mut facts, libraries) = Facts::collect(&headers, &mut source)?;
         let imports = imports::symbols(&headers, &mut source, libraries);
         let imports = or_fault(imports, &mut facts.faults)?;
         let exports = exports::table(&headers, &mut source)

@@ -1,6 +1,7 @@
 //! The front door: a home folder with everything that it keeps, and what can be done with it.
 
 mod builds;
+mod companions;
 mod families;
 mod games;
 
@@ -11,15 +12,15 @@ use std::time::{Duration, Instant};
 use fs4::FileExt;
 
 use crate::change::{self, Change};
-use crate::content::{Content, FileState};
+use crate::content::FileState;
 use crate::error::{Error, Result};
 use crate::image::Facts;
 use crate::path::same_name;
-use crate::plan::{self, Fit, Held, Ledger, Plan, SettingsFile};
+use crate::plan::{self, Fit, Held, Ledger, Plan};
 use crate::progress::Progress;
-use crate::rack::{self, Build, Companion, Needs, Parcel};
+use crate::rack::{self, Build, Needs, Parcel};
 use crate::state::{Blobs, Database};
-use crate::survey::{self, GameView, Knowledge, Library, Survey};
+use crate::survey::{self, GameView, Knowledge, Survey};
 pub use builds::{Added, Addition, Damage, Proposal};
 
 /// How long to wait for another process that is at work with the same home.
@@ -81,11 +82,14 @@ impl Workshop {
     ) -> Result<FitPlan> {
         let builds = self.database.builds()?;
         let path = Path::new(what);
-        let (build, parcel) = if path.exists() {
+        let on_rack = rack::find(&builds, what, &needs(view));
+        // A folder may happen to be named like a build; a file hardly is.
+        let package = path.is_file() || on_rack.is_err() && path.is_dir();
+        let (build, parcel) = if package {
             let parcel = self.open_parcel(path, progress)?;
             (choose(&parcel.builds, what, view)?.clone(), Some(parcel))
         } else {
-            (rack::find(&builds, what, &needs(view))?.clone(), None)
+            (on_rack?.clone(), None)
         };
         let slots = plan::slots(view, &build)
             .into_iter()
@@ -97,50 +101,6 @@ impl Workshop {
         let settings = self.settings_files(view, &build, &slots, &builds, parcel.as_ref())?;
         let plan = Fit { view, build: &build, slots, settings }.plan();
         Ok(FitPlan { plan, build, parcel })
-    }
-
-    /// Reads the settings files that a build brings and those that the game has. A file goes beside
-    /// each slot where there is one, and beside the first where there is none.
-    fn settings_files<'a>(
-        &self,
-        view: &GameView,
-        build: &'a Build,
-        slots: &[(&Library, FileState)],
-        builds: &[Build],
-        parcel: Option<&Parcel>,
-    ) -> Result<Vec<SettingsFile<'a>>> {
-        let stored = |content: &Content| {
-            let unpacked = parcel.and_then(|parcel| parcel.file_of(content));
-            let path =
-                unpacked.map_or_else(|| self.blobs.file(content), |path| Ok(path.to_owned()))?;
-            fs::read(&path).map_err(Error::io("read", &path))
-        };
-        let mut out = Vec::new();
-        for companion in &build.settings {
-            let mut places = Vec::new();
-            for (library, now) in slots {
-                let Ok(path) = library.path.sibling(&companion.name) else { continue };
-                let place = path.on(&view.game.root);
-                let state = FileState::observe(&place)?;
-                places.push((path, place, state, now.content));
-            }
-            if places.iter().any(|(_, _, state, _)| state.is_some()) {
-                places.retain(|(_, _, state, _)| state.is_some());
-            }
-            places
-                .truncate(places.iter().filter(|(_, _, state, _)| state.is_some()).count().max(1));
-            for (path, place, state, library) in places {
-                let bytes = || fs::read(&place).map_err(Error::io("read", &place));
-                let user = state.map(|state| bytes().map(|bytes| (state, bytes))).transpose()?;
-                let earlier = builds.iter().find(|build| build.file.content == library);
-                let same = |other: &&Companion| same_name(&other.name, &companion.name);
-                let old = earlier.and_then(|build| build.settings.iter().find(same));
-                let old = old.map(|old| stored(&old.content)).transpose()?;
-                let new = stored(&companion.content)?;
-                out.push(SettingsFile { path, companion, user, new, old });
-            }
-        }
-        Ok(out)
     }
 
     /// Carries out what [`Workshop::plan_fit`] planned; a build that came as a file goes on the
