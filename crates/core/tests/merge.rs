@@ -75,6 +75,15 @@ fn what_is_no_settings_text_is_not_merged() {
     }
 }
 
+#[test]
+fn a_file_that_claims_an_encoding_and_breaks_it_is_left_alone() {
+    for user in [&b"\xFF\xFE\x00\xD8\x0A\x00a="[..], b"\xFF\xFE[\x00A\x00]\x00\n\x00x"] {
+        let once = merge(user, b"[A]\ny=1\n", None);
+        assert_eq!((once.bytes.as_slice(), once.added.len()), (user, 0));
+        assert!(!is_mergeable(user));
+    }
+}
+
 /// Lines as settings files have them, and some that they should not have.
 fn file() -> impl Strategy<Value = String> {
     let line = prop_oneof![

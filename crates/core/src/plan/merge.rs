@@ -42,7 +42,9 @@ pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
     if let Some(old) = &old {
         text.follow(&theirs, old, &mut report.followed);
     }
-    for block in newer.blocks() {
+    // A text with a rest is none that can be added to.
+    let blocks = if text.rest.is_empty() { newer.blocks() } else { Vec::new() };
+    for block in blocks {
         if !text.has(&block.section, &block.key) {
             report.added.push(tell(&block.section, &block.key, &block.value));
             text.insert(&block, &newer);
@@ -55,7 +57,9 @@ pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
 /// Whether a file looks like settings that can be merged: lines with keys, and no zero bytes.
 pub fn is_mergeable(bytes: &[u8]) -> bool {
     let text = Text::read(bytes);
-    text.lines.iter().all(|line| !line.text.contains('\0')) && !text.values().is_empty()
+    text.rest.is_empty()
+        && text.lines.iter().all(|line| !line.text.contains('\0'))
+        && !text.values().is_empty()
 }
 
 fn tell(section: &str, key: &str, value: &str) -> String {
@@ -77,7 +81,7 @@ enum Encoding {
 struct Text {
     encoding: Encoding,
     lines: Vec<Line>,
-    /// A last odd byte of a UTF-16 text, which is no part of it.
+    /// What of a UTF-16 file is no UTF-16: a last odd byte, or all of it.
     rest: Vec<u8>,
 }
 
@@ -309,7 +313,8 @@ fn decode(bytes: &[u8]) -> (Encoding, String, Vec<u8>) {
                 rest.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
             match String::from_utf16(&units) {
                 Ok(text) => (Encoding::Utf16, text, rest.chunks_exact(2).remainder().to_vec()),
-                Err(_) => single_byte(bytes),
+                // It claims to be what it is not: no line of it can be told, and it is left alone.
+                Err(_) => (Encoding::Utf16, String::new(), rest.to_vec()),
             }
         }
         bytes => match std::str::from_utf8(bytes) {
