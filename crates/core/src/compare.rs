@@ -71,7 +71,10 @@ fn facts(old: &Inspected, new: &Inspected) -> Vec<Pair> {
         old: tell(old),
         new: tell(new),
     };
-    let date = |seconds: i64| Timestamp::from_second(seconds).ok().map(|date| date.to_string());
+    let date = |seconds: i64| {
+        let moment = Timestamp::from_second(seconds).ok()?;
+        Some(moment.strftime("%Y-%m-%d %H:%M UTC").to_string())
+    };
     let now = Timestamp::now().as_second();
     vec![
         pair("version", &|file| file.image.facts.version().map(|v| v.to_string())),

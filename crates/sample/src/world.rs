@@ -305,16 +305,19 @@ fn downloads(dir: &Path) -> io::Result<()> {
     let licence = b"Made up for the demo. Do as you like.\r\n".as_slice();
     let notes = |text: &'static str| text.as_bytes();
 
-    let upscale = |version, bits| corvid(Corvid::Upscaler, version, bits).to_bytes();
+    let upscale = |version, bits, date| dated(&corvid(Corvid::Upscaler, version, bits), date);
     zip(
         &dir.join("cvo_upscale_2.9.1.zip"),
-        &[("cvo_upscale.dll", &upscale([2, 9, 1, 0], Bits::Bits64)), ("LICENSE.txt", licence)],
+        &[
+            ("cvo_upscale.dll", &upscale([2, 9, 1, 0], Bits::Bits64, (2026, 5, 6))),
+            ("LICENSE.txt", licence),
+        ],
         (2026, 5, 6),
     )?;
     zip(
         &dir.join("cvo_upscale_120.3.0.zip"),
         &[
-            ("bin/x64/cvo_upscale.dll", &upscale([120, 3, 0, 0], Bits::Bits64)),
+            ("bin/x64/cvo_upscale.dll", &upscale([120, 3, 0, 0], Bits::Bits64, (2026, 9, 18))),
             ("docs/CHANGES.txt", notes("120.3.0\r\n- New model. Versions count from 120 now.\r\n")),
             ("LICENSE.txt", licence),
         ],
@@ -322,14 +325,15 @@ fn downloads(dir: &Path) -> io::Result<()> {
     )?;
     zip(
         &dir.join("cvo_upscale_120.3.0_x86.zip"),
-        &[("bin/x86/cvo_upscale.dll", &upscale([120, 3, 0, 0], Bits::Bits32))],
+        &[("bin/x86/cvo_upscale.dll", &upscale([120, 3, 0, 0], Bits::Bits32, (2026, 9, 18)))],
         (2026, 9, 18),
     )?;
-    let generator = corvid(Corvid::FrameGenerator, [1, 4, 0, 0], Bits::Bits64).to_bytes();
+    let generator =
+        dated(&corvid(Corvid::FrameGenerator, [1, 4, 0, 0], Bits::Bits64), (2026, 8, 2));
     zip(&dir.join("cvo_framegen_1.4.0.zip"), &[("cvo_framegen.dll", &generator)], (2026, 8, 2))?;
-    let denoiser = corvid(Corvid::Denoiser, [1, 2, 2, 0], Bits::Bits64).to_bytes();
+    let denoiser = dated(&corvid(Corvid::Denoiser, [1, 2, 2, 0], Bits::Bits64), (2026, 8, 2));
     zip(&dir.join("cvo_denoise_1.2.2.zip"), &[("cvo_denoise.dll", &denoiser)], (2026, 8, 2))?;
-    let lamp = lampwright([2, 2, 6, 0], "1.6.40").to_bytes();
+    let lamp = dated(&lampwright([2, 2, 6, 0], "1.6.40"), (2026, 3, 9));
     zip(
         &dir.join("lampwright_2_02_06.zip"),
         &[
@@ -339,7 +343,7 @@ fn downloads(dir: &Path) -> io::Result<()> {
         ],
         (2026, 3, 9),
     )?;
-    let loader = undertow([2, 3, 0, 0], "undertow.dll").to_bytes();
+    let loader = dated(&undertow([2, 3, 0, 0], "undertow.dll"), (2026, 7, 12));
     zip(
         &dir.join("undertow-2.3.0.zip"),
         &[
@@ -352,7 +356,7 @@ fn downloads(dir: &Path) -> io::Result<()> {
         ],
         (2026, 7, 12),
     )?;
-    let runtime = brine([2, 8, 1, 0]).to_bytes();
+    let runtime = dated(&brine([2, 8, 1, 0]), (2026, 1, 20));
     zip(
         &dir.join("brine-2.8.1-win64.zip"),
         &[("brine.dll", &runtime), ("README-brine.txt", notes("Brine 2.8.1\r\n"))],
@@ -360,8 +364,13 @@ fn downloads(dir: &Path) -> io::Result<()> {
     )
 }
 
+/// An image linked on the day that it is dated.
+fn dated(image: &Pe, date: Date) -> Vec<u8> {
+    image.clone().built(seconds(date)).to_bytes()
+}
+
 fn pe(path: &Path, image: &Pe, date: Date) -> io::Result<()> {
-    write(path, &image.clone().built(seconds(date)).to_bytes(), date)
+    write(path, &dated(image, date), date)
 }
 
 fn data(path: &Path, len: usize, date: Date) -> io::Result<()> {
