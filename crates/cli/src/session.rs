@@ -84,9 +84,12 @@ impl Session {
     }
 }
 
-/// The terminal's width; `COLUMNS`, or 100, where the output is no terminal.
+/// The terminal's width; `COLUMNS`, or 100, where the output goes elsewhere.
 fn width() -> usize {
+    let terminal = || {
+        let size = terminal_size::terminal_size().filter(|_| std::io::stdout().is_terminal());
+        size.map(|(width, _)| usize::from(width.0))
+    };
     let columns = || std::env::var("COLUMNS").ok()?.parse().ok();
-    let terminal = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
-    terminal.or_else(columns).unwrap_or(100).clamp(60, 200)
+    terminal().or_else(columns).unwrap_or(100).clamp(60, 200)
 }

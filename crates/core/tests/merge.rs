@@ -76,6 +76,13 @@ fn what_is_no_settings_text_is_not_merged() {
 }
 
 #[test]
+fn what_would_make_the_file_look_like_another_encoding_stays_out() {
+    let user = b"[A]\nx=\xE9\n";
+    let once = merge(user, b"\n\xFF\xFEy=2\n", None);
+    assert_eq!((once.bytes.as_slice(), once.added.len()), (&user[..], 0));
+}
+
+#[test]
 fn a_file_that_claims_an_encoding_and_breaks_it_is_left_alone() {
     for user in [&b"\xFF\xFE\x00\xD8\x0A\x00a="[..], b"\xFF\xFE[\x00A\x00]\x00\n\x00x"] {
         let once = merge(user, b"[A]\ny=1\n", None);

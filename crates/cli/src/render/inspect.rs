@@ -10,7 +10,7 @@ use upright_spanner_core::image::{Facts, Kind, Signature};
 use upright_spanner_core::inspect::{Inspected, Inspection};
 
 use super::survey::errors;
-use super::{bytes, clean, count, date, moment, slashes};
+use super::{bytes, clean, count, date, moment, slashes, wrapped};
 use crate::session::Session;
 
 /// Imported and exported names that are shown of a file; `-v` shows all.
@@ -23,7 +23,8 @@ pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
         let facts = &inspected.image.facts;
         writeln!(out, "{}", clean(&slashes(&inspected.path)).bold())?;
         let mut line = |name: &str, value: &str| {
-            writeln!(out, "  {} {}", format!("{name:<17}").dimmed(), clean(value))
+            let head = format!("  {} ", format!("{name:<17}").dimmed());
+            write!(out, "{}", wrapped(value, &head, 20, session.width))
         };
         for (name, value) in rows(inspected, facts) {
             line(name, &value)?;

@@ -93,6 +93,9 @@ fn heading(out: &mut impl Write, view: &GameView, width: usize) -> Result<()> {
     Ok(())
 }
 
+/// Columns below which a path beside the other facts says too little.
+const LEAST_PLACE: usize = 36;
+
 fn components(listed: &[&Library], why: bool, width: usize) -> String {
     let cells: Vec<[String; 4]> = listed
         .iter()
@@ -109,20 +112,31 @@ fn components(listed: &[&Library], why: bool, width: usize) -> String {
     let taken: usize = (0..4)
         .map(|n| widest(cells.iter().map(|row| row[n].as_str()).chain([headings[n]])) + 2)
         .sum();
-    let place = width.saturating_sub(taken + 2).max(16);
+    // Where a path would be cut down to little more than the file's name, which says nothing new,
+    // it gets a line of its own.
+    let place = width.saturating_sub(taken + 2);
+    let longest = widest(listed.iter().map(|library| library.path.as_str()));
+    let apart = place < LEAST_PLACE && longest > place;
+    let headings = if apart { &headings[..4] } else { &headings[..] };
     let rows: Vec<Vec<String>> = cells
         .into_iter()
         .zip(listed)
         .map(|([role, family, version, status], library)| {
-            let path = fit_path(library.path.as_str(), place);
-            vec![role, family, version, colored(&status, library), path]
+            let mut row = vec![role, family, version, colored(&status, library)];
+            if !apart {
+                row.push(fit_path(library.path.as_str(), place));
+            }
+            row
         })
         .collect();
-    let text = table(&headings, &[], rows);
+    let text = table(headings, &[], rows);
     let mut lines = text.lines();
     let mut out: Vec<String> = lines.next().map(str::to_owned).into_iter().collect();
     for (line, library) in lines.zip(listed) {
         out.push(line.to_owned());
+        if apart {
+            out.push(format!("    {}", fit_path(library.path.as_str(), width - 4)));
+        }
         if why {
             out.extend(library.evidence.iter().map(because));
         } else {

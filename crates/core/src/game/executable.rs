@@ -1,9 +1,11 @@
 //! Weighs the programs of a game: which one is the game, and which only stand around it.
 
+use std::collections::BTreeMap;
+
 use super::Executable;
 use super::discover::squeeze;
 use crate::image::Facts;
-use crate::path::{GamePath, same_name, stem};
+use crate::path::{GamePath, fold, same_name, stem};
 
 /// Words in a program's name, description or folder that tell what it is for, and what that costs.
 const HELPERS: [(&str, &str, i32); 30] = [
@@ -90,6 +92,7 @@ pub(crate) fn rank(
 ) -> Vec<Executable> {
     let largest = programs.iter().map(|(_, facts)| facts.size).max().unwrap_or(0);
     let count = programs.len();
+    let maker = common_maker(&programs);
     let mut ranked: Vec<Executable> = programs
         .into_iter()
         .map(|(path, facts)| {
@@ -108,6 +111,9 @@ pub(crate) fn rank(
                 .collect::<Vec<_>>();
             if !draws.is_empty() {
                 weigh(30, format!("draws with {}", draws.join(", ")));
+            }
+            if maker.is_some() && maker_of(&facts).is_some() && maker != maker_of(&facts) {
+                weigh(-10, "made by another than the other programs".to_owned());
             }
             if count > 1 && facts.size == largest {
                 weigh(15, "the largest program".to_owned());
@@ -129,6 +135,21 @@ pub(crate) fn rank(
         b.score.cmp(&a.score).then(shallower).then_with(|| a.path.cmp(&b.path))
     });
     ranked
+}
+
+/// Who made a program: its signer, else the company that it states.
+fn maker_of(facts: &Facts) -> Option<String> {
+    facts.signer.as_deref().or_else(|| facts.string("CompanyName")).map(fold)
+}
+
+/// Who made more than one of the programs, and the most of them.
+fn common_maker(programs: &[(GamePath, Facts)]) -> Option<String> {
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    for maker in programs.iter().filter_map(|(_, facts)| maker_of(facts)) {
+        *counts.entry(maker).or_default() += 1;
+    }
+    let most = counts.into_iter().max_by_key(|(_, count)| *count)?;
+    (most.1 > 1).then_some(most.0)
 }
 
 fn weigh_name(path: &GamePath, facts: &Facts, title: &str, weigh: &mut impl FnMut(i32, String)) {

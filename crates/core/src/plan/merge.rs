@@ -51,6 +51,13 @@ pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
         }
     }
     report.bytes = text.write();
+    // What came in must not make the file look as if it were written in another encoding.
+    let back = Text::read(&report.bytes);
+    if (back.encoding, &back.rest) != (text.encoding, &text.rest) {
+        report.bytes = user.to_vec();
+        report.added.clear();
+        report.followed.clear();
+    }
     report
 }
 
