@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
 use filetime::FileTime;
+use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_core::change::ChangeState;
 use upright_spanner_core::progress::{Progress, Silent};
@@ -266,6 +267,145 @@ fn a_folder_that_links_out_of_the_game_is_not_written_through() {
 fn add(bench: &mut Bench) -> upright_spanner_core::Result<(Build, Added)> {
     let addition = bench.workshop.rack_add(&bench.new_file(), None, &Silent)?;
     Ok(addition.builds.into_iter().next().unwrap())
+}
+
+/// Dies at the n-th report of progress, whatever is being done.
+struct Dying {
+    left: Mutex<u32>,
+}
+
+impl Progress for Dying {
+    fn begin(&self, _: &str, _: Option<u64>) {
+        self.advance(0);
+    }
+
+    fn advance(&self, _: u64) {
+        let mut left = self.left.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        assert!(*left > 0, "killed here, on purpose");
+        *left -= 1;
+    }
+
+    fn end(&self) {}
+}
+
+#[test]
+fn wherever_a_change_is_interrupted_the_game_is_as_before_or_as_after() {
+    let mut interrupted = 0;
+    for point in 0.. {
+        let mut bench = Bench::new();
+        let before = bench.picture();
+        let plan = bench.plan();
+        let dying = Dying { left: Mutex::new(point) };
+        let outcome = catch_unwind(AssertUnwindSafe(|| bench.workshop.fit(plan, &dying)));
+        let home = bench.folder.path().join("home");
+        let mut next = Workshop::open(&home).unwrap();
+        let said = next.recover().unwrap();
+        if let Ok(done) = outcome {
+            assert!(done.is_ok() && said.is_none());
+            break;
+        }
+        interrupted += 1;
+        assert!(bench.picture() == before, "point {point}: not as before");
+        let open = next.history(None).unwrap().iter().any(|c| c.state == ChangeState::Open);
+        assert!(!open, "point {point}: the journal says that a change waits");
+        assert!(next.recover().unwrap().is_none());
+    }
+    assert!(interrupted >= 8, "only {interrupted} points were tried");
+}
+
+#[test]
+fn a_rollback_that_is_interrupted_leaves_the_fitted_files() {
+    for point in 0..6 {
+        let mut bench = Bench::new();
+        bench.workshop.fit(bench.plan(), &Silent).unwrap();
+        let fitted = bench.picture();
+        let view = bench.workshop.game("tin-lighthouse", &Silent).unwrap();
+        let plan = bench.workshop.plan_rollback(&view, None).unwrap();
+        let dying = Dying { left: Mutex::new(point) };
+        let outcome = catch_unwind(AssertUnwindSafe(|| bench.workshop.rollback(plan, &dying)));
+        assert!(outcome.is_err(), "point {point}");
+        Workshop::open(&bench.folder.path().join("home")).unwrap().recover().unwrap();
+        assert!(bench.picture() == fitted, "point {point}: not as before the rollback");
+    }
+}
+
+/// What can happen to a game between two looks at it.
+#[derive(Debug, Clone, Copy)]
+enum Event {
+    Fit(u16),
+    Rollback,
+    Update(u16),
+    Repair,
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Whatever order things happen in, every content that was ever in the game can be found again:
+    /// in the game or in the store; and a rollback gives what the game last had of its own.
+    #[test]
+    fn no_content_that_was_in_the_game_is_ever_lost(events in proptest::collection::vec(event(), 1..8)) {
+        let mut bench = Bench::new();
+        let build = |n: u16| {
+            world::corvid(Corvid::Upscaler, [3, n, 0, 0], Bits::Bits64).padding(0).to_bytes()
+        };
+        let read = |bench: &Bench, path: &str| fs::read(bench.game().join(path)).unwrap();
+        let mut own = read(&bench, FIRST);
+        let mut ever = vec![own.clone()];
+        for event in events {
+            match event {
+                Event::Fit(n) => {
+                    fs::write(bench.new_file(), build(n)).unwrap();
+                    let plan = bench.plan();
+                    bench.workshop.fit(plan, &Silent).unwrap();
+                    prop_assert!(read(&bench, FIRST) == build(n) && read(&bench, SECOND) == build(n));
+                }
+                Event::Rollback => {
+                    let view = bench.workshop.game("tin-lighthouse", &Silent);
+                    let Ok(view) = view else { continue };
+                    let plan = bench.workshop.plan_rollback(&view, None).unwrap();
+                    bench.workshop.rollback(plan, &Silent).unwrap();
+                    prop_assert!(read(&bench, FIRST) == own, "not what the game had of its own");
+                }
+                // The launcher brings another file, or the first one again.
+                Event::Update(n) => {
+                    own = build(100 + n);
+                    for path in [FIRST, SECOND] {
+                        fs::write(bench.game().join(path), &own).unwrap();
+                    }
+                }
+                Event::Repair => {
+                    own.clone_from(&ever[0]);
+                    for path in [FIRST, SECOND] {
+                        fs::write(bench.game().join(path), &own).unwrap();
+                    }
+                }
+            }
+            let now = read(&bench, FIRST);
+            if !ever.contains(&now) {
+                ever.push(now);
+            }
+        }
+        let stored: Vec<Vec<u8>> = files(&bench.folder.path().join("home/blobs"))
+            .into_iter()
+            .map(|blob| fs::read(blob).unwrap())
+            .collect();
+        let now = read(&bench, FIRST);
+        // What the launcher itself overwrote was never ours to keep: it is excepted unless fitted.
+        for (n, content) in ever.iter().enumerate().filter(|(n, _)| *n > 0) {
+            let launchers = (0..4).any(|n| *content == build(100 + n));
+            prop_assert!(launchers || *content == now || stored.contains(content), "content {n} is lost");
+        }
+    }
+}
+
+fn event() -> impl Strategy<Value = Event> {
+    prop_oneof![
+        (0u16..3).prop_map(Event::Fit),
+        Just(Event::Rollback),
+        (0u16..3).prop_map(Event::Update),
+        Just(Event::Repair),
+    ]
 }
 
 fn files(folder: &Path) -> Vec<PathBuf> {

@@ -161,7 +161,8 @@ fn weigh_name(path: &GamePath, facts: &Facts, title: &str, weigh: &mut impl FnMu
     }
     let title = squeeze(title);
     let product = squeeze(facts.string("ProductName").unwrap_or_default());
-    if !own.is_empty() && title.len() > 2 && (own.contains(&title) || title.contains(&own)) {
+    let named_alike = own.len() > 2 && (own.contains(&title) || title.contains(&own));
+    if title.len() > 2 && named_alike {
         weigh(25, "named like the folder".to_owned());
     } else if is_initials(&own, &title) {
         weigh(5, "bears the game's initials".to_owned());
@@ -174,7 +175,7 @@ fn weigh_name(path: &GamePath, facts: &Facts, title: &str, weigh: &mut impl FnMu
 fn weigh_folder(path: &GamePath, weigh: &mut impl FnMut(i32, String)) {
     let folders: Vec<String> = path.folder().split('/').map(str::to_lowercase).collect();
     if let Some(aside) = folders.iter().find(|folder| ASIDE.contains(&folder.as_str())) {
-        weigh(-30, format!("lies in {aside}"));
+        weigh(-50, format!("lies in {aside}"));
     } else if let Some(home) = folders.last().filter(|folder| HOME.contains(&folder.as_str())) {
         weigh(5, format!("in {home}"));
     }
