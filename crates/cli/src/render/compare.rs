@@ -7,7 +7,7 @@ use owo_colors::OwoColorize;
 use serde_json::{Value, json};
 use upright_spanner_core::compare::{Comparison, Pair};
 
-use super::table::table;
+use super::table::{table, widest};
 use super::{clean, cut, slashes, wrapped};
 use crate::args;
 use crate::session::Session;
@@ -23,7 +23,10 @@ pub fn print(comparison: &Comparison, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     write!(out, "{}", wrapped(&comparison.verdict, "", 0, session.width).bold())?;
     let pairs = comparison.facts.iter().chain(&comparison.strings);
-    let rows = pairs.filter(|pair| pair.old.is_some() || pair.new.is_some()).map(row).collect();
+    let pairs: Vec<&Pair> = pairs.filter(|pair| pair.old.is_some() || pair.new.is_some()).collect();
+    let what = widest(pairs.iter().map(|pair| pair.what.as_str()));
+    let half = session.width.saturating_sub(what + 6) / 2;
+    let rows = pairs.iter().map(|pair| row(pair, half)).collect();
     write!(out, "{}", table(&["", "OLD", "NEW"], &[], rows))?;
     for (what, names) in [
         ("exports lost", &comparison.exports_lost),
@@ -47,11 +50,9 @@ pub fn print(comparison: &Comparison, session: &Session) -> Result<()> {
     Ok(())
 }
 
-fn row(pair: &Pair) -> Vec<String> {
-    let side = |text: &Option<String>| {
-        let text = text.as_deref().map_or("-", |text| text);
-        clean(text).into_owned()
-    };
+/// What both files say, each cut down to `half` columns.
+fn row(pair: &Pair, half: usize) -> Vec<String> {
+    let side = |text: &Option<String>| cut(&clean(text.as_deref().unwrap_or("-")), half);
     let new = side(&pair.new);
     let new = if pair.same() { new.dimmed().to_string() } else { new.yellow().to_string() };
     vec![clean(&pair.what).into_owned(), side(&pair.old), new]

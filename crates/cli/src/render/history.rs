@@ -17,14 +17,14 @@ pub fn print(changes: &[Change], session: &Session) -> Result<()> {
         return hint(session, "Nothing has been changed yet.");
     }
     let one_game = changes.iter().all(|change| change.game == changes[0].game);
-    let narrow = session.width < 100;
-    let mut headings = vec!["CHANGE", "WHEN", "WHAT", "FILES", "OUTCOME"];
-    if !one_game {
-        headings.insert(2, "GAME");
-    }
-    if one_game || !narrow {
-        headings.insert(headings.len() - 2, "VERSION");
-    }
+    let mut headings = vec!["CHANGE", "WHEN", "GAME", "WHAT", "VERSION", "FILES", "OUTCOME"];
+    // The least telling columns go first where there is little room.
+    headings.retain(|heading| match *heading {
+        "GAME" => !one_game,
+        "VERSION" => one_game || session.width >= 110,
+        "FILES" => session.width >= 90,
+        _ => true,
+    });
     let rows = changes
         .iter()
         .map(|change| headings.iter().map(|heading| cell(change, heading)).collect())

@@ -10,8 +10,8 @@ use upright_spanner_core::catalog::Role;
 use upright_spanner_core::rack::{Build, Part, Policy, Sorted};
 use upright_spanner_core::{Added, Addition, Damage};
 
-use super::table::table;
-use super::{bytes, clean, count, date, hint, moment, wrapped};
+use super::table::{table, widest};
+use super::{bytes, clean, count, cut, date, hint, moment, wrapped};
 use crate::session::Session;
 
 /// Prints the builds that came of each package, and what became of its other files.
@@ -165,6 +165,9 @@ pub fn print_damage(damaged: &[Damage], session: &Session) -> Result<()> {
     hint(session, "Add those builds again from their files: that mends what is stored.")
 }
 
+/// Columns below which a file's name says too little.
+const LEAST_SOURCE: usize = 16;
+
 /// Prints the builds on the rack.
 pub fn print_list(builds: &[Build], family: Option<&str>, session: &Session) -> Result<()> {
     if builds.is_empty() {
@@ -174,7 +177,8 @@ pub fn print_list(builds: &[Build], family: Option<&str>, session: &Session) -> 
         };
         return hint(session, &text);
     }
-    let rows = builds
+    let mut headings = vec!["BUILD", "ROLE", "MACHINE", "SIZE", "DATE"];
+    let mut rows: Vec<Vec<String>> = builds
         .iter()
         .map(|build| {
             vec![
@@ -183,13 +187,21 @@ pub fn print_list(builds: &[Build], family: Option<&str>, session: &Session) -> 
                 build.machine.spoken().to_owned(),
                 bytes(build.file.content.size),
                 date(build.file.modified.0),
-                clean(&build.source.name).into_owned(),
             ]
         })
         .collect();
-    let mut out = anstream::stdout();
-    let headings = ["BUILD", "ROLE", "MACHINE", "SIZE", "DATE", "FROM"];
-    write!(out, "{}", table(&headings, &[3], rows))?;
+    // Where a build came from is told as far as there is room for it.
+    let taken: usize = (0..headings.len())
+        .map(|n| widest(rows.iter().map(|row| row[n].as_str()).chain([headings[n]])) + 2)
+        .sum();
+    let room = session.width.saturating_sub(taken + 2);
+    if room >= LEAST_SOURCE {
+        headings.push("FROM");
+        for (row, build) in rows.iter_mut().zip(builds) {
+            row.push(cut(&clean(&build.source.name), room));
+        }
+    }
+    write!(anstream::stdout(), "{}", table(&headings, &[3], rows))?;
     let families = {
         let mut names: Vec<&str> = builds.iter().map(|build| build.id.family.as_str()).collect();
         names.dedup();

@@ -1,0 +1,131 @@
+//! Output is laid out for the terminal that it is printed on, and is plain where it goes elsewhere.
+
+mod common;
+
+use assert_cmd::Command;
+use common::Bench;
+use unicode_width::UnicodeWidthStr;
+
+/// The demo world with a rack, one fitted game and a history.
+fn used_world() -> Bench {
+    let bench = Bench::world();
+    bench.ok(&["survey", "games"]);
+    let zips =
+        ["cvo_upscale_120.3.0", "cvo_upscale_120.3.0_x86", "undertow-2.3.0", "brine-2.8.1-win64"];
+    for zip in zips {
+        bench.ok(&["rack", "add", &format!("downloads/{zip}.zip")]);
+    }
+    bench.ok(&["fit", "tin-lighthouse", "cvo-upscale"]);
+    bench.ok(&["rollback", "tin-lighthouse"]);
+    bench.ok(&["fit", "saltglass-drift", "undertow"]);
+    bench.ok(&["family", "learn", "games/Saltglass Drift/bin/winmm.dll", "--group", "loaders"]);
+    bench
+}
+
+fn printed(bench: &Bench, words: &[&str], variables: &[(&str, &str)]) -> String {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_spanner"));
+    command.args(words).current_dir(bench.path()).env("SPANNER_HOME", bench.path().join("home"));
+    for (name, value) in variables {
+        command.env(name, value);
+    }
+    String::from_utf8(command.assert().get_output().stdout.clone()).unwrap()
+}
+
+#[test]
+fn no_line_is_wider_than_the_terminal() {
+    let bench = used_world();
+    let denoiser = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/cvo_denoise.dll";
+    let commands: [&[&str]; 16] = [
+        &["survey", "games"],
+        &["survey", "games", "--all"],
+        &["game", "show", "tin-lighthouse"],
+        &["family", "list"],
+        &["family", "show", "loaders"],
+        &["rack", "list"],
+        &["rack", "show", "undertow"],
+        &["rack", "notes", "undertow"],
+        &["fit", "tin-lighthouse", "cvo-upscale", "--dry-run"],
+        &["fit", "tin-lighthouse", "cvo-upscale@120.3.0+x86"],
+        &["fit", "kite-harbour", "cvo-upscale@120.3.0"],
+        &["rollback", "saltglass-drift", "--dry-run"],
+        &["history"],
+        &["history", "tin-lighthouse"],
+        &["inspect", denoiser],
+        &["compare", denoiser, "games/Kite Harbour/System/brine.dll"],
+    ];
+    for words in commands {
+        for width in [80, 100, 140] {
+            let text = printed(&bench, words, &[("COLUMNS", &width.to_string())]);
+            assert!(!text.is_empty(), "{words:?}");
+            for line in text.lines() {
+                // A folder of the system's own may be longer than any terminal is wide.
+                let given = line.contains("folder  ") || line.contains("described in");
+                assert!(given || line.width() <= width, "{words:?} at {width}: {line}");
+            }
+        }
+    }
+}
+
+#[test]
+fn columns_stand_under_their_headings() {
+    let bench = used_world();
+    let text = printed(&bench, &["rack", "list"], &[("COLUMNS", "100")]);
+    let mut lines = text.lines();
+    let heading = lines.next().unwrap();
+    for column in ["ROLE", "MACHINE", "DATE", "FROM"] {
+        let at = heading.find(column).unwrap();
+        for line in text.lines().skip(1).take_while(|line| line.starts_with("  ")) {
+            let before = line.chars().nth(at - 1).unwrap();
+            let first = line.chars().nth(at).unwrap();
+            assert!(before == ' ' && first != ' ', "{column} in {line}");
+        }
+    }
+}
+
+#[test]
+fn colour_is_for_terminals_and_for_those_who_ask() {
+    let bench = used_world();
+    let coloured = |words: &[&str], variables: &[(&str, &str)]| {
+        printed(&bench, words, variables).contains('\u{1b}')
+    };
+    assert!(!coloured(&["survey", "games"], &[]), "a pipe is no terminal");
+    assert!(coloured(&["survey", "games", "--color", "always"], &[]));
+    assert!(!coloured(&["survey", "games", "--color", "never"], &[]));
+    assert!(!coloured(&["survey", "games"], &[("NO_COLOR", "1")]));
+}
+
+#[test]
+fn quiet_leaves_the_result_and_drops_the_hints() {
+    let bench = used_world();
+    let loud = printed(&bench, &["survey", "games"], &[]);
+    let quiet = printed(&bench, &["survey", "games", "-q"], &[]);
+    assert!(loud.contains("Next: ") && !quiet.contains("Next: "));
+    assert!(quiet.contains("4 games, 8 components"));
+}
+
+#[test]
+fn every_document_has_its_schema() {
+    let bench = used_world();
+    for words in [
+        &["survey", "games"][..],
+        &["inspect", "games/Kite Harbour/System/brine.dll"],
+        &["compare", "games/Kite Harbour/System/brine.dll", "games/Kite Harbour/System/brine.dll"],
+        &["root", "list"],
+        &["game", "list"],
+        &["game", "show", "kite-harbour"],
+        &["family", "list"],
+        &["family", "show", "loaders"],
+        &["rack", "list"],
+        &["rack", "show", "undertow"],
+        &["rack", "notes", "undertow"],
+        &["rack", "verify"],
+        &["rack", "add", "downloads/cvo_denoise_1.2.2.zip"],
+        &["fit", "tin-lighthouse", "cvo-upscale", "--dry-run"],
+        &["fit", "tin-lighthouse", "cvo-upscale@120.3.0+x86"],
+        &["fit", "tin-lighthouse", "cvo-upscale"],
+        &["rollback", "tin-lighthouse"],
+        &["history"],
+    ] {
+        assert_eq!(bench.json(words)["schema"], 1, "{words:?}");
+    }
+}
