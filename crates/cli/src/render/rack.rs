@@ -73,7 +73,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
     for file in others {
         *counts.entry(file.part).or_default() += 1;
     }
-    let counts = counts.into_iter().map(|(part, number)| format!("{number} {}", part.name()));
+    let counts = counts.into_iter().map(|(part, number)| count(number, part.name()));
     let text = format!("  also in {source}: {} (-v)", counts.collect::<Vec<_>>().join(", "));
     writeln!(out, "{}", text.dimmed())?;
     Ok(())

@@ -39,10 +39,10 @@ impl Part {
             Self::DebugBuild => "debug build",
             Self::Program => "program",
             Self::Settings => "settings file",
-            Self::Documentation => "documentation",
-            Self::Developer => "source and developer file",
-            Self::Symbols => "symbols",
-            Self::Elsewhere => "goes elsewhere",
+            Self::Documentation => "text",
+            Self::Developer => "developer file",
+            Self::Symbols => "symbol file",
+            Self::Elsewhere => "other file",
         }
     }
 }
