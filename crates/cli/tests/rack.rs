@@ -216,6 +216,9 @@ fn archives_that_could_do_harm_are_refused_whole_with_the_entry_named() {
     let many: Vec<String> = (0..60).map(|n| format!("{n}.txt")).collect();
     let many =
         archive::zip(&many.iter().map(|n| (n.as_str(), &b"x"[..])).collect::<Vec<_>>(), DATE);
+    let folders = odd_zip(|zip| {
+        (0..60).for_each(|n| zip.add_directory(format!("{n}/"), plain).unwrap());
+    });
     let zeros = vec![0; 3 << 20];
     let bomb = archive::zip(&[("lens.dll", &dll), ("zeros.bin", &zeros)], DATE);
     let mut lies = odd_zip(|zip| {
@@ -248,6 +251,7 @@ fn archives_that_could_do_harm_are_refused_whole_with_the_entry_named() {
         ("link", link, "`lens.dll` is a link"),
         ("two cases", twice, "`LENS.dll` and `lens.dll` would be the same file"),
         ("many", many, "it holds more than 50 entries"),
+        ("many folders", folders, "it holds more than 50 entries"),
         ("bomb", bomb, "`zeros.bin` unpacks to more than is allowed"),
         ("lies", lies, "`lens.dll`"),
         ("bad bytes", bad_bytes, "`lens.dll`"),
@@ -399,4 +403,13 @@ fn what_the_texts_say_of_versions_is_proposed_to_be_confirmed() {
             None => assert!(!said.contains("--supports"), "{said}"),
         }
     }
+}
+
+#[test]
+fn a_file_that_is_a_zip_inside_but_not_by_name_is_left_whole() {
+    let bench = Bench::empty();
+    let jar = archive::zip(&[("a/one.class", b"x"), ("a/two.class", b"y")], DATE);
+    let entries: [(&str, &[u8]); 2] = [("lens.dll", &library(Bits::Bits64, 1)), ("lens.jar", &jar)];
+    bench.write("kit.zip", &archive::zip(&entries, DATE));
+    assert_eq!(parts(&bench, "kit.zip"), ["lens.dll: payload", "lens.jar: elsewhere"]);
 }

@@ -18,7 +18,7 @@ use zip::read::ZipFile;
 use super::Source;
 use crate::content::{Content, Hasher};
 use crate::error::{Error, Result};
-use crate::path::{GamePath, fold, stem};
+use crate::path::{GamePath, extension, fold, stem};
 use crate::progress::Progress;
 
 /// How much of an archive is taken before it is refused.
@@ -86,6 +86,7 @@ impl Package {
             limits: *limits,
             progress,
             seen: HashMap::new(),
+            admitted: 0,
             unpacked: 0,
             entries: Vec::new(),
         };
@@ -172,6 +173,8 @@ struct Unpacker<'a> {
     progress: &'a dyn Progress,
     /// Paths taken so far, as games compare them, each with its spelling.
     seen: HashMap<String, String>,
+    /// Entries so far, folders counted in.
+    admitted: usize,
     unpacked: u64,
     entries: Vec<Entry>,
 }
@@ -190,7 +193,9 @@ impl Unpacker<'_> {
     fn unpack_inner(&mut self) -> Result<()> {
         let mut inner = Vec::new();
         for (index, entry) in self.entries.iter().enumerate() {
-            if let Some(kind) = Kind::of(&entry.file)? {
+            // Other files are zips inside as well, and are meant as they are.
+            let named = ["zip", "7z"].contains(&extension(entry.path.file_name()).as_str());
+            if let Some(kind) = Kind::of(&entry.file)?.filter(|_| named) {
                 inner.push((index, kind));
             }
         }
@@ -310,7 +315,8 @@ impl Unpacker<'_> {
 
     /// Checks an entry's name and that there is room for it. A folder needs no place of its own.
     fn admit(&mut self, name: &str, prefix: &str, directory: bool) -> Result<Option<GamePath>> {
-        if self.seen.len() >= self.limits.entries {
+        self.admitted += 1;
+        if self.admitted > self.limits.entries {
             let why = format!("it holds more than {} entries", self.limits.entries);
             return Err(refusal(&self.archive, why, "Unpack it by hand and add what you need."));
         }
