@@ -258,6 +258,19 @@ fn a_table_that_names_one_text_for_ever_does_not_fill_the_memory() {
     assert!(image.facts.faults.iter().any(|fault| fault.contains("export")));
 }
 
+#[test]
+fn a_resource_that_lies_behind_the_end_of_the_file_is_a_fault_and_no_more() {
+    let info = VersionInfo::new([1, 2, 3, 4]).with("CompanyName", "Corvid Optics");
+    let mut bytes = Pe::dll(Bits::Bits64, "a.dll").version(&info).to_bytes();
+    let nt = u32::from_le_bytes(bytes[60..64].try_into().unwrap()) as usize;
+    // Headers that claim to be longer than the file map addresses behind its end.
+    bytes[nt + 24 + 60..][..4].copy_from_slice(&0x7FFF_FFFF_u32.to_le_bytes());
+    let leaf = find(&bytes, &0x0409_u32.to_le_bytes()).expect("the language's entry") + 8;
+    bytes[leaf..leaf + 4].copy_from_slice(&0x7000_0000_u32.to_le_bytes());
+    let facts = Facts::from_reader(Cursor::new(&bytes)).unwrap();
+    assert_eq!(facts.version(), None);
+}
+
 fn find(bytes: &[u8], wanted: &[u8]) -> Option<usize> {
     bytes.windows(wanted.len()).position(|window| window == wanted)
 }

@@ -78,6 +78,8 @@ fn data<R: Read + Seek>(
     let entry: pe::ImageResourceDataEntry = source.pod(at, WHAT)?;
     let start = headers.locate(entry.offset_to_data.get(LE), "the version resource")?;
     // The length that a version resource can state for itself is 16 bits wide.
-    let len = u64::from(entry.size.get(LE)).min(u64::from(u16::MAX)).min(source.len() - start);
+    let len = u64::from(entry.size.get(LE))
+        .min(u64::from(u16::MAX))
+        .min(source.len().saturating_sub(start));
     source.bytes(start, len, "the version resource")
 }
