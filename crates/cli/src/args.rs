@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use clap::{Parser, Subcommand, ValueEnum};
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::requirement::Requirement;
+use upright_spanner_core::version::Version;
 
 /// Look after the drop-in runtime components of your PC games: see what is there, check it, swap
 /// it, and put every file back as it was.
@@ -254,8 +255,8 @@ pub struct Inspect {
 /// Keep builds to fit: your own collection.
 #[derive(Debug, Subcommand)]
 pub enum Rack {
-    /// Put libraries on the rack: files, folders, zips or 7zs. Every library in them becomes a
-    /// build, in each variant.
+    /// Put libraries on the rack: files, folders, zips or 7zs. What in them belongs together becomes
+    /// a build, in each variant.
     Add {
         /// The libraries, folders or archives.
         #[arg(required = true, value_name = "FILE")]
@@ -264,6 +265,16 @@ pub enum Rack {
         /// ">=1.5 <1.6.1130", with commas between alternatives.
         #[arg(long, value_name = "VERSIONS")]
         supports: Option<Requirement>,
+        /// The family of the libraries, where their own name for it is not wanted. It is learned.
+        #[arg(long, value_name = "ID")]
+        family: Option<String>,
+        /// The version of libraries that state none.
+        #[arg(long = "version", value_name = "VERSION")]
+        stated: Option<Version>,
+        /// A file that says where each file goes, as `rack show --layout` prints it. It is
+        /// remembered for the family's next version.
+        #[arg(long, value_name = "FILE.toml")]
+        layout: Option<PathBuf>,
     },
     /// List the builds on the rack.
     List {
@@ -274,11 +285,17 @@ pub enum Rack {
     Show {
         /// The build as `rack list` shows it.
         build: String,
+        /// Print where its files go, in a form to edit and give to `rack add --layout`.
+        #[arg(long)]
+        layout: bool,
     },
     /// Read the texts that came with a build.
     Notes {
         /// The build as `rack list` shows it.
         build: String,
+        /// Only what they say of the versions since the one that this game has.
+        #[arg(long = "for", value_name = "GAME")]
+        game: Option<String>,
     },
     /// Take a build off the rack.
     Drop {
@@ -300,6 +317,16 @@ pub struct Fit {
     /// The build as `rack list` shows it (`family@version`), or a library, folder or archive.
     #[arg(value_name = "BUILD or FILE")]
     pub build: String,
+    /// The variant, where there are several.
+    #[arg(long)]
+    pub variant: Option<String>,
+    /// The name to give the library in the game, as for a loader that the game must find.
+    #[arg(long = "as", value_name = "NAME")]
+    pub as_name: Option<String>,
+    /// Pack the data part into a zip in this folder, for a mod manager, instead of putting it into
+    /// the game.
+    #[arg(long, value_name = "DIR")]
+    pub handoff: Option<PathBuf>,
     /// Show what would be done, and do nothing.
     #[arg(long)]
     pub dry_run: bool,

@@ -3,16 +3,49 @@
 use std::io::IsTerminal;
 
 use anyhow::Result;
-use dialoguer::Confirm;
+use dialoguer::{Confirm, Input, Select};
 
+use crate::render::clean;
 use crate::session::Session;
+
+/// Whether there is somebody to ask.
+fn can_ask(session: &Session) -> bool {
+    let terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
+    terminal && !session.yes && !session.json
+}
 
 /// Asks before files are altered. Without a terminal, or with `--yes`, the answer is yes: the
 /// command was meant.
 pub fn go_on(session: &Session, question: &str) -> Result<bool> {
-    let terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
-    if session.yes || session.json || !terminal {
+    if !can_ask(session) {
         return Ok(true);
     }
-    Ok(Confirm::new().with_prompt(question).default(true).interact()?)
+    Ok(Confirm::new().with_prompt(clean(question)).default(true).interact()?)
+}
+
+/// Asks whether a guess is right. With `--yes` it is; without a terminal it is not taken.
+pub fn confirm(session: &Session, question: &str) -> Result<bool> {
+    if !can_ask(session) {
+        return Ok(session.yes);
+    }
+    Ok(Confirm::new().with_prompt(clean(question)).default(false).interact()?)
+}
+
+/// Asks for one of several; nothing where there is nobody to ask.
+pub fn choose(session: &Session, question: &str, choices: &[String]) -> Result<Option<usize>> {
+    if !can_ask(session) {
+        return Ok(None);
+    }
+    let choices: Vec<_> = choices.iter().map(|choice| clean(choice)).collect();
+    Ok(Select::new().with_prompt(clean(question)).items(&choices).default(0).interact_opt()?)
+}
+
+/// Asks for a text that may be left empty; nothing where there is nobody to ask.
+pub fn text(session: &Session, question: &str) -> Result<Option<String>> {
+    if !can_ask(session) {
+        return Ok(None);
+    }
+    let answer: String =
+        Input::new().with_prompt(clean(question)).allow_empty(true).interact_text()?;
+    Ok(Some(answer).filter(|answer| !answer.trim().is_empty()))
 }

@@ -69,10 +69,10 @@ fn no_line_is_wider_than_the_terminal() {
 #[test]
 fn columns_stand_under_their_headings() {
     let bench = used_world();
-    let text = printed(&bench, &["rack", "list"], &[("COLUMNS", "100")]);
+    let text = printed(&bench, &["rack", "list"], &[("COLUMNS", "140")]);
     let mut lines = text.lines();
     let heading = lines.next().unwrap();
-    for column in ["ROLE", "MACHINE", "DATE", "FROM"] {
+    for column in ["ROLE", "MACHINE", "ADDED", "FROM"] {
         let at = heading.find(column).unwrap();
         for line in text.lines().skip(1).take_while(|line| line.starts_with("  ")) {
             let before = line.chars().nth(at - 1).unwrap();
@@ -100,7 +100,7 @@ fn quiet_leaves_the_result_and_drops_the_hints() {
     let loud = printed(&bench, &["survey", "games"], &[]);
     let quiet = printed(&bench, &["survey", "games", "-q"], &[]);
     assert!(loud.contains("Next: ") && !quiet.contains("Next: "));
-    assert!(quiet.contains("4 games, 8 components"));
+    assert!(quiet.contains("4 games, 10 components"));
 }
 
 #[test]

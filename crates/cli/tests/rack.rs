@@ -143,7 +143,12 @@ fn each_file_is_sorted_by_what_it_is() {
         ]
     );
     let text = bench.ok(&["rack", "add", "kit.zip"]);
-    assert!(text.contains("also in kit.zip: 1 program, 1 settings file, 3 texts, 2"), "{text}");
+    assert!(
+        text.contains(
+            "kit.zip: go along: 1 settings file; not for the game: 1 program, 3 texts, 2"
+        ),
+        "{text}"
+    );
     let text = bench.ok(&["rack", "add", "kit.zip", "-v"]);
     assert!(text.contains("lens.h: developer file, .h files are for developers"), "{text}");
 }

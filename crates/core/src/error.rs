@@ -87,6 +87,12 @@ pub enum Error {
         /// The database.
         path: PathBuf,
     },
+    /// The database was written by a version from before the first release.
+    #[error("{} was written by a version from before the first release", path.display())]
+    OlderHome {
+        /// The database.
+        path: PathBuf,
+    },
     /// Neither a game that is known nor a folder.
     #[error("there is no game `{name}`: it is neither a folder nor the id of a game seen before")]
     UnknownGame {
@@ -233,6 +239,10 @@ impl Error {
                 "Check that the home folder is writable and its disk not full; then try again."
             }
             Self::NewerHome { .. } => "Update spanner, or name another home with --home.",
+            Self::OlderHome { .. } => {
+                "Go back with that version first, if it fitted anything; then name another home with \
+                 --home."
+            }
             Self::UnknownGame { known, .. } if known.is_empty() => {
                 "Give the game's folder, or run `spanner survey FOLDER` once on where your games are."
             }
@@ -257,7 +267,7 @@ impl Error {
                 return Some(format!("On the rack: {}. Or give the path of a file.", list(known)));
             }
             Self::SeveralBuilds { .. } => {
-                "They are variants for different needs. Name one of them in full."
+                "They are variants for different needs. Name one in full, or with --variant."
             }
             Self::BuildNeeded { .. } => {
                 "Going back and forth between builds needs it. To drop it all the same: --anyway."

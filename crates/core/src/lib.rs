@@ -29,4 +29,4 @@ pub mod version;
 mod workshop;
 
 pub use error::{Error, Result};
-pub use workshop::{Added, Addition, Damage, FitPlan, Proposal, Workshop};
+pub use workshop::{Added, Addition, Damage, FitOptions, FitPlan, News, Proposal, Workshop};

@@ -10,9 +10,9 @@ use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_core::change::ChangeState;
 use upright_spanner_core::progress::{Progress, Silent};
-use upright_spanner_core::rack::Build;
+use upright_spanner_core::rack::{Build, Told};
 use upright_spanner_core::survey::Standing;
-use upright_spanner_core::{Added, Error, Workshop};
+use upright_spanner_core::{Added, Error, FitOptions, Workshop};
 use upright_spanner_sample::Bits;
 use upright_spanner_sample::world::{self, Corvid};
 
@@ -53,7 +53,9 @@ impl Bench {
 
     fn plan(&self) -> upright_spanner_core::FitPlan {
         let view = self.workshop.game(self.game().to_str().unwrap(), &Silent).unwrap();
-        self.workshop.plan_fit(&view, self.new_file().to_str().unwrap(), &Silent).unwrap()
+        self.workshop
+            .plan_fit(&view, self.new_file().to_str().unwrap(), &FitOptions::default(), &Silent)
+            .unwrap()
     }
 
     /// Every file of the game: path, content, date in nanoseconds, read-only.
@@ -233,13 +235,15 @@ fn a_damaged_stored_copy_is_never_put_into_a_game() {
         fs::write(&blob, bytes).unwrap();
     }
     let view = bench.workshop.game(bench.game().to_str().unwrap(), &Silent).unwrap();
-    let plan = bench.workshop.plan_fit(&view, "cvo-upscale", &Silent).unwrap();
+    let plan =
+        bench.workshop.plan_fit(&view, "cvo-upscale", &FitOptions::default(), &Silent).unwrap();
     let error = bench.workshop.fit(plan, &Silent).unwrap_err();
     assert!(error.to_string().contains("damaged"), "{error}");
     assert!(bench.picture() == before);
 
     add(&mut bench).unwrap();
-    let plan = bench.workshop.plan_fit(&view, "cvo-upscale", &Silent).unwrap();
+    let plan =
+        bench.workshop.plan_fit(&view, "cvo-upscale", &FitOptions::default(), &Silent).unwrap();
     bench.workshop.fit(plan, &Silent).expect("adding the build again mends the stored copy");
 }
 
@@ -265,7 +269,7 @@ fn a_folder_that_links_out_of_the_game_is_not_written_through() {
 
 /// Puts the new upscaler on the rack.
 fn add(bench: &mut Bench) -> upright_spanner_core::Result<(Build, Added)> {
-    let addition = bench.workshop.rack_add(&bench.new_file(), None, &Silent)?;
+    let addition = bench.workshop.rack_add(&bench.new_file(), &Told::default(), &Silent)?;
     Ok(addition.builds.into_iter().next().unwrap())
 }
 

@@ -333,14 +333,14 @@ fn downloads(dir: &Path) -> io::Result<()> {
     zip(&dir.join("cvo_framegen_1.4.0.zip"), &[("cvo_framegen.dll", &generator)], (2026, 8, 2))?;
     let denoiser = dated(&corvid(Corvid::Denoiser, [1, 2, 2, 0], Bits::Bits64), (2026, 8, 2));
     zip(&dir.join("cvo_denoise_1.2.2.zip"), &[("cvo_denoise.dll", &denoiser)], (2026, 8, 2))?;
-    let lamp = dated(&lampwright([2, 2, 6, 0], "1.6.40"), (2026, 3, 9));
-    zip(
+    write(
+        &dir.join("lampwright_2_02_04.zip"),
+        &lampwright_package([2, 2, 4, 0], "1.6.32", (2025, 11, 2)),
+        (2025, 11, 2),
+    )?;
+    write(
         &dir.join("lampwright_2_02_06.zip"),
-        &[
-            ("lampwright_1_6_40.dll", &lamp),
-            ("lampwright_readme.txt", notes("Lampwright 2.2.6 for Moss & Meridian 1.6.40.\r\n")),
-            ("src/main.cpp", b"int main() {}\n"),
-        ],
+        &lampwright_package([2, 2, 6, 0], "1.6.40", (2026, 3, 9)),
         (2026, 3, 9),
     )?;
     let loader = dated(&undertow([2, 3, 0, 0], "undertow.dll"), (2026, 7, 12));
@@ -356,12 +356,49 @@ fn downloads(dir: &Path) -> io::Result<()> {
         ],
         (2026, 7, 12),
     )?;
-    let runtime = dated(&brine([2, 8, 1, 0]), (2026, 1, 20));
+    let date = (2026, 1, 20);
     zip(
         &dir.join("brine-2.8.1-win64.zip"),
-        &[("brine.dll", &runtime), ("README-brine.txt", notes("Brine 2.8.1\r\n"))],
-        (2026, 1, 20),
+        &[
+            ("brine.dll", &dated(&brine([2, 8, 1, 0]), date)),
+            ("brine_font.dll", &dated(&brine_part("font", 81), date)),
+            ("brine_mixer.dll", &dated(&brine_part("mixer", 82), date)),
+            ("README-brine.txt", notes("Brine 2.8.1\r\n")),
+        ],
+        date,
     )
+}
+
+/// The script extender as it is downloaded: a runtime part, a starter, scripts for the game's data
+/// folder, texts, and sources for developers.
+pub fn lampwright_package(version: [u16; 4], serves: &str, date: Date) -> Vec<u8> {
+    let [major, minor, patch, _] = version;
+    let folder = format!("lampwright_{major}_{minor:02}_{patch:02}");
+    let inside = |name: &str| format!("{folder}/{name}");
+    let named = inside(&format!("lampwright_{}.dll", serves.replace('.', "_")));
+    let starter = helper_exe(
+        Bits::Bits32,
+        "Lampwright starter",
+        "The Lampwright Circle",
+        "lampwright_start.exe",
+    );
+    let readme = format!("Lampwright {major}.{minor}.{patch} for Moss & Meridian {serves}.\r\n");
+    let changes = "2.2.6\r\n- Knows 1.6.40.\r\n\r\n2.2.4\r\n- Lanterns keep their colour.\r\n\r\n\
+                   2.2.1\r\n- First for 1.6.32.\r\n";
+    let from = changes.find(&format!("{major}.{minor}.{patch}")).unwrap_or(0);
+    let script = format!("scriptname core\nversion {major}.{minor}.{patch}\n");
+    let entries = [
+        (named, dated(&lampwright(version, serves), date)),
+        (inside("lampwright_start.exe"), dated(&starter, date)),
+        (inside("Data/Scripts/lampwright_core.script"), script.into_bytes()),
+        (inside("Data/Scripts/lampwright_lanterns.script"), b"scriptname lanterns\n".to_vec()),
+        (inside("lampwright_readme.txt"), readme.into_bytes()),
+        (inside("lampwright_whatsnew.txt"), changes.as_bytes()[from..].to_vec()),
+        (inside("src/main.cpp"), b"int main() {}\n".to_vec()),
+    ];
+    let entries: Vec<(&str, &[u8])> =
+        entries.iter().map(|(name, content)| (name.as_str(), content.as_slice())).collect();
+    archive::zip(&entries, date)
 }
 
 /// An image linked on the day that it is dated.

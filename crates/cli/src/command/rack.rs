@@ -1,10 +1,12 @@
 //! `rack`: the user's own collection of builds.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use anyhow::Result;
 use upright_spanner_core::path::same_name;
+use upright_spanner_core::rack::Told;
 use upright_spanner_core::requirement::Requirement;
+use upright_spanner_core::{Added, Addition, Workshop};
 
 use crate::args;
 use crate::exit::Exit;
@@ -14,27 +16,35 @@ use crate::session::Session;
 
 pub fn run(args: &args::Rack, session: &Session) -> Result<Exit> {
     match args {
-        args::Rack::Add { files, supports } => add(files, supports.as_ref(), session),
+        args::Rack::Add { files, supports, family, stated, layout } => {
+            let layout = layout.as_deref().map(Workshop::read_layout).transpose()?;
+            let told = Told { family: family.clone(), version: stated.clone(), layout };
+            add(files, &told, supports.as_ref(), session)
+        }
         args::Rack::List { family } => list(family.as_deref(), session),
-        args::Rack::Show { build } => show(build, session),
-        args::Rack::Notes { build } => notes(build, session),
+        args::Rack::Show { build, layout } => show(build, *layout, session),
+        args::Rack::Notes { build, game } => notes(build, game.as_deref(), session),
         args::Rack::Drop { build, anyway } => drop(build, *anyway, session),
         args::Rack::Verify => verify(session),
     }
 }
 
 /// Adds each file; one that cannot be added does not keep the others from it.
-fn add(files: &[PathBuf], supports: Option<&Requirement>, session: &Session) -> Result<Exit> {
+fn add(
+    files: &[PathBuf],
+    told: &Told,
+    supports: Option<&Requirement>,
+    session: &Session,
+) -> Result<Exit> {
     let mut workshop = session.alter()?;
-    let progress = session.progress();
     let mut added = Vec::new();
     let mut failed = false;
     for file in files {
-        match workshop.rack_add(file, supports, &progress) {
+        match add_one(&mut workshop, file, told, supports, session) {
             Ok(addition) => added.push(addition),
             Err(error) => {
                 failed = true;
-                render::error(&error.into());
+                render::error(&error);
             }
         }
     }
@@ -46,36 +56,106 @@ fn add(files: &[PathBuf], supports: Option<&Requirement>, session: &Session) -> 
     Ok(if failed { Exit::Attend } else { Exit::Done })
 }
 
+/// Adds a file, and asks for what it leaves open.
+fn add_one(
+    workshop: &mut Workshop,
+    file: &Path,
+    told: &Told,
+    supports: Option<&Requirement>,
+    session: &Session,
+) -> Result<Addition> {
+    let progress = session.progress();
+    let mut addition = workshop.rack_add(file, told, &progress)?;
+    let new = |addition: &Addition| addition.builds.iter().any(|(_, added)| *added == Added::New);
+    let was_new = new(&addition);
+    let silent = addition.builds.iter().find(|(build, _)| build.version.is_none());
+    if let Some((build, _)) = silent.filter(|_| was_new) {
+        let question = format!("Nothing tells the version of {}. Which is it?", build.file.name);
+        let answer = prompt::text(session, &format!("{question} (empty: not known)"))?;
+        if let Some(version) = answer.and_then(|answer| answer.parse().ok()) {
+            let told = Told { version: Some(version), ..told.clone() };
+            addition = workshop.rack_add(file, &told, &progress)?;
+            addition.builds.iter_mut().for_each(|(_, added)| *added = Added::New);
+        }
+    }
+    let proposed = match &addition.proposal {
+        Some(proposal) if supports.is_none() && was_new => {
+            let source = file.file_name().unwrap_or_default().to_string_lossy();
+            let question = format!(
+                "{source} says: \"{}\". Note that it goes with version {} of the game?",
+                proposal.sentence, proposal.supports
+            );
+            prompt::confirm(session, &question)?.then(|| proposal.supports.clone())
+        }
+        _ => None,
+    };
+    if let Some(supports) = supports.or(proposed.as_ref()) {
+        let ids: Vec<_> = addition.builds.iter().map(|(build, _)| build.id.clone()).collect();
+        workshop.set_supports(&ids, supports)?;
+        addition.builds.iter_mut().for_each(|(b, _)| b.supports = Some(supports.clone()));
+        addition.proposal = None;
+    }
+    Ok(addition)
+}
+
 fn list(family: Option<&str>, session: &Session) -> Result<Exit> {
-    let mut builds = session.look()?.builds()?;
+    let workshop = session.look()?;
+    let mut builds = workshop.builds()?;
+    let users = workshop.users_of_builds()?;
     builds.retain(|build| family.is_none_or(|family| same_name(family, &build.id.family)));
     builds.sort_by(|a, b| a.id.family.cmp(&b.id.family).then_with(|| b.version.cmp(&a.version)));
     if session.json {
-        render::json(&rack::list_document(&builds))?;
+        render::json(&rack::list_document(&builds, &users))?;
     } else {
-        rack::print_list(&builds, family, session)?;
+        rack::print_list(&builds, &users, family, session)?;
     }
     Ok(Exit::Done)
 }
 
-fn show(build: &str, session: &Session) -> Result<Exit> {
-    let build = session.look()?.build(build)?;
-    if session.json {
-        render::json(&rack::list_document(&[build]))?;
+fn show(build: &str, layout: bool, session: &Session) -> Result<Exit> {
+    let workshop = session.look()?;
+    let build = workshop.build(build)?;
+    if layout {
+        rack::print_layout(&build)?;
+    } else if session.json {
+        render::json(&rack::list_document(&[build], &workshop.users_of_builds()?))?;
     } else {
         rack::print_build(&build, session)?;
     }
     Ok(Exit::Done)
 }
 
-fn notes(build: &str, session: &Session) -> Result<Exit> {
+fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
     let build = workshop.build(build)?;
-    let notes = workshop.notes(&build)?;
+    let mut notes: Vec<(String, String)> = workshop
+        .notes(&build)?
+        .into_iter()
+        .map(|(name, text)| (name, upright_spanner_core::rack::decoded(&text)))
+        .collect();
+    let mut since = None;
+    if let Some(game) = game {
+        let view = workshop.game(game, &session.progress())?;
+        let title = view.game.title.clone();
+        match workshop.news(&build, &view)? {
+            Some(news) if !news.texts.is_empty() => {
+                since = Some((news.from, title));
+                notes = news.texts;
+            }
+            Some(news) => render::notice(&format!(
+                "the texts do not tell what came after {}, which {title} has: this is all of them.",
+                news.from
+            )),
+            None => render::notice(&format!(
+                "{title} has no {} that states a version: this is all of them.",
+                build.id.family
+            )),
+        }
+    }
     if session.json {
-        render::json(&rack::notes_document(&build, &notes))?;
+        render::json(&rack::notes_document(&build, since.as_ref(), &notes))?;
     } else {
-        rack::print_notes(&build, &notes, session)?;
+        rack::print_notes(&build, since.as_ref(), &notes, session)?;
     }
     Ok(Exit::Done)
 }

@@ -1,16 +1,17 @@
 //! Plans and finished changes: what each file is and becomes.
 
 use std::io::Write;
+use std::path::Path;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
 use upright_spanner_core::change::Change;
 use upright_spanner_core::check::{Finding, Severity};
-use upright_spanner_core::plan::{Held, Merge, Plan, Step};
+use upright_spanner_core::plan::{Held, Merge, Place, Plan, Step};
 
 use super::table::{table, widest};
-use super::{bytes, clean, count, date, fit_path, hint, wrapped};
+use super::{bytes, clean, count, date, fit_path, hint, slashes, wrapped};
 use crate::session::Session;
 
 /// Terminals narrower than this show no dates beside versions and sizes.
@@ -28,6 +29,10 @@ pub fn print(plan: &Plan, session: &Session) -> Result<()> {
     if !stopped {
         for merge in &plan.merges {
             write_merge(&mut out, merge)?;
+        }
+        if !plan.handoff.is_empty() {
+            let files = count(plan.handoff.len(), "file");
+            writeln!(out, "  {files} not put into the game but packed for a mod manager")?;
         }
     }
     for finding in &plan.findings {
@@ -79,16 +84,22 @@ fn steps(plan: &Plan, width: usize) -> String {
         .into_iter()
         .zip(steps)
         .map(|(mut row, step)| {
-            row.push(fit_path(step.path.as_str(), place));
+            row.push(fit_path(&slashed(&step.place), place));
             row
         })
         .collect();
     table(&headings, &[], rows)
 }
 
+/// A place with `/` between its parts.
+fn slashed(place: &Place) -> String {
+    if cfg!(windows) { place.to_string().replace('\\', "/") } else { place.to_string() }
+}
+
 /// What a merge does to the user's settings, as a difference.
 fn write_merge(out: &mut impl Write, merge: &Merge) -> Result<()> {
-    let path = clean(merge.path.as_str());
+    let path = slashed(&merge.place);
+    let path = clean(&path);
     writeln!(out, "  {path}: your values stay as they are{}", changes(merge))?;
     for text in &merge.merged.added {
         writeln!(out, "{}", format!("    + {}", clean(text)).green())?;
@@ -117,17 +128,20 @@ fn changes(merge: &Merge) -> String {
     }
 }
 
-/// Versions before and after; for settings, which state none, what becomes of them.
+/// Versions before and after; for files that state none, what becomes of them.
 fn versions(plan: &Plan, step: &Step) -> String {
-    if plan.merges.iter().any(|merge| merge.path == step.path) {
+    if plan.merges.iter().any(|merge| merge.place == step.place) {
         return "settings merged".to_owned();
     }
-    let settings =
-        step.before.is_none() && step.after.as_ref().is_some_and(|h| h.version.is_none());
-    if settings && plan.steps.len() > 1 {
-        return "new settings file".to_owned();
+    let stated = |held: &Option<Held>| held.as_ref().is_some_and(|held| held.version.is_some());
+    if stated(&step.before) || stated(&step.after) {
+        return arrow(step, &version);
     }
-    arrow(step, &version)
+    match (&step.before, &step.after) {
+        (None, _) => "new file".to_owned(),
+        (_, None) => "removed".to_owned(),
+        _ => "changed".to_owned(),
+    }
 }
 
 /// `before → after`, with words where a file comes or goes.
@@ -167,8 +181,14 @@ pub fn document(plan: &Plan) -> Value {
         "summary": plan.summary,
         "steps": plan.steps,
         "merges": plan.merges,
+        "handoff": plan.handoff,
         "findings": plan.findings,
     })
+}
+
+/// What came of a fit, as a document for programs.
+pub fn fitted_document(change: Option<&Change>, archive: Option<&Path>) -> Value {
+    json!({ "schema": 1, "change": change, "handoff": archive.map(slashes) })
 }
 
 /// A finished change as a document for programs.

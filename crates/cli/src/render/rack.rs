@@ -1,18 +1,23 @@
 //! The rack: what was added, and what is on it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
 use upright_spanner_core::catalog::Role;
-use upright_spanner_core::rack::{Build, Part, Policy, Sorted};
+use upright_spanner_core::content::Content;
+use upright_spanner_core::rack::{Build, EXE, LayoutFile, Part, ROOT, SLOT, Sorted};
+use upright_spanner_core::version::Version;
 use upright_spanner_core::{Added, Addition, Damage};
 
 use super::table::{table, widest};
-use super::{bytes, clean, count, cut, date, hint, moment, wrapped};
+use super::{bytes, clean, count, cut, date, hint, moment, quoted, wrapped};
 use crate::session::Session;
+
+/// Which games have a content in place.
+type Users = BTreeMap<Content, BTreeSet<String>>;
 
 /// Prints the builds that came of each package, and what became of its other files.
 pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
@@ -52,11 +57,15 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
     }
 }
 
-/// What the files of a package were taken for that became no builds: how many of each kind, and
-/// with `-v` each with the reason.
+/// What became of the other files of a package: how many of each kind go along with the builds or
+/// stay behind, and with `-v` each with the reason.
 fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) -> Result<()> {
-    let is_build = |part: Part| matches!(part, Part::Payload | Part::DebugBuild);
-    let others: Vec<&Sorted> = addition.sorted.iter().filter(|file| !is_build(file.part)).collect();
+    let is_head = |file: &Sorted| addition.builds.iter().any(|(b, _)| b.file.path == file.path);
+    let goes = |file: &Sorted| {
+        let mut builds = addition.builds.iter().map(|(build, _)| build);
+        builds.any(|build| build.parts.iter().any(|part| part.path == file.path))
+    };
+    let others: Vec<&Sorted> = addition.sorted.iter().filter(|file| !is_head(file)).collect();
     let Some((build, _)) = addition.builds.first().filter(|_| !others.is_empty()) else {
         return Ok(());
     };
@@ -64,18 +73,31 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
     if session.verbose {
         writeln!(out, "  {}", format!("also in {source}:").dimmed())?;
         for file in others {
-            let text = format!("    {}: {}, {}", file.path, file.part.name(), file.reason);
+            let what = if goes(file) { "goes along" } else { "stays on the rack" };
+            let what =
+                if goes(file) || file.part == Part::Documentation { what } else { "left out" };
+            let text = format!("    {}: {}, {}; {what}", file.path, file.part.name(), file.reason);
             writeln!(out, "{}", clean(&text).dimmed())?;
         }
         return Ok(());
     }
-    let mut counts: BTreeMap<Part, usize> = BTreeMap::new();
-    for file in others {
-        *counts.entry(file.part).or_default() += 1;
+    let counts = |along: bool| {
+        let mut counts: BTreeMap<Part, usize> = BTreeMap::new();
+        for file in others.iter().filter(|file| goes(file) == along) {
+            *counts.entry(file.part).or_default() += 1;
+        }
+        let counts = counts.into_iter().map(|(part, number)| count(number, part.name()));
+        counts.collect::<Vec<_>>().join(", ")
+    };
+    let mut parts = Vec::new();
+    for (along, what) in [(true, "go along"), (false, "not for the game")] {
+        let counts = counts(along);
+        if !counts.is_empty() {
+            parts.push(format!("{what}: {counts}"));
+        }
     }
-    let counts = counts.into_iter().map(|(part, number)| count(number, part.name()));
-    let text = format!("  also in {source}: {} (-v)", counts.collect::<Vec<_>>().join(", "));
-    writeln!(out, "{}", text.dimmed())?;
+    let text = format!("{source}: {} (-v)", parts.join("; "));
+    write!(out, "{}", wrapped(&text, "  ", 2, session.width).dimmed())?;
     Ok(())
 }
 
@@ -93,64 +115,91 @@ pub fn print_build(build: &Build, session: &Session) -> Result<()> {
         &build.version.as_ref().map_or_else(|| "none stated".into(), ToString::to_string),
     )?;
     line("machine", build.machine.spoken())?;
+    if let Some(supports) = supported(build) {
+        line("supports", &format!("version {supports} of the game"))?;
+    }
     line("file", build.file.path.as_str())?;
     line("size", &bytes(build.file.content.size))?;
     line("date", &date(build.file.modified.0))?;
     line("company", facts.string("CompanyName").unwrap_or("not stated"))?;
     line("signer", facts.signer.as_deref().unwrap_or("not signed"))?;
     line("sha256", &build.file.content.sha256.to_string())?;
-    line("from", &format!("{} (sha256 {})", build.source.name, build.source.sha256.short()))?;
+    let source = &build.source;
+    let from =
+        format!("{}, {} (sha256 {})", source.name, date(source.modified.0), source.sha256.short());
+    line("from", &from)?;
     line("added", &moment(build.added))?;
-    if let Some(supports) = &build.supports {
-        line("supports", &supports.to_string())?;
-    }
-    for settings in &build.settings {
-        let what = match settings.policy {
-            Policy::Merge => "merged into the user's",
-            Policy::Keep => "put in where there is none",
-        };
-        line("settings", &format!("{}, {what}", settings.name))?;
-    }
     for note in &build.notes {
         line("note", &note.name)?;
     }
-    if build.notes.is_empty() {
-        return Ok(());
+    writeln!(out)?;
+    let rows = build.layout.places.iter().map(|place| {
+        let to = match place.bay.as_str() {
+            SLOT => format!("where the game has {}", place.to.file_name()),
+            EXE => format!("beside the executable: {}", place.to),
+            ROOT => format!("the game's folder: {}", place.to),
+            bay => format!("{bay}: {}", place.to),
+        };
+        let (from, policy) = (place.from.as_str(), place.policy.name());
+        vec![clean(from).into_owned(), policy.to_owned(), clean(&to).into_owned()]
+    });
+    write!(out, "{}", table(&["FILE", "POLICY", "GOES TO"], &[], rows.collect()))?;
+    for path in &build.left {
+        writeln!(out, "  {}", format!("{} has no place", clean(path.as_str())).dimmed())?;
     }
-    hint(session, &format!("Next: spanner rack notes {}", build.id))
+    if !build.notes.is_empty() {
+        hint(session, &format!("Its texts: spanner rack notes {}", build.id))?;
+    }
+    hint(session, &format!("Other places: spanner rack show {} --layout > layout.toml", build.id))
 }
 
-/// Prints the texts that came with a build.
-pub fn print_notes(build: &Build, notes: &[(String, Vec<u8>)], session: &Session) -> Result<()> {
+/// Prints where a build's files go, as a file to edit.
+pub fn print_layout(build: &Build) -> Result<()> {
+    let mut out = anstream::stdout();
+    writeln!(
+        out,
+        "# Where the files of {} go. Edit it, then give it with the same package:",
+        build.id
+    )?;
+    writeln!(out, "#   spanner rack add {} --layout FILE.toml", quoted(&build.source.name))?;
+    writeln!(
+        out,
+        "# bay: slot (where the game has it), exe (beside the executable), root, or one of yours."
+    )?;
+    writeln!(
+        out,
+        "# policy: replace, keep, merge, handoff. What has no [[file]] here has no place."
+    )?;
+    write!(out, "{}", clean_lines(&LayoutFile::of(build).to_text()))?;
+    Ok(())
+}
+
+/// A text of several lines, safe to print.
+fn clean_lines(text: &str) -> String {
+    let lines: Vec<_> = text.lines().map(clean).collect();
+    lines.join("\n") + "\n"
+}
+
+/// Prints the texts that came with a build, or what they say since a version that a game has.
+pub fn print_notes(
+    build: &Build,
+    since: Option<&(Version, String)>,
+    notes: &[(String, String)],
+    session: &Session,
+) -> Result<()> {
     let mut out = anstream::stdout();
     if notes.is_empty() {
         return hint(session, &format!("No text came with {}.", build.id));
     }
+    if let Some((version, game)) = since {
+        writeln!(out, "{} since {version}, which {} has:\n", build.id, clean(game))?;
+    }
     for (name, text) in notes {
         writeln!(out, "{}", clean(name).bold())?;
-        for line in decoded(text).lines() {
-            // A tab is the one control character that a text may mean.
-            writeln!(out, "{}", clean(&line.replace('\t', "    ")))?;
-        }
-        writeln!(out)?;
+        // A tab is the one control character that a text may mean.
+        writeln!(out, "{}", clean_lines(&text.replace('\t', "    ")))?;
     }
     Ok(())
-}
-
-/// A text in the encodings that read-me files come in.
-fn decoded(bytes: &[u8]) -> String {
-    match bytes {
-        [0xFF, 0xFE, rest @ ..] => {
-            let units = rest.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]]));
-            String::from_utf16_lossy(&units.collect::<Vec<_>>())
-        }
-        [0xEF, 0xBB, 0xBF, rest @ ..] => String::from_utf8_lossy(rest).into_owned(),
-        bytes => match std::str::from_utf8(bytes) {
-            Ok(text) => text.to_owned(),
-            // What is no UTF-8 is an old single-byte text; Latin-1 reads most of it.
-            Err(_) => bytes.iter().map(|&byte| char::from(byte)).collect(),
-        },
-    }
 }
 
 /// Prints what the rack was found to be.
@@ -165,11 +214,19 @@ pub fn print_damage(damaged: &[Damage], session: &Session) -> Result<()> {
     hint(session, "Add those builds again from their files: that mends what is stored.")
 }
 
-/// Columns below which a file's name says too little.
-const LEAST_SOURCE: usize = 16;
+/// What a list of builds tells.
+const COLUMNS: [&str; 9] =
+    ["BUILD", "ROLE", "MACHINE", "SUPPORTS", "SIZE", "IN USE BY", "ADDED", "SIGNER", "FROM"];
+/// The columns that go where there is little room, the least telling first.
+const LEAST_FIRST: [&str; 6] = ["FROM", "SIGNER", "ADDED", "ROLE", "SIZE", "SUPPORTS"];
 
-/// Prints the builds on the rack.
-pub fn print_list(builds: &[Build], family: Option<&str>, session: &Session) -> Result<()> {
+/// Prints the builds on the rack. The least telling columns go first where there is little room.
+pub fn print_list(
+    builds: &[Build],
+    users: &Users,
+    family: Option<&str>,
+    session: &Session,
+) -> Result<()> {
     if builds.is_empty() {
         let text = match family {
             Some(family) => format!("There is no build of {family} on the rack."),
@@ -177,37 +234,64 @@ pub fn print_list(builds: &[Build], family: Option<&str>, session: &Session) -> 
         };
         return hint(session, &text);
     }
-    let mut headings = vec!["BUILD", "ROLE", "MACHINE", "SIZE", "DATE"];
-    let mut rows: Vec<Vec<String>> = builds
+    let cells: Vec<Vec<String>> = builds
         .iter()
-        .map(|build| {
-            vec![
-                clean(&build.id.to_string()).into_owned(),
-                build.role.map_or_else(|| "-".to_owned(), |role| role.to_string()),
-                build.machine.spoken().to_owned(),
-                bytes(build.file.content.size),
-                date(build.file.modified.0),
-            ]
-        })
+        .map(|build| COLUMNS.iter().map(|column| cell(build, users, column)).collect())
         .collect();
-    // Where a build came from is told as far as there is room for it.
-    let taken: usize = (0..headings.len())
-        .map(|n| widest(rows.iter().map(|row| row[n].as_str()).chain([headings[n]])) + 2)
-        .sum();
-    let room = session.width.saturating_sub(taken + 2);
-    if room >= LEAST_SOURCE {
-        headings.push("FROM");
-        for (row, build) in rows.iter_mut().zip(builds) {
-            row.push(cut(&clean(&build.source.name), room));
+    let width = |n: usize| widest(cells.iter().map(|row| row[n].as_str()).chain([COLUMNS[n]])) + 2;
+    let says = |n: &usize| cells.iter().any(|row| row[*n] != NOTHING);
+    let mut shown: Vec<usize> = (0..COLUMNS.len()).filter(says).collect();
+    for least in LEAST_FIRST {
+        if shown.iter().map(|&n| width(n)).sum::<usize>() > session.width {
+            shown.retain(|&n| COLUMNS[n] != least);
         }
     }
-    write!(anstream::stdout(), "{}", table(&headings, &[3], rows))?;
+    let headings: Vec<&str> = shown.iter().map(|&n| COLUMNS[n]).collect();
+    let right: Vec<usize> = headings.iter().position(|h| *h == "SIZE").into_iter().collect();
+    let rows = cells.iter().map(|row| shown.iter().map(|&n| row[n].clone()).collect()).collect();
+    write!(anstream::stdout(), "{}", table(&headings, &right, rows))?;
     let families = {
         let mut names: Vec<&str> = builds.iter().map(|build| build.id.family.as_str()).collect();
         names.dedup();
         if names.len() == 1 { "1 family".to_owned() } else { format!("{} families", names.len()) }
     };
     hint(session, &format!("{} of {families}.", count(builds.len(), "build")))
+}
+
+/// Stands where there is nothing to say.
+const NOTHING: &str = "-";
+
+/// Columns that the name of an archive, of a signer or of games may take in a list.
+const LONGEST_CELL: usize = 30;
+
+fn cell(build: &Build, users: &Users, column: &str) -> String {
+    let text = match column {
+        "BUILD" => return clean(&build.id.to_string()).into_owned(),
+        "ROLE" => build.role.map(|role| role.to_string()),
+        "MACHINE" => Some(build.machine.spoken().to_owned()),
+        "SUPPORTS" => supported(build),
+        "SIZE" => Some(bytes(build.size())),
+        "IN USE BY" => users_of(build, users),
+        "ADDED" => Some(date(build.added.as_second())),
+        "SIGNER" => build.file.facts.signer.clone(),
+        _ => Some(build.source.name.clone()),
+    };
+    text.map_or_else(|| NOTHING.to_owned(), |text| cut(&clean(&text), LONGEST_CELL))
+}
+
+/// The versions of the game that a build goes with, as noted or as its name says.
+fn supported(build: &Build) -> Option<String> {
+    let noted = build.supports.as_ref().map(ToString::to_string);
+    noted.or_else(|| build.key().map(|key| key.to_string()))
+}
+
+fn users_of(build: &Build, users: &Users) -> Option<String> {
+    let games: Vec<&str> = users.get(&build.file.content)?.iter().map(String::as_str).collect();
+    Some(match games[..] {
+        [] => return None,
+        [one] => one.to_owned(),
+        [first, ..] => format!("{first} and {} more", games.len() - 1),
+    })
 }
 
 /// What was added, as a document for programs.
@@ -226,10 +310,15 @@ pub fn added_document(added: &[Addition]) -> Value {
 }
 
 /// The texts that came with a build, as a document for programs.
-pub fn notes_document(build: &Build, notes: &[(String, Vec<u8>)]) -> Value {
+pub fn notes_document(
+    build: &Build,
+    since: Option<&(Version, String)>,
+    notes: &[(String, String)],
+) -> Value {
     let notes: Vec<Value> =
-        notes.iter().map(|(name, text)| json!({ "name": name, "text": decoded(text) })).collect();
-    json!({ "schema": 1, "build": build.id, "notes": notes })
+        notes.iter().map(|(name, text)| json!({ "name": name, "text": text })).collect();
+    let since = since.map(|(version, _)| version);
+    json!({ "schema": 1, "build": build.id, "since": since, "notes": notes })
 }
 
 /// What is damaged, as a document for programs.
@@ -239,8 +328,13 @@ pub fn damage_document(damaged: &[Damage]) -> Value {
 }
 
 /// The builds on the rack, as a document for programs.
-pub fn list_document(builds: &[Build]) -> Value {
-    json!({ "schema": 1, "builds": builds.iter().map(body).collect::<Vec<_>>() })
+pub fn list_document(builds: &[Build], users: &Users) -> Value {
+    let one = |build: &Build| {
+        let mut value = body(build);
+        value["in_use_by"] = json!(users.get(&build.file.content).cloned().unwrap_or_default());
+        value
+    };
+    json!({ "schema": 1, "builds": builds.iter().map(one).collect::<Vec<_>>() })
 }
 
 fn body(build: &Build) -> Value {
@@ -251,12 +345,18 @@ fn body(build: &Build) -> Value {
         "variant": build.id.variant,
         "role": build.role,
         "machine": build.machine,
-        "supports": build.supports,
-        "settings": build.settings,
+        "supports": supported(build),
+        "signer": build.file.facts.signer,
+        "layout": build.layout,
+        "left": build.left,
         "file": build.file.name,
-        "size": build.file.content.size,
+        "size": build.size(),
         "sha256": build.file.content.sha256,
-        "source": build.source.name,
+        "source": {
+            "name": build.source.name,
+            "sha256": build.source.sha256,
+            "date": date(build.source.modified.0),
+        },
         "added": moment(build.added),
     })
 }

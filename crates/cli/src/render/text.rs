@@ -103,9 +103,13 @@ pub fn bytes(size: u64) -> String {
     format!("{value:.1} {}", UNITS[unit])
 }
 
-/// `1 file`, `2 files`.
+/// `1 file`, `2 files`, `2 libraries`.
 pub fn count(number: usize, what: &str) -> String {
-    format!("{number} {what}{}", if number == 1 { "" } else { "s" })
+    match what.strip_suffix('y') {
+        _ if number == 1 => format!("1 {what}"),
+        Some(stem) => format!("{number} {stem}ies"),
+        None => format!("{number} {what}s"),
+    }
 }
 
 /// The day of a moment in seconds since 1970, in local time; nothing for a moment beyond dates.

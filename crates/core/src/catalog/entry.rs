@@ -9,6 +9,8 @@ use toml::Spanned;
 
 use super::Role;
 use crate::image::Facts;
+use crate::requirement::Requirement;
+use crate::version::Version;
 
 /// The version of the format that this program writes and reads.
 pub const SCHEMA: u32 = 1;
@@ -38,10 +40,22 @@ pub struct Family {
     pub title: Option<String>,
     /// The catalog file that describes it.
     pub from: PathBuf,
+    /// Which versions of the game its builds go with: builds, and versions.
+    pub supports: Vec<Supports>,
     names: Vec<GlobMatcher>,
     identity: Vec<(Field, GlobMatcher)>,
     /// The patterns as written, for display: what is compared, and with what.
     pub criteria: Vec<(&'static str, String)>,
+}
+
+/// Which versions of the game some builds of a family go with.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Supports {
+    /// The versions of the builds.
+    pub builds: Requirement,
+    /// The versions of the game.
+    pub game: Requirement,
 }
 
 /// A statement of an image about itself that a catalog can compare.
@@ -106,6 +120,8 @@ pub(super) struct Entry {
     pub linked_name: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub signer: Option<String>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub supports: Vec<Supports>,
 }
 
 /// Reads the families of a catalog file's text; `path` is for errors.
@@ -163,9 +179,14 @@ impl Family {
                 entry.id
             ));
         }
-        let Entry { id, title, role, group, .. } = entry;
+        let Entry { id, title, role, group, supports, .. } = entry;
         let from = path.to_owned();
-        Ok(Self { id, role, group, title, from, names, identity, criteria })
+        Ok(Self { id, role, group, title, from, supports, names, identity, criteria })
+    }
+
+    /// The versions of the game that a build goes with, where the catalog says so.
+    pub fn supported(&self, build: &Version) -> Option<&Requirement> {
+        self.supports.iter().find(|row| row.builds.includes(build)).map(|row| &row.game)
     }
 
     /// Whether a file is of this family: its name is one of the names, if there are any, and it

@@ -11,7 +11,7 @@ use crate::error::{Error, Result};
 use crate::image::Facts;
 use crate::path::{extension, same_name, stem};
 use crate::version::Version;
-pub use entry::{CatalogError, Family, SCHEMA, matcher, parse};
+pub use entry::{CatalogError, Family, SCHEMA, Supports, matcher, parse};
 pub use learn::Lesson;
 pub use role::Role;
 
@@ -74,6 +74,11 @@ impl Catalog {
     /// The family of a file, if the catalog has it.
     pub fn find(&self, facts: &Facts, file_name: &str) -> Option<&Family> {
         self.families.iter().find(|family| family.matches(facts, file_name))
+    }
+
+    /// The family of that id.
+    pub fn family(&self, id: &str) -> Option<&Family> {
+        self.families.iter().find(|family| same_name(&family.id, id))
     }
 
     /// The id of a file's family: the catalog's, else the one that the file itself tells.

@@ -8,20 +8,50 @@ use filetime::FileTime;
 
 use crate::content::{Content, FileState, Stamp};
 use crate::error::{Error, Result};
-use crate::path::GamePath;
+use crate::plan::Place;
 use crate::state::{copy, sync_file, sync_folder};
 
-/// The place of a file on disk, if no link on the way leads out of the game's folder.
-pub(super) fn inside(root: &Path, path: &GamePath) -> Result<PathBuf> {
-    let place = path.on(root);
-    let folder = place.parent().unwrap_or(root);
-    let real_root = root.canonicalize().map_err(Error::io("look at", root))?;
-    let real_folder = folder.canonicalize().map_err(Error::io("look at", folder))?;
-    if real_folder.starts_with(&real_root) {
-        Ok(place)
+/// The path of a file on disk, if no link on the way leads out of the game's folder or its bay.
+pub(super) fn inside(root: &Path, place: &Place) -> Result<PathBuf> {
+    let base = place.base(root);
+    let path = place.on(root);
+    // Folders that are not there yet are made below one that is.
+    let there = path.ancestors().skip(1).find(|folder| folder.exists()).unwrap_or(base);
+    let real_base = base.canonicalize().map_err(Error::io("look at", base))?;
+    let real_folder = there.canonicalize().map_err(Error::io("look at", there))?;
+    if real_folder.starts_with(&real_base) {
+        Ok(path)
     } else {
-        Err(Error::OutsideGame { path: place, root: root.to_owned() })
+        Err(Error::OutsideGame { path, root: base.to_owned() })
     }
+}
+
+/// Makes the folders around a file that are not there yet, durably.
+pub(super) fn make_folders(file: &Path) -> Result<()> {
+    let folder = file.parent().unwrap_or(file);
+    if folder.is_dir() {
+        return Ok(());
+    }
+    make_folders(folder)?;
+    match fs::create_dir(folder) {
+        Err(error) if error.kind() != ErrorKind::AlreadyExists => {
+            Err(Error::io("make the folder", folder)(error))
+        }
+        _ => sync_parent(folder),
+    }
+}
+
+/// Removes up to `number` of the folders around a file, as far as they are empty.
+pub(super) fn remove_empty_folders(file: &Path, number: usize) -> Result<()> {
+    for folder in file.ancestors().skip(1).take(number) {
+        match fs::remove_dir(folder) {
+            Ok(()) => sync_parent(folder)?,
+            Err(error) if error.kind() == ErrorKind::NotFound => {}
+            // Something else has come to lie in it: the folder stays.
+            Err(_) => return Ok(()),
+        }
+    }
+    Ok(())
 }
 
 /// Puts stored content beside its target: durable, read back, with the marks that it shall have.
@@ -98,7 +128,10 @@ fn make_replaceable(path: &Path) -> Result<()> {
     Ok(())
 }
 
-/// Makes the renames in a file's folder durable.
+/// Makes the renames in a file's folder durable; there are none in a folder that is gone.
 pub(super) fn sync_parent(path: &Path) -> Result<()> {
-    path.parent().map_or(Ok(()), sync_folder)
+    match path.parent() {
+        Some(folder) if folder.is_dir() => sync_folder(folder),
+        _ => Ok(()),
+    }
 }

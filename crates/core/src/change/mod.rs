@@ -79,12 +79,12 @@ pub(crate) fn apply(
 ) -> Result<Change> {
     let Plan { game, summary, steps, merges, .. } = plan;
     let root = game.root;
-    for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.path == merge.path)) {
+    for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.place == merge.place)) {
         blobs.keep_bytes(&merge.merged.bytes)?;
     }
     progress.begin("keeping the files that are there now", Some(steps.len() as u64));
     for step in &steps {
-        let path = files::inside(&root, &step.path)?;
+        let path = files::inside(&root, &step.place)?;
         expect(&path, step.before.as_ref().map(|held| &held.state))?;
         if let Some(held) = &step.before {
             blobs.keep(&path, &held.state.content)?;
@@ -130,6 +130,7 @@ fn execute(change: &Change, blobs: &Blobs, progress: &dyn Progress) -> Result<()
     for (index, step) in change.steps.iter().enumerate() {
         if let Some(held) = &step.after {
             let staged = staged(change, index)?;
+            files::make_folders(&staged)?;
             files::stage(&blobs.file(&held.state.content)?, &staged, &held.state)?;
         }
         progress.advance(1);
@@ -138,11 +139,13 @@ fn execute(change: &Change, blobs: &Blobs, progress: &dyn Progress) -> Result<()
 
     progress.begin("swapping", Some(change.steps.len() as u64));
     for (index, step) in change.steps.iter().enumerate() {
-        let target = files::inside(&change.root, &step.path)?;
+        let target = files::inside(&change.root, &step.place)?;
         expect(&target, step.before.as_ref().map(|held| &held.state))?;
-        match &step.after {
-            Some(_) => files::replace(&staged(change, index)?, &target)?,
-            None => files::remove(&target)?,
+        if step.after.is_some() {
+            files::replace(&staged(change, index)?, &target)?;
+        } else {
+            files::remove(&target)?;
+            files::remove_empty_folders(&target, step.folders)?;
         }
         progress.advance(1);
     }
@@ -150,7 +153,7 @@ fn execute(change: &Change, blobs: &Blobs, progress: &dyn Progress) -> Result<()
 
     progress.begin("reading back", Some(change.steps.len() as u64));
     for step in &change.steps {
-        let target = files::inside(&change.root, &step.path)?;
+        let target = files::inside(&change.root, &step.place)?;
         files::sync_parent(&target)?;
         expect(&target, step.after.as_ref().map(|held| &held.state))?;
         progress.advance(1);
@@ -165,22 +168,25 @@ fn execute(change: &Change, blobs: &Blobs, progress: &dyn Progress) -> Result<()
 /// else; it is left as it is.
 pub(crate) fn put_back(change: &Change, blobs: &Blobs, database: &Database) -> Result<()> {
     for (index, step) in change.steps.iter().enumerate().rev() {
-        let target = files::inside(&change.root, &step.path)?;
+        let target = files::inside(&change.root, &step.place)?;
         let staged = staged(change, index)?;
         files::remove_if_there(&staged)?;
+        let made = if step.before.is_none() { step.folders } else { 0 };
         let content = |state: Option<&FileState>| state.map(|state| state.content);
         let before = step.before.as_ref().map(|held| held.state);
         let after = step.after.as_ref().map(|held| held.state);
         let now = content(FileState::observe(&target)?.as_ref());
         if now == content(before.as_ref()) || now != content(after.as_ref()) {
+            files::remove_empty_folders(&target, made)?;
             continue;
         }
-        match before {
-            Some(state) => {
-                files::stage(&blobs.file(&state.content)?, &staged, &state)?;
-                files::replace(&staged, &target)?;
-            }
-            None => files::remove(&target)?,
+        if let Some(state) = before {
+            files::make_folders(&staged)?;
+            files::stage(&blobs.file(&state.content)?, &staged, &state)?;
+            files::replace(&staged, &target)?;
+        } else {
+            files::remove(&target)?;
+            files::remove_empty_folders(&target, made)?;
         }
         files::sync_parent(&target)?;
     }
@@ -191,9 +197,7 @@ pub(crate) fn put_back(change: &Change, blobs: &Blobs, database: &Database) -> R
 fn staged(change: &Change, index: usize) -> Result<PathBuf> {
     let step = &change.steps[index];
     let name = format!(".spanner-{}-{index}.staged", change.number);
-    let inside =
-        |_| Error::OutsideGame { path: step.path.on(&change.root), root: change.root.clone() };
-    Ok(step.path.sibling(&name).map_err(inside)?.on(&change.root))
+    Ok(files::inside(&change.root, &step.place)?.with_file_name(name))
 }
 
 /// Fails unless a file holds what it should.

@@ -2,13 +2,12 @@
 //! roll back.
 
 use super::{Finding, Severity};
-use crate::path::GamePath;
-use crate::plan::Held;
+use crate::plan::{Held, Place};
 
-pub(crate) fn finding(path: &GamePath, fitted: Option<&Held>, now: &Held) -> Finding {
+pub(crate) fn finding(place: &Place, fitted: Option<&Held>, now: &Held) -> Finding {
     let fitted = fitted.map_or_else(|| "no file".to_owned(), Held::describe);
     let sentence = format!(
-        "{path} was left alone: {fitted} was put there, but something else has since put {} in \
+        "{place} was left alone: {fitted} was put there, but something else has since put {} in \
          its place.",
         now.describe()
     );

@@ -1,13 +1,12 @@
 //! `keyed-elsewhere`: a library whose name is keyed to another version of the executable.
 
 use super::{Finding, Severity};
-use crate::catalog::keyed_to;
 use crate::game::Executable;
 use crate::rack::Build;
 
 /// To be asked for a build that replaces a file keyed to the executable.
 pub(crate) fn check(build: &Build, executable: &Executable) -> Option<Finding> {
-    let key = keyed_to(&build.file.facts, &build.file.name)?;
+    let key = build.key()?;
     let version = executable.version()?;
     (!key.same_numbers(&version)).then(|| {
         let sentence = format!(

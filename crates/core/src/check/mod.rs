@@ -3,9 +3,12 @@
 
 pub(crate) mod already_fitted;
 pub(crate) mod altered_since;
+pub(crate) mod bay_unknown;
+pub(crate) mod entry_taken;
 pub(crate) mod exe_unsupported;
 pub(crate) mod family_absent;
 pub(crate) mod keyed_elsewhere;
+pub(crate) mod left_alone;
 pub(crate) mod machine_mismatch;
 pub(crate) mod slot_ambiguous;
 

@@ -15,9 +15,7 @@ pub(crate) fn check(build: &Build, slots: &[&GamePath]) -> Option<Finding> {
             names.len(),
             names.join(", ")
         );
-        let remedy = "Give the library file itself, under the name of the one that it should \
-                      replace, instead of the build."
-            .to_owned();
+        let remedy = "Say which with --as NAME.".to_owned();
         Finding::new("slot-ambiguous", Severity::Stop, sentence, remedy)
     })
 }

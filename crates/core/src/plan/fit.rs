@@ -1,36 +1,39 @@
-//! Plans to put a build into every slot that its family has in a game.
+//! Plans to put a build into a game: its library into every slot that the family has, and what goes
+//! along with it to where its layout says.
 
-use super::{Held, Merge, Plan, Step, is_mergeable, merge};
+use super::{Ground, Handoff, Held, Ledger, Merge, Place, Plan, Step, is_mergeable, merge};
 use crate::catalog::{companies_agree, keyed_to};
 use crate::check::{
-    already_fitted, exe_unsupported, family_absent, keyed_elsewhere, machine_mismatch,
-    slot_ambiguous,
+    already_fitted, bay_unknown, entry_taken, exe_unsupported, family_absent, keyed_elsewhere,
+    left_alone, machine_mismatch, slot_ambiguous,
 };
 use crate::content::{Content, FileState, Stamp};
+use crate::error::Result;
 use crate::path::{GamePath, same_name};
-use crate::rack::{Build, Companion, Policy};
+use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored, is_settings_name};
 use crate::survey::{EvidenceKind, GameView, Library};
 
 /// What the planner is told.
 pub(crate) struct Fit<'a> {
     pub view: &'a GameView,
     pub build: &'a Build,
-    /// The slots that [`slots`] gave, each with what it holds now.
-    pub slots: Vec<(&'a Library, FileState)>,
-    /// The build's settings files, each where it goes in this game.
-    pub settings: Vec<SettingsFile<'a>>,
+    /// The builds on the rack, to know what an earlier one brought.
+    pub builds: &'a [Build],
+    pub ledger: &'a Ledger,
+    /// The name to give the library in the game.
+    pub as_name: Option<&'a str>,
+    /// Whether the data part is packed for a mod manager instead of put into the game.
+    pub hand_off: bool,
+    pub ground: &'a dyn Ground,
 }
 
-/// A settings file of a build, and what is there already.
-pub(crate) struct SettingsFile<'a> {
-    pub path: GamePath,
-    pub companion: &'a Companion,
-    /// The user's file: its state and its bytes.
-    pub user: Option<(FileState, Vec<u8>)>,
-    /// The bytes of the build's file.
-    pub new: Vec<u8>,
-    /// The bytes of the file that the build in place brought, where that build is on the rack.
-    pub old: Option<Vec<u8>>,
+/// A file that a build puts into the game.
+struct Target<'a> {
+    place: Place,
+    /// The file that it takes the place of, where that bears another name.
+    instead: Option<Place>,
+    policy: Policy,
+    file: Stored<'a>,
 }
 
 /// The files of a game that a build could replace: those of its file name, else those of its
@@ -52,23 +55,206 @@ pub(crate) fn slots<'a>(view: &'a GameView, build: &Build) -> Vec<&'a Library> {
 }
 
 impl Fit<'_> {
-    pub fn plan(self) -> Plan {
-        let Self { view, build, .. } = self;
-        let mut plan = Plan {
-            game: view.game.clone(),
-            summary: format!("fit {}", build.id),
-            steps: Vec::new(),
-            merges: Vec::new(),
-            findings: Vec::new(),
-        };
-        if self.slots.is_empty() {
-            let mut present: Vec<String> =
-                view.components().iter().map(|library| library.family.clone()).collect();
-            present.dedup();
-            plan.findings.push(family_absent::finding(build, &view.game, &present));
-            return plan;
+    pub fn plan(&self) -> Result<Plan> {
+        let (view, build) = (self.view, self.build);
+        let mut plan = Plan::new(&view.game, format!("fit {}", build.id));
+        let slots = self.slots();
+        let heads = self.heads(&slots, &mut plan);
+        if heads.is_empty() {
+            if plan.findings.is_empty() {
+                let mut present: Vec<String> =
+                    view.components().iter().map(|library| library.family.clone()).collect();
+                present.dedup();
+                plan.findings.push(family_absent::finding(build, &view.game, &present));
+            }
+            return Ok(plan);
         }
-        let keyed = self.is_keyed();
+        self.check(&slots, &mut plan);
+        let mut targets = heads;
+        let anchors: Vec<Place> = targets.iter().map(|target| target.place.clone()).collect();
+        for placement in build.layout.places.iter().filter(|place| !self.is_head(place)) {
+            self.place(placement, &anchors, &mut targets, &mut plan)?;
+        }
+        for target in &mut targets {
+            target.place = self.ground.spelled(target.place.clone());
+        }
+        let taken: Vec<_> = targets.iter().filter_map(|target| self.occupant(target)).collect();
+        plan.findings.extend(taken);
+        for target in &targets {
+            self.step(target, &mut plan)?;
+        }
+        self.clear(&slots, &anchors, &targets, &mut plan)?;
+        if plan.is_empty() {
+            plan.findings.push(already_fitted::finding(build, &view.game));
+        }
+        Ok(plan)
+    }
+
+    fn slots(&self) -> Vec<&Library> {
+        let mut slots = slots(self.view, self.build);
+        if let Some(name) = self.as_name {
+            let named = |library: &&Library| same_name(library.path.file_name(), name);
+            if slots.iter().any(named) {
+                slots.retain(named);
+            }
+        }
+        slots
+    }
+
+    /// Whether a placement is that of the library itself.
+    fn is_head(&self, placement: &Placement) -> bool {
+        self.build.layout.places.first() == Some(placement)
+            && placement.from == self.build.file.path
+    }
+
+    /// Where the library goes: into every slot, or to its bay where the game has none and the
+    /// layout knows a place that does not depend on one.
+    fn heads(&self, slots: &[&Library], plan: &mut Plan) -> Vec<Target<'_>> {
+        let Some(library) = self.build.files().next() else { return Vec::new() };
+        let head = |place: Place, instead: Option<Place>| Target {
+            place,
+            instead,
+            policy: Policy::Replace,
+            file: library,
+        };
+        let keyed = self.is_keyed(slots);
+        if !slots.is_empty() {
+            let target = |slot: &&Library| {
+                let there = Place::from(slot.path.clone());
+                // A keyed file keeps its own name, and the one that it replaces goes.
+                let name = self.as_name.or_else(|| keyed.then_some(self.build.file.name.as_str()));
+                let renamed = name
+                    .filter(|name| !same_name(name, slot.path.file_name()))
+                    .and_then(|name| slot.path.sibling(name).ok());
+                match renamed {
+                    Some(path) => head(path.into(), Some(there)),
+                    None => head(there, None),
+                }
+            };
+            return slots.iter().map(target).collect();
+        }
+        let Some(placement) = self.build.layout.places.first().filter(|place| self.is_head(place))
+        else {
+            return Vec::new();
+        };
+        let to = match self.as_name {
+            Some(name) => placement.to.sibling(name).ok(),
+            None => Some(placement.to.clone()),
+        };
+        let bay = match (placement.bay.as_str(), self.as_name) {
+            (SLOT, None) => return Vec::new(),
+            // Who names the file means it to go beside the executable.
+            (SLOT, Some(_)) => EXE,
+            (bay, _) => bay,
+        };
+        let place = to.and_then(|to| self.in_bay(bay, to, plan));
+        place.into_iter().map(|place| head(place, None)).collect()
+    }
+
+    /// A path in a bay of the game; a finding where the game has no such bay.
+    fn in_bay(&self, bay: &str, path: GamePath, plan: &mut Plan) -> Option<Place> {
+        let game = &self.view.game;
+        let folder = match bay {
+            ROOT => Some(game.root.clone()),
+            EXE | SLOT => self.view.executable().map(|executable| {
+                let program = executable.path.on(&game.root);
+                program.parent().map_or_else(|| game.root.clone(), std::path::Path::to_owned)
+            }),
+            named => game.settings.bays.get(named).cloned(),
+        };
+        let place = folder.map(|folder| Place::new(&game.root, &folder, path));
+        if place.is_none() {
+            plan.findings.push(bay_unknown::finding(self.build, game, bay));
+        }
+        place
+    }
+
+    /// Where another file of the build goes.
+    fn place<'a>(
+        &'a self,
+        placement: &Placement,
+        anchors: &[Place],
+        targets: &mut Vec<Target<'a>>,
+        plan: &mut Plan,
+    ) -> Result<()> {
+        let Some(file) = self.build.stored(&placement.from) else { return Ok(()) };
+        let data = placement.bay == ROOT && placement.to.folder() != "";
+        if placement.policy == Policy::Handoff || self.hand_off && data {
+            let to = match placement.policy {
+                Policy::Handoff => placement.to.clone(),
+                _ => without_first(&placement.to),
+            };
+            plan.handoff.push(Handoff { to, content: file.content });
+            return Ok(());
+        }
+        let mut places: Vec<Place> = match placement.bay.as_str() {
+            SLOT | EXE => self.places_near(placement, file, anchors)?,
+            bay => self.in_bay(bay, placement.to.clone(), plan).into_iter().collect(),
+        };
+        places.retain(|place| !targets.iter().any(|target| target.place.same_as(place)));
+        targets.extend(places.into_iter().map(|place| Target {
+            place,
+            instead: None,
+            policy: placement.policy,
+            file,
+        }));
+        Ok(())
+    }
+
+    /// Where a file goes that belongs to the library: to its own places in the game if it has any,
+    /// else beside the library.
+    fn places_near(
+        &self,
+        placement: &Placement,
+        file: Stored<'_>,
+        anchors: &[Place],
+    ) -> Result<Vec<Place>> {
+        let name = placement.to.file_name();
+        if let Some(facts) = file.facts {
+            let same = |library: &&Library| {
+                !library.put_aside
+                    && same_name(library.path.file_name(), name)
+                    && companies_agree(&library.facts, facts)
+            };
+            let own = self.view.libraries.iter().filter(same);
+            let own: Vec<Place> = own.map(|library| library.path.clone().into()).collect();
+            if !own.is_empty() {
+                return Ok(own);
+            }
+            // What a game ships is replaced; a part that it lacks comes only if another needs it.
+            let needed = || {
+                self.build
+                    .files()
+                    .filter_map(|other| other.facts)
+                    .any(|other| other.imported_dlls.iter().any(|dll| same_name(dll, name)))
+            };
+            if placement.bay == SLOT && !needed() {
+                return Ok(Vec::new());
+            }
+        }
+        let mut beside: Vec<Place> = anchors
+            .iter()
+            .map(|anchor| self.ground.spelled(anchor.beside(&placement.to)))
+            .collect();
+        beside.dedup_by(|a, b| a.same_as(b));
+        if placement.policy != Policy::Replace {
+            let mut there = Vec::new();
+            for place in &beside {
+                there.push(self.ground.now(place)?.is_some());
+            }
+            if there.contains(&true) {
+                let mut there = there.into_iter();
+                beside.retain(|_| there.next().unwrap_or(false));
+            } else {
+                beside.truncate(1);
+            }
+        }
+        Ok(beside)
+    }
+
+    fn check(&self, slots: &[&Library], plan: &mut Plan) {
+        let (view, build) = (self.view, self.build);
+        let keyed = self.is_keyed(slots) || slots.is_empty();
         if let Some(executable) = view.executable() {
             plan.findings.extend(machine_mismatch::check(build, executable));
             let version = view.version.as_ref();
@@ -76,97 +262,225 @@ impl Fit<'_> {
             if keyed {
                 plan.findings.extend(keyed_elsewhere::check(build, executable));
             }
-        } else if let Some((library, _)) =
-            self.slots.iter().find(|(library, _)| library.facts.machine != build.machine)
+        } else if let Some(library) =
+            slots.iter().find(|library| library.facts.machine != build.machine)
         {
             plan.findings.push(machine_mismatch::beside(build, library));
         }
-        let paths: Vec<&GamePath> = self.slots.iter().map(|(library, _)| &library.path).collect();
-        if !keyed {
+        let paths: Vec<&GamePath> = slots.iter().map(|library| &library.path).collect();
+        if !keyed && self.as_name.is_none() {
             plan.findings.extend(slot_ambiguous::check(build, &paths));
         }
-        plan.steps = self.steps(keyed);
-        for settings in &self.settings {
-            settings.plan(build, &mut plan);
-        }
-        if plan.steps.is_empty() {
-            plan.findings.push(already_fitted::finding(build, &view.game));
-        }
-        plan
     }
 
     /// Whether the build bears the version of an executable in its name and replaces a file that
     /// bears this executable's: then the name is part of what it is.
-    fn is_keyed(&self) -> bool {
+    fn is_keyed(&self, slots: &[&Library]) -> bool {
         let keyed = |library: &Library| {
             keyed_to(&library.facts, library.path.file_name()).is_some()
-                && library.evidence.iter().any(|evidence| evidence.kind == EvidenceKind::Keyed)
-                || !same_name(library.path.file_name(), &self.build.file.name)
-                    && keyed_to(&library.facts, library.path.file_name()).is_some()
+                && (library.evidence.iter().any(|evidence| evidence.kind == EvidenceKind::Keyed)
+                    || !same_name(library.path.file_name(), &self.build.file.name))
         };
-        keyed_to(&self.build.file.facts, &self.build.file.name).is_some()
-            && self.slots.iter().any(|(library, _)| keyed(library))
+        self.build.key().is_some() && slots.iter().any(|library| keyed(library))
     }
 
-    fn steps(&self, keyed: bool) -> Vec<Step> {
-        let build = self.build;
-        let mut steps = Vec::new();
-        for (library, now) in &self.slots {
-            let before = Held { state: *now, version: library.facts.version() };
-            let after = Held {
-                state: FileState {
-                    content: build.file.content,
-                    stamp: now.stamp.dated(build.file.modified),
-                },
-                version: build.version.clone(),
-            };
-            let step = |path: &GamePath, before: Option<&Held>, after: Option<&Held>| Step {
-                path: path.clone(),
-                family: build.id.family.clone(),
-                before: before.cloned(),
-                after: after.cloned(),
-            };
-            // A keyed file keeps its own name, and the one that it replaces goes.
-            let renamed = library.path.sibling(&build.file.name).ok();
-            match renamed.filter(|path| keyed && !path.same_as(&library.path)) {
-                Some(path) => {
-                    steps.push(step(&library.path, Some(&before), None));
-                    steps.push(step(&path, None, Some(&after)));
-                }
-                None if now.content != build.file.content => {
-                    steps.push(step(&library.path, Some(&before), Some(&after)));
-                }
-                None => {}
+    /// Another component that has a target's name already.
+    fn occupant(&self, target: &Target<'_>) -> Option<crate::check::Finding> {
+        let facts = target.file.facts?;
+        let there = self.view.libraries.iter().find(|library| {
+            target.place.same_as(&Place::from(library.path.clone()))
+                && !companies_agree(&library.facts, facts)
+        })?;
+        Some(entry_taken::finding(self.build, there))
+    }
+
+    fn step(&self, target: &Target<'_>, plan: &mut Plan) -> Result<()> {
+        let now = self.ground.now(&target.place)?;
+        let old =
+            target.instead.as_ref().map(|place| self.ground.now(place)).transpose()?.flatten();
+        let stamp = now.as_ref().or(old.as_ref()).map_or_else(
+            || Stamp::fresh(target.file.modified),
+            |held| held.state.stamp.dated(target.file.modified),
+        );
+        let state = FileState { content: target.file.content, stamp };
+        let version = target.file.facts.and_then(|facts| {
+            let own = *target.file.path == self.build.file.path;
+            if own { self.build.version.clone() } else { facts.version() }
+        });
+        let after = Held { state, version };
+        if let (Some(place), Some(old)) = (&target.instead, old) {
+            plan.steps.push(self.removal(place.clone(), old, 0));
+        }
+        match (now, target.policy) {
+            (Some(now), _) if now.state.content == target.file.content => {}
+            (Some(now), Policy::Replace) => {
+                plan.steps.push(self.swap(target, Some(now), after));
+            }
+            (Some(now), Policy::Merge) => self.merge(target, now, plan)?,
+            (Some(_), Policy::Keep | Policy::Handoff) => {}
+            (None, _) => plan.steps.push(self.swap(target, None, after)),
+        }
+        Ok(())
+    }
+
+    fn swap(&self, target: &Target<'_>, before: Option<Held>, after: Held) -> Step {
+        let folders = if before.is_none() { self.ground.missing_folders(&target.place) } else { 0 };
+        Step {
+            place: target.place.clone(),
+            family: self.build.id.family.clone(),
+            before,
+            after: Some(after),
+            folders,
+        }
+    }
+
+    fn removal(&self, place: Place, before: Held, folders: usize) -> Step {
+        let family = self.build.id.family.clone();
+        Step { place, family, before: Some(before), after: None, folders }
+    }
+
+    /// The user's settings stay, and what is new comes in.
+    fn merge(&self, target: &Target<'_>, now: Held, plan: &mut Plan) -> Result<()> {
+        let user = self.ground.bytes(&target.place)?;
+        let new = self.ground.stored(&target.file.content)?;
+        if !is_mergeable(&user) || !is_mergeable(&new) {
+            return Ok(());
+        }
+        let old = self.brought_before(target)?;
+        let merged = merge(&user, &new, old.as_deref());
+        if merged.bytes != user {
+            let content = Content::of_bytes(&merged.bytes);
+            let state = FileState { content, stamp: now.state.stamp };
+            plan.steps.push(self.swap(target, Some(now), Held { state, version: None }));
+        }
+        plan.merges.push(Merge { place: target.place.clone(), merged });
+        Ok(())
+    }
+
+    /// The settings file of that name which came with the build that the game has now.
+    fn brought_before(&self, target: &Target<'_>) -> Result<Option<Vec<u8>>> {
+        let name = target.place.path.file_name();
+        for slot in self.slots() {
+            let Some(earlier) = self.earlier(slot)? else { continue };
+            let mut named = earlier.layout.places.iter().filter(|place| {
+                same_name(place.to.file_name(), name) && place.policy == Policy::Merge
+            });
+            let file = named.find_map(|place| earlier.stored(&place.from));
+            if let Some(file) = file {
+                return self.ground.stored(&file.content).map(Some);
             }
         }
-        steps
+        Ok(None)
+    }
+
+    /// The build on the rack that a slot holds now.
+    fn earlier(&self, slot: &Library) -> Result<Option<&Build>> {
+        let Some(now) = self.ground.now(&slot.path.clone().into())? else { return Ok(None) };
+        Ok(self.builds.iter().find(|build| build.file.content == now.state.content))
+    }
+
+    /// Plans the removal of what an earlier build of the family left and this one does not have.
+    fn clear(
+        &self,
+        slots: &[&Library],
+        anchors: &[Place],
+        targets: &[Target<'_>],
+        plan: &mut Plan,
+    ) -> Result<()> {
+        let wanted = |place: &Place, plan: &Plan| {
+            targets.iter().any(|target| target.place.same_as(place))
+                || plan.steps.iter().any(|step| step.place.same_as(place))
+        };
+        for entry in self.ledger.entries() {
+            let ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();
+            let settings = is_settings_name(entry.place.path.file_name());
+            let slot = slots.iter().any(|slot| entry.place.same_as(&slot.path.clone().into()));
+            if !ours || settings || slot || wanted(&entry.place, plan) {
+                continue;
+            }
+            let Some(now) = self.ground.now(&entry.place)? else { continue };
+            if Some(now.state.content) == entry.last.as_ref().map(|held| held.state.content) {
+                let mut step = self.removal(entry.place.clone(), now, entry.folders);
+                step.after.clone_from(&entry.shipped);
+                plan.steps.push(step);
+            }
+        }
+        for slot in slots {
+            self.clear_earlier(slot, &wanted, plan)?;
+        }
+        for (anchor, name) in
+            anchors.iter().flat_map(|a| self.build.layout.retires.iter().map(move |n| (a, n)))
+        {
+            let place = self.ground.spelled(anchor.beside(name));
+            if !wanted(&place, plan) {
+                self.retire(place, plan)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// What came with the build of the rack that a slot holds, be it put there by hand. Only of
+    /// components that no game ships itself: what a game shipped may be needed.
+    fn clear_earlier(
+        &self,
+        slot: &Library,
+        wanted: &dyn Fn(&Place, &Plan) -> bool,
+        plan: &mut Plan,
+    ) -> Result<()> {
+        let Some(earlier) = self.earlier(slot)? else { return Ok(()) };
+        let added = earlier.layout.places.first().is_some_and(|place| place.bay != SLOT);
+        if !added || earlier.id == self.build.id {
+            return Ok(());
+        }
+        let anchor = Place::from(slot.path.clone());
+        for placement in earlier.layout.places.iter().skip(1) {
+            let Some(file) = earlier.stored(&placement.from) else { continue };
+            let place = match placement.bay.as_str() {
+                EXE => anchor.beside(&placement.to),
+                ROOT => placement.to.clone().into(),
+                _ => continue,
+            };
+            let place = self.ground.spelled(place);
+            if placement.policy != Policy::Replace || wanted(&place, plan) {
+                continue;
+            }
+            if let Some(now) = self.ground.now(&place)? {
+                if now.state.content == file.content {
+                    plan.steps.push(self.removal(place, now, 0));
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// A file that the layout names to go: it goes if it is of the same maker.
+    fn retire(&self, place: Place, plan: &mut Plan) -> Result<()> {
+        let Some(now) = self.ground.now(&place)? else { return Ok(()) };
+        let same_maker = self.view.libraries.iter().any(|library| {
+            let company = library.facts.string("CompanyName");
+            Place::from(library.path.clone()).same_as(&place)
+                && company.is_some()
+                && company == self.build.file.facts.string("CompanyName")
+        });
+        let recorded = self.ledger.get(&place).is_some_and(|entry| {
+            entry.last.as_ref().map(|held| held.state.content) == Some(now.state.content)
+        });
+        let on_rack = self
+            .builds
+            .iter()
+            .filter(|build| same_name(&build.id.family, &self.build.id.family))
+            .any(|build| build.contents().any(|content| content == now.state.content));
+        if same_maker || recorded || on_rack {
+            plan.steps.push(self.removal(place, now, 0));
+        } else {
+            plan.findings.push(left_alone::finding(self.build, &place));
+        }
+        Ok(())
     }
 }
 
-impl SettingsFile<'_> {
-    /// A new file comes in; one that is there is merged or kept.
-    fn plan(&self, build: &Build, plan: &mut Plan) {
-        let path = self.path.clone();
-        let family = build.id.family.clone();
-        let Some((state, bytes)) = &self.user else {
-            let stamp = Stamp::fresh(self.companion.modified);
-            let state = FileState { content: self.companion.content, stamp };
-            let after = Some(Held { state, version: None });
-            plan.steps.push(Step { path, family, before: None, after });
-            return;
-        };
-        let can_merge = is_mergeable(bytes) && is_mergeable(&self.new);
-        if self.companion.policy == Policy::Keep || !can_merge {
-            return;
-        }
-        let merged = merge(bytes, &self.new, self.old.as_deref());
-        if merged.bytes != *bytes {
-            let before = Held { state: *state, version: None };
-            let content = Content::of_bytes(&merged.bytes);
-            let after = Held { state: FileState { content, stamp: state.stamp }, version: None };
-            let (before, after) = (Some(before), Some(after));
-            plan.steps.push(Step { path: path.clone(), family, before, after });
-        }
-        plan.merges.push(Merge { path, merged });
-    }
+/// A path without its first folder: an archive for a mod manager begins below the data folder.
+fn without_first(path: &GamePath) -> GamePath {
+    let below = path.as_str().split_once('/').map(|(_, below)| below);
+    below.and_then(|below| GamePath::new(below).ok()).unwrap_or_else(|| path.clone())
 }

@@ -2,18 +2,23 @@
 //! are told what is on disk and touch nothing.
 
 mod fit;
+mod ground;
 mod ledger;
 mod merge;
 mod rollback;
 
+use std::fmt;
+use std::path::{Path, PathBuf};
+
 use serde::{Deserialize, Serialize};
 
 use crate::check::{Finding, Severity};
-use crate::content::FileState;
+use crate::content::{Content, FileState};
 use crate::game::Game;
 use crate::path::GamePath;
 use crate::version::Version;
-pub(crate) use fit::{Fit, SettingsFile, slots};
+pub(crate) use fit::{Fit, slots};
+pub(crate) use ground::Ground;
 pub use ledger::{Entry, Ledger};
 pub use merge::{Merged, is_mergeable, merge};
 pub(crate) use rollback::rollback;
@@ -29,6 +34,8 @@ pub struct Plan {
     pub steps: Vec<Step>,
     /// What becomes of settings files that are merged.
     pub merges: Vec<Merge>,
+    /// Files that are not put into the game but packed for a mod manager.
+    pub handoff: Vec<Handoff>,
     /// What the checks say.
     pub findings: Vec<Finding>,
 }
@@ -37,7 +44,8 @@ pub struct Plan {
 #[derive(Debug, Serialize)]
 pub struct Merge {
     /// The file.
-    pub path: GamePath,
+    #[serde(flatten)]
+    pub place: Place,
     /// What comes in and what is kept.
     #[serde(flatten)]
     pub merged: Merged,
@@ -47,13 +55,92 @@ pub struct Merge {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Step {
     /// The file.
-    pub path: GamePath,
+    #[serde(flatten)]
+    pub place: Place,
     /// The family that the file is of.
     pub family: String,
     /// What must be there for the step to be done; nothing, where it is `None`.
     pub before: Option<Held>,
     /// What is there afterwards; nothing, where it is `None`.
     pub after: Option<Held>,
+    /// How many of the folders around it are made with the file, or go with it if they are empty.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub folders: usize,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde wants it so")]
+fn is_zero(number: &usize) -> bool {
+    *number == 0
+}
+
+/// A file that is packed for a mod manager.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Handoff {
+    /// Its path in the archive.
+    pub to: GamePath,
+    /// What is in it.
+    #[serde(flatten)]
+    pub content: Content,
+}
+
+/// Where a file is: below the game's folder, or below a bay elsewhere.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct Place {
+    /// The folder of the bay, where that is not part of the game's folder.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bay: Option<PathBuf>,
+    /// The path below it, or below the game's folder.
+    pub path: GamePath,
+}
+
+impl From<GamePath> for Place {
+    fn from(path: GamePath) -> Self {
+        Self { bay: None, path }
+    }
+}
+
+impl Place {
+    /// A file in a folder: below the game's folder, if it lies there.
+    pub(crate) fn new(root: &Path, folder: &Path, path: GamePath) -> Self {
+        let whole = path.on(folder);
+        match GamePath::below(root, &whole) {
+            Some(path) => path.into(),
+            None => Self { bay: Some(folder.to_owned()), path },
+        }
+    }
+
+    /// The folder that the path is below.
+    pub fn base<'a>(&'a self, root: &'a Path) -> &'a Path {
+        self.bay.as_deref().unwrap_or(root)
+    }
+
+    /// The path on disk.
+    pub fn on(&self, root: &Path) -> PathBuf {
+        self.path.on(self.base(root))
+    }
+
+    /// Another file of the same folder.
+    pub(crate) fn beside(&self, path: &GamePath) -> Self {
+        let beside = match self.path.folder() {
+            "" => Ok(path.clone()),
+            folder => GamePath::new(&format!("{folder}/{path}")),
+        };
+        Self { bay: self.bay.clone(), path: beside.unwrap_or_else(|_| path.clone()) }
+    }
+
+    /// Whether both are the same file to a game, which does not regard case.
+    pub fn same_as(&self, other: &Self) -> bool {
+        self.bay == other.bay && self.path.same_as(&other.path)
+    }
+}
+
+impl fmt::Display for Place {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.bay {
+            None => f.pad(self.path.as_str()),
+            Some(bay) => f.pad(&format!("{}/{}", bay.display(), self.path)),
+        }
+    }
 }
 
 /// What a file holds: content and marks, and what people call it.
@@ -77,6 +164,22 @@ impl Held {
 }
 
 impl Plan {
+    pub(crate) fn new(game: &Game, summary: String) -> Self {
+        Self {
+            game: game.clone(),
+            summary,
+            steps: Vec::new(),
+            merges: Vec::new(),
+            handoff: Vec::new(),
+            findings: Vec::new(),
+        }
+    }
+
+    /// Whether there is nothing to do.
+    pub fn is_empty(&self) -> bool {
+        self.steps.is_empty() && self.handoff.is_empty()
+    }
+
     /// The findings that stop it.
     pub fn stops(&self) -> Vec<&Finding> {
         self.findings.iter().filter(|finding| finding.severity == Severity::Stop).collect()

@@ -70,12 +70,12 @@ impl Package {
             return folder(path, name, limits);
         }
         let content = Content::of_file(path)?;
-        let source = Source { name: name.clone(), sha256: content.sha256 };
+        let modified = date_of(path)?;
+        let source = Source { name: name.clone(), sha256: content.sha256, modified };
         let Some(kind) = Kind::of(path)? else {
             let entry_path = GamePath::new(&name).map_err(|_| {
                 refusal(path, format!("`{name}` is no name for a file"), "Rename it first.")
             })?;
-            let modified = date_of(path)?;
             let entry = Entry { path: entry_path, file: path.to_owned(), content, modified };
             return Ok(Self { source, entries: vec![entry], _scratch: None });
         };
@@ -161,7 +161,8 @@ fn folder(path: &Path, name: String, limits: &Limits) -> Result<Package> {
         let modified = date_of(&file)?;
         entries.push(Entry { path: relative, file, content, modified });
     }
-    let source = Source { name, sha256: digest.finish().sha256 };
+    let modified = date_of(path)?;
+    let source = Source { name, sha256: digest.finish().sha256, modified };
     Ok(Package { source, entries, _scratch: None })
 }
 

@@ -1,23 +1,36 @@
-//! Makes builds of what a package holds: one of each library that a game could load, in each
-//! variant, with the texts that came along.
+//! Makes builds of what a package holds: one of each thing that a game could load, in each variant,
+//! with the files and texts that go along, and where each of them goes.
 
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
 use super::archive::{Entry, Limits, Package};
-use super::sort::{Part, Sorted, sort};
-use super::{Build, BuildFile, BuildId, Companion, Note, Policy, Source};
-use crate::catalog::{Catalog, role_of};
+use super::group::{Candidate, Group, groups, is_extender};
+use super::layout::{EXE, LayoutFile, Placement, Policy, ROOT, SLOT, short};
+use super::sort::{Part, Sorted, is_settings_name, sort};
+use super::{Build, BuildFile, BuildId, BuildPart, Layout, Note, decoded};
+use crate::catalog::{Catalog, Role, companies_agree, role_of};
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::image::{Facts, ImageError, Machine};
-use crate::path::{extension, fold, same_name, stem};
+use crate::path::{GamePath, extension, fold, stem};
 use crate::progress::Progress;
 use crate::version::Version;
 
 /// A note longer than this is no text that anybody reads.
 const LONGEST_NOTE: u64 = 4 << 20;
+
+/// What the user says of a package, over what its files say.
+#[derive(Debug, Clone, Default)]
+pub struct Told {
+    /// The family of its libraries.
+    pub family: Option<String>,
+    /// The version of those that state none.
+    pub version: Option<Version>,
+    /// Where its files go; those that it does not name have no place.
+    pub layout: Option<LayoutFile>,
+}
 
 /// The builds of a package that are not on the rack yet, and where their content is.
 #[derive(Debug)]
@@ -29,11 +42,25 @@ pub struct Parcel {
     package: Package,
 }
 
+/// What a package's builds are made with.
+struct Intake<'a> {
+    entries: &'a [Entry],
+    facts: &'a [Option<Facts>],
+    sorted: &'a [Sorted],
+    catalog: &'a Catalog,
+    told: &'a Told,
+    /// Layouts of families that were in use before.
+    remembered: &'a [LayoutFile],
+}
+
 impl Parcel {
-    /// Takes in a library, a folder, a zip or a 7z; the catalog may name families.
-    pub fn open(
+    /// Takes in a library, a folder, a zip or a 7z; the catalog may name families, and `remembered`
+    /// layouts say where files go that they know.
+    pub(crate) fn open(
         path: &Path,
         catalog: &Catalog,
+        told: &Told,
+        remembered: &[LayoutFile],
         limits: &Limits,
         progress: &dyn Progress,
     ) -> Result<Self> {
@@ -49,17 +76,9 @@ impl Parcel {
             .zip(facts.iter().map(Option::as_ref))
             .collect();
         let sorted = sort(&files);
-        let notes = notes(&package.entries, &sorted);
-        let mut builds: Vec<Build> = Vec::new();
-        for ((entry, facts), file) in package.entries.iter().zip(facts).zip(&sorted) {
-            let kept = matches!(file.part, Part::Payload | Part::DebugBuild);
-            let Some(facts) = facts.filter(|_| kept) else { continue };
-            let mut build = build(entry, facts, &package.source, catalog);
-            build.id.variant = variant(&build, file);
-            build.notes.clone_from(&notes);
-            build.settings = settings(&package.entries, &sorted, file);
-            builds.push(build);
-        }
+        let entries = &package.entries;
+        let intake = Intake { entries, facts: &facts, sorted: &sorted, catalog, told, remembered };
+        let builds = intake.builds(&package.source);
         if builds.is_empty() {
             let why = "there is no .dll file in it".to_owned();
             let advice = "Look into it: `spanner rack add -v` shows what each file is taken for.";
@@ -76,11 +95,295 @@ impl Parcel {
 
     /// Every content that the builds refer to, with a file to read it from.
     pub fn contents(&self) -> Vec<(&PathBuf, &Content)> {
-        let wanted = |content: &Content| {
-            self.builds.iter().any(|build| build.contents().any(|needed| needed == *content))
+        let wanted: std::collections::HashSet<Content> =
+            self.builds.iter().flat_map(Build::contents).collect();
+        let entries = self.package.entries.iter();
+        entries
+            .filter(|entry| wanted.contains(&entry.content))
+            .map(|entry| (&entry.file, &entry.content))
+            .collect()
+    }
+}
+
+impl Intake<'_> {
+    fn builds(&self, source: &super::Source) -> Vec<Build> {
+        let groups = self.groups();
+        let notes = notes(self.entries, self.sorted);
+        let mut builds = Vec::new();
+        for group in &groups {
+            let entry = &self.entries[group.head];
+            let Some(facts) = &self.facts[group.head] else { continue };
+            let mut build = self.build(entry, facts.clone(), source, &notes);
+            build.id.variant = variant(&build, &self.sorted[group.head]);
+            build.notes.clone_from(&notes);
+            let same_variant = |other: &&Group| {
+                self.sorted[other.head].variant == self.sorted[group.head].variant
+                    && self.sorted[other.head].part == self.sorted[group.head].part
+            };
+            let alone = groups.iter().filter(same_variant).count() == 1;
+            self.lay_out(&mut build, group, alone);
+            builds.push(build);
+        }
+        let several = |build: &Build, all: &[Build]| {
+            all.iter().filter(|other| other.id == build.id).count() > 1
         };
-        let entries = self.package.entries.iter().filter(|entry| wanted(&entry.content));
-        entries.map(|entry| (&entry.file, &entry.content)).collect()
+        // An extender's package may serve several versions of the game, by a library for each.
+        let keyed: Vec<bool> = builds.iter().map(|build| several(build, &builds)).collect();
+        for (build, _) in builds.iter_mut().zip(keyed).filter(|(_, keyed)| *keyed) {
+            if let Some(key) = build.key() {
+                let variant = build.id.variant.take().map_or_else(String::new, |v| format!("{v}-"));
+                build.id.variant = Some(format!("{variant}for-{key}"));
+            }
+        }
+        builds
+    }
+
+    /// The libraries that make a build each, or together; variant by variant.
+    fn groups(&self) -> Vec<Group> {
+        let mut kinds: Vec<(Part, Option<&String>)> = self
+            .sorted
+            .iter()
+            .filter(|file| matches!(file.part, Part::Payload | Part::DebugBuild))
+            .map(|file| (file.part, file.variant.as_ref()))
+            .collect();
+        kinds.sort();
+        kinds.dedup();
+        let mut all = Vec::new();
+        let mut shared = Vec::new();
+        // The libraries outside of the variants come last: those that a variant took are done.
+        kinds.sort_by_key(|(_, variant)| variant.is_none());
+        for (part, variant) in kinds {
+            let of_kind = |file: &Sorted| {
+                file.part == part && (file.variant.as_ref() == variant || file.variant.is_none())
+            };
+            let candidates: Vec<Candidate<'_>> = (0..self.entries.len())
+                .filter(|&index| of_kind(&self.sorted[index]))
+                .filter(|index| variant.is_some() || !shared.contains(index))
+                .filter_map(|index| self.candidate(index))
+                .collect();
+            let own = |index: usize| self.sorted[index].variant.as_ref() == variant;
+            for group in groups(&candidates) {
+                if own(group.head) {
+                    shared.extend(group.members.iter().filter(|&&index| !own(index)));
+                    all.push(group);
+                }
+            }
+        }
+        all.sort_by_key(|group| group.head);
+        all
+    }
+
+    fn candidate(&self, index: usize) -> Option<Candidate<'_>> {
+        let facts = self.facts[index].as_ref()?;
+        let name = self.entries[index].path.file_name();
+        let catalogued = self.catalog.find(facts, name).map(|family| family.id.as_str());
+        Some(Candidate { index, name, facts, catalogued })
+    }
+
+    fn build(&self, entry: &Entry, facts: Facts, source: &super::Source, notes: &[Note]) -> Build {
+        let name = entry.path.file_name().to_owned();
+        let version = facts.version().or_else(|| {
+            let named = |name| Version::find_in(stem(name), 2).map(|(_, version)| version);
+            let told = || self.told.version.clone();
+            let noted = || self.noted_version(notes, &name);
+            told().or_else(|| named(&name)).or_else(|| named(&source.name)).or_else(noted)
+        });
+        let stated = version.as_ref().map(Version::to_string);
+        let known = self.catalog.find(&facts, &name).and_then(|family| family.role);
+        let family = self.told.family.clone();
+        Build {
+            id: BuildId {
+                family: family.unwrap_or_else(|| self.catalog.family_of(&facts, &name)),
+                version: stated.unwrap_or_else(|| format!("sha-{}", entry.content.sha256.short())),
+                variant: None,
+            },
+            role: known.or_else(|| role_of(&facts)),
+            version,
+            machine: facts.machine,
+            file: BuildFile {
+                path: entry.path.clone(),
+                name,
+                content: entry.content,
+                modified: entry.modified,
+                facts,
+            },
+            supports: None,
+            parts: Vec::new(),
+            layout: Layout::default(),
+            left: Vec::new(),
+            notes: Vec::new(),
+            source: source.clone(),
+            added: Timestamp::now(),
+        }
+    }
+
+    /// The version that a text names right behind the library's name, as in `Brine 2.8.1`.
+    fn noted_version(&self, notes: &[Note], library: &str) -> Option<Version> {
+        let name = fold(stem(library));
+        let texts = notes.iter().filter_map(|note| {
+            let entry = self.entries.iter().find(|entry| entry.content == note.content)?;
+            std::fs::read(&entry.file).ok()
+        });
+        let mut lines = texts.flat_map(|text| {
+            let text = decoded(&text);
+            text.lines().map(fold).collect::<Vec<_>>()
+        });
+        lines.find_map(|line| {
+            let (_, rest) = line.split_once(&name)?;
+            let word = rest.split_whitespace().find(|word| *word != "version")?;
+            let word = word.trim_start_matches('v').trim_end_matches([',', '.', ':', ')']);
+            word.parse().ok().filter(|_| word.contains('.'))
+        })
+    }
+
+    /// Gives every file of a group, and what goes along with it, its place.
+    fn lay_out(&self, build: &mut Build, group: &Group, alone: bool) {
+        let bay = match build.role {
+            Some(Role::Extender | Role::Loader | Role::Overlay) => EXE,
+            _ if build.key().is_some() => EXE,
+            _ => SLOT,
+        };
+        let told = self.told.layout.as_ref().filter(|told| told.family == build.id.family);
+        let remembered = self.remembered.iter().find(|known| known.family == build.id.family);
+        for index in 0..self.entries.len() {
+            let entry = &self.entries[index];
+            let places = match (told, remembered) {
+                (Some(told), _) => told.places(&build.file.path, &entry.path).unwrap_or_default(),
+                (None, Some(known)) => known
+                    .places(&build.file.path, &entry.path)
+                    .unwrap_or_else(|| self.infer(build, group, index, bay, alone)),
+                (None, None) => self.infer(build, group, index, bay, alone),
+            };
+            let is_head = index == group.head;
+            let beside = |part: Part| !matches!(part, Part::Payload | Part::DebugBuild);
+            let ours = is_head || group.members.contains(&index) || beside(self.sorted[index].part);
+            if !ours || self.of_another_variant(index, group.head) {
+                continue;
+            }
+            if places.is_empty() {
+                let telling = !matches!(
+                    self.sorted[index].part,
+                    Part::Documentation | Part::Developer | Part::Symbols | Part::DebugBuild
+                );
+                if telling && alone {
+                    build.left.push(entry.path.clone());
+                }
+                continue;
+            }
+            build.layout.places.extend(places);
+            if !is_head {
+                build.parts.push(BuildPart {
+                    path: entry.path.clone(),
+                    content: entry.content,
+                    modified: entry.modified,
+                    facts: self.facts[index].clone(),
+                });
+            }
+        }
+        // The library's own place comes first: the others are found from it.
+        build.layout.places.sort_by_key(|place| place.from != build.file.path);
+        if let Some(layout) = told.or(remembered) {
+            build.layout.retires = layout.retires().to_vec();
+        }
+    }
+
+    /// Whether a file lies in the folder of another variant than that of the library at `head`.
+    fn of_another_variant(&self, index: usize, head: usize) -> bool {
+        let variant = &self.sorted[index].variant;
+        variant.is_some() && *variant != self.sorted[head].variant
+    }
+
+    /// Where a file goes as far as its kind tells; nowhere, if it is for reading or for developers.
+    fn infer(
+        &self,
+        build: &Build,
+        group: &Group,
+        index: usize,
+        bay: &str,
+        alone: bool,
+    ) -> Vec<Placement> {
+        let path = &self.entries[index].path;
+        let part = self.sorted[index].part;
+        let placed = match part {
+            Part::Payload | Part::DebugBuild => {
+                index == group.head || group.members.contains(&index)
+            }
+            Part::Program => bay == EXE && self.is_starter(group, index),
+            Part::Settings => self.is_settings_of(group, index, alone),
+            Part::Elsewhere => bay == EXE && alone && self.is_data(build, index),
+            Part::Documentation | Part::Developer | Part::Symbols => false,
+        };
+        if !placed {
+            return Vec::new();
+        }
+        let near = short(&build.file.path, path);
+        let below = path.folder().starts_with(build.file.path.folder());
+        let (bay, to) = match in_data_folder(&near).filter(|_| bay == EXE) {
+            Some(data) => (ROOT, data),
+            None if below && index != group.head => (bay, near),
+            None => (bay, GamePath::new(path.file_name()).unwrap_or(near)),
+        };
+        vec![Placement { from: path.clone(), bay: bay.to_owned(), to, policy: policy(path, part) }]
+    }
+
+    /// Whether a program starts an extender: it comes with one, and is no installer.
+    fn is_starter(&self, group: &Group, index: usize) -> bool {
+        const INSTALLERS: [&str; 3] = ["setup", "install", "update"];
+        let name = fold(self.entries[index].path.file_name());
+        let (Some(head), Some(program)) = (self.candidate(group.head), self.facts[index].as_ref())
+        else {
+            return false;
+        };
+        is_extender(&head)
+            && companies_agree(head.facts, program)
+            && head.facts.machine == program.machine
+            && !INSTALLERS.iter().any(|word| name.contains(word))
+    }
+
+    /// Whether a settings file goes with a library: it lies in its folder, in one around it or, of
+    /// an extender, below it, and bears its name or could be of nothing else in the package.
+    fn is_settings_of(&self, group: &Group, index: usize, alone: bool) -> bool {
+        let (path, library) = (&self.entries[index].path, &self.entries[group.head].path);
+        let around = path.folder();
+        let inside = around.is_empty()
+            || library.folder() == around
+            || library.folder().starts_with(&format!("{around}/"));
+        let below = alone && path.folder().starts_with(library.folder());
+        let own = fold(stem(path.file_name())) == fold(stem(library.file_name()));
+        (inside || below) && (alone || own)
+    }
+
+    /// Whether a file of no known kind goes along with the library: it lies beside or below it, or
+    /// in a data folder, and is no script to be run.
+    fn is_data(&self, build: &Build, index: usize) -> bool {
+        const SCRIPTS: [&str; 7] = ["bat", "cmd", "ps1", "sh", "reg", "msi", "vbs"];
+        let path = &self.entries[index].path;
+        let near = path.folder().starts_with(build.file.path.folder())
+            || in_data_folder(&short(&build.file.path, path)).is_some();
+        near && !SCRIPTS.contains(&extension(path.file_name()).as_str())
+    }
+}
+
+/// The part of a path from a folder called `data` on: such a folder is merged with the game's own.
+fn in_data_folder(path: &GamePath) -> Option<GamePath> {
+    let mut rest = path.as_str();
+    loop {
+        let (folder, below) = rest.split_once('/')?;
+        if fold(folder) == "data" {
+            return GamePath::new(rest).ok();
+        }
+        rest = below;
+    }
+}
+
+fn policy(path: &GamePath, part: Part) -> Policy {
+    const MERGED: [&str; 3] = ["ini", "cfg", "conf"];
+    if part != Part::Settings && !is_settings_name(path.file_name()) {
+        Policy::Replace
+    } else if MERGED.contains(&extension(path.file_name()).as_str()) {
+        Policy::Merge
+    } else {
+        Policy::Keep
     }
 }
 
@@ -99,36 +402,6 @@ fn facts_of(path: &Path, entry: &Entry, alone: bool) -> Result<Option<Facts>> {
         }),
         Err(_) => Ok(None),
     }
-}
-
-/// The settings files that go with a library: those in its folder or in one around it that bear its
-/// name, or all of these where the package has libraries of one name only.
-fn settings(entries: &[Entry], sorted: &[Sorted], library: &Sorted) -> Vec<Companion> {
-    const MERGED: [&str; 3] = ["ini", "cfg", "conf"];
-    let own = fold(stem(library.path.file_name()));
-    let payload = || sorted.iter().filter(|file| file.part == Part::Payload);
-    let alone = payload().all(|file| same_name(file.path.file_name(), library.path.file_name()));
-    let goes_with = |file: &Sorted| {
-        let name = file.path.file_name();
-        let around = file.path.folder();
-        let inside = around.is_empty()
-            || library.path.folder() == around
-            || library.path.folder().starts_with(&format!("{around}/"));
-        file.part == Part::Settings && inside && (alone || fold(stem(name)) == own)
-    };
-    let companions = entries.iter().zip(sorted).filter(|(_, file)| goes_with(file));
-    companions
-        .map(|(entry, file)| Companion {
-            name: file.path.file_name().to_owned(),
-            content: entry.content,
-            modified: entry.modified,
-            policy: if MERGED.contains(&extension(file.path.file_name()).as_str()) {
-                Policy::Merge
-            } else {
-                Policy::Keep
-            },
-        })
-        .collect()
 }
 
 fn notes(entries: &[Entry], sorted: &[Sorted]) -> Vec<Note> {
@@ -158,36 +431,4 @@ fn variant(build: &Build, file: &Sorted) -> Option<String> {
     let debug = (file.part == Part::DebugBuild).then(|| "debug".to_owned());
     let parts: Vec<String> = [machine, place, debug].into_iter().flatten().collect();
     (!parts.is_empty()).then(|| parts.join("-"))
-}
-
-fn build(entry: &Entry, facts: Facts, source: &Source, catalog: &Catalog) -> Build {
-    let name = entry.path.file_name().to_owned();
-    let version = facts.version().or_else(|| {
-        let named = |name| Version::find_in(stem(name), 2).map(|(_, version)| version);
-        named(&name).or_else(|| named(&source.name))
-    });
-    let stated = version.as_ref().map(Version::to_string);
-    let known = catalog.find(&facts, &name).and_then(|family| family.role);
-    Build {
-        id: BuildId {
-            family: catalog.family_of(&facts, &name),
-            version: stated.unwrap_or_else(|| format!("sha-{}", entry.content.sha256.short())),
-            variant: None,
-        },
-        role: known.or_else(|| role_of(&facts)),
-        version,
-        machine: facts.machine,
-        file: BuildFile {
-            path: entry.path.clone(),
-            name,
-            content: entry.content,
-            modified: entry.modified,
-            facts,
-        },
-        supports: None,
-        settings: Vec::new(),
-        notes: Vec::new(),
-        source: source.clone(),
-        added: Timestamp::now(),
-    }
 }

@@ -1,7 +1,10 @@
 //! The rack: builds that the user owns, kept as content that can be fitted at any time.
 
 mod archive;
+mod group;
 mod intake;
+mod layout;
+mod notes;
 mod sort;
 
 use std::fmt;
@@ -17,7 +20,10 @@ use crate::path::{GamePath, same_name};
 use crate::requirement::Requirement;
 use crate::version::Version;
 pub use archive::Limits;
-pub use intake::Parcel;
+pub use intake::{Parcel, Told};
+pub use layout::{EXE, Layout, LayoutFile, Placement, Policy, ROOT, SLOT};
+pub use notes::{decoded, since};
+pub(crate) use sort::is_settings_name;
 pub use sort::{Part, Sorted};
 
 /// The name of a build: `family@version` or `family@version+variant`.
@@ -80,7 +86,7 @@ impl BuildSpec {
         };
         Self {
             family: name.to_owned(),
-            version: version.map(str::to_owned),
+            version: version.filter(|version| !version.is_empty()).map(str::to_owned),
             variant: variant.map(str::to_owned),
         }
     }
@@ -111,11 +117,16 @@ pub struct Build {
     /// The versions of the game that it goes with, where the user noted them.
     #[serde(default)]
     pub supports: Option<Requirement>,
-    /// The library that is fitted.
+    /// The library that the build is named after.
     pub file: BuildFile,
-    /// The settings files that came with it, which go beside the library.
+    /// The files that go with it: other libraries, programs, settings, data.
     #[serde(default)]
-    pub settings: Vec<Companion>,
+    pub parts: Vec<BuildPart>,
+    /// Where each of its files goes.
+    pub layout: Layout,
+    /// Files of its package that have no place, and that are neither texts nor for developers.
+    #[serde(default)]
+    pub left: Vec<GamePath>,
     /// The texts that came with it.
     #[serde(default)]
     pub notes: Vec<Note>,
@@ -125,27 +136,30 @@ pub struct Build {
     pub added: Timestamp,
 }
 
-/// A settings file that came with a build.
+/// A file that goes with a build's library.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Companion {
-    /// Its file name.
-    pub name: String,
+pub struct BuildPart {
+    /// Its path in the package.
+    pub path: GamePath,
     /// What is in it.
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
-    /// What becomes of one that the game has already.
-    pub policy: Policy,
+    /// What it says of itself, where it is an image.
+    pub facts: Option<Facts>,
 }
 
-/// What becomes of a file that the game has already.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Policy {
-    /// The user's stays as it is.
-    Keep,
-    /// The user's values stay, and what is new comes in.
-    Merge,
+/// A file of a build, whichever it is.
+#[derive(Debug, Clone, Copy)]
+pub struct Stored<'a> {
+    /// Its path in the package.
+    pub path: &'a GamePath,
+    /// What is in it.
+    pub content: Content,
+    /// Its date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+    /// What it says of itself, where it is an image.
+    pub facts: Option<&'a Facts>,
 }
 
 /// A text that came with a build.
@@ -157,7 +171,7 @@ pub struct Note {
     pub content: Content,
 }
 
-/// A file of a build.
+/// The library that a build is named after.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct BuildFile {
     /// Its path in the package that it was taken from.
@@ -177,8 +191,10 @@ pub struct BuildFile {
 pub struct Source {
     /// Its file name.
     pub name: String,
-    /// Its digest.
+    /// Its digest; of a folder, that of its list of files.
     pub sha256: Digest,
+    /// Its date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
 }
 
 /// What a game needs of a build, as far as that decides between variants.
@@ -188,6 +204,8 @@ pub struct Needs<'a> {
     pub machine: Option<Machine>,
     /// The libraries that the executable imports.
     pub imports: &'a [String],
+    /// The version of the game.
+    pub version: Option<&'a Version>,
 }
 
 impl Needs<'_> {
@@ -197,6 +215,9 @@ impl Needs<'_> {
         prefer(builds, |build| Some(build.machine) == self.machine);
         prefer(builds, |build| !build.file.facts.is_debug());
         prefer(builds, |build| self.draws_as(build));
+        prefer(builds, |build| {
+            build.key().zip(self.version).is_some_and(|(key, game)| key.same_numbers(game))
+        });
     }
 
     /// Whether the variant is named after a graphics library that the executable imports.
@@ -218,11 +239,38 @@ impl Needs<'_> {
 }
 
 impl Build {
+    /// Its files: the library first.
+    pub fn files(&self) -> impl Iterator<Item = Stored<'_>> {
+        let BuildFile { path, content, modified, facts, .. } = &self.file;
+        let library = Stored { path, content: *content, modified: *modified, facts: Some(facts) };
+        let parts = self.parts.iter().map(|part| Stored {
+            path: &part.path,
+            content: part.content,
+            modified: part.modified,
+            facts: part.facts.as_ref(),
+        });
+        std::iter::once(library).chain(parts)
+    }
+
+    /// The file at a path in the package.
+    pub fn stored(&self, path: &GamePath) -> Option<Stored<'_>> {
+        self.files().find(|file| file.path == path)
+    }
+
     /// Every content that it refers to.
     pub fn contents(&self) -> impl Iterator<Item = Content> + '_ {
         let notes = self.notes.iter().map(|note| note.content);
-        let settings = self.settings.iter().map(|settings| settings.content);
-        std::iter::once(self.file.content).chain(notes).chain(settings)
+        self.files().map(|file| file.content).chain(notes)
+    }
+
+    /// The version of the game that the library's name is keyed to.
+    pub fn key(&self) -> Option<Version> {
+        keyed_to(&self.file.facts, &self.file.name)
+    }
+
+    /// All bytes of its files.
+    pub fn size(&self) -> u64 {
+        self.files().map(|file| file.content.size).sum()
     }
 }
 
@@ -279,10 +327,9 @@ pub fn newest<'a>(
     game: Option<&Version>,
 ) -> Option<&'a Build> {
     let fits = |build: &&Build| {
-        let key = keyed_to(&build.file.facts, &build.file.name);
         same_name(&build.id.family, family)
             && build.machine == machine
-            && key.zip(game).is_none_or(|(key, game)| key.same_numbers(game))
+            && build.key().zip(game).is_none_or(|(key, game)| key.same_numbers(game))
             && build.supports.as_ref().zip(game).is_none_or(|(set, game)| set.includes(game))
             && build.version.as_ref().is_some_and(|version| !version.is_prerelease())
     };

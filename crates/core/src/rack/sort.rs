@@ -35,7 +35,7 @@ impl Part {
     /// The words used in output.
     pub fn name(self) -> &'static str {
         match self {
-            Self::Payload => "payload",
+            Self::Payload => "library",
             Self::DebugBuild => "debug build",
             Self::Program => "program",
             Self::Settings => "settings file",
@@ -86,8 +86,9 @@ fn part(path: &GamePath, facts: Option<&Facts>) -> (Part, String) {
         "h", "hpp", "hxx", "inl", "c", "cc", "cpp", "cxx", "cs", "rs", "lib", "a", "def", "exp",
         "o", "obj", "cmake", "sln", "vcxproj", "props", "filters", "idl", "hlsl", "py",
     ];
-    const SETTINGS: [&str; 5] = ["ini", "cfg", "conf", "toml", "json"];
-    const DOCUMENTS: [&str; 7] = ["txt", "md", "pdf", "rtf", "html", "htm", "chm"];
+    const DOCUMENTS: [&str; 13] = [
+        "txt", "md", "pdf", "rtf", "html", "htm", "chm", "url", "png", "jpg", "jpeg", "gif", "svg",
+    ];
     const READ: [&str; 9] = [
         "readme",
         "license",
@@ -130,11 +131,16 @@ fn part(path: &GamePath, facts: Option<&Facts>) -> (Part, String) {
         (Part::Documentation, "its name says so".to_owned())
     } else if by_extension(&DOCUMENTS) {
         (Part::Documentation, format!(".{extension} files are for reading"))
-    } else if by_extension(&SETTINGS) {
+    } else if is_settings_name(&name) {
         (Part::Settings, format!(".{extension} files hold settings"))
     } else {
-        (Part::Elsewhere, "no rule knows a place for it".to_owned())
+        (Part::Elsewhere, "no rule knows its kind".to_owned())
     }
+}
+
+/// Whether a file of that name holds settings, told by its extension.
+pub(crate) fn is_settings_name(name: &str) -> bool {
+    ["ini", "cfg", "conf", "toml", "json"].contains(&extension(name).as_str())
 }
 
 /// The folders that hold libraries of the same names for different needs, each with the label of

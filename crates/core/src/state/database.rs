@@ -15,10 +15,10 @@ use crate::error::{Error, Result};
 use crate::game::Game;
 use crate::image::Facts;
 use crate::plan::Step;
-use crate::rack::Build;
+use crate::rack::{Build, BuildId};
 use crate::survey::{FactsStore, Mark};
 
-const SCHEMA_VERSION: i64 = 1;
+const SCHEMA_VERSION: i64 = 2;
 
 const SCHEMA: &str = "
     CREATE TABLE game (
@@ -79,6 +79,9 @@ impl Database {
             transaction.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(doing())?;
         if version > SCHEMA_VERSION {
             return Err(Error::NewerHome { path: path.to_owned() });
+        }
+        if (1..SCHEMA_VERSION).contains(&version) {
+            return Err(Error::OlderHome { path: path.to_owned() });
         }
         if version == 0 {
             transaction.execute_batch(SCHEMA).map_err(doing())?;
@@ -147,9 +150,11 @@ impl Database {
         self.alter("put the build on the rack", sql, values)
     }
 
-    pub fn update_build(&self, build: &Build) -> Result<()> {
-        let sql = "UPDATE build SET body = ?2 WHERE id = ?1";
-        self.alter("change the build", sql, params![build.id.to_string(), to_json(build)])
+    /// Gives a build another name, or other content under its own.
+    pub fn replace_build(&self, old: &BuildId, build: &Build) -> Result<()> {
+        let sql = "UPDATE build SET id = ?2, body = ?3 WHERE id = ?1";
+        let values = params![old.to_string(), build.id.to_string(), to_json(build)];
+        self.alter("change the build", sql, values)
     }
 
     pub fn drop_build(&self, build: &Build) -> Result<()> {

@@ -127,9 +127,15 @@ fn same_in_games(library: &Library) -> (String, String) {
 }
 
 fn on_rack(library: &Library, builds: &[Build]) -> Option<String> {
+    let named = |build: &Build| {
+        build.files().any(|file| {
+            let agrees = |facts| companies_agree(facts, &library.facts);
+            same_name(file.path.file_name(), library.path.file_name())
+                && file.facts.is_some_and(agrees)
+        })
+    };
     let same = |build: &&Build| {
-        same_name(&build.file.name, library.path.file_name())
-            && companies_agree(&build.file.facts, &library.facts)
+        named(build)
             || build.id.family == library.family
                 && build.file.facts.string("CompanyName").is_some()
                 && companies_agree(&build.file.facts, &library.facts)

@@ -435,7 +435,7 @@ fn newer(build: &Build, facts: &Facts) -> Option<Newer> {
 /// Compares a file with the last record of it: by size and date, and by content where these leave
 /// it open.
 fn standing(root: &Path, image: &Found, ledger: &Ledger) -> Standing {
-    let Some(entry) = ledger.get(&image.path) else {
+    let Some(entry) = ledger.get(&image.path.clone().into()) else {
         return Standing::Unrecorded;
     };
     let Some(last) = entry.last.as_ref().map(|held| held.state) else {

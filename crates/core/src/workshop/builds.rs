@@ -1,6 +1,6 @@
 //! The rack: what is put on it, read from it, and taken off it.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::Path;
 
@@ -11,10 +11,13 @@ use super::Workshop;
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::path::same_name;
+use crate::plan::Ledger;
 use crate::progress::Progress;
-use crate::rack::{self, Build, Needs, Parcel, Sorted};
+use crate::rack::{self, Build, BuildId, Needs, Parcel, Sorted, Told};
 use crate::requirement::Requirement;
 use crate::settings::Settings;
+use crate::survey::GameView;
+use crate::version::Version;
 
 /// What became of a build that was to be put on the rack.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -45,6 +48,15 @@ pub struct Proposal {
     pub sentence: String,
 }
 
+/// What the texts of a build say of the versions since another.
+#[derive(Debug, Clone)]
+pub struct News {
+    /// The version that a game has.
+    pub from: Version,
+    /// The sections about later versions: the text's name, and what it says.
+    pub texts: Vec<(String, String)>,
+}
+
 /// A stored content of a build that is not what it should be.
 #[derive(Debug, Clone)]
 pub struct Damage {
@@ -55,43 +67,70 @@ pub struct Damage {
 }
 
 impl Workshop {
-    /// The builds on the rack, in the order in which they were added.
+    /// The builds on the rack, in the order in which they were added. Which versions of the game they
+    /// go with is told by the user, else by the catalog.
     pub fn builds(&self) -> Result<Vec<Build>> {
-        self.database.builds()
+        let catalog = self.catalog();
+        let mut builds = self.database.builds()?;
+        for build in builds.iter_mut().filter(|build| build.supports.is_none()) {
+            let family = catalog.family(&build.id.family);
+            let version = build.version.as_ref();
+            let known = family.zip(version).and_then(|(family, version)| family.supported(version));
+            build.supports = known.cloned();
+        }
+        Ok(builds)
     }
 
     /// The one build on the rack that a text names.
     pub fn build(&self, text: &str) -> Result<Build> {
-        rack::find(&self.database.builds()?, text, &Needs::default()).cloned()
+        rack::find(&self.builds()?, text, &Needs::default()).cloned()
     }
 
-    /// Puts what lies at `path` on the rack: a library, a folder, a zip or a 7z. Every library in it
-    /// becomes a build, in each variant.
+    /// Puts what lies at `path` on the rack: a library, a folder, a zip or a 7z. What in it belongs
+    /// together becomes a build, in each variant.
     ///
-    /// `supports` notes which versions of the game the builds go with, also of builds that are there
-    /// already.
+    /// What is told of family, version and layout stands over what the files say, and a family that
+    /// was told is learned. A layout is remembered for the family's next version.
     pub fn rack_add(
         &mut self,
         path: &Path,
-        supports: Option<&Requirement>,
+        told: &Told,
         progress: &dyn Progress,
     ) -> Result<Addition> {
-        let parcel = self.open_parcel(path, progress)?;
+        let parcel = self.open_parcel(path, told, progress)?;
         let _lock = self.lock()?;
-        let mut builds = self.shelve(&parcel)?;
-        if let Some(supports) = supports {
-            for (build, _) in &mut builds {
-                build.supports = Some(supports.clone());
-                self.database.update_build(build)?;
-            }
+        if let Some(layout) = &told.layout {
+            self.remember_layout(&parcel, layout)?;
         }
-        let proposal = if supports.is_none() { proposal(&parcel) } else { None };
+        if let Some(family) = &told.family {
+            self.learn_family_of(&parcel, family)?;
+        }
+        let builds = self.shelve(&parcel)?;
+        let proposal = proposal(&parcel);
         Ok(Addition { builds, proposal, sorted: parcel.sorted })
     }
 
-    pub(super) fn open_parcel(&self, path: &Path, progress: &dyn Progress) -> Result<Parcel> {
+    /// Notes which versions of the game some builds go with.
+    pub fn set_supports(&mut self, builds: &[BuildId], supports: &Requirement) -> Result<()> {
+        let _lock = self.lock()?;
+        for mut build in self.database.builds()? {
+            if builds.contains(&build.id) {
+                build.supports = Some(supports.clone());
+                self.database.replace_build(&build.id, &build)?;
+            }
+        }
+        Ok(())
+    }
+
+    pub(super) fn open_parcel(
+        &self,
+        path: &Path,
+        told: &Told,
+        progress: &dyn Progress,
+    ) -> Result<Parcel> {
         let limits = Settings::read(&self.home)?.limits;
-        Parcel::open(path, &self.catalog(), &limits, progress)
+        let remembered = self.remembered_layouts()?;
+        Parcel::open(path, &self.catalog(), told, &remembered, &limits, progress)
     }
 
     pub(super) fn shelve(&self, parcel: &Parcel) -> Result<Vec<(Build, Added)>> {
@@ -103,10 +142,21 @@ impl Workshop {
         let mut out = Vec::new();
         for build in &parcel.builds {
             let content = build.file.content;
-            let same = |other: &&Build| {
+            let same = |other: &Build| {
                 other.file.content == content && same_name(&other.id.family, &build.id.family)
             };
-            if let Some(there) = known.iter().find(same) {
+            if let Some(there) = known.iter_mut().find(|other| same(other)) {
+                let old = there.clone();
+                there.layout.clone_from(&build.layout);
+                there.parts.clone_from(&build.parts);
+                there.left.clone_from(&build.left);
+                if there.version.is_none() && build.version.is_some() {
+                    there.version.clone_from(&build.version);
+                    there.id.version.clone_from(&build.id.version);
+                }
+                if *there != old {
+                    self.database.replace_build(&old.id, there)?;
+                }
                 out.push((there.clone(), Added::Known));
                 continue;
             }
@@ -123,6 +173,38 @@ impl Workshop {
             out.push((build, Added::New));
         }
         Ok(out)
+    }
+
+    /// Which games have a build in place now, by the content of its library.
+    pub fn users_of_builds(&self) -> Result<BTreeMap<Content, BTreeSet<String>>> {
+        let changes = self.database.changes(None)?;
+        let mut users: BTreeMap<Content, BTreeSet<String>> = BTreeMap::new();
+        let games: BTreeMap<_, _> =
+            changes.iter().map(|change| (&change.root, &change.game)).collect();
+        for (root, game) in games {
+            let ledger = Ledger::of(root, &changes);
+            let held = ledger.entries().filter(|entry| entry.in_force());
+            for held in held.filter_map(|entry| entry.last.as_ref()) {
+                users.entry(held.state.content).or_default().insert(game.clone());
+            }
+        }
+        Ok(users)
+    }
+
+    /// What the texts of a build say of the versions since the one that a game has now.
+    pub fn news(&self, build: &Build, view: &GameView) -> Result<Option<News>> {
+        let in_game = view.libraries.iter().filter(|library| !library.put_aside);
+        let versions = in_game
+            .filter(|library| same_name(&library.family, &build.id.family))
+            .filter_map(|library| library.facts.version());
+        let Some((from, to)) = versions.min().zip(build.version.clone()) else {
+            return Ok(None);
+        };
+        let sections = self.notes(build)?.into_iter().filter_map(|(name, text)| {
+            Some((name, rack::since(&rack::decoded(&text), &from, &to)?))
+        });
+        let texts: Vec<(String, String)> = sections.collect();
+        Ok(Some(News { from, texts }))
     }
 
     /// The texts that came with a build: name and content.
@@ -174,12 +256,12 @@ impl Workshop {
             .iter()
             .flat_map(|build| {
                 let id = build.id.to_string();
-                let file = (id.clone(), build.file.path.to_string(), build.file.content);
-                let notes = build
-                    .notes
-                    .iter()
-                    .map(move |note| (id.clone(), note.name.clone(), note.content));
-                std::iter::once(file).chain(notes)
+                let note_id = id.clone();
+                let files = build.files().map(move |f| (id.clone(), f.path.to_string(), f.content));
+                let notes = build.notes.iter();
+                let notes =
+                    notes.map(move |note| (note_id.clone(), note.name.clone(), note.content));
+                files.chain(notes)
             })
             .collect();
         let blobs = &self.blobs;
@@ -209,7 +291,7 @@ fn proposal(parcel: &Parcel) -> Option<Proposal> {
     let notes = parcel.builds.first()?.notes.iter();
     let mut texts = notes.filter_map(|note| fs::read(parcel.file_of(&note.content)?).ok());
     texts.find_map(|text| {
-        let text = String::from_utf8_lossy(&text);
+        let text = rack::decoded(&text);
         let found = pattern.captures(&text)?;
         let versions = found.get(1)?;
         let supports = versions.as_str().replace(" to ", " - ").parse().ok()?;

@@ -6,6 +6,8 @@ use super::Workshop;
 use crate::catalog::{Catalog, Family, Lesson, parse};
 use crate::error::{Error, Result};
 use crate::image::Facts;
+use crate::path::same_name;
+use crate::rack::Parcel;
 
 /// The file of the catalog folder that learned families go to.
 const LEARNED: &str = "learned.toml";
@@ -16,22 +18,50 @@ impl Workshop {
         Catalog::read_folder(&self.home.join("catalog"))
     }
 
+    /// Describes the libraries of a package as a family that the user named, unless the catalog
+    /// knows them.
+    pub(super) fn learn_family_of(&self, parcel: &Parcel, family: &str) -> Result<()> {
+        let Some(build) = parcel.builds.first() else { return Ok(()) };
+        if let Some(other) =
+            parcel.builds.iter().find(|b| !same_name(&b.file.name, &build.file.name))
+        {
+            return Err(Error::Setting {
+                what: format!(
+                    "{} and {} are not one family, so --family cannot name it",
+                    build.file.name, other.file.name
+                ),
+                advice: "Add them one by one, or describe each with `spanner family learn`.",
+            });
+        }
+        let catalog = self.catalog();
+        let known = catalog.find(&build.file.facts, &build.file.name);
+        if known.is_some_and(|known| known.id == family) {
+            return Ok(());
+        }
+        let lesson = Lesson { id: Some(family.to_owned()), ..Lesson::default() };
+        self.learn(&build.file.name, &build.file.facts, lesson).map(drop)
+    }
+
     /// Describes a sample file in the catalog, and gives the new family.
     pub fn learn_family(&self, file: &Path, lesson: Lesson) -> Result<Family> {
         let facts = Facts::read(file).map_err(Error::image(file))?;
         let name = file.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+        self.learn(&name, &facts, lesson)
+    }
+
+    fn learn(&self, name: &str, facts: &Facts, lesson: Lesson) -> Result<Family> {
         let catalog = self.catalog();
         if let Some(error) = catalog.errors.first() {
             return Err(Error::Catalog(error.clone()));
         }
-        if let Some(known) = catalog.find(&facts, &name) {
+        if let Some(known) = catalog.find(facts, name) {
             return Err(Error::Taken {
                 what: "a family that describes this file:",
                 name: known.id.clone(),
             });
         }
         let path = self.home.join("catalog").join(LEARNED);
-        let id = Catalog::learn(&path, &facts, &name, lesson)?;
+        let id = Catalog::learn(&path, facts, name, lesson)?;
         let text = std::fs::read_to_string(&path).map_err(Error::io("read", &path))?;
         let families = parse(&path, &text).map_err(Error::Catalog)?;
         let learned = families.into_iter().rfind(|family| family.id == id);

@@ -1,0 +1,16 @@
+//! `left-alone`: a file that a layout names to go, but of which nothing tells that it is of the
+//! same component.
+
+use super::{Finding, Severity};
+use crate::plan::Place;
+use crate::rack::Build;
+
+pub(crate) fn finding(build: &Build, place: &Place) -> Finding {
+    let sentence = format!(
+        "{place} was left alone: the layout of {} names it to go, but nothing tells that it came \
+         with an earlier build.",
+        build.id
+    );
+    let remedy = "Remove it yourself, if you know what it is.".to_owned();
+    Finding::new("left-alone", Severity::Note, sentence, remedy)
+}

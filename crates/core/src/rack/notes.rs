@@ -1,0 +1,61 @@
+//! Reads the texts that come with builds: their encodings, and what a change log says of the
+//! versions between two builds.
+
+use crate::version::Version;
+
+/// The sections of a change log about versions after `from`, up to and including `to`. `None` where
+/// the text has no sections by version, or none of these.
+pub fn since(text: &str, from: &Version, to: &Version) -> Option<String> {
+    let mut wanted = false;
+    let mut out = String::new();
+    for line in text.lines() {
+        if let Some(version) = heading(line) {
+            wanted = version > *from && (version < *to || version.same_numbers(to));
+        }
+        if wanted {
+            out.push_str(line);
+            out.push('\n');
+        }
+    }
+    let out = out.trim_end();
+    (!out.is_empty()).then(|| out.to_owned())
+}
+
+/// The version that a heading of a change log names: a short line that begins with it, after marks
+/// such as `#`, `[`, `v` or `Version`, and after the name of the product.
+fn heading(line: &str) -> Option<Version> {
+    const LONGEST: usize = 80;
+    let marked = line.starts_with('#') || line.starts_with('=') || line.starts_with('[');
+    let text = line.trim_start_matches(['#', '=', '[', '*', ' ']).trim();
+    if text.len() > LONGEST || line.starts_with([' ', '\t']) || line.starts_with("- ") {
+        return None;
+    }
+    let words: Vec<&str> = text.split_whitespace().collect();
+    let version = |word: &&str| {
+        let word = word.trim_matches(|c: char| !c.is_alphanumeric());
+        let number = word.trim_start_matches(['v', 'V']);
+        let telling = number.contains('.') && number.starts_with(|c: char| c.is_ascii_digit());
+        number.parse().ok().filter(|_| telling)
+    };
+    let at = words.iter().position(|word| version(word).is_some())?;
+    // Prose names versions too; a heading has the version in front, or little before it.
+    let lead = if marked { 4 } else { usize::from(words.len() <= 4) * 2 };
+    let ends_as_prose = !marked && text.ends_with('.') && words.len() > 1;
+    (at <= lead && !ends_as_prose).then(|| version(&words[at])).flatten()
+}
+
+/// A text in the encodings that read-me files come in.
+pub fn decoded(bytes: &[u8]) -> String {
+    match bytes {
+        [0xFF, 0xFE, rest @ ..] => {
+            let units = rest.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]]));
+            String::from_utf16_lossy(&units.collect::<Vec<_>>())
+        }
+        [0xEF, 0xBB, 0xBF, rest @ ..] => String::from_utf8_lossy(rest).into_owned(),
+        bytes => match std::str::from_utf8(bytes) {
+            Ok(text) => text.to_owned(),
+            // What is no UTF-8 is an old single-byte text; Latin-1 reads most of it.
+            Err(_) => bytes.iter().map(|&byte| char::from(byte)).collect(),
+        },
+    }
+}

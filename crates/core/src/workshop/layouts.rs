@@ -1,0 +1,50 @@
+//! Layouts that the user gave for families, kept as files of the home folder.
+
+use std::fs;
+use std::path::Path;
+
+use super::Workshop;
+use crate::error::{Error, Result};
+use crate::rack::{Build, LayoutFile, Parcel};
+
+impl Workshop {
+    /// Reads a layout that the user wrote.
+    pub fn read_layout(path: &Path) -> Result<LayoutFile> {
+        let text = fs::read_to_string(path).map_err(Error::io("read", path))?;
+        LayoutFile::parse(path, &text).map_err(Error::Catalog)
+    }
+
+    /// The layouts that were given for families, in the order of the files' names.
+    pub(super) fn remembered_layouts(&self) -> Result<Vec<LayoutFile>> {
+        let folder = self.home.join("layouts");
+        let Ok(entries) = fs::read_dir(&folder) else {
+            return Ok(Vec::new());
+        };
+        let mut files: Vec<_> = entries.flatten().map(|entry| entry.path()).collect();
+        files.retain(|path| path.extension().is_some_and(|end| end == "toml"));
+        files.sort();
+        files.iter().map(|path| Self::read_layout(path)).collect()
+    }
+
+    /// Keeps a layout for the next version of its family, with the files of this one that it has no
+    /// place for: they will have none then either.
+    pub(super) fn remember_layout(&self, parcel: &Parcel, layout: &LayoutFile) -> Result<()> {
+        let of_family = |build: &&Build| build.id.family == layout.family;
+        let Some(build) = parcel.builds.iter().find(of_family) else {
+            let families: Vec<&str> = parcel.builds.iter().map(|b| b.id.family.as_str()).collect();
+            return Err(Error::Setting {
+                what: format!(
+                    "the layout is for {}, and this holds {}",
+                    layout.family,
+                    families.join(", ")
+                ),
+                advice: "Give the layout of that family: `spanner rack show BUILD --layout`.",
+            });
+        };
+        let folder = self.home.join("layouts");
+        fs::create_dir_all(&folder).map_err(Error::io("make the folder", &folder))?;
+        let path = folder.join(format!("{}.toml", layout.family));
+        let text = LayoutFile::of(build).to_text();
+        fs::write(&path, text).map_err(Error::io("write", &path))
+    }
+}
