@@ -50,7 +50,9 @@ fn steps(bench: &Bench, words: &[&str]) -> Vec<String> {
 fn an_extender_comes_with_starter_and_scripts_and_without_its_sources() {
     let bench = Bench::world();
     // The game's own folder is spelled otherwise than the package's.
-    fs::rename(bench.file(&format!("{MOSS}/Data")), bench.file(&format!("{MOSS}/data"))).unwrap();
+    for (from, to) in [("Data", "aside"), ("aside", "data")] {
+        fs::rename(bench.file(MOSS).join(from), bench.file(MOSS).join(to)).unwrap();
+    }
     let before = bench.picture(MOSS);
     bench.ok(&["rack", "add", "downloads/lampwright_2_02_04.zip"]);
     let fit = ["fit", MOSS, "lampwright"];

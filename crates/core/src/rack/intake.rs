@@ -186,7 +186,15 @@ impl Intake<'_> {
             let named = |name| Version::find_in(stem(name), 2).map(|(_, version)| version);
             let told = || self.told.version.clone();
             let noted = || self.noted_version(notes, &name);
-            told().or_else(|| named(&name)).or_else(|| named(&source.name)).or_else(noted)
+            // The package's name speaks of the library that it is named after, or of the only one.
+            let packed = || {
+                let library = fold(stem(&name));
+                let own = library.split(|c: char| !c.is_alphabetic()).next().unwrap_or_default();
+                let only = self.facts.iter().flatten().count() == 1;
+                let about = only || !own.is_empty() && fold(&source.name).contains(own);
+                named(&source.name).filter(|_| about)
+            };
+            told().or_else(|| named(&name)).or_else(packed).or_else(noted)
         });
         let stated = version.as_ref().map(Version::to_string);
         let known = self.catalog.find(&facts, &name).and_then(|family| family.role);

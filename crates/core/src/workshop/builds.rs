@@ -157,7 +157,8 @@ impl Workshop {
                 if *there != old {
                     self.database.replace_build(&old.id, there)?;
                 }
-                out.push((there.clone(), Added::Known));
+                let (id, supports) = (there.id.clone(), there.supports.clone());
+                out.push((Build { id, supports, ..build.clone() }, Added::Known));
                 continue;
             }
             let mut build = build.clone();
