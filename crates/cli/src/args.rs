@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Parser, Subcommand, ValueEnum};
 use upright_spanner_core::catalog::Role;
+use upright_spanner_core::check::explain;
 use upright_spanner_core::requirement::Requirement;
 use upright_spanner_core::version::Version;
 
@@ -74,10 +75,18 @@ pub enum Command {
     /// Keep builds to fit: your own collection.
     #[command(subcommand)]
     Rack(Rack),
+    /// Say whether what a game has works with its executable, or whether a build would.
+    Check(Check),
+    /// Say what a finding means and what to do about it.
+    Explain(Explain),
     /// Put a build into a game, keeping what was there.
     Fit(Fit),
     /// Put back what the game came with.
     Rollback(Rollback),
+    /// Keep a family of a game at a version.
+    Pin(Pin),
+    /// Take a pin away.
+    Unpin(Unpin),
     /// Show what was changed, and when.
     History(History),
     /// Make a folder of invented games and show on it what the tool does.
@@ -188,6 +197,9 @@ pub struct GameEdit {
     /// The store edition.
     #[arg(long)]
     pub edition: Option<String>,
+    /// Whether it is played online.
+    #[arg(long, value_name = "yes|no", value_parser = yes_or_no)]
+    pub online: Option<bool>,
     /// A further folder that files go to, by name. Can be given several times.
     #[arg(long, value_name = "NAME=DIR", value_parser = bay)]
     pub bay: Vec<(String, String)>,
@@ -309,14 +321,94 @@ pub enum Rack {
     Verify,
 }
 
+fn yes_or_no(text: &str) -> Result<bool, String> {
+    match text {
+        "yes" => Ok(true),
+        "no" => Ok(false),
+        _ => Err("say yes or no".to_owned()),
+    }
+}
+
+/// The code of a finding that can be overridden.
+fn code(text: &str) -> Result<String, String> {
+    match explain(text) {
+        Some(about) if about.overridable => Ok(about.code.to_owned()),
+        Some(about) => Err(format!("{} cannot be overridden: spanner explain {0}", about.code)),
+        None => Err("there is no such finding: `spanner explain` lists them".to_owned()),
+    }
+}
+
+/// Say whether what a game has works with its executable, or whether a build would.
+#[derive(Debug, clap::Args)]
+pub struct Check {
+    /// The game: its folder, or its id as `survey` shows it.
+    #[arg(required_unless_present = "all")]
+    pub game: Option<String>,
+    /// What would be fitted: a build, a family, a library, a folder or an archive. Without it, what
+    /// the game has now.
+    #[arg(value_name = "BUILD or FILE")]
+    pub build: Option<String>,
+    /// Every known game and each of its families, as a table.
+    #[arg(long, conflicts_with_all = ["game", "build", "entries"])]
+    pub all: bool,
+    /// The names under which a loader would be loaded by this game, the best first.
+    #[arg(long, conflicts_with = "build")]
+    pub entries: bool,
+    /// The name that the library would be given in the game.
+    #[arg(long = "as", value_name = "NAME")]
+    pub as_name: Option<String>,
+}
+
+/// Say what a finding means and what to do about it.
+#[derive(Debug, clap::Args)]
+pub struct Explain {
+    /// The code, as it stands behind a finding. Without it, all codes.
+    pub code: Option<String>,
+    /// All of them as a page of markdown.
+    #[arg(long, hide = true, conflicts_with = "code")]
+    pub markdown: bool,
+}
+
+/// Keep a family of a game at a version.
+#[derive(Debug, clap::Args)]
+pub struct Pin {
+    /// The game: its folder, or its id as `survey` shows it.
+    pub game: String,
+    /// The family.
+    pub family: String,
+    /// The version; without it, the one that the game has.
+    #[arg(long, value_name = "VERSION")]
+    pub at: Option<Version>,
+    /// The reason, for the day when you wonder.
+    #[arg(long, value_name = "TEXT")]
+    pub why: String,
+}
+
+/// Take a pin away.
+#[derive(Debug, clap::Args)]
+pub struct Unpin {
+    /// The game: its folder, or its id as `survey` shows it.
+    pub game: String,
+    /// The family.
+    pub family: String,
+}
+
 /// Put a build into a game, keeping what was there.
 #[derive(Debug, clap::Args)]
 pub struct Fit {
     /// The game: its folder, or its id as `survey` shows it.
-    pub game: String,
-    /// The build as `rack list` shows it (`family@version`), or a library, folder or archive.
-    #[arg(value_name = "BUILD or FILE")]
-    pub build: String,
+    #[arg(required_unless_present = "all")]
+    pub game: Option<String>,
+    /// The build as `rack list` shows it (`family@version`), a family for the newest build that
+    /// nothing stops, or a library, folder or archive.
+    #[arg(value_name = "BUILD or FILE", required_unless_present = "all")]
+    pub build: Option<String>,
+    /// Every known game that has this family, one change a game.
+    #[arg(long, value_name = "FAMILY", conflicts_with_all = ["game", "build", "as_name"])]
+    pub all: Option<String>,
+    /// Go on despite a finding that stops it, by its code. Can be given several times.
+    #[arg(long, value_name = "CODE", value_parser = code)]
+    pub despite: Vec<String>,
     /// The variant, where there are several.
     #[arg(long)]
     pub variant: Option<String>,

@@ -136,6 +136,16 @@ pub enum Error {
         /// The families that changes touched.
         known: Vec<String>,
     },
+    /// The game has no component of that family.
+    #[error("{game} has no {family}")]
+    NoSuchComponent {
+        /// What was asked for.
+        family: String,
+        /// The game's title.
+        game: String,
+        /// The families that it has.
+        known: Vec<String>,
+    },
     /// No build on the rack has that name.
     #[error("there is no build `{spec}` on the rack")]
     UnknownBuild {
@@ -259,6 +269,9 @@ impl Error {
             }
             Self::UnknownFamily { known, .. } => {
                 return Some(format!("What was changed: {}.", list(known)));
+            }
+            Self::NoSuchComponent { known, .. } => {
+                return Some(format!("It has: {}.", list(known)));
             }
             Self::UnknownBuild { known, .. } if known.is_empty() => {
                 "Put it on the rack first: `spanner rack add FILE`. `spanner rack list` shows what is there."

@@ -29,4 +29,6 @@ pub mod version;
 mod workshop;
 
 pub use error::{Error, Result};
-pub use workshop::{Added, Addition, Damage, FitOptions, FitPlan, News, Proposal, Workshop};
+pub use workshop::{
+    Added, Addition, Checked, Damage, FitOptions, FitPlan, News, Proposal, Workshop,
+};

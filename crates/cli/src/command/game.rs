@@ -52,6 +52,7 @@ impl From<&args::GameEdit> for GameEdit {
             title: args.title.clone(),
             executable: args.executable.clone(),
             edition: args.edition.clone(),
+            online: args.online,
             bays: args.bay.clone(),
             version_file: args.version_file.clone(),
             version_pattern: args.version_pattern.clone(),

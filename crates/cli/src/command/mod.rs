@@ -1,12 +1,15 @@
 //! One file a command: parse, call the workshop, render.
 
+mod check;
 mod compare;
 mod demo;
+mod explain;
 mod family;
 mod fit;
 mod game;
 mod history;
 mod inspect;
+mod pin;
 mod rack;
 mod rollback;
 mod root;
@@ -28,8 +31,12 @@ pub fn run(command: Command, session: &Session) -> Result<Exit> {
         Command::Game(args) => game::run(&args, session),
         Command::Family(args) => family::run(&args, session),
         Command::Rack(args) => rack::run(&args, session),
+        Command::Check(args) => check::run(&args, session),
+        Command::Explain(args) => explain::run(&args, session),
         Command::Fit(args) => fit::run(&args, session),
         Command::Rollback(args) => rollback::run(&args, session),
+        Command::Pin(args) => pin::pin(&args, session),
+        Command::Unpin(args) => pin::unpin(&args, session),
         Command::History(args) => history::run(&args, session),
         Command::Demo(args) => demo::run(&args, session),
     }

@@ -37,20 +37,26 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
     Ok(if found.errors.is_empty() { Exit::Done } else { Exit::Attend })
 }
 
-/// Where to look: what was asked for, else the library roots and the games known outside of them.
+/// Where to look: what was asked for, else everything that is known.
 fn places(args: &args::Survey, workshop: &Workshop) -> Result<Vec<PathBuf>> {
-    let games = workshop.games()?;
-    if !args.places.is_empty() {
-        let place = |text: &String| {
-            let path = PathBuf::from(text);
-            let by_id = games.iter().find(|game| same_name(&game.id, text));
-            by_id.filter(|_| !path.exists()).map_or(path, |game| game.root.clone())
-        };
-        return Ok(args.places.iter().map(place).collect());
+    if args.places.is_empty() {
+        return known_places(workshop);
     }
+    let games = workshop.games()?;
+    let place = |text: &String| {
+        let path = PathBuf::from(text);
+        let by_id = games.iter().find(|game| same_name(&game.id, text));
+        by_id.filter(|_| !path.exists()).map_or(path, |game| game.root.clone())
+    };
+    Ok(args.places.iter().map(place).collect())
+}
+
+/// The library roots, and the games known outside of them.
+pub(super) fn known_places(workshop: &Workshop) -> Result<Vec<PathBuf>> {
     let mut places = workshop.library_roots()?;
     let roots = places.clone();
-    let outside = games
+    let outside = workshop
+        .games()?
         .into_iter()
         .map(|game| game.root)
         .filter(|game| game.is_dir() && !roots.iter().any(|root| game.starts_with(root)));

@@ -44,7 +44,8 @@ fn cell(change: &Change, heading: &str) -> String {
         "WHAT" => clean(&change.summary).into_owned(),
         "VERSION" => versions(change),
         "FILES" => change.steps.len().to_string(),
-        _ => outcome(change.state),
+        _ if change.despite.is_empty() => outcome(change.state),
+        _ => format!("{}, despite {}", outcome(change.state), change.despite.join(", ")),
     }
 }
 

@@ -1,5 +1,6 @@
 //! How results look: one file a kind of result, and the few things that all of them use.
 
+pub mod check;
 pub mod compare;
 pub mod family;
 pub mod game;

@@ -6,12 +6,14 @@ use std::path::Path;
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
+use upright_spanner_core::FitPlan;
 use upright_spanner_core::change::Change;
-use upright_spanner_core::check::{Finding, Severity};
+use upright_spanner_core::check::Severity;
 use upright_spanner_core::plan::{Held, Merge, Place, Plan, Step};
 
+use super::check::write_finding;
 use super::table::{table, widest};
-use super::{bytes, clean, count, date, fit_path, hint, slashes, wrapped};
+use super::{bytes, clean, count, date, fit_path, hint, slashes};
 use crate::session::Session;
 
 /// Terminals narrower than this show no dates beside versions and sizes.
@@ -41,18 +43,6 @@ pub fn print(plan: &Plan, session: &Session) -> Result<()> {
     if stopped {
         writeln!(out, "Refused: nothing was changed.")?;
     }
-    Ok(())
-}
-
-fn write_finding(out: &mut impl Write, finding: &Finding, width: usize) -> Result<()> {
-    let word = match finding.severity {
-        Severity::Stop => "stop:".red().bold().to_string(),
-        Severity::Warn => "warn:".yellow().bold().to_string(),
-        Severity::Note => "note:".bold().to_string(),
-    };
-    let sentence = format!("{} [{}]", finding.sentence, finding.code);
-    write!(out, "{}", wrapped(&sentence, &format!("  {word} "), 8, width))?;
-    write!(out, "{}", wrapped(&finding.remedy, "        ", 8, width))?;
     Ok(())
 }
 
@@ -173,6 +163,47 @@ pub fn print_done(change: &Change, next: &str, session: &Session) -> Result<()> 
     hint(session, &format!("What was there before is kept. Next: {next}"))
 }
 
+/// What a fit of one family in several games comes to, a line a game.
+pub fn print_several(fits: &[FitPlan], session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    let rows = fits
+        .iter()
+        .map(|fit| {
+            let plan = &fit.plan;
+            let mut versions: Vec<String> =
+                plan.steps.iter().map(|step| versions(plan, step)).collect();
+            versions.sort();
+            versions.dedup();
+            let version = match &versions[..] {
+                [one] => one.clone(),
+                [] => "-".to_owned(),
+                _ => "several".to_owned(),
+            };
+            let stop = plan.stops().first().map(|stop| format!("refused: {}", stop.code));
+            let what = match stop {
+                Some(stop) => stop.red().to_string(),
+                None if plan.is_empty() => "as it is".to_owned(),
+                None => format!("swap {}", count(plan.steps.len(), "file")),
+            };
+            vec![
+                clean(&plan.game.title).into_owned(),
+                clean(&fit.build.id.to_string()).into_owned(),
+                version,
+                what,
+            ]
+        })
+        .collect();
+    write!(out, "{}", table(&["GAME", "BUILD", "VERSION", "WHAT"], &[], rows))?;
+    for fit in fits {
+        for finding in fit.plan.findings.iter().filter(|finding| finding.severity > Severity::Note)
+        {
+            writeln!(out, "{}", clean(&fit.plan.game.title).bold())?;
+            write_finding(&mut out, finding, session.width)?;
+        }
+    }
+    Ok(())
+}
+
 /// A plan as a document for programs.
 pub fn document(plan: &Plan) -> Value {
     json!({
@@ -184,6 +215,11 @@ pub fn document(plan: &Plan) -> Value {
         "handoff": plan.handoff,
         "findings": plan.findings,
     })
+}
+
+/// Plans or changes of several games, as a document for programs.
+pub fn several_document(documents: &[Value]) -> Value {
+    json!({ "schema": 1, "games": documents })
 }
 
 /// What came of a fit, as a document for programs.

@@ -6,6 +6,7 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde::Serialize;
 use serde_json::{Value, json};
+use upright_spanner_core::check::Pin;
 use upright_spanner_core::game::Origin;
 use upright_spanner_core::survey::{
     Backup, Evidence, GameView, Library, LookError, Standing, Survey,
@@ -164,7 +165,8 @@ fn status(library: &Library) -> String {
         state => Some(state.name().to_owned()),
     };
     let newer = library.newer.as_ref().map(|newer| format!("rack has {}", newer.version));
-    let parts: Vec<String> = [standing, newer].into_iter().flatten().collect();
+    let pinned = library.pin.as_ref().map(|_| "pinned".to_owned());
+    let parts: Vec<String> = [standing, pinned, newer].into_iter().flatten().collect();
     if parts.is_empty() { "-".to_owned() } else { parts.join(", ") }
 }
 
@@ -262,6 +264,7 @@ struct Component<'a> {
     signer: Option<&'a str>,
     group: Option<&'a str>,
     newer_on_rack: Option<&'a str>,
+    pin: Option<&'a Pin>,
     backups: &'a [Backup],
     evidence: &'a [Evidence],
 }
@@ -278,6 +281,7 @@ impl<'a> Component<'a> {
             state: library.state.name(),
             signer: library.facts.signer.as_deref(),
             group: library.group.as_deref(),
+            pin: library.pin.as_ref(),
             backups: &library.backups,
             newer_on_rack: library.newer.as_ref().map(|newer| newer.build.as_str()),
             evidence: &library.evidence,

@@ -40,8 +40,16 @@ pub struct Family {
     pub title: Option<String>,
     /// The catalog file that describes it.
     pub from: PathBuf,
-    /// Which versions of the game its builds go with: builds, and versions.
+    /// Which versions of the game its builds go with.
     pub supports: Vec<Supports>,
+    /// What its builds need of other families.
+    pub requires: Vec<Relation>,
+    /// What its builds do not go together with.
+    pub conflicts: Vec<Relation>,
+    /// Which store editions of a game its builds are for.
+    pub editions: Vec<Editions>,
+    /// What ranges of its versions are called.
+    pub generations: Vec<Generation>,
     names: Vec<GlobMatcher>,
     identity: Vec<(Field, GlobMatcher)>,
     /// The patterns as written, for display: what is compared, and with what.
@@ -56,6 +64,64 @@ pub struct Supports {
     pub builds: Requirement,
     /// The versions of the game.
     pub game: Requirement,
+}
+
+/// What some builds of a family have to do with builds of another.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Relation {
+    /// The versions of the builds; all, where it is left out.
+    pub builds: Option<Requirement>,
+    /// The other family.
+    pub family: String,
+    /// The versions of the other family; all, where it is left out.
+    pub versions: Option<Requirement>,
+    /// The reason, in the catalog's words.
+    pub why: Option<String>,
+}
+
+impl Relation {
+    /// Whether it speaks of a build of this version.
+    pub fn is_about(&self, build: Option<&Version>) -> bool {
+        admits(self.builds.as_ref(), build)
+    }
+
+    /// Whether a version of the other family is among those that it names.
+    pub fn names(&self, other: Option<&Version>) -> bool {
+        admits(self.versions.as_ref(), other)
+    }
+
+    /// The other family with the versions, as in `lampwright >=2.2`.
+    pub fn other(&self) -> String {
+        match &self.versions {
+            Some(versions) => format!("{} {versions}", self.family),
+            None => self.family.clone(),
+        }
+    }
+}
+
+/// Which store editions of a game some builds of a family are for.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Editions {
+    /// The versions of the builds; all, where it is left out.
+    pub builds: Option<Requirement>,
+    /// The editions, in the user's words.
+    pub editions: Vec<String>,
+}
+
+/// What a range of a family's versions is called.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Generation {
+    /// The versions.
+    pub versions: Requirement,
+    /// The name, as in `the transformer generation`.
+    pub label: String,
+}
+
+fn admits(versions: Option<&Requirement>, version: Option<&Version>) -> bool {
+    versions.is_none_or(|versions| version.is_some_and(|version| versions.includes(version)))
 }
 
 /// A statement of an image about itself that a catalog can compare.
@@ -122,6 +188,14 @@ pub(super) struct Entry {
     pub signer: Option<String>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub supports: Vec<Supports>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub requires: Vec<Relation>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub conflicts: Vec<Relation>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub editions: Vec<Editions>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub generations: Vec<Generation>,
 }
 
 /// Reads the families of a catalog file's text; `path` is for errors.
@@ -179,14 +253,39 @@ impl Family {
                 entry.id
             ));
         }
-        let Entry { id, title, role, group, supports, .. } = entry;
-        let from = path.to_owned();
-        Ok(Self { id, role, group, title, from, supports, names, identity, criteria })
+        let Entry { supports, requires, conflicts, editions, generations, .. } = entry;
+        Ok(Self {
+            id: entry.id,
+            role: entry.role,
+            group: entry.group,
+            title: entry.title,
+            from: path.to_owned(),
+            supports,
+            requires,
+            conflicts,
+            editions,
+            generations,
+            names,
+            identity,
+            criteria,
+        })
     }
 
     /// The versions of the game that a build goes with, where the catalog says so.
     pub fn supported(&self, build: &Version) -> Option<&Requirement> {
         self.supports.iter().find(|row| row.builds.includes(build)).map(|row| &row.game)
+    }
+
+    /// The store editions that a build is for, where the catalog says so.
+    pub fn editions_of(&self, build: Option<&Version>) -> Option<&[String]> {
+        let row = self.editions.iter().find(|row| admits(row.builds.as_ref(), build))?;
+        Some(&row.editions)
+    }
+
+    /// What the generation of a version is called.
+    pub fn generation(&self, version: &Version) -> Option<&str> {
+        let row = self.generations.iter().find(|row| row.versions.includes(version))?;
+        Some(&row.label)
     }
 
     /// Whether a file is of this family: its name is one of the names, if there are any, and it

@@ -11,7 +11,9 @@ use crate::error::{Error, Result};
 use crate::image::Facts;
 use crate::path::{extension, same_name, stem};
 use crate::version::Version;
-pub use entry::{CatalogError, Family, SCHEMA, Supports, matcher, parse};
+pub use entry::{
+    CatalogError, Editions, Family, Generation, Relation, SCHEMA, Supports, matcher, parse,
+};
 pub use learn::Lesson;
 pub use role::Role;
 
@@ -133,12 +135,44 @@ pub fn keyed_to(facts: &Facts, file_name: &str) -> Option<Version> {
     (!before.is_empty() && !own).then_some(version)
 }
 
+/// The versions of at least three numbers that a file's descriptions hold and that are not its own,
+/// each with the statement that holds it: an extender's may be that of the game.
+pub fn stated_versions(facts: &Facts) -> Vec<(&'static str, Version)> {
+    const STATEMENTS: [&str; 5] =
+        ["FileDescription", "ProductName", "Comments", "SpecialBuild", "PrivateBuild"];
+    let own = facts.version();
+    let foreign = |version: &Version| {
+        version.numbers().len() > 2 && own.as_ref().is_none_or(|own| !own.same_numbers(version))
+    };
+    let words = STATEMENTS.into_iter().flat_map(|key| {
+        let text = facts.string(key).unwrap_or_default();
+        text.split([' ', '(', ')', ',', ';']).map(move |word| (key, word))
+    });
+    words.filter_map(|(key, word)| Some((key, word.parse().ok().filter(foreign)?))).collect()
+}
+
 /// Whether two files could be builds of one thing: the same company, or one that names none.
 pub fn companies_agree(a: &Facts, b: &Facts) -> bool {
     match (a.string("CompanyName"), b.string("CompanyName")) {
         (Some(a), Some(b)) => same_name(a, b),
         _ => true,
     }
+}
+
+/// The statements of identity in which two files differ: company, product, internal name. What one
+/// of them does not state tells nothing, and neither does a version inside a name.
+pub fn identity_differences<'a>(
+    a: &'a Facts,
+    b: &'a Facts,
+) -> Vec<(&'static str, &'a str, &'a str)> {
+    let keys =
+        [("company", "CompanyName"), ("product", "ProductName"), ("internal name", "InternalName")];
+    let pairs = keys.into_iter().filter_map(|(what, key)| {
+        let (a, b) = (a.string(key)?.trim(), b.string(key)?.trim());
+        let plain = |name: &str| slug(without_version(without_extension(name)));
+        (!a.is_empty() && !b.is_empty() && plain(a) != plain(b)).then_some((what, a, b))
+    });
+    pairs.collect()
 }
 
 fn is_library_name(name: &str) -> bool {

@@ -31,6 +31,8 @@ pub struct Change {
     pub root: PathBuf,
     /// What it was for, as in `fit cvo-upscale@2.9.1`.
     pub summary: String,
+    /// Codes of the findings that the user went on despite.
+    pub despite: Vec<String>,
     /// When it began.
     pub began: Timestamp,
     /// How far it came.
@@ -77,6 +79,7 @@ pub(crate) fn apply(
     database: &mut Database,
     progress: &dyn Progress,
 ) -> Result<Change> {
+    let despite = plan.despite();
     let Plan { game, summary, steps, merges, .. } = plan;
     let root = game.root;
     for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.place == merge.place)) {
@@ -101,6 +104,7 @@ pub(crate) fn apply(
         game: game.id,
         root,
         summary,
+        despite,
         began: Timestamp::now(),
         state: ChangeState::Open,
         steps: Vec::new(),

@@ -6,5 +6,5 @@ use crate::rack::Build;
 
 pub(crate) fn finding(build: &Build, game: &Game) -> Finding {
     let sentence = format!("{} already has {} in every place.", game.title, build.id);
-    Finding::new("already-fitted", Severity::Note, sentence, "Nothing to do.".to_owned())
+    Finding::new("already-fitted", Severity::Note, sentence, "Nothing to do.")
 }

@@ -1,40 +1,35 @@
 //! `exe-unsupported` and `exe-unknown`: the game's version is not among those that a build goes
 //! with, or nothing tells it.
 
-use super::{Finding, Severity};
-use crate::game::{Executable, GameVersion};
-use crate::rack::Build;
+use super::{Case, Finding, Severity, remedy};
 use crate::requirement::Fit;
 
-pub(crate) fn check(
-    build: &Build,
-    executable: &Executable,
-    version: Option<&GameVersion>,
-) -> Option<Finding> {
-    let supports = build.supports.as_ref()?;
-    let exe = executable.path.file_name();
-    let Some(version) = version.and_then(|known| known.version.as_ref()) else {
+/// The code for a game whose version nothing tells.
+pub(crate) const UNKNOWN: &str = "exe-unknown";
+
+pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
+    let supports = case.build.supports.as_ref()?;
+    let exe = case.executable()?.path.file_name();
+    let label = case.label();
+    let Some(version) = case.game_version() else {
         let sentence = format!(
-            "{} goes with version {supports} of the game, and {exe} does not say which version it is.",
-            build.id
+            "{label} goes with version {supports} of the game, and {exe} does not say which version it is."
         );
-        let remedy = "Look up the game's version, and name where it is written with `spanner game \
-                      set GAME --version-file`."
-            .to_owned();
-        return Some(Finding::new("exe-unknown", Severity::Warn, sentence, remedy));
+        let remedy = format!(
+            "Look up the game's version, and name the file where it is written: spanner game set {} \
+             --version-file FILE",
+            case.view.game.id
+        );
+        return Some(Finding::new(UNKNOWN, Severity::Warn, sentence, remedy));
     };
-    let (how, remedy) = match supports.check(version) {
+    let how = match supports.check(version) {
         Fit::Inside => return None,
-        Fit::TooNew => (
-            "newer than all of these",
-            "The game was probably updated: wait for a build that knows it, or wind the game back.",
-        ),
-        Fit::TooOld => ("older than all of these", "Update the game, or use an older build."),
-        Fit::Between => ("not among these", "Use a build that names this version."),
+        Fit::TooNew => "newer than all of these",
+        Fit::TooOld => "older than all of these",
+        Fit::Between => "not among these",
     };
-    let sentence = format!(
-        "{} goes with version {supports} of the game, but {exe} is {version}, {how}.",
-        build.id
-    );
-    Some(Finding::new("exe-unsupported", Severity::Stop, sentence, remedy.to_owned()))
+    let sentence =
+        format!("{label} goes with version {supports} of the game, but {exe} is {version}, {how}.");
+    let remedy = remedy::for_version(case, version);
+    Some(Finding::new("exe-unsupported", Severity::Stop, sentence, remedy))
 }

@@ -1,24 +1,44 @@
-//! `keyed-elsewhere`: a library whose name is keyed to another version of the executable.
+//! `keyed-elsewhere`: an extender's part whose name, or what it states of itself, holds another
+//! version of the executable.
 
-use super::{Finding, Severity};
-use crate::game::Executable;
-use crate::rack::Build;
+use super::{Case, Finding, Severity, remedy};
+use crate::catalog::{Role, keyed_to, stated_versions};
+use crate::version::Version;
 
-/// To be asked for a build that replaces a file keyed to the executable.
-pub(crate) fn check(build: &Build, executable: &Executable) -> Option<Finding> {
-    let key = build.key()?;
-    let version = executable.version()?;
-    (!key.same_numbers(&version)).then(|| {
-        let sentence = format!(
-            "{} is made for version {key} of the game ({} says so), but {} is version {version}.",
-            build.id,
-            build.file.name,
-            executable.path.file_name(),
-        );
-        let remedy = format!(
-            "Use the build for {version}. If there is none yet and the game was just updated, wait \
-             for one."
-        );
-        Finding::new("keyed-elsewhere", Severity::Stop, sentence, remedy)
-    })
+pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
+    // What the user or the catalog says of the versions stands over a name.
+    if case.build.supports.is_some() {
+        return None;
+    }
+    let version = case.game_version()?;
+    let (key, source) = key(case, version)?;
+    let sentence = format!(
+        "{} is made for version {key} of the game ({source} says so), but {} is version {version}.",
+        case.label(),
+        case.executable()?.path.file_name(),
+    );
+    let remedy = remedy::for_version(case, version);
+    Some(Finding::new("keyed-elsewhere", Severity::Stop, sentence, remedy))
+}
+
+/// Another version that the library is keyed to, and what says so. A name is a key where the file
+/// is an extender's or stands in the place of one that is keyed.
+fn key(case: &Case<'_>, game: &Version) -> Option<(Version, String)> {
+    let keyed_slot = case
+        .swaps
+        .iter()
+        .filter_map(|swap| swap.old)
+        .any(|old| keyed_to(&old.facts, old.path.file_name()).is_some());
+    let extender = case.build.role == Some(Role::Extender);
+    if let Some(key) = case.build.key().filter(|_| extender || keyed_slot) {
+        let name = case.build.file.name.clone();
+        return (!key.same_numbers(game)).then_some((key, name));
+    }
+    // An extender may state the version in its description, behind the game's name.
+    let stated = stated_versions(&case.build.file.facts);
+    if !extender || stated.iter().any(|(_, version)| version.same_numbers(game)) {
+        return None;
+    }
+    let (statement, version) = stated.into_iter().next()?;
+    Some((version, format!("its {statement}")))
 }

@@ -1,29 +1,50 @@
 //! `machine-mismatch`: a library for another machine than the program that would load it.
 
-use super::{Finding, Severity};
+use super::{Case, Finding, Severity, Swap, remedy};
 use crate::game::Executable;
 use crate::image::Machine;
-use crate::rack::Build;
-use crate::survey::Library;
 
-/// Compares with the executable that counts.
-pub(crate) fn check(build: &Build, executable: &Executable) -> Option<Finding> {
-    let needs = executable.facts.machine;
-    (build.machine != needs).then(|| {
-        let who = format!("the game's {} is {}", executable.path.file_name(), needs.spoken());
-        finding(build, &who, needs)
-    })
+pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
+    case.swaps.iter().find_map(|swap| at(case, swap))
 }
 
-/// Compares with the library that would be replaced, where there is no executable.
-pub(crate) fn beside(build: &Build, library: &Library) -> Finding {
-    let needs = library.facts.machine;
-    finding(build, &format!("{} is {}", library.path, needs.spoken()), needs)
+/// A library is loaded by a program of its folder; elsewhere by the executable that counts. Where
+/// there is no program at all, it has to be like the one that it replaces.
+fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
+    let machine = swap.facts.machine;
+    let beside: Vec<&Executable> = case
+        .view
+        .programs
+        .iter()
+        .filter(|program| program.path.folder() == swap.place.path.folder())
+        .collect();
+    let counts = case.executable();
+    let loads = |program: &&Executable| program.facts.machine == machine;
+    if let Some(executable) = counts {
+        let own = beside.is_empty() || beside.iter().any(|p| p.path == executable.path);
+        if own && !loads(&executable) {
+            let who = format!(
+                "the game's {} is {}",
+                executable.path.file_name(),
+                executable.facts.machine.spoken()
+            );
+            return Some(finding(case, swap, &who, executable.facts.machine));
+        }
+        if own || beside.iter().any(loads) {
+            return None;
+        }
+        let other = beside.first()?;
+        let needs = other.facts.machine;
+        let who = format!("{} beside it is {}", other.path.file_name(), needs.spoken());
+        return Some(finding(case, swap, &who, needs));
+    }
+    let old = swap.old.filter(|old| old.facts.machine != machine)?;
+    let who = format!("{} is {}", old.path, old.facts.machine.spoken());
+    Some(finding(case, swap, &who, old.facts.machine))
 }
 
-fn finding(build: &Build, who: &str, needs: Machine) -> Finding {
-    let sentence =
-        format!("{} is {}, but {who}: it would not load.", build.id, build.machine.spoken());
-    let remedy = format!("Use the {} build of this version.", needs.spoken());
-    Finding::new("machine-mismatch", Severity::Stop, sentence, remedy)
+fn finding(case: &Case<'_>, swap: &Swap<'_>, who: &str, needs: Machine) -> Finding {
+    let what = swap.facts.machine.spoken();
+    let sentence = format!("{} is {what}, but {who}: it would not load.", case.label());
+    Finding::new("machine-mismatch", Severity::Stop, sentence, remedy::for_machine(case, needs))
 }

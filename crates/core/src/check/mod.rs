@@ -1,20 +1,54 @@
 //! Findings: what speaks against a change, found before anything is copied. One file per check;
 //! each is pure and looks only at what it is given.
 
+mod about;
+mod case;
+mod loads;
+mod remedy;
+
 pub(crate) mod already_fitted;
 pub(crate) mod altered_since;
 pub(crate) mod bay_unknown;
+pub(crate) mod conflicts;
+pub(crate) mod debug_build;
+pub(crate) mod edition_mismatch;
+pub(crate) mod entry_incomplete;
+pub(crate) mod entry_not_loaded;
 pub(crate) mod entry_taken;
 pub(crate) mod exe_unsupported;
+pub(crate) mod exports_missing;
 pub(crate) mod family_absent;
+pub(crate) mod file_read_only;
+pub(crate) mod game_running;
+pub(crate) mod generation_leap;
+pub(crate) mod identity_differs;
 pub(crate) mod keyed_elsewhere;
 pub(crate) mod left_alone;
 pub(crate) mod machine_mismatch;
+pub(crate) mod needs_runtime;
+pub(crate) mod no_space;
+pub(crate) mod older_than_shipped;
+pub(crate) mod online_risk;
+pub(crate) mod other_volume;
+pub(crate) mod pinned;
+pub(crate) mod requires;
+pub(crate) mod same_version_other_bytes;
+pub(crate) mod signature_broken;
+pub(crate) mod signer_changed;
 pub(crate) mod slot_ambiguous;
+pub(crate) mod ties_unsolvable;
+pub(crate) mod unsigned_now;
+pub(crate) mod version_passed_over;
 
 use std::fmt;
 
 use serde::{Deserialize, Serialize};
+
+pub use about::{ABOUT, About, explain, guide};
+pub(crate) use case::{Along, Case, Conditions, Images, InUse, Swap};
+pub use loads::Entry;
+pub(crate) use loads::entries;
+pub use pinned::Pin;
 
 /// How much a finding matters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -49,10 +83,105 @@ pub struct Finding {
     pub sentence: String,
     /// What to do now.
     pub remedy: String,
+    /// Whether the user goes on despite it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub overridden: bool,
 }
 
 impl Finding {
-    fn new(code: &str, severity: Severity, sentence: String, remedy: String) -> Self {
-        Self { code: code.to_owned(), severity, sentence, remedy }
+    fn new(
+        code: &str,
+        severity: Severity,
+        sentence: impl Into<String>,
+        remedy: impl Into<String>,
+    ) -> Self {
+        let (sentence, remedy) = (sentence.into(), remedy.into());
+        Self { code: code.to_owned(), severity, sentence, remedy, overridden: false }
     }
+
+    /// Whether it keeps a change from being made.
+    pub fn stops(&self) -> bool {
+        self.severity == Severity::Stop && !self.overridden
+    }
+}
+
+/// What a set of findings comes to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Verdict {
+    /// Nothing speaks against it.
+    Fine,
+    /// What decides could not be read.
+    Unknown,
+    /// Something is worth a second look.
+    Attention,
+    /// It will not work.
+    Stop,
+}
+
+impl Verdict {
+    /// The word used in output and in JSON.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Fine => "fine",
+            Self::Unknown => "unknown",
+            Self::Attention => "attention",
+            Self::Stop => "stop",
+        }
+    }
+
+    /// The verdict of some findings.
+    pub fn of(findings: &[Finding]) -> Self {
+        let one = |finding: &Finding| match finding.severity {
+            Severity::Note => Self::Fine,
+            Severity::Warn if finding.code == exe_unsupported::UNKNOWN => Self::Unknown,
+            Severity::Warn => Self::Attention,
+            Severity::Stop if finding.overridden => Self::Attention,
+            Severity::Stop => Self::Stop,
+        };
+        findings.iter().map(one).max().unwrap_or(Self::Fine)
+    }
+}
+
+/// Everything that the checks say of a case, the gravest first.
+pub(crate) fn check(case: &Case<'_>) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    findings.extend(machine_mismatch::check(case));
+    findings.extend(exe_unsupported::check(case));
+    findings.extend(keyed_elsewhere::check(case));
+    findings.extend(entry_taken::check(case));
+    findings.extend(entry_not_loaded::check(case));
+    findings.extend(entry_incomplete::check(case));
+    findings.extend(exports_missing::check(case));
+    findings.extend(needs_runtime::check(case));
+    findings.extend(requires::check(case));
+    findings.extend(conflicts::check(case));
+    findings.extend(edition_mismatch::check(case));
+    findings.extend(pinned::check(case));
+    findings.extend(signature_broken::check(case));
+    findings.extend(signer_changed::check(case));
+    findings.extend(unsigned_now::check(case));
+    findings.extend(identity_differs::check(case));
+    findings.extend(older_than_shipped::check(case));
+    findings.extend(same_version_other_bytes::check(case));
+    findings.extend(generation_leap::check(case));
+    findings.extend(debug_build::check(case));
+    findings.extend(online_risk::check(case));
+    sorted(findings)
+}
+
+/// What the state of the machine says of a change: the gravest first.
+pub(crate) fn check_conditions(conditions: &Conditions) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    findings.extend(game_running::check(conditions));
+    findings.extend(no_space::check(conditions));
+    findings.extend(file_read_only::check(conditions));
+    findings.extend(other_volume::check(conditions));
+    sorted(findings)
+}
+
+fn sorted(mut findings: Vec<Finding>) -> Vec<Finding> {
+    findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    findings.dedup();
+    findings
 }

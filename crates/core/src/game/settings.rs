@@ -17,6 +17,8 @@ pub struct GameSettings {
     pub executable: Option<GamePath>,
     /// The store edition, in the user's words.
     pub edition: Option<String>,
+    /// Whether it is played online; not said where it is left out.
+    pub online: Option<bool>,
     /// Further folders that files go to, also outside the game's folder.
     pub bays: BTreeMap<String, PathBuf>,
     /// Where the game's version is written, if the executable does not say it.
@@ -63,6 +65,8 @@ pub struct GameEdit {
     pub executable: Option<String>,
     /// The store edition.
     pub edition: Option<String>,
+    /// Whether it is played online.
+    pub online: Option<bool>,
     /// Folders by name; an empty folder takes one back.
     pub bays: Vec<(String, String)>,
     /// The file that tells the version, relative to the game's folder.
@@ -94,6 +98,7 @@ impl GameEdit {
         if let Some(text) = &self.edition {
             settings.edition = Some(text.clone()).filter(|text| !text.is_empty());
         }
+        settings.online = self.online.or(settings.online);
         match (self.version_file.as_deref(), self.version_pattern.as_deref()) {
             (Some(""), _) => settings.version_file = None,
             (Some(file), pattern) => {

@@ -10,6 +10,7 @@ mod imports;
 mod resource;
 mod signature;
 mod source;
+pub mod system;
 mod version_info;
 
 use std::fmt;

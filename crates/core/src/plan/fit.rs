@@ -2,10 +2,10 @@
 //! along with it to where its layout says.
 
 use super::{Ground, Handoff, Held, Ledger, Merge, Place, Plan, Step, is_mergeable, merge};
-use crate::catalog::{companies_agree, keyed_to};
+use crate::catalog::{Catalog, companies_agree, keyed_to};
 use crate::check::{
-    already_fitted, bay_unknown, entry_taken, exe_unsupported, family_absent, keyed_elsewhere,
-    left_alone, machine_mismatch, slot_ambiguous,
+    Along, Case, Images, Pin, Swap, already_fitted, bay_unknown, check, family_absent, left_alone,
+    slot_ambiguous,
 };
 use crate::content::{Content, FileState, Stamp};
 use crate::error::Result;
@@ -24,7 +24,13 @@ pub(crate) struct Fit<'a> {
     pub as_name: Option<&'a str>,
     /// Whether the data part is packed for a mod manager instead of put into the game.
     pub hand_off: bool,
+    pub catalog: &'a Catalog,
+    /// The pins of this game.
+    pub pins: &'a [Pin],
+    /// Builds of other families that are fitted in the same change.
+    pub along: &'a [Along],
     pub ground: &'a dyn Ground,
+    pub images: &'a dyn Images,
 }
 
 /// A file that a build puts into the game.
@@ -69,7 +75,11 @@ impl Fit<'_> {
             }
             return Ok(plan);
         }
-        self.check(&slots, &mut plan);
+        let keyed = self.is_keyed(&slots);
+        if !keyed && self.as_name.is_none() {
+            let paths: Vec<&GamePath> = slots.iter().map(|library| &library.path).collect();
+            plan.findings.extend(slot_ambiguous::check(build, &paths));
+        }
         let mut targets = heads;
         let anchors: Vec<Place> = targets.iter().map(|target| target.place.clone()).collect();
         for placement in build.layout.places.iter().filter(|place| !self.is_head(place)) {
@@ -78,8 +88,7 @@ impl Fit<'_> {
         for target in &mut targets {
             target.place = self.ground.spelled(target.place.clone());
         }
-        let taken: Vec<_> = targets.iter().filter_map(|target| self.occupant(target)).collect();
-        plan.findings.extend(taken);
+        plan.findings.extend(check(&self.case(&targets)?));
         for target in &targets {
             self.step(target, &mut plan)?;
         }
@@ -252,25 +261,42 @@ impl Fit<'_> {
         Ok(beside)
     }
 
-    fn check(&self, slots: &[&Library], plan: &mut Plan) {
-        let (view, build) = (self.view, self.build);
-        let keyed = self.is_keyed(slots) || slots.is_empty();
-        if let Some(executable) = view.executable() {
-            plan.findings.extend(machine_mismatch::check(build, executable));
-            let version = view.version.as_ref();
-            plan.findings.extend(exe_unsupported::check(build, executable, version));
-            if keyed {
-                plan.findings.extend(keyed_elsewhere::check(build, executable));
-            }
-        } else if let Some(library) =
-            slots.iter().find(|library| library.facts.machine != build.machine)
-        {
-            plan.findings.push(machine_mismatch::beside(build, library));
+    /// What the checks look at: each library with its place, and what is there now.
+    fn case<'b>(&'b self, targets: &'b [Target<'_>]) -> Result<Case<'b>> {
+        let mut swaps = Vec::new();
+        for target in targets {
+            let Some(facts) = target.file.facts else { continue };
+            let there = target.instead.as_ref().unwrap_or(&target.place);
+            let old = self.view.libraries.iter().find(|library| {
+                there.bay.is_none()
+                    && there.path.same_as(&library.path)
+                    && (companies_agree(&library.facts, facts) || target.instead.is_some())
+            });
+            let now = self.ground.now(there)?;
+            let recorded = self.ledger.get(there).map(|entry| entry.shipped.as_ref());
+            swaps.push(Swap {
+                place: target.place.clone(),
+                facts,
+                content: Some(target.file.content),
+                old,
+                unchanged: now.is_some_and(|now| now.state.content == target.file.content),
+                shipped: match recorded {
+                    Some(shipped) => shipped.and_then(|held| held.version.clone()),
+                    None => old.and_then(|old| old.facts.version()),
+                },
+            });
         }
-        let paths: Vec<&GamePath> = slots.iter().map(|library| &library.path).collect();
-        if !keyed && self.as_name.is_none() {
-            plan.findings.extend(slot_ambiguous::check(build, &paths));
-        }
+        Ok(Case {
+            view: self.view,
+            build: self.build,
+            swaps,
+            builds: self.builds,
+            catalog: self.catalog,
+            pins: self.pins,
+            along: self.along,
+            images: self.images,
+            in_place: false,
+        })
     }
 
     /// Whether the build bears the version of an executable in its name and replaces a file that
@@ -282,16 +308,6 @@ impl Fit<'_> {
                     || !same_name(library.path.file_name(), &self.build.file.name))
         };
         self.build.key().is_some() && slots.iter().any(|library| keyed(library))
-    }
-
-    /// Another component that has a target's name already.
-    fn occupant(&self, target: &Target<'_>) -> Option<crate::check::Finding> {
-        let facts = target.file.facts?;
-        let there = self.view.libraries.iter().find(|library| {
-            target.place.same_as(&Place::from(library.path.clone()))
-                && !companies_agree(&library.facts, facts)
-        })?;
-        Some(entry_taken::finding(self.build, there))
     }
 
     fn step(&self, target: &Target<'_>, plan: &mut Plan) -> Result<()> {

@@ -1,6 +1,7 @@
 //! Plans: what a change would do to each file, and what speaks against it. Planners are pure; they
 //! are told what is on disk and touch nothing.
 
+mod choice;
 mod fit;
 mod ground;
 mod ledger;
@@ -12,11 +13,12 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use crate::check::{Finding, Severity};
+use crate::check::{Finding, Severity, explain};
 use crate::content::{Content, FileState};
 use crate::game::Game;
-use crate::path::GamePath;
+use crate::path::{GamePath, same_name};
 use crate::version::Version;
+pub(crate) use choice::{Candidate, Choice, choose};
 pub(crate) use fit::{Fit, slots};
 pub(crate) use ground::Ground;
 pub use ledger::{Entry, Ledger};
@@ -182,6 +184,38 @@ impl Plan {
 
     /// The findings that stop it.
     pub fn stops(&self) -> Vec<&Finding> {
-        self.findings.iter().filter(|finding| finding.severity == Severity::Stop).collect()
+        self.findings.iter().filter(|finding| finding.stops()).collect()
+    }
+
+    /// The codes of the findings that the user goes on despite.
+    pub fn despite(&self) -> Vec<String> {
+        let overridden = self.findings.iter().filter(|finding| finding.overridden);
+        let mut codes: Vec<String> = overridden.map(|finding| finding.code.clone()).collect();
+        codes.dedup();
+        codes
+    }
+
+    /// Goes on despite findings of these codes, where there is anything to go on with.
+    pub(crate) fn override_stops(&mut self, codes: &[String]) {
+        for finding in &mut self.findings {
+            let named = codes.iter().any(|code| same_name(code, &finding.code));
+            let can_be = explain(&finding.code).is_none_or(|about| about.overridable);
+            finding.overridden = named && can_be && finding.severity == Severity::Stop;
+        }
+    }
+
+    /// This plan and others of the same game, as one.
+    pub(crate) fn with(mut self, others: Vec<Self>) -> Self {
+        for other in others {
+            self.summary =
+                format!("{} with {}", self.summary, other.summary.trim_start_matches("fit "));
+            let new = |step: &Step| !self.steps.iter().any(|own| own.place.same_as(&step.place));
+            let steps: Vec<Step> = other.steps.into_iter().filter(new).collect();
+            self.steps.extend(steps);
+            self.merges.extend(other.merges);
+            self.handoff.extend(other.handoff);
+            self.findings.extend(other.findings);
+        }
+        self
     }
 }

@@ -13,7 +13,7 @@ use super::{Build, BuildFile, BuildId, BuildPart, Layout, Note, decoded};
 use crate::catalog::{Catalog, Role, companies_agree, role_of};
 use crate::content::Content;
 use crate::error::{Error, Result};
-use crate::image::{Facts, ImageError, Machine};
+use crate::image::{Facts, ImageError, Machine, Signature, SignatureStatus};
 use crate::path::{GamePath, extension, fold, stem};
 use crate::progress::Progress;
 use crate::version::Version;
@@ -56,7 +56,7 @@ struct Intake<'a> {
 impl Parcel {
     /// Takes in a library, a folder, a zip or a 7z; the catalog may name families, and `remembered`
     /// layouts say where files go that they know.
-    pub(crate) fn open(
+    pub fn open(
         path: &Path,
         catalog: &Catalog,
         told: &Told,
@@ -214,6 +214,8 @@ impl Intake<'_> {
                 content: entry.content,
                 modified: entry.modified,
                 facts,
+                signature: Signature::check(&entry.file, None)
+                    .map_or(SignatureStatus::Unreadable, |signature| signature.status),
             },
             supports: None,
             parts: Vec::new(),

@@ -11,6 +11,7 @@ use serde::Serialize;
 use serde::de::DeserializeOwned;
 
 use crate::change::{Change, ChangeState};
+use crate::check::Pin;
 use crate::error::{Error, Result};
 use crate::game::Game;
 use crate::image::Facts;
@@ -41,11 +42,18 @@ const SCHEMA: &str = "
         added TEXT NOT NULL,
         body  TEXT NOT NULL
     );
+    CREATE TABLE pin (
+        game    TEXT NOT NULL,
+        family  TEXT NOT NULL,
+        body    TEXT NOT NULL,
+        PRIMARY KEY (game, family)
+    );
     CREATE TABLE change (
         number  INTEGER PRIMARY KEY AUTOINCREMENT,
         game    TEXT NOT NULL,
         root    TEXT NOT NULL,
         summary TEXT NOT NULL,
+        despite TEXT NOT NULL,
         began   TEXT NOT NULL,
         state   TEXT NOT NULL
     );
@@ -162,17 +170,34 @@ impl Database {
         self.alter("take the build off the rack", sql, params![build.id.to_string()])
     }
 
+    pub fn pins(&self) -> Result<Vec<Pin>> {
+        let sql = "SELECT body FROM pin ORDER BY game, family";
+        self.rows("read the pins", sql, [], |row| from_json(row, 0))
+    }
+
+    pub fn pin(&self, pin: &Pin) -> Result<()> {
+        let sql = "INSERT OR REPLACE INTO pin (game, family, body) VALUES (?1, ?2, ?3)";
+        self.alter("keep the pin", sql, params![pin.game, pin.family, to_json(pin)])
+    }
+
+    pub fn unpin(&self, pin: &Pin) -> Result<()> {
+        let sql = "DELETE FROM pin WHERE game = ?1 AND family = ?2";
+        self.alter("take the pin away", sql, params![pin.game, pin.family])
+    }
+
     /// Journals a change before its first step; gives it its number.
     pub fn begin_change(&mut self, change: &Change, steps: &[Step]) -> Result<i64> {
         let doing = || Error::database("write the journal");
         let transaction = self.connection.transaction().map_err(doing())?;
         transaction
             .execute(
-                "INSERT INTO change (game, root, summary, began, state) VALUES (?1, ?2, ?3, ?4, ?5)",
+                "INSERT INTO change (game, root, summary, despite, began, state)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
                 params![
                     change.game,
                     change.root.to_string_lossy(),
                     change.summary,
+                    to_json(&change.despite),
                     change.began.to_string(),
                     change.state.name()
                 ],
@@ -198,7 +223,7 @@ impl Database {
 
     /// Changes with their steps, oldest first: of one game or of all.
     pub fn changes(&self, game: Option<&str>) -> Result<Vec<Change>> {
-        let sql = "SELECT number, game, root, summary, began, state FROM change
+        let sql = "SELECT number, game, root, summary, began, state, despite FROM change
                    WHERE ?1 IS NULL OR game = ?1 ORDER BY number";
         let mut changes = self.rows("read the history", sql, params![game], |row| {
             let began: String = row.get(4)?;
@@ -211,6 +236,7 @@ impl Database {
                 summary: row.get(3)?,
                 began: began.parse().map_err(|error| unreadable(4, error))?,
                 state: ChangeState::from_name(&state),
+                despite: from_json(row, 6)?,
                 steps: Vec::new(),
             })
         })?;

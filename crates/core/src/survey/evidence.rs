@@ -8,11 +8,13 @@ use regex::Regex;
 use serde::Serialize;
 
 use super::{Backup, GameView, Library};
-use crate::catalog::{Catalog, Family, LIBRARY_EXTENSIONS, companies_agree, keyed_to};
+use crate::catalog::{
+    Catalog, Family, LIBRARY_EXTENSIONS, companies_agree, keyed_to, stated_versions,
+};
 use crate::game::{Executable, GameVersion};
+use crate::image::system::can_be_stood_in;
 use crate::path::{extension, fold, same_name};
 use crate::rack::Build;
-use crate::version::Version;
 
 /// A kind of evidence.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -149,18 +151,8 @@ fn stand_in(library: &Library, program_folders: &[&str]) -> Option<String> {
     let beside = program_folders.contains(&library.path.folder());
     let company = library.facts.string("CompanyName").unwrap_or_default();
     let own = company.to_lowercase().contains("microsoft");
-    (beside && !own && is_windows_library(name))
+    (beside && !own && can_be_stood_in(name))
         .then(|| format!("bears the name of Windows' own {}", name.to_lowercase()))
-}
-
-/// Whether Windows itself has a library of that name.
-fn is_windows_library(name: &str) -> bool {
-    static NAMES: LazyLock<Vec<&str>> = LazyLock::new(|| {
-        let lines = include_str!("windows-libraries.txt").lines();
-        lines.filter(|line| !line.starts_with('#')).collect()
-    });
-    let name = fold(name);
-    name.strip_suffix(".dll").is_some_and(|stem| NAMES.binary_search(&stem).is_ok())
 }
 
 fn catalogued(family: &Family) -> String {
@@ -177,8 +169,6 @@ fn keyed(
     executable: Option<&Executable>,
     version: Option<&GameVersion>,
 ) -> Option<String> {
-    const STATEMENTS: [&str; 5] =
-        ["FileDescription", "ProductName", "Comments", "SpecialBuild", "PrivateBuild"];
     let executable = executable?;
     let version = version?.version.as_ref()?;
     let exe = executable.path.file_name();
@@ -191,14 +181,8 @@ fn keyed(
     if !outside || own || version.numbers().len() < 3 {
         return None;
     }
-    let states = |key: &&&str| {
-        let text = library.facts.string(key).unwrap_or_default();
-        text.split([' ', '(', ')', ',', ';']).any(|word| {
-            word.parse::<Version>()
-                .is_ok_and(|found| found.numbers().len() > 2 && found.same_numbers(version))
-        })
-    };
-    let key = STATEMENTS.iter().find(states)?;
+    let stated = stated_versions(&library.facts);
+    let (key, _) = stated.iter().find(|(_, stated)| stated.same_numbers(version))?;
     Some(format!("its {key} holds the version of {exe}, {version}"))
 }
 

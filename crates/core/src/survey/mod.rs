@@ -13,12 +13,13 @@ use serde::{Deserialize, Serialize};
 
 use crate::catalog::{self, Catalog, CatalogError, Role};
 use crate::change::Change;
+use crate::check::Pin;
 use crate::content::Content;
 use crate::error::{Result, in_words};
 use crate::game::version::stated;
 use crate::game::{self, Executable, Game, GameVersion, Reach};
 use crate::image::{Facts, ImageError, Kind, Machine};
-use crate::path::{GamePath, extension};
+use crate::path::{GamePath, extension, same_name};
 use crate::plan::Ledger;
 use crate::progress::Progress;
 use crate::rack::{self, Build};
@@ -76,6 +77,8 @@ pub struct Library {
     pub backups: Vec<Backup>,
     /// Why it is taken for a component.
     pub evidence: Vec<Evidence>,
+    /// What keeps it at a version.
+    pub pin: Option<Pin>,
 }
 
 /// A renamed copy of a library, put aside by hand.
@@ -148,6 +151,7 @@ pub(crate) struct Knowledge {
     /// Every change so far, oldest first.
     pub changes: Vec<Change>,
     pub catalog: Catalog,
+    pub pins: Vec<Pin>,
 }
 
 /// What tells that a file is the one whose facts were read before.
@@ -386,7 +390,14 @@ fn view(
             let release = version.as_ref().and_then(|known| known.version.as_ref());
             let newest = rack::newest(&knowledge.builds, &family, machine, release);
             let newer = newest.and_then(|build| newer(build, &facts));
+            let pin = knowledge
+                .pins
+                .iter()
+                .find(|pin| pin.game == game.id && same_name(&pin.family, &family));
+            // What is pinned is not out of date.
+            let newer = newer.filter(|_| pin.is_none());
             Library {
+                pin: pin.cloned(),
                 state: standing(&game.root, &image, &ledger),
                 role: Role::Support,
                 group: None,

@@ -158,7 +158,8 @@ impl Workshop {
                     self.database.replace_build(&old.id, there)?;
                 }
                 let (id, supports) = (there.id.clone(), there.supports.clone());
-                out.push((Build { id, supports, ..build.clone() }, Added::Known));
+                let added = there.added;
+                out.push((Build { id, supports, added, ..build.clone() }, Added::Known));
                 continue;
             }
             let mut build = build.clone();

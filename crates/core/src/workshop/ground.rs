@@ -1,29 +1,70 @@
 //! The disk and the store, as planners look at them.
 
+use std::cell::RefCell;
+use std::collections::HashMap;
 use std::fs;
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
+use crate::check::Images;
 use crate::content::{Content, FileState};
 use crate::error::{Error, Result};
-use crate::image::Facts;
+use crate::image::{Facts, Image};
 use crate::path::{GamePath, same_name};
 use crate::plan::{Ground, Held, Place};
 use crate::rack::Parcel;
 use crate::state::Blobs;
 
 /// A game's folder with the store, and the package that a build may have to be taken from.
+/// What was read once is kept: nothing changes while a plan is made.
 pub(super) struct OnDisk<'a> {
-    pub root: &'a Path,
-    pub blobs: &'a Blobs,
-    pub parcel: Option<&'a Parcel>,
+    root: &'a Path,
+    blobs: &'a Blobs,
+    parcel: Option<&'a Parcel>,
+    held: RefCell<HashMap<Place, Option<Held>>>,
+    images: RefCell<HashMap<PathBuf, Option<Arc<Image>>>>,
+}
+
+impl<'a> OnDisk<'a> {
+    pub fn new(root: &'a Path, blobs: &'a Blobs, parcel: Option<&'a Parcel>) -> Self {
+        let (held, images) = (RefCell::default(), RefCell::default());
+        Self { root, blobs, parcel, held, images }
+    }
+
+    /// The file of a build: in the package that it is not yet stored from, else in the store.
+    fn file(&self, content: &Content) -> Result<PathBuf> {
+        let unpacked = self.parcel.and_then(|parcel| parcel.file_of(content));
+        unpacked.map_or_else(|| self.blobs.file(content), |path| Ok(path.to_owned()))
+    }
+
+    fn image(&self, path: PathBuf) -> Option<Arc<Image>> {
+        let mut images = self.images.borrow_mut();
+        let read = |path: &PathBuf| Image::read(path).ok().map(Arc::new);
+        images.entry(path).or_insert_with_key(read).clone()
+    }
+}
+
+impl Images for OnDisk<'_> {
+    fn at(&self, path: &GamePath) -> Option<Arc<Image>> {
+        self.image(path.on(self.root))
+    }
+
+    fn stored(&self, content: &Content) -> Option<Arc<Image>> {
+        self.image(self.file(content).ok()?)
+    }
 }
 
 impl Ground for OnDisk<'_> {
     fn now(&self, place: &Place) -> Result<Option<Held>> {
+        if let Some(known) = self.held.borrow().get(place) {
+            return Ok(known.clone());
+        }
         let path = place.on(self.root);
         let state = FileState::observe(&path)?;
         let version = || Facts::read(&path).ok().and_then(|facts| facts.version());
-        Ok(state.map(|state| Held { state, version: version() }))
+        let held = state.map(|state| Held { state, version: version() });
+        self.held.borrow_mut().insert(place.clone(), held.clone());
+        Ok(held)
     }
 
     fn bytes(&self, place: &Place) -> Result<Vec<u8>> {
@@ -57,11 +98,7 @@ impl Ground for OnDisk<'_> {
     }
 
     fn stored(&self, content: &Content) -> Result<Vec<u8>> {
-        let unpacked = self.parcel.and_then(|parcel| parcel.file_of(content));
-        let path = match unpacked {
-            Some(path) => path.to_owned(),
-            None => self.blobs.file(content)?,
-        };
+        let path = self.file(content)?;
         fs::read(&path).map_err(Error::io("read", &path))
     }
 }

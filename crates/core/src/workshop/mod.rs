@@ -1,11 +1,15 @@
 //! The front door: a home folder with everything that it keeps, and what can be done with it.
 
 mod builds;
+mod checks;
+mod conditions;
+mod deciding;
 mod families;
 mod games;
 mod ground;
 mod handoff;
 mod layouts;
+mod pins;
 
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};
@@ -16,12 +20,13 @@ use fs4::FileExt;
 use crate::change::{self, Change};
 use crate::error::{Error, Result};
 use crate::path::same_name;
-use crate::plan::{self, Fit, Ledger, Plan};
+use crate::plan::{self, Ledger, Plan};
 use crate::progress::Progress;
-use crate::rack::{self, Build, BuildSpec, Needs, Parcel, Told};
 use crate::state::{Blobs, Database};
 use crate::survey::{self, GameView, Knowledge, Survey};
 pub use builds::{Added, Addition, Damage, News, Proposal};
+pub use checks::Checked;
+pub use deciding::{FitOptions, FitPlan};
 use ground::OnDisk;
 
 /// How long to wait for another process that is at work with the same home.
@@ -33,28 +38,6 @@ pub struct Workshop {
     home: PathBuf,
     database: Database,
     blobs: Blobs,
-}
-
-/// How a build is to be fitted, where that is not left to the tool.
-#[derive(Debug, Clone, Default)]
-pub struct FitOptions {
-    /// The one of several builds that is meant: its name, or its variant alone.
-    pub variant: Option<String>,
-    /// The name to give the library in the game.
-    pub as_name: Option<String>,
-    /// Whether the data part is packed for a mod manager instead of put into the game.
-    pub hand_off: bool,
-}
-
-/// A plan together with the build that it places, which may not be on the rack yet.
-#[derive(Debug)]
-pub struct FitPlan {
-    /// The plan.
-    pub plan: Plan,
-    /// The build.
-    pub build: Build,
-    /// The file to take the build from, where it is not on the rack.
-    parcel: Option<Parcel>,
 }
 
 impl Workshop {
@@ -75,6 +58,7 @@ impl Workshop {
             builds: self.builds()?,
             changes: self.database.changes(None)?,
             catalog: self.catalog(),
+            pins: self.pins()?,
         };
         let known = knowledge.games.clone();
         let survey = survey::survey(paths, &mut knowledge, &self.database, progress)?;
@@ -82,46 +66,6 @@ impl Workshop {
             self.database.remember_game(&view.game)?;
         }
         Ok(survey)
-    }
-
-    /// Plans to fit a build into every place that its family has in a game, with what goes along.
-    /// `what` names a build on the rack, or is the path of a library, a folder or an archive.
-    pub fn plan_fit(
-        &self,
-        view: &GameView,
-        what: &str,
-        options: &FitOptions,
-        progress: &dyn Progress,
-    ) -> Result<FitPlan> {
-        let builds = self.builds()?;
-        let path = Path::new(what);
-        let spec = match &options.variant {
-            Some(variant) => wanted(what, variant),
-            None => what.to_owned(),
-        };
-        let on_rack = rack::find(&builds, &spec, &needs(view));
-        // A folder may happen to be named like a build; a file hardly is.
-        let package = path.is_file() || on_rack.is_err() && path.is_dir();
-        let (build, parcel) = if package {
-            let parcel = self.open_parcel(path, &Told::default(), progress)?;
-            (choose(&parcel.builds, what, options, view)?.clone(), Some(parcel))
-        } else {
-            (on_rack?.clone(), None)
-        };
-        let root = &view.game.root;
-        let ledger = Ledger::of(root, &self.database.changes(None)?);
-        let ground = OnDisk { root, blobs: &self.blobs, parcel: parcel.as_ref() };
-        let fit = Fit {
-            view,
-            build: &build,
-            builds: &builds,
-            ledger: &ledger,
-            as_name: options.as_name.as_deref(),
-            hand_off: options.hand_off,
-            ground: &ground,
-        };
-        let plan = fit.plan()?;
-        Ok(FitPlan { plan, build, parcel })
     }
 
     /// Carries out what [`Workshop::plan_fit`] planned; a build that came as a file goes on the
@@ -147,8 +91,10 @@ impl Workshop {
                 return Err(Error::UnknownFamily { family, game, known });
             }
         }
-        let ground = OnDisk { root: &view.game.root, blobs: &self.blobs, parcel: None };
-        plan::rollback(&view.game, &ledger, family, &ground)
+        let ground = OnDisk::new(&view.game.root, &self.blobs, None);
+        let mut plan = plan::rollback(&view.game, &ledger, family, &ground)?;
+        plan.findings.extend(self.conditions(view, &plan));
+        Ok(plan)
     }
 
     /// Carries out what [`Workshop::plan_rollback`] planned.
@@ -205,57 +151,6 @@ impl Workshop {
                 }
             }
         }
-    }
-}
-
-fn needs(view: &GameView) -> Needs<'_> {
-    let imports = view.executable().map_or(&[][..], |executable| &executable.facts.imported_dlls);
-    let version = view.version.as_ref().and_then(|known| known.version.as_ref());
-    Needs { machine: view.machine(), imports, version }
-}
-
-/// The name of a build with the variant that is meant, which may be given as a whole name.
-fn wanted(what: &str, variant: &str) -> String {
-    if variant.contains('@') {
-        return variant.to_owned();
-    }
-    let spec = BuildSpec::parse(what);
-    format!("{}@{}+{variant}", spec.family, spec.version.unwrap_or_default())
-}
-
-/// The one build of a package that a game has a place for, or could have.
-fn choose<'a>(
-    builds: &'a [Build],
-    what: &str,
-    options: &FitOptions,
-    view: &GameView,
-) -> Result<&'a Build> {
-    let several = |builds: &[&Build]| Error::SeveralBuilds {
-        spec: what.to_owned(),
-        candidates: builds.iter().map(|build| build.id.to_string()).collect(),
-    };
-    let mut fitting: Vec<&Build> =
-        builds.iter().filter(|build| !plan::slots(view, build).is_empty()).collect();
-    if fitting.is_empty() {
-        fitting = builds.iter().collect();
-    }
-    if let Some(wanted) = &options.variant {
-        let meant = |build: &Build| {
-            same_name(&build.id.to_string(), wanted)
-                || build.id.variant.as_ref().is_some_and(|variant| same_name(variant, wanted))
-        };
-        let all: Vec<&Build> = builds.iter().collect();
-        fitting = all.iter().copied().filter(|build| meant(build)).collect();
-        if fitting.is_empty() {
-            return Err(several(&all));
-        }
-    } else {
-        needs(view).narrow(&mut fitting);
-        rack::prefer(&mut fitting, |build| build.id.variant.is_none());
-    }
-    match &fitting[..] {
-        [one] => Ok(one),
-        _ => Err(several(&fitting)),
     }
 }
 

@@ -13,7 +13,7 @@ use std::path::Path;
 
 use jiff::Timestamp;
 use object::pe;
-use serde::{Serialize, Serializer};
+use serde::{Deserialize, Serialize};
 use sha1::Sha1;
 use sha2::digest::DynDigest;
 use sha2::{Sha256, Sha384, Sha512};
@@ -34,7 +34,8 @@ const DEEPEST: usize = 3;
 const LARGEST: u64 = 16 << 20;
 
 /// What became of checking a signature.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum SignatureStatus {
     /// The image has none.
     Absent,
@@ -55,12 +56,6 @@ impl SignatureStatus {
             Self::Broken => "broken",
             Self::Unreadable => "unreadable",
         }
-    }
-}
-
-impl Serialize for SignatureStatus {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.serialize_str(self.name())
     }
 }
 

@@ -1,0 +1,83 @@
+//! `check`: will this work with this executable, before anything is copied.
+
+use anyhow::Result;
+use upright_spanner_core::check::Verdict;
+use upright_spanner_core::{Checked, FitOptions};
+
+use super::survey::known_places;
+use crate::args;
+use crate::exit::Exit;
+use crate::render::{self, check};
+use crate::session::Session;
+
+pub fn run(args: &args::Check, session: &Session) -> Result<Exit> {
+    match (&args.game, &args.build) {
+        (None, _) => all(session),
+        (Some(game), None) if args.entries => entries(game, session),
+        (Some(game), None) => now(game, session),
+        (Some(game), Some(build)) => would_be(game, build, args, session),
+    }
+}
+
+/// What a game has now.
+fn now(game: &str, session: &Session) -> Result<Exit> {
+    let workshop = session.look()?;
+    let views = [workshop.game(game, &session.progress())?];
+    let mut checked = workshop.check_games(&views)?;
+    let checked = checked.pop().unwrap_or_default();
+    if session.json {
+        render::json(&check::document(&[(&views[0], &checked)]))?;
+    } else {
+        check::print(&views[0], &checked, session)?;
+    }
+    Ok(exit(&checked))
+}
+
+/// What a game would have.
+fn would_be(game: &str, build: &str, args: &args::Check, session: &Session) -> Result<Exit> {
+    let workshop = session.look()?;
+    let progress = session.progress();
+    let view = workshop.game(game, &progress)?;
+    let options = FitOptions { as_name: args.as_name.clone(), ..FitOptions::default() };
+    let fit = workshop.plan_fit(&view, build, &options, &progress)?;
+    let verdict = Verdict::of(&fit.plan.findings);
+    if session.json {
+        render::json(&check::plan_document(&fit.plan, &fit.build, verdict))?;
+    } else {
+        check::print_plan(&fit.plan, &fit.build, verdict, session)?;
+    }
+    Ok(if verdict == Verdict::Fine { Exit::Done } else { Exit::Attend })
+}
+
+/// Every known game.
+fn all(session: &Session) -> Result<Exit> {
+    let workshop = session.look()?;
+    let survey = workshop.survey(&known_places(&workshop)?, &session.progress())?;
+    let checked = workshop.check_games(&survey.games)?;
+    let rows: Vec<_> = survey.games.iter().zip(checked.iter().map(Vec::as_slice)).collect();
+    if session.json {
+        render::json(&check::document(&rows))?;
+    } else {
+        check::print_all(&rows, session)?;
+    }
+    render::look_errors(&survey.errors);
+    let worst = checked.iter().map(|checked| exit(checked)).find(|exit| *exit != Exit::Done);
+    Ok(worst.unwrap_or(Exit::Done))
+}
+
+fn entries(game: &str, session: &Session) -> Result<Exit> {
+    let workshop = session.look()?;
+    let view = workshop.game(game, &session.progress())?;
+    let entries = workshop.entries(&view);
+    if session.json {
+        render::json(&check::entries_document(&view, &entries))?;
+    } else {
+        check::print_entries(&view, &entries, session)?;
+    }
+    Ok(Exit::Done)
+}
+
+fn exit(checked: &[Checked]) -> Exit {
+    let fine = checked.iter().all(|checked| checked.verdict == Verdict::Fine);
+    if fine { Exit::Done } else { Exit::Attend }
+}

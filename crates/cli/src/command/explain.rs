@@ -1,0 +1,33 @@
+//! `explain`: what a finding means.
+
+use std::io::Write;
+
+use anyhow::Result;
+use upright_spanner_core::Error;
+use upright_spanner_core::check::{ABOUT, explain, guide};
+
+use crate::args;
+use crate::exit::Exit;
+use crate::render;
+use crate::session::Session;
+
+pub fn run(args: &args::Explain, session: &Session) -> Result<Exit> {
+    if args.markdown {
+        write!(anstream::stdout(), "{}", guide())?;
+        return Ok(Exit::Done);
+    }
+    let Some(code) = &args.code else {
+        render::check::print_codes(&ABOUT, session)?;
+        return Ok(Exit::Done);
+    };
+    let about = explain(code).ok_or_else(|| Error::Setting {
+        what: format!("there is no finding `{code}`"),
+        advice: "`spanner explain` lists them all.",
+    })?;
+    if session.json {
+        render::json(&render::check::about_document(about))?;
+    } else {
+        render::check::print_about(about, session)?;
+    }
+    Ok(Exit::Done)
+}

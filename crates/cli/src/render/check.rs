@@ -1,0 +1,288 @@
+//! What checks say: verdicts, findings, the names under which loaders are loaded.
+
+use std::collections::BTreeSet;
+use std::io::Write;
+
+use anyhow::Result;
+use owo_colors::OwoColorize;
+use serde_json::{Value, json};
+use upright_spanner_core::Checked;
+use upright_spanner_core::check::{About, Entry, Finding, Severity, Verdict};
+use upright_spanner_core::plan::Plan;
+use upright_spanner_core::rack::Build;
+use upright_spanner_core::survey::GameView;
+
+use super::table::{table, widest};
+use super::{clean, count, hint, quoted, wrapped};
+use crate::session::Session;
+
+/// A game with what was checked of it.
+type Row<'a> = (&'a GameView, &'a [Checked]);
+
+/// Prints a finding: how grave, what is wrong, what to do.
+pub fn write_finding(out: &mut impl Write, finding: &Finding, width: usize) -> Result<()> {
+    let word = match finding.severity {
+        _ if finding.overridden => "over:".yellow().bold().to_string(),
+        Severity::Stop => "stop:".red().bold().to_string(),
+        Severity::Warn => "warn:".yellow().bold().to_string(),
+        Severity::Note => "note:".bold().to_string(),
+    };
+    let sentence = format!("{} [{}]", finding.sentence, finding.code);
+    write!(out, "{}", wrapped(&sentence, &format!("  {word} "), 8, width))?;
+    write!(out, "{}", wrapped(&finding.remedy, "        ", 8, width))?;
+    Ok(())
+}
+
+fn verdict(verdict: Verdict) -> String {
+    match verdict {
+        Verdict::Fine => verdict.name().green().to_string(),
+        Verdict::Unknown | Verdict::Attention => verdict.name().yellow().to_string(),
+        Verdict::Stop => verdict.name().red().to_string(),
+    }
+}
+
+fn heading(view: &GameView) -> String {
+    let version = view.version.as_ref().and_then(|known| known.version.as_ref());
+    let version = version.map_or_else(String::new, |version| format!(" {version}"));
+    format!("{}{version}", clean(&view.game.title).bold())
+}
+
+/// Prints what a game has now: a verdict a family, and the findings.
+pub fn print(view: &GameView, checked: &[Checked], session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    writeln!(out, "{}  {}", heading(view), format!("({})", view.game.id).dimmed())?;
+    if checked.is_empty() {
+        return hint(session, "No component was found in this game.");
+    }
+    let rows = checked
+        .iter()
+        .map(|checked| {
+            let version = checked.version.as_ref().map_or("-".to_owned(), ToString::to_string);
+            let family = clean(&checked.family).into_owned();
+            vec![family, version, verdict(checked.verdict)]
+        })
+        .collect();
+    write!(out, "{}", table(&["FAMILY", "VERSION", "VERDICT"], &[], rows))?;
+    for finding in told(checked) {
+        write_finding(&mut out, finding, session.width)?;
+    }
+    match told(checked).first() {
+        Some(finding) => hint(session, &format!("More: spanner explain {}", finding.code)),
+        None => Ok(()),
+    }
+}
+
+/// The findings of a game, each once: some are said of every component.
+fn told(checked: &[Checked]) -> Vec<&Finding> {
+    let mut findings: Vec<&Finding> =
+        checked.iter().flat_map(|checked| &checked.findings).collect();
+    findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    let mut seen = BTreeSet::new();
+    findings.retain(|finding| seen.insert(&finding.sentence));
+    findings
+}
+
+/// Prints what a build would be in a game.
+pub fn print_plan(plan: &Plan, build: &Build, outcome: Verdict, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    let title = clean(&plan.game.title).bold().to_string();
+    writeln!(out, "{title}, {}: {}", clean(&build.id.to_string()), verdict(outcome))?;
+    for finding in &plan.findings {
+        write_finding(&mut out, finding, session.width)?;
+    }
+    if outcome == Verdict::Stop || plan.is_empty() {
+        return Ok(());
+    }
+    let fit = format!("spanner fit {} {}", quoted(&plan.game.id), quoted(&build.id.to_string()));
+    hint(session, &format!("Next: {fit} --dry-run"))
+}
+
+/// Prints games against families.
+pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    let families: BTreeSet<&str> =
+        rows.iter().flat_map(|(_, checked)| *checked).map(|c| c.family.as_str()).collect();
+    if families.is_empty() {
+        return hint(session, "No component was found in any known game.");
+    }
+    let games: Vec<String> =
+        rows.iter().map(|(view, _)| clean(&view.game.title).into_owned()).collect();
+    let first = widest(games.iter().map(String::as_str).chain(["GAME"])) + 4;
+    // As many families side by side as there is room for.
+    let mut blocks: Vec<Vec<&str>> = Vec::new();
+    let mut room = 0;
+    for family in families {
+        let wanted = widest([family, "attention"]) + 2;
+        if room < wanted {
+            blocks.push(Vec::new());
+            room = session.width.saturating_sub(first).max(wanted);
+        }
+        room -= wanted;
+        if let Some(block) = blocks.last_mut() {
+            block.push(family);
+        }
+    }
+    for (index, block) in blocks.iter().enumerate() {
+        if index > 0 {
+            writeln!(out)?;
+        }
+        let mut headings = vec!["GAME"];
+        headings.extend(block);
+        let cells = rows.iter().zip(&games).map(|((_, checked), game)| {
+            let mut row = vec![game.clone()];
+            row.extend(block.iter().map(|family| {
+                let found = checked.iter().find(|checked| checked.family == **family);
+                found.map_or_else(|| "-".to_owned(), |checked| verdict(checked.verdict))
+            }));
+            row
+        });
+        let absent = |row: &Vec<String>| row[1..].iter().all(|cell| cell == "-");
+        let cells: Vec<Vec<String>> = cells.filter(|row| !absent(row)).collect();
+        write!(out, "{}", table(&headings, &[], cells))?;
+    }
+    let number = |wanted: Verdict| {
+        rows.iter().flat_map(|(_, checked)| *checked).filter(|c| c.verdict == wanted).count()
+    };
+    let all: usize = rows.iter().map(|(_, checked)| checked.len()).sum();
+    let numbers: Vec<String> = [Verdict::Stop, Verdict::Attention, Verdict::Unknown, Verdict::Fine]
+        .into_iter()
+        .filter(|wanted| number(*wanted) > 0)
+        .map(|wanted| format!("{} {}", number(wanted), wanted.name()))
+        .collect();
+    let text = format!(
+        "{} in {}: {}.",
+        count(all, "family"),
+        count(rows.len(), "game"),
+        numbers.join(", ")
+    );
+    writeln!(out, "{text}")?;
+    let worst = rows
+        .iter()
+        .max_by_key(|(_, checked)| checked.iter().map(|c| c.verdict).max())
+        .filter(|(_, checked)| checked.iter().any(|c| c.verdict != Verdict::Fine));
+    match worst {
+        Some((view, _)) => hint(session, &format!("Next: spanner check {}", view.game.id)),
+        None => Ok(()),
+    }
+}
+
+/// Prints the names under which a loader would be loaded.
+pub fn print_entries(view: &GameView, entries: &[Entry], session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    writeln!(out, "{}: names under which a loader would be loaded", heading(view))?;
+    if entries.is_empty() {
+        return hint(session, "None: its executable imports no library that can be stood in for.");
+    }
+    let rows = entries
+        .iter()
+        .map(|entry| {
+            let when = if entry.delayed { "at the first call" } else { "at the start" };
+            let taken =
+                entry.taken_by.as_ref().map_or("free".to_owned(), |by| format!("taken by {by}"));
+            vec![
+                clean(&entry.name).into_owned(),
+                clean(&taken).into_owned(),
+                when.to_owned(),
+                entry.functions.to_string(),
+                clean(entry.by.as_str()).into_owned(),
+            ]
+        })
+        .collect();
+    let headings = ["NAME", "USE", "LOADED", "FUNCTIONS", "BY"];
+    write!(out, "{}", table(&headings, &[3], rows))?;
+    let free = entries.iter().find(|entry| entry.taken_by.is_none());
+    match free {
+        Some(entry) => hint(
+            session,
+            &format!(
+                "Next: spanner check {} LOADER --as {}",
+                quoted(&view.game.id),
+                quoted(&entry.name)
+            ),
+        ),
+        None => Ok(()),
+    }
+}
+
+/// Prints every code with what it is about.
+pub fn print_codes(all: &[About], session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    let room = widest(all.iter().map(|about| about.code)) + 4;
+    for about in all {
+        let first = format!("  {}", format!("{:<1$}", about.code, room - 2).bold());
+        write!(out, "{}", wrapped(about.cause, &first, room, session.width))?;
+    }
+    hint(session, "Next: spanner explain CODE")
+}
+
+/// Prints what a finding means.
+pub fn print_about(about: &About, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    writeln!(out, "{}", about.code.bold())?;
+    for (name, text) in [
+        ("cause", about.cause),
+        ("consequence", about.consequence),
+        ("what to do", about.remedy),
+        ("example", about.example),
+    ] {
+        let first = format!("  {}", format!("{name:<12}").dimmed());
+        write!(out, "{}", wrapped(text, &first, 14, session.width))?;
+    }
+    if !about.overridable {
+        writeln!(out, "  It cannot be overridden: there is no place to go on with.")?;
+    }
+    Ok(())
+}
+
+/// Checked games as a document for programs.
+pub fn document(rows: &[Row<'_>]) -> Value {
+    let family = |checked: &Checked| {
+        json!({
+            "family": checked.family,
+            "version": checked.version,
+            "verdict": checked.verdict,
+            "findings": checked.findings,
+        })
+    };
+    let games: Vec<Value> = rows
+        .iter()
+        .map(|(view, checked)| {
+            json!({
+                "id": view.game.id,
+                "title": view.game.title,
+                "version": view.version.as_ref().and_then(|known| known.version.as_ref()),
+                "families": checked.iter().map(family).collect::<Vec<_>>(),
+            })
+        })
+        .collect();
+    json!({ "schema": 1, "games": games })
+}
+
+/// What a build would be, as a document for programs.
+pub fn plan_document(plan: &Plan, build: &Build, verdict: Verdict) -> Value {
+    json!({
+        "schema": 1,
+        "game": plan.game.id,
+        "build": build.id,
+        "verdict": verdict,
+        "findings": plan.findings,
+    })
+}
+
+/// Names of entries as a document for programs.
+pub fn entries_document(view: &GameView, entries: &[Entry]) -> Value {
+    json!({ "schema": 1, "game": view.game.id, "entries": entries })
+}
+
+/// What a finding means, as a document for programs.
+pub fn about_document(about: &About) -> Value {
+    json!({
+        "schema": 1,
+        "code": about.code,
+        "cause": about.cause,
+        "consequence": about.consequence,
+        "remedy": about.remedy,
+        "example": about.example,
+        "overridable": about.overridable,
+    })
+}

@@ -1,0 +1,49 @@
+//! `conflicts`: a build does not go together with something that the game has.
+
+use super::case::Other;
+use super::requires::why;
+use super::{Case, Finding, Severity};
+use crate::catalog::Relation;
+use crate::path::same_name;
+
+/// The code: a choice among builds takes it for a tie that may be untied.
+pub(crate) const CODE: &str = "conflicts";
+
+pub(crate) fn check(case: &Case<'_>) -> Vec<Finding> {
+    let id = &case.build.id;
+    let own = case.catalog.family(&id.family);
+    let mut findings = Vec::new();
+    for other in case.others() {
+        let ours = own.into_iter().flat_map(|family| &family.conflicts).filter(|relation| {
+            same_name(&relation.family, other.family)
+                && relation.is_about(case.build.version.as_ref())
+                && relation.names(other.version.as_ref())
+        });
+        // What is in place is told of once, by the one whose entry says so.
+        let family = case.catalog.family(other.family).filter(|_| !case.in_place);
+        let theirs = family.into_iter().flat_map(|family| &family.conflicts).filter(|relation| {
+            same_name(&relation.family, &id.family)
+                && relation.is_about(other.version.as_ref())
+                && relation.names(case.build.version.as_ref())
+        });
+        findings.extend(ours.chain(theirs).next().map(|relation| finding(case, &other, relation)));
+    }
+    findings
+}
+
+fn finding(case: &Case<'_>, other: &Other<'_>, relation: &Relation) -> Finding {
+    let game = &case.view.game;
+    let place = other.library.map_or_else(String::new, |library| format!(" ({})", library.path));
+    let sentence = format!(
+        "{} does not go together with {}, which {} has{place}.{}",
+        case.label(),
+        other.described(),
+        game.title,
+        why(relation)
+    );
+    let remedy = format!(
+        "Take {0} out first (spanner park {1} {0}), or leave this one out.",
+        other.family, game.id
+    );
+    Finding::new(CODE, Severity::Stop, sentence, remedy)
+}

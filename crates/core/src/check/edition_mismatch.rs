@@ -1,0 +1,22 @@
+//! `edition-mismatch`: a build is for another store edition of the game.
+
+use super::{Case, Finding, Severity};
+use crate::path::same_name;
+
+pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
+    let family = case.catalog.family(&case.build.id.family)?;
+    let editions = family.editions_of(case.build.version.as_ref())?;
+    let game = &case.view.game;
+    let wanted = editions.join(" or ");
+    let (severity, has) = match &game.settings.edition {
+        Some(edition) if editions.iter().any(|e| same_name(e, edition)) => return None,
+        Some(edition) => (Severity::Stop, format!("{} is the {edition} edition", game.title)),
+        None => (Severity::Warn, format!("which edition {} is was not said", game.title)),
+    };
+    let sentence = format!("{} is for the {wanted} edition, and {has}.", case.label());
+    let remedy = match severity {
+        Severity::Stop => "Use the build for that edition.".to_owned(),
+        _ => format!("Say it: spanner game set {} --edition NAME", game.id),
+    };
+    Some(Finding::new("edition-mismatch", severity, sentence, remedy))
+}

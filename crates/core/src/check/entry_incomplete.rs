@@ -1,0 +1,46 @@
+//! `entry-incomplete`: a stand-in does not offer what is imported from the library whose name it
+//! bears.
+
+use std::collections::BTreeSet;
+
+use super::entry_not_loaded::is_entry;
+use super::exports_missing::{list, offered};
+use super::{Case, Finding, Severity};
+
+pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
+    let swap = case.swaps.first().filter(|swap| is_entry(case, swap))?;
+    // What a library offered before is compared by another check.
+    if swap.old.is_some() && !case.in_place {
+        return None;
+    }
+    let name = swap.place.path.file_name();
+    let mut wanted: BTreeSet<String> = BTreeSet::new();
+    let mut by = None;
+    for (path, image) in case.importers(name) {
+        let imports = image.imports.iter().filter(|i| crate::path::same_name(&i.dll, name));
+        let symbols = imports.flat_map(|import| &import.symbols).map(ToString::to_string);
+        wanted.extend(symbols);
+        by.get_or_insert_with(|| path.file_name().to_owned());
+    }
+    let by = by?;
+    let offered = offered(&*case.image(swap)?);
+    let missing: Vec<&String> = wanted.iter().filter(|symbol| !offered.contains(*symbol)).collect();
+    if missing.is_empty() {
+        return None;
+    }
+    let sentence = format!(
+        "{} as {name} lacks {} that {by} imports from it: {}.",
+        case.build.id,
+        if missing.len() == 1 {
+            "a function".to_owned()
+        } else {
+            format!("{} functions", missing.len())
+        },
+        list(&missing)
+    );
+    let remedy = format!(
+        "Give it a name of which it offers all: spanner check {} --entries shows what each needs.",
+        case.view.game.id
+    );
+    Some(Finding::new("entry-incomplete", Severity::Stop, sentence, remedy))
+}

@@ -1,0 +1,47 @@
+//! `entry-not-loaded`: a stand-in or a loader under a name that neither the executable nor an image
+//! that it loads imports.
+
+use super::loads::loads;
+use super::{Case, Finding, Severity, Swap};
+use crate::catalog::Role;
+use crate::image::system::{can_be_stood_in, is_always_windows_own};
+use crate::path::same_name;
+
+pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
+    let swap = case.swaps.first()?;
+    let executable = case.executable()?;
+    let exe = executable.path.file_name();
+    let name = swap.place.path.file_name();
+    if !is_entry(case, swap) || swap.place.path.folder() != executable.path.folder() {
+        return None;
+    }
+    let label = case.build.id.to_string();
+    let remedy = format!(
+        "spanner check {} --entries lists the names that would be loaded; then fit with --as NAME.",
+        case.view.game.id
+    );
+    if is_always_windows_own(name) {
+        let sentence = format!(
+            "{label} as {name} would not be loaded: Windows takes its own {name} whatever lies \
+             beside {exe}."
+        );
+        return Some(Finding::new("entry-not-loaded", Severity::Stop, sentence, remedy));
+    }
+    if loads(case.view).iter().any(|load| same_name(&load.name, name)) {
+        return None;
+    }
+    let sentence = format!(
+        "{label} as {name} would not be loaded: neither {exe} nor a library that it loads imports \
+         {name}."
+    );
+    // A game may load a library by name while it runs; where one is there already, somebody had a
+    // reason to put it there.
+    let severity = if swap.old.is_some() { Severity::Warn } else { Severity::Stop };
+    Some(Finding::new("entry-not-loaded", severity, sentence, remedy))
+}
+
+/// Whether the library gets into the game by its name alone.
+pub(super) fn is_entry(case: &Case<'_>, swap: &Swap<'_>) -> bool {
+    let by_role = matches!(case.build.role, Some(Role::Loader | Role::Overlay));
+    by_role || can_be_stood_in(swap.place.path.file_name())
+}

@@ -1,0 +1,31 @@
+//! `generation-leap`: the version jumps from one generation of a family to another.
+
+use super::{Case, Finding, Severity};
+use crate::version::Version;
+
+pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
+    let new = case.build.version.as_ref()?;
+    let family = case.catalog.family(&case.build.id.family);
+    let (old, what) = case.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {
+        let old = swap.old?.facts.version()?;
+        let label = |version: &Version| family.and_then(|f| f.generation(version));
+        let what = match (label(&old), label(new)) {
+            (Some(was), Some(is)) if was != is => format!("from {was} to {is}"),
+            (Some(_), Some(_)) => return None,
+            _ if leaps(&old, new) => "to another way of counting".to_owned(),
+            _ => return None,
+        };
+        (swap.facts == &case.build.file.facts).then_some((old, what))
+    })?;
+    let sentence = format!("{} leaps {what}: the present version is {old}.", case.build.id);
+    let remedy =
+        "Newer by count, but of another kind: read its notes, and keep the way back in mind.";
+    Some(Finding::new("generation-leap", Severity::Note, sentence, remedy))
+}
+
+/// Whether the first number grows from one digit to hundreds, or falls so.
+fn leaps(old: &Version, new: &Version) -> bool {
+    let first = |version: &Version| version.numbers().first().copied().unwrap_or(0);
+    let (low, high) = (first(old).min(first(new)), first(old).max(first(new)));
+    high >= 100 && low < high / 10
+}

@@ -1,0 +1,94 @@
+//! Under which names a game loads libraries that lie beside its executable.
+
+use std::collections::VecDeque;
+
+use serde::Serialize;
+
+use crate::image::system::{can_be_stood_in, is_always_windows_own};
+use crate::path::{GamePath, fold, same_name};
+use crate::survey::{GameView, Library};
+
+use super::Images;
+
+/// A name that a game loads.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) struct Load {
+    pub name: String,
+    /// The image that imports it.
+    pub by: GamePath,
+    /// How many images lie between it and the executable.
+    pub depth: usize,
+}
+
+/// Every library that the executable imports, and what those of the game import in turn.
+pub(super) fn loads(view: &GameView) -> Vec<Load> {
+    let Some(executable) = view.executable() else { return Vec::new() };
+    let folder = executable.path.folder();
+    let mut loads: Vec<Load> = Vec::new();
+    let mut queue = VecDeque::from([(&executable.path, &executable.facts, 0)]);
+    while let Some((path, facts, depth)) = queue.pop_front() {
+        for name in &facts.imported_dlls {
+            if loads.iter().any(|load| same_name(&load.name, name)) {
+                continue;
+            }
+            loads.push(Load { name: name.clone(), by: path.clone(), depth });
+            if let Some(library) = beside(view, folder, name) {
+                queue.push_back((&library.path, &library.facts, depth + 1));
+            }
+        }
+    }
+    loads
+}
+
+/// The library of a name in a folder of the game.
+fn beside<'a>(view: &'a GameView, folder: &str, name: &str) -> Option<&'a Library> {
+    view.libraries.iter().find(|library| {
+        same_name(library.path.folder(), folder) && same_name(library.path.file_name(), name)
+    })
+}
+
+/// A name under which a loader would be loaded by a game.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Entry {
+    /// The file name.
+    pub name: String,
+    /// The image that imports it.
+    pub by: GamePath,
+    /// Whether it is loaded at the first call, instead of at the start.
+    pub delayed: bool,
+    /// How many functions a stand-in has to offer.
+    pub functions: usize,
+    /// What bears the name already: its family.
+    pub taken_by: Option<String>,
+}
+
+/// The names under which a loader would be loaded, the best first: free ones, then those that the
+/// executable itself imports, at its start, and of which it wants the least.
+pub(crate) fn entries(view: &GameView, images: &dyn Images) -> Vec<Entry> {
+    let Some(executable) = view.executable() else { return Vec::new() };
+    let folder = executable.path.folder();
+    let loads = loads(view);
+    let usable = loads
+        .iter()
+        .filter(|load| can_be_stood_in(&load.name) && !is_always_windows_own(&load.name));
+    let mut entries: Vec<(usize, Entry)> = usable
+        .map(|load| {
+            let image = images.at(&load.by);
+            let import = image.as_ref().and_then(|image| {
+                image.imports.iter().find(|import| same_name(&import.dll, &load.name))
+            });
+            let entry = Entry {
+                name: fold(&load.name),
+                by: load.by.clone(),
+                delayed: import.is_some_and(|import| import.delayed),
+                functions: import.map_or(0, |import| import.symbols.len()),
+                taken_by: beside(view, folder, &load.name).map(|library| library.family.clone()),
+            };
+            (load.depth, entry)
+        })
+        .collect();
+    entries.sort_by_key(|(depth, entry)| {
+        (entry.taken_by.is_some(), *depth, entry.delayed, entry.functions, entry.name.clone())
+    });
+    entries.into_iter().map(|(_, entry)| entry).collect()
+}

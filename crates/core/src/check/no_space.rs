@@ -1,0 +1,19 @@
+//! `no-space`: a volume has less room than the change needs.
+
+use super::{Conditions, Finding, Severity};
+
+pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
+    let (folder, wanted, free) = conditions.short.first()?;
+    let sentence = format!(
+        "The change needs {} on the volume of {}, which has {} left.",
+        megabytes(*wanted),
+        folder.display(),
+        megabytes(*free)
+    );
+    let remedy = "Make room there, or keep the home folder elsewhere (--home).";
+    Some(Finding::new("no-space", Severity::Stop, sentence, remedy))
+}
+
+pub(super) fn megabytes(bytes: u64) -> String {
+    format!("{:.1} MB", bytes as f64 / f64::from(1 << 20))
+}

@@ -1,0 +1,32 @@
+//! `online-risk`: the game is played online, or watches over its files.
+
+use super::{Case, Finding, Severity};
+use crate::path::fold;
+
+pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
+    let game = &case.view.game;
+    let sign = match game.settings.online {
+        Some(false) => return None,
+        Some(true) => format!("{} is marked as played online", game.title),
+        None => format!("{} has {}", game.title, guard(case)?),
+    };
+    let sentence = format!("{sign}: foreign files in it can get an account banned.");
+    let remedy = format!(
+        "Ask where the game is discussed before you play online with it. If it does not apply: \
+         spanner game set {} --online no",
+        game.id
+    );
+    Some(Finding::new("online-risk", Severity::Warn, sentence, remedy))
+}
+
+/// A program or library of the game that watches over its files.
+fn guard(case: &Case<'_>) -> Option<String> {
+    let programs = case.view.programs.iter().map(|program| (&program.path, &program.facts));
+    let libraries = case.view.libraries.iter().map(|library| (&library.path, &library.facts));
+    programs.chain(libraries).find_map(|(path, facts)| {
+        let words = ["FileDescription", "ProductName"].map(|key| facts.string(key).unwrap_or(""));
+        let text: String =
+            fold(&format!("{path} {} {}", words[0], words[1])).replace(['-', '_', ' '], "");
+        text.contains("anticheat").then(|| format!("an anti-cheat ({path})"))
+    })
+}

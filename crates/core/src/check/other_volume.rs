@@ -1,0 +1,16 @@
+//! `other-volume`: what is replaced is kept on another volume than the game's.
+
+use super::no_space::megabytes;
+use super::{Conditions, Finding, Severity};
+
+pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
+    let (game, home) = conditions.volumes.as_ref().filter(|_| conditions.kept > 0)?;
+    let sentence = format!(
+        "{} and the home folder {} are on different volumes: {} are copied across to be kept.",
+        game.display(),
+        home.display(),
+        megabytes(conditions.kept)
+    );
+    let remedy = "Nothing to do; it takes longer, and takes room on both.";
+    Some(Finding::new("other-volume", Severity::Note, sentence, remedy))
+}

@@ -1,0 +1,76 @@
+//! `requires`: a build needs a version of another family that the game does not have, or something
+//! in the game needs another version of this one.
+
+use super::case::Other;
+use super::{Case, Finding, Severity};
+use crate::catalog::Relation;
+use crate::path::same_name;
+
+/// The code: a choice among builds takes it for a tie that may be untied.
+pub(crate) const CODE: &str = "requires";
+
+pub(crate) fn check(case: &Case<'_>) -> Vec<Finding> {
+    let mut findings = needs(case);
+    if !case.in_place {
+        findings.extend(is_needed(case));
+    }
+    findings
+}
+
+/// What the build needs of others.
+fn needs(case: &Case<'_>) -> Vec<Finding> {
+    let (id, game) = (&case.build.id, &case.view.game);
+    let others = case.others();
+    let own = case.catalog.family(&id.family).into_iter().flat_map(|family| &family.requires);
+    let about = own.filter(|relation| relation.is_about(case.build.version.as_ref()));
+    about
+        .filter_map(|relation| {
+            let there: Vec<&Other<'_>> =
+                others.iter().filter(|other| same_name(other.family, &relation.family)).collect();
+            if there.iter().any(|other| relation.names(other.version.as_ref())) {
+                return None;
+            }
+            let has = there.first().map_or_else(|| "none".to_owned(), |other| other.described());
+            let sentence = format!(
+                "{} needs {}, and {} has {has}.{}",
+                case.label(),
+                relation.other(),
+                game.title,
+                why(relation)
+            );
+            let remedy = format!("Fit that first: spanner fit {} {}", game.id, relation.family);
+            Some(Finding::new(CODE, Severity::Stop, sentence, remedy))
+        })
+        .collect()
+}
+
+/// What others need of the build.
+fn is_needed(case: &Case<'_>) -> Vec<Finding> {
+    let (id, game) = (&case.build.id, &case.view.game);
+    let mut findings = Vec::new();
+    for other in case.others() {
+        let family = case.catalog.family(other.family);
+        let relations = family.into_iter().flat_map(|family| &family.requires).filter(|relation| {
+            same_name(&relation.family, &id.family)
+                && relation.is_about(other.version.as_ref())
+                && !relation.names(case.build.version.as_ref())
+        });
+        for relation in relations {
+            let sentence = format!(
+                "{} in {} needs {}, which {id} is not.{}",
+                other.described(),
+                game.title,
+                relation.other(),
+                why(relation)
+            );
+            let remedy = format!("Use a build that it takes, or change {} too.", other.family);
+            findings.push(Finding::new(CODE, Severity::Stop, sentence, remedy));
+        }
+    }
+    findings
+}
+
+/// The catalog's reason, behind a sentence.
+pub(super) fn why(relation: &Relation) -> String {
+    relation.why.as_ref().map_or_else(String::new, |why| format!(" ({why})"))
+}

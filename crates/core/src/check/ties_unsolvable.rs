@@ -1,0 +1,16 @@
+//! `ties-unsolvable`: what builds require of one another leaves no choice.
+
+use super::{Finding, Severity};
+use crate::game::Game;
+use crate::rack::Build;
+
+pub(crate) fn finding(build: &Build, game: &Game, sentences: &[String]) -> Finding {
+    let sentence = format!(
+        "No build of {} goes with what {} has: {}.",
+        build.id.family,
+        game.title,
+        sentences.join("; ")
+    );
+    let remedy = "Put a build on the rack that they agree on, or park what stands in the way.";
+    Finding::new("ties-unsolvable", Severity::Stop, sentence, remedy)
+}

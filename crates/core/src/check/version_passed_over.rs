@@ -1,0 +1,14 @@
+//! `version-passed-over`: a newer build is on the rack, and something stops it in this game.
+
+use super::{Finding, Severity};
+use crate::game::Game;
+use crate::rack::Build;
+
+pub(crate) fn finding(build: &Build, game: &Game, why: &str) -> Finding {
+    let sentence = match why {
+        "" => format!("{} was passed over: an older build goes with the rest.", build.id),
+        why => format!("A newer build was passed over: {why}"),
+    };
+    let remedy = format!("To look at it alone: spanner check {} {}", game.id, build.id);
+    Finding::new("version-passed-over", Severity::Note, sentence, remedy)
+}
