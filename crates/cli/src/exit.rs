@@ -44,6 +44,7 @@ impl Exit {
                 | Error::Id { .. }
                 | Error::Taken { .. }
                 | Error::UnknownFamily { .. }
+                | Error::NoSuchComponent { .. }
                 | Error::UnknownBuild { .. }
                 | Error::SeveralBuilds { .. },
             ) => Self::Usage,

@@ -6,6 +6,8 @@ use std::collections::BTreeSet;
 use super::entry_not_loaded::is_entry;
 use super::exports_missing::{list, offered};
 use super::{Case, Finding, Severity};
+use crate::image::system::is_always_windows_own;
+use crate::path::same_name;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let swap = case.swaps.first().filter(|swap| is_entry(case, swap))?;
@@ -14,10 +16,14 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
         return None;
     }
     let name = swap.place.path.file_name();
+    // Windows would not take it for its own in any case, which another check tells.
+    if is_always_windows_own(name) {
+        return None;
+    }
     let mut wanted: BTreeSet<String> = BTreeSet::new();
     let mut by = None;
     for (path, image) in case.importers(name) {
-        let imports = image.imports.iter().filter(|i| crate::path::same_name(&i.dll, name));
+        let imports = image.imports.iter().filter(|i| same_name(&i.dll, name));
         let symbols = imports.flat_map(|import| &import.symbols).map(ToString::to_string);
         wanted.extend(symbols);
         by.get_or_insert_with(|| path.file_name().to_owned());

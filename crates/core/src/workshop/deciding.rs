@@ -147,15 +147,18 @@ impl Planner<'_> {
                 .ok_or_else(|| Error::UnknownBuild { spec: what.to_owned(), known: Vec::new() })?;
             return Ok((plan, build.clone()));
         };
-        let (chosen, mut plan) = if plans[first].1.stops().is_empty() {
+        let (chosen, mut plan, along) = if plans[first].1.stops().is_empty() {
             let (build, plan) = plans.remove(first);
-            (build, plan)
+            (build, plan, Vec::new())
         } else {
             self.untie(&mut plans, first)?
         };
-        // What was newer than the choice, in the order of preference.
+        // What was newer than the choice, in the order of preference; with what comes along, a tie
+        // that was untied is no reason any more.
         for (build, other) in plans.iter().take_while(|(build, _)| build.version > chosen.version) {
-            let why = other.stops().first().map(|stop| stop.sentence.clone()).unwrap_or_default();
+            let untied = if along.is_empty() { None } else { Some(self.plan(build, &along)?) };
+            let stops = untied.as_ref().unwrap_or(other).stops();
+            let why = stops.first().map(|stop| stop.sentence.clone()).unwrap_or_default();
             plan.findings.push(version_passed_over::finding(build, &self.view.game, &why));
         }
         Ok((plan, chosen.clone()))
@@ -166,7 +169,7 @@ impl Planner<'_> {
         &self,
         plans: &mut Vec<(&'b Build, Plan)>,
         first: usize,
-    ) -> Result<(&'b Build, Plan)>
+    ) -> Result<(&'b Build, Plan, Vec<Along>)>
     where
         Self: 'b,
     {
@@ -189,7 +192,7 @@ impl Planner<'_> {
                 let (build, mut plan) = plans.remove(first);
                 let finding = ties_unsolvable::finding(build, &self.view.game, &sentences);
                 plan.findings.insert(0, finding);
-                return Ok((build, plan));
+                return Ok((build, plan, Vec::new()));
             }
         };
         let chosen = |family: &str| match solution.get(family)?.choice {
@@ -214,10 +217,11 @@ impl Planner<'_> {
                 })
                 .collect()
         };
-        let plan = self.plan(head, &along(head))?;
+        let with_head = along(head);
+        let plan = self.plan(head, &with_head)?;
         let others: Result<Vec<Plan>> =
             others.iter().map(|build| self.plan(build, &along(build))).collect();
-        Ok((head, plan.with(others?)))
+        Ok((head, plan.with(others?), with_head))
     }
 
     /// The families that ties could concern, but `family` itself, with what each could be: builds

@@ -51,9 +51,14 @@ impl Workshop {
         Ok(game)
     }
 
-    /// Changes what the user says of a game.
+    /// Changes what the user says of a game; a folder that is not known yet is remembered.
     pub fn set_game(&self, name: &str, edit: &GameEdit) -> Result<Game> {
-        let id = self.game_id(name)?;
+        let id = match self.game_id(name) {
+            Err(Error::UnknownGame { .. }) if Path::new(name).is_dir() => {
+                return self.add_game(Path::new(name), edit);
+            }
+            id => id?,
+        };
         let games = self.database.games()?;
         let mut game = games
             .into_iter()
