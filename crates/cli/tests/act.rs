@@ -176,8 +176,12 @@ fn a_file_in_use_is_said_in_words_and_nothing_changes() {
     // Shared for reading only, as a running program holds its libraries.
     let held = fs::OpenOptions::new().read(true).share_mode(1).open(&target).unwrap();
     let before = bench.picture("games/Kite Harbour");
-    let assert = bench.run(&["fit", "games/Kite Harbour", "downloads/brine-2.8.1-win64.zip"]);
-    let errors = errors(&assert.code(4));
+    let fit = ["fit", "games/Kite Harbour", "downloads/brine-2.8.1-win64.zip"];
+    let said = common::output(&bench.run(&fit).code(3));
+    assert!(said.contains("[game-running]"), "{said}");
+    let mut despite = fit.to_vec();
+    despite.extend(["--despite", "game-running"]);
+    let errors = errors(&bench.run(&despite).code(4));
     assert!(errors.contains("every file is back as it was"), "{errors}");
     assert!(errors.contains("Close the game") || errors.contains("not running"), "{errors}");
     assert!(bench.picture("games/Kite Harbour") == before);

@@ -168,7 +168,8 @@ fn planned(
     let progress = session.progress();
     match workshop.plan_fit(view, build, &options, &progress) {
         Err(Error::SeveralBuilds { spec, candidates }) => {
-            let question = format!("{} could use each of these. Which one?", view.game.title);
+            let question =
+                format!("Each of these could be used in {}; choose one", view.game.title);
             let Some(chosen) = prompt::choose(session, &question, &candidates)? else {
                 return Err(Error::SeveralBuilds { spec, candidates }.into());
             };

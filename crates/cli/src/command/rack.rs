@@ -70,7 +70,7 @@ fn add_one(
     let was_new = new(&addition);
     let silent = addition.builds.iter().find(|(build, _)| build.version.is_none());
     if let Some((build, _)) = silent.filter(|_| was_new) {
-        let question = format!("Nothing tells the version of {}. Which is it?", build.file.name);
+        let question = format!("Nothing tells the version of {}; it is", build.file.name);
         let answer = prompt::text(session, &format!("{question} (empty: not known)"))?;
         if let Some(version) = answer.and_then(|answer| answer.parse().ok()) {
             let told = Told { version: Some(version), ..told.clone() };

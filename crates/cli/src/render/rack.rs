@@ -140,8 +140,9 @@ pub fn print_build(build: &Build, session: &Session) -> Result<()> {
             ROOT => format!("the game's folder: {}", place.to),
             bay => format!("{bay}: {}", place.to),
         };
-        let (from, policy) = (place.from.as_str(), place.policy.name());
-        vec![clean(from).into_owned(), policy.to_owned(), clean(&to).into_owned()]
+        let from = build.short(&place.from).to_string();
+        let policy = place.policy.name().to_owned();
+        vec![clean(&from).into_owned(), policy, clean(&to).into_owned()]
     });
     write!(out, "{}", table(&["FILE", "POLICY", "GOES TO"], &[], rows.collect()))?;
     for path in &build.left {

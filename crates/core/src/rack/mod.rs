@@ -310,6 +310,12 @@ impl Build {
         keyed_to(&self.file.facts, &self.file.name)
     }
 
+    /// The path of one of its files as layouts write it: without the folders that it shares with
+    /// the library's.
+    pub fn short(&self, path: &GamePath) -> GamePath {
+        layout::short(&self.file.path, path)
+    }
+
     /// All bytes of its files.
     pub fn size(&self) -> u64 {
         self.files().map(|file| file.content.size).sum()

@@ -255,6 +255,12 @@ impl Database {
         number.map_err(Error::database("read the journal"))
     }
 
+    /// Forgets what was read of a file: it may be another now, of the same size and date.
+    pub fn forget_facts(&self, path: &Path) -> Result<()> {
+        let sql = "DELETE FROM facts WHERE path = ?1";
+        self.alter("forget what was read", sql, params![path.to_string_lossy()])
+    }
+
     fn alter(&self, doing: &'static str, sql: &str, values: impl rusqlite::Params) -> Result<()> {
         self.connection.execute(sql, values).map(drop).map_err(Error::database(doing))
     }

@@ -129,6 +129,9 @@ impl Workshop {
     }
 
     fn carry_out(&mut self, plan: Plan, progress: &dyn Progress) -> Result<Change> {
+        for step in &plan.steps {
+            self.database.forget_facts(&step.place.on(&plan.game.root))?;
+        }
         change::apply(plan, &self.blobs, &mut self.database, progress)
     }
 
