@@ -1,10 +1,14 @@
 //! What a file is: its content by digest, and the marks around the content that rollback restores.
 
+use std::collections::HashMap;
 use std::fmt;
 use std::fs::{File, Metadata};
 use std::io::{self, Read};
 use std::path::Path;
 use std::str::FromStr;
+use std::sync::{LazyLock, Mutex};
+#[cfg(unix)]
+use std::time::{SystemTime, UNIX_EPOCH};
 
 use filetime::FileTime;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
@@ -92,10 +96,87 @@ impl Content {
         hasher.finish()
     }
 
-    /// Reads the whole file at `path`.
+    /// Reads the whole file at `path`; not again in the same run, as long as the system's own marks
+    /// prove that it is the very file that was read.
     pub fn of_file(path: &Path) -> Result<Self> {
-        File::open(path).and_then(Self::of_reader).map_err(Error::io("read", path))
+        let read = || -> io::Result<Self> {
+            let file = File::open(path)?;
+            let before = proof(&file.metadata()?);
+            let known = |proof: &Proof| KNOWN.lock().ok()?.get(proof).copied();
+            if let Some(content) = before.as_ref().and_then(known) {
+                return Ok(content);
+            }
+            let content = Self::of_reader(&file)?;
+            if let Some(proof) = before.filter(|before| {
+                file.metadata().ok().and_then(|after| proof(&after)).as_ref() == Some(before)
+            }) {
+                if let Ok(mut known) = KNOWN.lock() {
+                    known.insert(proof, content);
+                }
+            }
+            Ok(content)
+        };
+        read().map_err(Error::io("read", path))
     }
+}
+
+/// Device, file number, size, date of modification and date of any change, in nanoseconds.
+type Proof = (u64, u64, u64, i128, i128);
+
+/// What was read in this run.
+static KNOWN: LazyLock<Mutex<HashMap<Proof, Content>>> = LazyLock::new(Mutex::default);
+
+/// What proves that a file was not altered: on Unix nobody can set the date of the last change of
+/// any kind. A file changed just now proves nothing, since dates are coarse.
+#[cfg(unix)]
+fn proof(metadata: &Metadata) -> Option<Proof> {
+    use std::os::unix::fs::MetadataExt;
+    const COARSE: i128 = 100_000_000;
+    let nanoseconds = |seconds: i64, rest: i64| i128::from(seconds) * 1_000_000_000 + i128::from(rest);
+    let changed = nanoseconds(metadata.ctime(), metadata.ctime_nsec());
+    let now = SystemTime::now().duration_since(UNIX_EPOCH).ok()?.as_nanos() as i128;
+    let modified = nanoseconds(metadata.mtime(), metadata.mtime_nsec());
+    let settled = now - changed > COARSE;
+    settled.then(|| (metadata.dev(), metadata.ino(), metadata.len(), modified, changed))
+}
+
+/// Windows tells no date that programs cannot set.
+#[cfg(not(unix))]
+fn proof(_: &Metadata) -> Option<Proof> {
+    None
+}
+
+/// Whether two files hold the same bytes.
+pub(crate) fn same_bytes(a: &Path, b: &Path) -> Result<bool> {
+    let mut readers = [
+        File::open(a).map_err(Error::io("read", a))?,
+        File::open(b).map_err(Error::io("read", b))?,
+    ];
+    let mut buffers = [vec![0; 256 * 1024], vec![0; 256 * 1024]];
+    loop {
+        let mut lens = [0; 2];
+        for (n, path) in [a, b].into_iter().enumerate() {
+            lens[n] = fill(&mut readers[n], &mut buffers[n]).map_err(Error::io("read", path))?;
+        }
+        if lens[0] != lens[1] || buffers[0][..lens[0]] != buffers[1][..lens[1]] {
+            return Ok(false);
+        }
+        if lens[0] == 0 {
+            return Ok(true);
+        }
+    }
+}
+
+/// Reads until a buffer is full or the file ends.
+fn fill(reader: &mut File, buffer: &mut [u8]) -> io::Result<usize> {
+    let mut len = 0;
+    while len < buffer.len() {
+        match reader.read(&mut buffer[len..])? {
+            0 => break,
+            read => len += read,
+        }
+    }
+    Ok(len)
 }
 
 /// Digests content that passes by.

@@ -14,6 +14,7 @@ pub mod check;
 pub mod compare;
 pub mod content;
 mod error;
+mod fault;
 pub mod game;
 pub mod image;
 pub mod inspect;

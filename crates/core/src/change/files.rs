@@ -8,6 +8,7 @@ use filetime::FileTime;
 
 use crate::content::{Content, FileState, Stamp};
 use crate::error::{Error, Result};
+use crate::fault::point;
 use crate::plan::Place;
 use crate::state::{copy, sync_file, sync_folder};
 
@@ -33,6 +34,7 @@ pub(super) fn make_folders(file: &Path) -> Result<()> {
         return Ok(());
     }
     make_folders(folder)?;
+    point("make the folder", folder)?;
     match fs::create_dir(folder) {
         Err(error) if error.kind() != ErrorKind::AlreadyExists => {
             Err(Error::io("make the folder", folder)(error))
@@ -44,6 +46,7 @@ pub(super) fn make_folders(file: &Path) -> Result<()> {
 /// Removes up to `number` of the folders around a file, as far as they are empty.
 pub(super) fn remove_empty_folders(file: &Path, number: usize) -> Result<()> {
     for folder in file.ancestors().skip(1).take(number) {
+        point("remove", folder)?;
         match fs::remove_dir(folder) {
             Ok(()) => sync_parent(folder)?,
             Err(error) if error.kind() == ErrorKind::NotFound => {}
@@ -69,6 +72,7 @@ pub(super) fn stage(stored: &Path, staged: &Path, state: &FileState) -> Result<(
 /// Dates and permissions; the date last before read-only, since a read-only file takes none.
 fn mark(path: &Path, stamp: &Stamp) -> Result<()> {
     let doing = || Error::io("set date and permissions of", path);
+    point("set date and permissions of", path)?;
     let (seconds, nanoseconds) = stamp.modified;
     filetime::set_file_mtime(path, FileTime::from_unix_time(seconds, nanoseconds))
         .map_err(doing())?;
@@ -93,12 +97,14 @@ fn set_mode(_: &mut fs::Permissions, _: &Stamp) {}
 /// Renames staged content over its target.
 pub(super) fn replace(staged: &Path, target: &Path) -> Result<()> {
     make_replaceable(target)?;
+    point("replace", target)?;
     fs::rename(staged, target).map_err(Error::io("replace", target))
 }
 
 /// Removes a file whose content is in the store.
 pub(super) fn remove(target: &Path) -> Result<()> {
     make_replaceable(target)?;
+    point("remove", target)?;
     fs::remove_file(target).map_err(Error::io("remove", target))
 }
 

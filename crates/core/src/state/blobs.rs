@@ -8,8 +8,9 @@ use std::path::{Path, PathBuf};
 
 use tempfile::NamedTempFile;
 
-use crate::content::Content;
+use crate::content::{Content, same_bytes};
 use crate::error::{Error, Result};
+use crate::fault::point;
 
 /// The store of content below a home folder.
 #[derive(Debug)]
@@ -36,13 +37,17 @@ impl Blobs {
             return Ok(());
         }
         let shelf = target.parent().unwrap_or(&self.folder);
+        point("make the folder", shelf)?;
         fs::create_dir_all(shelf).map_err(Error::io("make the folder", shelf))?;
         let staged = NamedTempFile::new_in(shelf).map_err(Error::io("write into", shelf))?;
         copy(file, staged.path())?;
         sync_file(staged.path())?;
-        if Content::of_file(staged.path())? != *expected {
+        // What was copied is what is there now, and what is there now is what was expected.
+        let same = same_bytes(file, staged.path())? && Content::of_file(file)? == *expected;
+        if !same {
             return Err(Error::NotAsExpected { path: file.to_owned() });
         }
+        point("write", &target)?;
         staged.persist(&target).map_err(|e| Error::io("write", &target)(e.error))?;
         sync_folder(shelf)?;
         sync_folder(&self.folder)
@@ -59,6 +64,7 @@ impl Blobs {
     /// Forgets a content that nothing needs any more.
     pub(crate) fn drop_content(&self, content: &Content) -> Result<()> {
         let path = self.path(content);
+        point("remove", &path)?;
         match fs::remove_file(&path) {
             Err(error) if error.kind() != std::io::ErrorKind::NotFound => {
                 Err(Error::io("remove", &path)(error))
@@ -80,6 +86,7 @@ impl Blobs {
 /// Copies a file's content over another, sharing the blocks where the file system can.
 pub(crate) fn copy(from: &Path, to: &Path) -> Result<()> {
     // A shared copy wants a target that is not there yet.
+    point("write", to)?;
     let shared = fs::remove_file(to).and_then(|()| reflink_copy::reflink(from, to));
     if shared.is_ok() {
         return Ok(());
@@ -92,6 +99,7 @@ pub(crate) fn copy(from: &Path, to: &Path) -> Result<()> {
 
 /// Waits until a file's content is on disk.
 pub(crate) fn sync_file(path: &Path) -> Result<()> {
+    point("write to disk", path)?;
     let file = File::options().write(true).open(path).map_err(Error::io("write", path))?;
     file.sync_all().map_err(Error::io("write to disk", path))
 }
@@ -101,5 +109,6 @@ pub(crate) fn sync_folder(path: &Path) -> Result<()> {
     if cfg!(windows) {
         return Ok(());
     }
+    point("write to disk", path)?;
     File::open(path).and_then(|folder| folder.sync_all()).map_err(Error::io("write to disk", path))
 }
