@@ -83,12 +83,26 @@ pub enum Command {
     Fit(Fit),
     /// Put back what the game came with.
     Rollback(Rollback),
+    /// Undo a change: the last one, or one by its number.
+    Undo(Undo),
+    /// Show what differs from what was last recorded, and whether the game was updated.
+    Drift(Drift),
+    /// Put fitted builds back that something else has overwritten.
+    Refit(Refit),
+    /// Take swaps made by hand under management, renamed originals included.
+    Adopt(Adopt),
+    /// Take a component out for now.
+    Park(Park),
+    /// Put a parked component back as it was.
+    Unpark(Park),
     /// Keep a family of a game at a version.
     Pin(Pin),
     /// Take a pin away.
     Unpin(Unpin),
     /// Show what was changed, and when.
     History(History),
+    /// Look the home folder over, mend what can be, and say what cannot.
+    Doctor(Doctor),
     /// Make a folder of invented games and show on it what the tool does.
     Demo(Demo),
 }
@@ -431,6 +445,10 @@ pub struct Rollback {
     pub game: String,
     /// Only this family.
     pub family: Option<String>,
+    /// The point to go back to: `shipped` for what the game brought, the number of a change for the
+    /// files as it left them, or a day, as in 2026-03-09, for the files at its end.
+    #[arg(long, value_name = "shipped|CHANGE|DATE", default_value = "shipped")]
+    pub to: String,
     /// Show what would be done, and do nothing.
     #[arg(long)]
     pub dry_run: bool,
@@ -439,8 +457,89 @@ pub struct Rollback {
 /// Show what was changed, and when.
 #[derive(Debug, clap::Args)]
 pub struct History {
+    /// Only this game: its folder or its id. `show` and a number show one change with every file.
+    #[arg(value_name = "GAME | show CHANGE")]
+    pub game: Option<String>,
+    /// The number of the change to show, after `show`.
+    #[arg(hide = true)]
+    pub number: Option<i64>,
+}
+
+/// Undo a change: the last one, or one by its number.
+#[derive(Debug, clap::Args)]
+pub struct Undo {
+    /// The number of the change as `history` shows it. An undoing can be undone too.
+    pub change: Option<i64>,
+    /// Show what would be done, and do nothing.
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// Show what differs from what was last recorded, and whether the game was updated.
+#[derive(Debug, clap::Args)]
+pub struct Drift {
     /// Only this game: its folder or its id.
     pub game: Option<String>,
+    /// Keep watching, and report as it happens. Ends on Ctrl-C.
+    #[arg(long)]
+    pub watch: bool,
+}
+
+/// Put fitted builds back that something else has overwritten.
+#[derive(Debug, clap::Args)]
+pub struct Refit {
+    /// Only this game: its folder or its id. Without it, every known game.
+    pub game: Option<String>,
+    /// Only this family.
+    pub family: Option<String>,
+    /// Go on despite a finding that stops it, by its code. Can be given several times.
+    #[arg(long, value_name = "CODE", value_parser = code)]
+    pub despite: Vec<String>,
+    /// Show what would be done, and do nothing.
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// Take swaps made by hand under management, renamed originals included.
+#[derive(Debug, clap::Args)]
+pub struct Adopt {
+    /// The game: its folder, or its id as `survey` shows it.
+    pub game: String,
+    /// Remove the copies made by hand afterwards. They are kept in the store.
+    #[arg(long)]
+    pub remove_copies: bool,
+    /// Show what would be done, and do nothing.
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// A component that is taken out or put back.
+#[derive(Debug, clap::Args)]
+pub struct Park {
+    /// The game: its folder, or its id as `survey` shows it.
+    pub game: String,
+    /// The family.
+    pub family: String,
+    /// Go on despite a finding that stops it, by its code. Can be given several times.
+    #[arg(long, value_name = "CODE", value_parser = code)]
+    pub despite: Vec<String>,
+    /// Show what would be done, and do nothing.
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// Look the home folder over, mend what can be, and say what cannot.
+#[derive(Debug, clap::Args)]
+pub struct Doctor {
+    /// Read every stored byte again.
+    #[arg(long)]
+    pub deep: bool,
+    /// Show what no build and no rollback point needs, and remove it once you say so.
+    #[arg(long)]
+    pub reclaim: bool,
+    /// Show what is wrong, and mend nothing.
+    #[arg(long)]
+    pub dry_run: bool,
 }
 
 /// Make a folder of invented games and show on it what the tool does.

@@ -32,7 +32,9 @@ impl Exit {
     /// The code for an error that ended the run.
     pub fn of_error(error: &anyhow::Error) -> Self {
         match error.downcast_ref::<Error>() {
-            Some(Error::Refused(_) | Error::BuildNeeded { .. }) => Self::Refused,
+            Some(Error::Refused(_) | Error::BuildNeeded { .. } | Error::StoodOn { .. }) => {
+                Self::Refused
+            }
             Some(Error::NotPutBack { .. }) => Self::Interrupted,
             None
             | Some(
@@ -45,6 +47,7 @@ impl Exit {
                 | Error::Taken { .. }
                 | Error::UnknownFamily { .. }
                 | Error::NoSuchComponent { .. }
+                | Error::UnknownChange { .. }
                 | Error::UnknownBuild { .. }
                 | Error::SeveralBuilds { .. },
             ) => Self::Usage,

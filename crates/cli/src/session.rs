@@ -44,7 +44,7 @@ impl Session {
     /// Opens the home folder to look. Says so when an interrupted change waits.
     pub fn look(&self) -> Result<Workshop> {
         let workshop = Workshop::open(&self.home()?)?;
-        if let Some(number) = workshop.interrupted()? {
+        for number in workshop.interrupted()? {
             render::notice(&format!(
                 "change {number} was interrupted. The next command that alters a game puts it back."
             ));
@@ -55,10 +55,7 @@ impl Session {
     /// Opens the home folder to alter; puts an interrupted change back first.
     pub fn alter(&self) -> Result<Workshop> {
         let mut workshop = Workshop::open(&self.home()?)?;
-        if workshop.interrupted()?.is_none() {
-            return Ok(workshop);
-        }
-        if let Some(change) = workshop.recover()? {
+        for change in workshop.recover()? {
             render::notice(&format!(
                 "change {} ({}, {}) had been interrupted: every file is back as it was before it.",
                 change.number, change.game, change.summary

@@ -132,11 +132,12 @@ static KNOWN: LazyLock<Mutex<HashMap<Proof, Content>>> = LazyLock::new(Mutex::de
 fn proof(metadata: &Metadata) -> Option<Proof> {
     use std::os::unix::fs::MetadataExt;
     const COARSE: i128 = 100_000_000;
-    let nanoseconds = |seconds: i64, rest: i64| i128::from(seconds) * 1_000_000_000 + i128::from(rest);
+    let nanoseconds =
+        |seconds: i64, rest: i64| i128::from(seconds) * 1_000_000_000 + i128::from(rest);
     let changed = nanoseconds(metadata.ctime(), metadata.ctime_nsec());
-    let now = SystemTime::now().duration_since(UNIX_EPOCH).ok()?.as_nanos() as i128;
+    let now = SystemTime::now().duration_since(UNIX_EPOCH).ok()?.as_nanos();
     let modified = nanoseconds(metadata.mtime(), metadata.mtime_nsec());
-    let settled = now - changed > COARSE;
+    let settled = i128::try_from(now).ok()? - changed > COARSE;
     settled.then(|| (metadata.dev(), metadata.ino(), metadata.len(), modified, changed))
 }
 

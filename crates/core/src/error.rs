@@ -93,6 +93,23 @@ pub enum Error {
         /// The database.
         path: PathBuf,
     },
+    /// No change has that number.
+    #[error("there is no change {number}")]
+    UnknownChange {
+        /// What was asked for.
+        number: i64,
+    },
+    /// Later changes stand on one that was to be undone.
+    #[error(
+        "change {number} cannot be undone alone, since {} altered its files after it",
+        list(later)
+    )]
+    StoodOn {
+        /// The change.
+        number: i64,
+        /// The later ones, each with what it was for.
+        later: Vec<String>,
+    },
     /// Neither a game that is known nor a folder.
     #[error("there is no game `{name}`: it is neither a folder nor the id of a game seen before")]
     UnknownGame {
@@ -196,11 +213,13 @@ pub enum Error {
         /// The file in the store.
         path: PathBuf,
     },
-    /// Another process is altering games from the same home.
-    #[error("another spanner is at work with the home {}", home.display())]
+    /// Another process is altering the same game, or games from the same home.
+    #[error("another spanner is at work with {what} {}", path.display())]
     Busy {
-        /// The home folder.
-        home: PathBuf,
+        /// What it is at work with: the home or the game.
+        what: &'static str,
+        /// Its folder.
+        path: PathBuf,
     },
     /// A change failed on its way, and the files are as before.
     #[error("{cause}; every file is back as it was")]
@@ -297,6 +316,14 @@ impl Error {
                 "A folder on the way is a link. Give the folder that it leads to as the game."
             }
             Self::DamagedBlob { .. } => "Add the build to the rack again from its file.",
+            Self::UnknownChange { .. } => "`spanner history` lists them with their numbers.",
+            Self::StoodOn { number, .. } => {
+                return Some(format!(
+                    "Undo those first, the last one first, or go back to before it: spanner rollback \
+                     GAME --to {}",
+                    number - 1
+                ));
+            }
             Self::Busy { .. } => "Wait until the other one has finished, then try again.",
             Self::PutBack { cause } => return cause.advice(),
             Self::NotPutBack { .. } => {

@@ -31,5 +31,6 @@ mod workshop;
 
 pub use error::{Error, Result};
 pub use workshop::{
-    Added, Addition, Checked, Damage, FitOptions, FitPlan, News, Proposal, Workshop,
+    Added, Addition, Adoption, Checked, Damage, Diagnosis, FitOptions, FitPlan, Force, News,
+    Proposal, Refit, Waste, Workshop,
 };

@@ -9,6 +9,7 @@ use filetime::FileTime;
 use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_core::change::ChangeState;
+use upright_spanner_core::plan::Point;
 use upright_spanner_core::progress::{Progress, Silent};
 use upright_spanner_core::rack::{Build, Told};
 use upright_spanner_core::survey::Standing;
@@ -128,12 +129,12 @@ fn a_fit_and_its_rollback_leave_every_byte_and_date_as_it_was() {
 
     let view = bench.workshop.game("tin-lighthouse", &Silent).unwrap();
     assert!(view.components().iter().all(|library| library.state == Standing::Fitted));
-    let plan = bench.workshop.plan_rollback(&view, None).unwrap();
-    bench.workshop.rollback(plan, &Silent).unwrap();
+    let plan = bench.workshop.plan_rollback(&view, None, Point::Shipped).unwrap();
+    bench.workshop.carry_out_plan(plan, &Silent).unwrap();
     assert!(bench.picture() == before, "the rollback left something else");
     let view = bench.workshop.game("tin-lighthouse", &Silent).unwrap();
     assert!(view.components().iter().all(|library| library.state == Standing::Shipped));
-    assert!(bench.workshop.plan_rollback(&view, None).unwrap().steps.is_empty());
+    assert!(bench.workshop.plan_rollback(&view, None, Point::Shipped).unwrap().steps.is_empty());
 }
 
 #[test]
@@ -177,11 +178,11 @@ fn an_interrupted_fit_is_put_back_by_the_next_command_that_alters() {
 
     let home = bench.folder.path().join("home");
     let mut next = Workshop::open(&home).unwrap();
-    assert!(next.interrupted().unwrap().is_some());
-    assert_eq!(next.recover().unwrap().unwrap().summary, "fit cvo-upscale@120.3.0");
+    assert!(!next.interrupted().unwrap().is_empty());
+    assert_eq!(next.recover().unwrap()[0].summary, "fit cvo-upscale@120.3.0");
     assert!(bench.picture() == before, "the game is not as before");
-    assert_eq!(next.interrupted().unwrap(), None);
-    assert!(next.recover().unwrap().is_none());
+    assert!(next.interrupted().unwrap().is_empty());
+    assert!(next.recover().unwrap().is_empty());
 }
 
 #[test]
@@ -206,9 +207,9 @@ fn a_rollback_leaves_alone_what_an_update_brought_since() {
     let view = bench.workshop.game("tin-lighthouse", &Silent).unwrap();
     let states: Vec<Standing> = view.components().iter().map(|library| library.state).collect();
     assert_eq!(states, [Standing::Overwritten]);
-    let plan = bench.workshop.plan_rollback(&view, None).unwrap();
+    let plan = bench.workshop.plan_rollback(&view, None, Point::Shipped).unwrap();
     assert_eq!(plan.findings[0].code, "altered-since");
-    bench.workshop.rollback(plan, &Silent).unwrap();
+    bench.workshop.carry_out_plan(plan, &Silent).unwrap();
     assert_eq!(fs::read(bench.game().join(FIRST)).unwrap(), update);
     let old = world::corvid(Corvid::Upscaler, [2, 7, 4, 0], Bits::Bits64).to_bytes();
     assert_eq!(fs::read(bench.game().join(SECOND)).unwrap(), old, "what was gone is back");
@@ -305,14 +306,14 @@ fn wherever_a_change_is_interrupted_the_game_is_as_before_or_as_after() {
         let mut next = Workshop::open(&home).unwrap();
         let said = next.recover().unwrap();
         if let Ok(done) = outcome {
-            assert!(done.is_ok() && said.is_none());
+            assert!(done.is_ok() && said.is_empty());
             break;
         }
         interrupted += 1;
         assert!(bench.picture() == before, "point {point}: not as before");
         let open = next.history(None).unwrap().iter().any(|c| c.state == ChangeState::Open);
         assert!(!open, "point {point}: the journal says that a change waits");
-        assert!(next.recover().unwrap().is_none());
+        assert!(next.recover().unwrap().is_empty());
     }
     assert!(interrupted >= 8, "only {interrupted} points were tried");
 }
@@ -324,9 +325,10 @@ fn a_rollback_that_is_interrupted_leaves_the_fitted_files() {
         bench.workshop.fit(bench.plan(), &Silent).unwrap();
         let fitted = bench.picture();
         let view = bench.workshop.game("tin-lighthouse", &Silent).unwrap();
-        let plan = bench.workshop.plan_rollback(&view, None).unwrap();
+        let plan = bench.workshop.plan_rollback(&view, None, Point::Shipped).unwrap();
         let dying = Dying { left: Mutex::new(point) };
-        let outcome = catch_unwind(AssertUnwindSafe(|| bench.workshop.rollback(plan, &dying)));
+        let outcome =
+            catch_unwind(AssertUnwindSafe(|| bench.workshop.carry_out_plan(plan, &dying)));
         assert!(outcome.is_err(), "point {point}");
         Workshop::open(&bench.folder.path().join("home")).unwrap().recover().unwrap();
         assert!(bench.picture() == fitted, "point {point}: not as before the rollback");
@@ -367,8 +369,8 @@ proptest! {
                 Event::Rollback => {
                     let view = bench.workshop.game("tin-lighthouse", &Silent);
                     let Ok(view) = view else { continue };
-                    let plan = bench.workshop.plan_rollback(&view, None).unwrap();
-                    bench.workshop.rollback(plan, &Silent).unwrap();
+                    let plan = bench.workshop.plan_rollback(&view, None, Point::Shipped).unwrap();
+                    bench.workshop.carry_out_plan(plan, &Silent).unwrap();
                     prop_assert!(read(&bench, FIRST) == own, "not what the game had of its own");
                 }
                 // The launcher brings another file, or the first one again.

@@ -1,25 +1,84 @@
 //! One file a command: parse, call the workshop, render.
 
+mod adopt;
 mod check;
 mod compare;
 mod demo;
+mod doctor;
+mod drift;
 mod explain;
 mod family;
 mod fit;
 mod game;
 mod history;
 mod inspect;
+mod park;
 mod pin;
 mod rack;
+mod refit;
 mod rollback;
 mod root;
 mod survey;
+mod undo;
 
 use anyhow::Result;
+use upright_spanner_core::Workshop;
+use upright_spanner_core::plan::Plan;
 
 use crate::args::Command;
 use crate::exit::Exit;
+use crate::prompt;
+use crate::render;
 use crate::session::Session;
+
+/// What to say around a plan that is carried out.
+struct Talk<'a> {
+    /// What to ask before.
+    question: &'a str,
+    /// What to say where there is nothing to do.
+    nothing: &'a str,
+    /// The command that goes on from there.
+    next: String,
+}
+
+/// Shows a plan, asks, and carries it out: what all commands do that place only what is stored.
+fn carry_out(
+    workshop: &mut Workshop,
+    plan: Plan,
+    dry_run: bool,
+    talk: &Talk<'_>,
+    session: &Session,
+) -> Result<Exit> {
+    let left = plan.findings.iter().any(|finding| finding.code == "altered-since");
+    let attend = if left { Exit::Attend } else { Exit::Done };
+    let stopped = !plan.stops().is_empty();
+    if !session.json {
+        render::plan::print(&plan, session)?;
+    }
+    if stopped || dry_run || plan.steps.is_empty() {
+        if session.json {
+            render::json(&render::plan::document(&plan))?;
+        } else if stopped {
+            return Ok(Exit::Refused);
+        } else if plan.steps.is_empty() {
+            render::hint(session, talk.nothing)?;
+        } else {
+            render::hint(session, "Dry run: nothing was changed.")?;
+        }
+        return Ok(if stopped { Exit::Refused } else { attend });
+    }
+    if !prompt::go_on(session, talk.question)? {
+        render::hint(session, "Nothing was changed.")?;
+        return Ok(Exit::Done);
+    }
+    let change = workshop.carry_out_plan(plan, &session.progress())?;
+    if session.json {
+        render::json(&render::plan::change_document(&change))?;
+    } else {
+        render::plan::print_done(&change, &talk.next, session)?;
+    }
+    Ok(attend)
+}
 
 /// Runs a command.
 pub fn run(command: Command, session: &Session) -> Result<Exit> {
@@ -35,9 +94,16 @@ pub fn run(command: Command, session: &Session) -> Result<Exit> {
         Command::Explain(args) => explain::run(&args, session),
         Command::Fit(args) => fit::run(&args, session),
         Command::Rollback(args) => rollback::run(&args, session),
+        Command::Undo(args) => undo::run(&args, session),
+        Command::Drift(args) => drift::run(&args, session),
+        Command::Refit(args) => refit::run(&args, session),
+        Command::Adopt(args) => adopt::run(&args, session),
+        Command::Park(args) => park::park(&args, session),
+        Command::Unpark(args) => park::unpark(&args, session),
         Command::Pin(args) => pin::pin(&args, session),
         Command::Unpin(args) => pin::unpin(&args, session),
         Command::History(args) => history::run(&args, session),
+        Command::Doctor(args) => doctor::run(&args, session),
         Command::Demo(args) => demo::run(&args, session),
     }
 }

@@ -5,19 +5,21 @@ use std::io::Write;
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
+use upright_spanner_core::Force;
 use upright_spanner_core::change::{Change, ChangeState};
+use upright_spanner_core::plan::Held;
 
 use super::table::table;
-use super::{clean, hint, moment};
+use super::{clean, hint, moment, slashes};
 use crate::session::Session;
 
 /// Prints changes for people.
-pub fn print(changes: &[Change], session: &Session) -> Result<()> {
+pub fn print(changes: &[Change], forces: &[Force], session: &Session) -> Result<()> {
     if changes.is_empty() {
         return hint(session, "Nothing has been changed yet.");
     }
     let one_game = changes.iter().all(|change| change.game == changes[0].game);
-    let mut headings = vec!["CHANGE", "WHEN", "GAME", "WHAT", "VERSION", "FILES", "OUTCOME"];
+    let mut headings = vec!["CHANGE", "WHEN", "GAME", "WHAT", "VERSION", "FILES", "NOW"];
     // The least telling columns go first where there is little room.
     headings.retain(|heading| match *heading {
         "GAME" => !one_game,
@@ -27,7 +29,10 @@ pub fn print(changes: &[Change], session: &Session) -> Result<()> {
     });
     let rows = changes
         .iter()
-        .map(|change| headings.iter().map(|heading| cell(change, heading)).collect())
+        .zip(forces)
+        .map(|(change, force)| {
+            headings.iter().map(|heading| cell(change, *force, heading)).collect()
+        })
         .collect();
     if one_game {
         writeln!(anstream::stdout(), "{}", clean(&changes[0].game).bold())?;
@@ -36,7 +41,7 @@ pub fn print(changes: &[Change], session: &Session) -> Result<()> {
     Ok(())
 }
 
-fn cell(change: &Change, heading: &str) -> String {
+fn cell(change: &Change, force: Force, heading: &str) -> String {
     match heading {
         "CHANGE" => change.number.to_string(),
         "WHEN" => moment(change.began),
@@ -44,8 +49,8 @@ fn cell(change: &Change, heading: &str) -> String {
         "WHAT" => clean(&change.summary).into_owned(),
         "VERSION" => versions(change),
         "FILES" => change.steps.len().to_string(),
-        _ if change.despite.is_empty() => outcome(change.state),
-        _ => format!("{}, despite {}", outcome(change.state), change.despite.join(", ")),
+        _ if change.despite.is_empty() => outcome(change.state, force),
+        _ => format!("{}, despite {}", outcome(change.state, force), change.despite.join(", ")),
     }
 }
 
@@ -55,7 +60,7 @@ fn versions(change: &Change) -> String {
         .steps
         .iter()
         .map(|step| {
-            let version = |held: &upright_spanner_core::plan::Held| {
+            let version = |held: &Held| {
                 held.version.as_ref().map_or_else(|| "not stated".to_owned(), ToString::to_string)
             };
             let side = |held: Option<_>| held.map_or_else(|| "none".to_owned(), version);
@@ -69,15 +74,74 @@ fn versions(change: &Change) -> String {
     }
 }
 
-fn outcome(state: ChangeState) -> String {
+fn outcome(state: ChangeState, force: Force) -> String {
     match state {
-        ChangeState::Done => "done".to_owned(),
+        ChangeState::Done if force == Force::InForce => force.name().green().to_string(),
+        ChangeState::Done => force.name().to_owned(),
         ChangeState::PutBack => "failed, put back".yellow().to_string(),
         ChangeState::Open => "interrupted".red().to_string(),
     }
 }
 
+/// Prints one change with every file.
+pub fn print_one(change: &Change, force: Force, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    writeln!(out, "{}", format!("change {}", change.number).bold())?;
+    let mut line = |name: &str, value: &str| {
+        writeln!(out, "  {} {}", format!("{name:<12}").dimmed(), clean(value))
+    };
+    line("what", &change.summary)?;
+    line("game", &format!("{} ({})", change.game, slashes(&change.root)))?;
+    line("when", &moment(change.began))?;
+    line(
+        "now",
+        match change.state {
+            ChangeState::Done => force.name(),
+            ChangeState::PutBack => "failed, put back",
+            ChangeState::Open => "interrupted",
+        },
+    )?;
+    if let Some(executable) = &change.executable {
+        let version = executable.version.as_ref();
+        let version = version.map_or_else(|| "not stated".to_owned(), ToString::to_string);
+        line("executable", &format!("{}, version {version}", executable.path))?;
+    }
+    if !change.despite.is_empty() {
+        line("despite", &change.despite.join(", "))?;
+    }
+    writeln!(out)?;
+    let side = |held: Option<&Held>, nothing: &str| match held {
+        None => nothing.to_owned(),
+        Some(held) => {
+            let version = held.version.as_ref().map_or_else(String::new, |v| format!("{v} "));
+            format!("{version}({})", held.state.content.sha256.short())
+        }
+    };
+    let rows = change
+        .steps
+        .iter()
+        .map(|step| {
+            vec![
+                side(step.before.as_ref(), "none"),
+                side(step.after.as_ref(), "removed"),
+                clean(&step.place.to_string()).into_owned(),
+            ]
+        })
+        .collect();
+    write!(out, "{}", table(&["BEFORE", "AFTER", "PLACE"], &[], rows))?;
+    match force {
+        Force::InForce => hint(session, &format!("Next: spanner undo {} --dry-run", change.number)),
+        _ => Ok(()),
+    }
+}
+
 /// Changes as a document for programs.
-pub fn document(changes: &[Change]) -> Value {
+pub fn document(changes: &[Change], forces: &[Force]) -> Value {
+    let one = |(change, force): (&Change, &Force)| {
+        let mut value = json!(change);
+        value["now"] = json!(force.name());
+        value
+    };
+    let changes: Vec<Value> = changes.iter().zip(forces).map(one).collect();
     json!({ "schema": 1, "changes": changes })
 }

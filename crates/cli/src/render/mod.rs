@@ -11,6 +11,7 @@ pub mod rack;
 pub mod survey;
 mod table;
 mod text;
+pub mod time;
 
 use std::io::{self, Write};
 

@@ -157,8 +157,12 @@ pub fn print_done(change: &Change, next: &str, session: &Session) -> Result<()> 
     proofs.sort();
     proofs.dedup();
     let files = count(change.steps.len(), "file");
-    let done =
-        format!("Done: change {}, {files}. Read back: {}.", change.number, proofs.join(", "));
+    let read = if proofs.is_empty() {
+        String::new()
+    } else {
+        format!(" Read back: {}.", proofs.join(", "))
+    };
+    let done = format!("Done: change {}, {files}.{read}", change.number);
     writeln!(anstream::stdout(), "{}", clean(&done).green())?;
     hint(session, &format!("What was there before is kept. Next: {next}"))
 }

@@ -11,13 +11,16 @@ mod files;
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
-use crate::content::{Content, FileState};
+use crate::content::{Content, FileState, same_bytes};
 use crate::error::{Error, Result};
+use crate::path::GamePath;
 use crate::plan::{Plan, Step};
 use crate::progress::Progress;
 use crate::state::{Blobs, Database};
+use crate::survey::GameView;
+use crate::version::Version;
 
 /// One journalled, reversible alteration of one game.
 #[derive(Debug, Clone, Serialize)]
@@ -31,6 +34,10 @@ pub struct Change {
     pub root: PathBuf,
     /// What it was for, as in `fit cvo-upscale@2.9.1`.
     pub summary: String,
+    /// What it was for, for the program.
+    pub deed: Deed,
+    /// The executable that counted then.
+    pub executable: Option<ExecutableMark>,
     /// Codes of the findings that the user went on despite.
     pub despite: Vec<String>,
     /// When it began.
@@ -39,6 +46,52 @@ pub struct Change {
     pub state: ChangeState,
     /// What was done to each file.
     pub steps: Vec<Step>,
+}
+
+/// What a change was for, as far as later commands need to know.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Deed {
+    /// Builds were put in.
+    Fit,
+    /// Files were put back as shipped, or as at an earlier point.
+    Rollback,
+    /// The change of this number was undone.
+    Undo(i64),
+    /// Fitted builds were put back after something else had overwritten them.
+    Refit,
+    /// Swaps made by hand were taken under management. No file was altered.
+    Adopt,
+    /// A family was taken out for now.
+    Park(String),
+    /// What the change of this number took out was put back.
+    Unpark(i64),
+}
+
+/// The executable that counted when a change was made.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ExecutableMark {
+    /// Where it was.
+    pub path: GamePath,
+    /// The version of the game.
+    pub version: Option<Version>,
+    /// Its length in bytes.
+    pub size: u64,
+    /// When it was linked, as its header says.
+    pub stamp: u32,
+}
+
+impl ExecutableMark {
+    /// The mark of a game as it is now.
+    pub(crate) fn of(view: &GameView) -> Option<Self> {
+        let executable = view.executable()?;
+        Some(Self {
+            path: executable.path.clone(),
+            version: view.version.as_ref().and_then(|known| known.version.clone()),
+            size: executable.facts.size,
+            stamp: executable.facts.stamp,
+        })
+    }
 }
 
 /// How far a change came.
@@ -80,7 +133,7 @@ pub(crate) fn apply(
     progress: &dyn Progress,
 ) -> Result<Change> {
     let despite = plan.despite();
-    let Plan { game, summary, steps, merges, .. } = plan;
+    let Plan { game, summary, deed, executable, steps, merges, .. } = plan;
     let root = game.root;
     for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.place == merge.place)) {
         blobs.keep_bytes(&merge.merged.bytes)?;
@@ -104,6 +157,8 @@ pub(crate) fn apply(
         game: game.id,
         root,
         summary,
+        deed,
+        executable,
         despite,
         began: Timestamp::now(),
         state: ChangeState::Open,
@@ -126,6 +181,37 @@ pub(crate) fn apply(
             }
         }
     }
+}
+
+/// Journals what was done by hand: every step holds already what it comes to. Nothing is altered
+/// but the store and the journal.
+pub(crate) fn record(plan: Plan, blobs: &Blobs, database: &mut Database) -> Result<Change> {
+    let root = &plan.game.root;
+    let mut change = Change {
+        number: 0,
+        game: plan.game.id.clone(),
+        root: root.clone(),
+        summary: plan.summary.clone(),
+        deed: plan.deed.clone(),
+        executable: plan.executable.clone(),
+        despite: Vec::new(),
+        began: Timestamp::now(),
+        state: ChangeState::Done,
+        steps: Vec::new(),
+    };
+    for step in &plan.steps {
+        let path = files::inside(root, &step.place)?;
+        expect(&path, step.after.as_ref().map(|held| &held.state))?;
+        for held in [&step.before, &step.after].into_iter().flatten() {
+            // The originals have been stored by the planner's caller.
+            if !blobs.path(&held.state.content).exists() {
+                blobs.keep(&path, &held.state.content)?;
+            }
+        }
+    }
+    change.number = database.begin_change(&change, &plan.steps)?;
+    change.steps = plan.steps;
+    Ok(change)
 }
 
 /// Stages everything, then replaces file by file, then reads everything back.
@@ -159,7 +245,12 @@ fn execute(change: &Change, blobs: &Blobs, progress: &dyn Progress) -> Result<()
     for step in &change.steps {
         let target = files::inside(&change.root, &step.place)?;
         files::sync_parent(&target)?;
-        expect(&target, step.after.as_ref().map(|held| &held.state))?;
+        match &step.after {
+            // What was staged was verified; it is compared byte by byte with what was stored.
+            Some(held) if same_bytes(&blobs.file(&held.state.content)?, &target)? => {}
+            None if !target.exists() => {}
+            _ => return Err(Error::NotAsExpected { path: target }),
+        }
         progress.advance(1);
     }
     progress.end();

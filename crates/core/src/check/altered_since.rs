@@ -16,3 +16,12 @@ pub(crate) fn finding(place: &Place, fitted: Option<&Held>, now: &Held) -> Findi
         .to_owned();
     Finding::new("altered-since", Severity::Warn, sentence, remedy)
 }
+
+/// Said where the user named the very point to go back to, and the file goes there all the same.
+pub(crate) fn told(place: &Place, now: &Held) -> Finding {
+    let sentence = format!(
+        "{place} holds {}, which something else put there; it is kept, and replaced as you asked.",
+        now.describe()
+    );
+    Finding::new("altered-since", Severity::Warn, sentence, "undo brings it back.")
+}

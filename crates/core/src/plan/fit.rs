@@ -3,6 +3,7 @@
 
 use super::{Ground, Handoff, Held, Ledger, Merge, Place, Plan, Step, is_mergeable, merge};
 use crate::catalog::{Catalog, companies_agree, keyed_to};
+use crate::change::Deed;
 use crate::check::{
     Along, Case, Images, Pin, Swap, already_fitted, bay_unknown, check, family_absent, left_alone,
     slot_ambiguous,
@@ -63,7 +64,7 @@ pub(crate) fn slots<'a>(view: &'a GameView, build: &Build) -> Vec<&'a Library> {
 impl Fit<'_> {
     pub fn plan(&self) -> Result<Plan> {
         let (view, build) = (self.view, self.build);
-        let mut plan = Plan::new(&view.game, format!("fit {}", build.id));
+        let mut plan = Plan::new(view, Deed::Fit, format!("fit {}", build.id));
         let slots = self.slots();
         let heads = self.heads(&slots, &mut plan);
         if heads.is_empty() {

@@ -1,29 +1,41 @@
 //! Plans: what a change would do to each file, and what speaks against it. Planners are pure; they
 //! are told what is on disk and touch nothing.
 
+mod adopt;
 mod choice;
+mod drift;
 mod fit;
 mod ground;
 mod ledger;
 mod merge;
+mod park;
 mod rollback;
+mod undo;
 
 use std::fmt;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
+use crate::change::{Deed, ExecutableMark};
 use crate::check::{Finding, Severity, explain};
 use crate::content::{Content, FileState};
 use crate::game::Game;
 use crate::path::{GamePath, same_name};
+use crate::survey::GameView;
 use crate::version::Version;
+pub(crate) use adopt::{Copied, adopt};
 pub(crate) use choice::{Candidate, Choice, choose};
+pub(crate) use drift::drift;
+pub use drift::{Drift, DriftState, Drifted, Than};
 pub(crate) use fit::{Fit, slots};
 pub(crate) use ground::Ground;
 pub use ledger::{Entry, Ledger};
 pub use merge::{Merged, is_mergeable, merge};
+pub(crate) use park::{park, unpark};
+pub use rollback::Point;
 pub(crate) use rollback::rollback;
+pub(crate) use undo::{in_effect, standing_on, undo};
 
 /// What a change would do. It can be printed, and applied once.
 #[derive(Debug, Serialize)]
@@ -32,6 +44,10 @@ pub struct Plan {
     pub game: Game,
     /// What it is for, as in `fit cvo-upscale@2.9.1`.
     pub summary: String,
+    /// What it is for, for the program.
+    pub deed: Deed,
+    /// The executable that counts.
+    pub executable: Option<ExecutableMark>,
     /// One step a file, in the order in which they are done.
     pub steps: Vec<Step>,
     /// What becomes of settings files that are merged.
@@ -166,10 +182,12 @@ impl Held {
 }
 
 impl Plan {
-    pub(crate) fn new(game: &Game, summary: String) -> Self {
+    pub(crate) fn new(view: &GameView, deed: Deed, summary: String) -> Self {
         Self {
-            game: game.clone(),
+            game: view.game.clone(),
             summary,
+            deed,
+            executable: ExecutableMark::of(view),
             steps: Vec::new(),
             merges: Vec::new(),
             handoff: Vec::new(),

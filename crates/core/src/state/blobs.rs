@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 
 use tempfile::NamedTempFile;
 
-use crate::content::{Content, same_bytes};
+use crate::content::{Content, Digest, same_bytes};
 use crate::error::{Error, Result};
 use crate::fault::point;
 
@@ -61,6 +61,29 @@ impl Blobs {
         self.keep(staged.path(), &Content::of_bytes(bytes))
     }
 
+    /// Every content that is stored.
+    pub(crate) fn files(&self) -> Result<Vec<PathBuf>> {
+        Ok(self.all()?.into_iter().filter(|path| is_content(path)).collect())
+    }
+
+    /// Files that were being written when a run was interrupted.
+    pub(crate) fn partial(&self) -> Result<Vec<PathBuf>> {
+        Ok(self.all()?.into_iter().filter(|path| !is_content(path)).collect())
+    }
+
+    fn all(&self) -> Result<Vec<PathBuf>> {
+        let list = |folder: &Path| -> Result<Vec<PathBuf>> {
+            let entries = fs::read_dir(folder).map_err(Error::io("look into", folder))?;
+            Ok(entries.flatten().map(|entry| entry.path()).collect())
+        };
+        let mut files = Vec::new();
+        for path in list(&self.folder)? {
+            if path.is_dir() { files.extend(list(&path)?) } else { files.push(path) }
+        }
+        files.sort();
+        Ok(files)
+    }
+
     /// Forgets a content that nothing needs any more.
     pub(crate) fn drop_content(&self, content: &Content) -> Result<()> {
         let path = self.path(content);
@@ -81,6 +104,12 @@ impl Blobs {
             _ => Err(Error::DamagedBlob { path }),
         }
     }
+}
+
+/// Whether a file of the store is a whole content: its name is a digest.
+fn is_content(path: &Path) -> bool {
+    let name = path.file_name().unwrap_or_default().to_string_lossy();
+    name.parse::<Digest>().is_ok()
 }
 
 /// Copies a file's content over another, sharing the blocks where the file system can.

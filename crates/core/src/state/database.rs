@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use rayon::prelude::*;
-use rusqlite::{Connection, OptionalExtension, Row, params};
+use rusqlite::{Connection, Row, params};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 
@@ -53,6 +53,8 @@ const SCHEMA: &str = "
         game    TEXT NOT NULL,
         root    TEXT NOT NULL,
         summary TEXT NOT NULL,
+        deed    TEXT NOT NULL,
+        executable TEXT NOT NULL,
         despite TEXT NOT NULL,
         began   TEXT NOT NULL,
         state   TEXT NOT NULL
@@ -191,12 +193,14 @@ impl Database {
         let transaction = self.connection.transaction().map_err(doing())?;
         transaction
             .execute(
-                "INSERT INTO change (game, root, summary, despite, began, state)
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+                "INSERT INTO change (game, root, summary, deed, executable, despite, began, state)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
                 params![
                     change.game,
                     change.root.to_string_lossy(),
                     change.summary,
+                    to_json(&change.deed),
+                    to_json(&change.executable),
                     to_json(&change.despite),
                     change.began.to_string(),
                     change.state.name()
@@ -223,7 +227,7 @@ impl Database {
 
     /// Changes with their steps, oldest first: of one game or of all.
     pub fn changes(&self, game: Option<&str>) -> Result<Vec<Change>> {
-        let sql = "SELECT number, game, root, summary, began, state, despite FROM change
+        let sql = "SELECT number, game, root, summary, began, state, despite, deed, executable FROM change
                    WHERE ?1 IS NULL OR game = ?1 ORDER BY number";
         let mut changes = self.rows("read the history", sql, params![game], |row| {
             let began: String = row.get(4)?;
@@ -237,6 +241,8 @@ impl Database {
                 began: began.parse().map_err(|error| unreadable(4, error))?,
                 state: ChangeState::from_name(&state),
                 despite: from_json(row, 6)?,
+                deed: from_json(row, 7)?,
+                executable: from_json(row, 8)?,
                 steps: Vec::new(),
             })
         })?;
@@ -248,11 +254,21 @@ impl Database {
         Ok(changes)
     }
 
-    /// Whether a change was begun and neither finished nor put back.
-    pub fn open_change(&self) -> Result<Option<i64>> {
-        let sql = "SELECT number FROM change WHERE state = 'open' ORDER BY number LIMIT 1";
-        let number = self.connection.query_row(sql, [], |row| row.get::<_, i64>(0)).optional();
-        number.map_err(Error::database("read the journal"))
+    /// The changes that were begun and neither finished nor put back, with the game's folder of
+    /// each, oldest first.
+    pub fn open_changes(&self) -> Result<Vec<(i64, PathBuf)>> {
+        let sql = "SELECT number, root FROM change WHERE state = 'open' ORDER BY number";
+        self.rows("read the journal", sql, [], |row| {
+            Ok((row.get(0)?, row.get::<_, String>(1)?.into()))
+        })
+    }
+
+    /// What the database engine finds wrong with the file; nothing where it is whole.
+    pub fn faults(&self) -> Result<Vec<String>> {
+        let mut found: Vec<String> =
+            self.rows("check the database", "PRAGMA integrity_check", [], |row| row.get(0))?;
+        found.retain(|line| line != "ok");
+        Ok(found)
     }
 
     /// Forgets what was read of a file: it may be another now, of the same size and date.

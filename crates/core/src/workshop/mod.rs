@@ -4,12 +4,14 @@ mod builds;
 mod checks;
 mod conditions;
 mod deciding;
+mod doctor;
 mod families;
 mod games;
 mod ground;
 mod handoff;
 mod layouts;
 mod pins;
+mod time;
 
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};
@@ -19,15 +21,16 @@ use fs4::FileExt;
 
 use crate::change::{self, Change};
 use crate::error::{Error, Result};
-use crate::path::same_name;
-use crate::plan::{self, Ledger, Plan};
+use crate::plan::Plan;
 use crate::progress::Progress;
 use crate::state::{Blobs, Database};
-use crate::survey::{self, GameView, Knowledge, Survey};
+use crate::survey::{self, Knowledge, Survey};
 pub use builds::{Added, Addition, Damage, News, Proposal};
 pub use checks::Checked;
 pub use deciding::{FitOptions, FitPlan};
+pub use doctor::{Diagnosis, Waste};
 use ground::OnDisk;
+pub use time::{Adoption, Force, Refit};
 
 /// How long to wait for another process that is at work with the same home.
 const PATIENCE: Duration = Duration::from_secs(10);
@@ -79,26 +82,8 @@ impl Workshop {
         self.carry_out(fit.plan, progress)
     }
 
-    /// Plans the way back to the files as shipped, of one family or of all.
-    pub fn plan_rollback(&self, view: &GameView, family: Option<&str>) -> Result<Plan> {
-        let ledger = Ledger::of(&view.game.root, &self.database.changes(None)?);
-        if let Some(family) = family {
-            let mut known: Vec<String> = ledger.entries().map(|e| e.family.clone()).collect();
-            known.sort();
-            known.dedup();
-            if !known.iter().any(|known| same_name(known, family)) {
-                let (family, game) = (family.to_owned(), view.game.title.clone());
-                return Err(Error::UnknownFamily { family, game, known });
-            }
-        }
-        let ground = OnDisk::new(&view.game.root, &self.blobs, None);
-        let mut plan = plan::rollback(&view.game, &ledger, family, &ground)?;
-        plan.findings.extend(self.conditions(view, &plan));
-        Ok(plan)
-    }
-
-    /// Carries out what [`Workshop::plan_rollback`] planned.
-    pub fn rollback(&mut self, plan: Plan, progress: &dyn Progress) -> Result<Change> {
+    /// Carries out a plan that places nothing but what the store has.
+    pub fn carry_out_plan(&mut self, plan: Plan, progress: &dyn Progress) -> Result<Change> {
         refuse_stops(&plan)?;
         let _lock = self.lock()?;
         self.carry_out(plan, progress)
@@ -109,26 +94,37 @@ impl Workshop {
         self.database.changes(game)
     }
 
-    /// The number of a change that was interrupted and waits to be put back.
-    pub fn interrupted(&self) -> Result<Option<i64>> {
-        self.database.open_change()
+    /// The numbers of changes that were interrupted and wait to be put back.
+    pub fn interrupted(&self) -> Result<Vec<i64>> {
+        Ok(self.database.open_changes()?.into_iter().map(|(number, _)| number).collect())
     }
 
-    /// Puts back a change that was interrupted, if there is one. Commands that alter games do this
-    /// first.
-    pub fn recover(&mut self) -> Result<Option<Change>> {
+    /// Puts back the changes that were interrupted, and gives them. Commands that alter games do this
+    /// first. One whose game is not there now, as on a drive that is not plugged in, waits on.
+    pub fn recover(&mut self) -> Result<Vec<Change>> {
         let _lock = self.lock()?;
-        let Some(number) = self.database.open_change()? else {
-            return Ok(None);
-        };
-        let change = self.database.changes(None)?.into_iter().find(|c| c.number == number);
-        if let Some(change) = &change {
-            change::put_back(change, &self.blobs, &self.database)?;
+        let open = self.database.open_changes()?;
+        if open.is_empty() {
+            return Ok(Vec::new());
         }
-        Ok(change)
+        let changes = self.database.changes(None)?;
+        let mut recovered = Vec::new();
+        for (number, root) in open.into_iter().filter(|(_, root)| root.is_dir()) {
+            let Some(change) = changes.iter().find(|change| change.number == number) else {
+                continue;
+            };
+            let _game = lock_game(&root)?;
+            for step in &change.steps {
+                self.database.forget_facts(&step.place.on(&root))?;
+            }
+            change::put_back(change, &self.blobs, &self.database)?;
+            recovered.push(change.clone());
+        }
+        Ok(recovered)
     }
 
     fn carry_out(&mut self, plan: Plan, progress: &dyn Progress) -> Result<Change> {
+        let _game = lock_game(&plan.game.root)?;
         for step in &plan.steps {
             self.database.forget_facts(&step.place.on(&plan.game.root))?;
         }
@@ -139,20 +135,39 @@ impl Workshop {
     fn lock(&self) -> Result<File> {
         let path = self.home.join("lock");
         let file = File::create(&path).map_err(Error::io("open", &path))?;
-        let began = Instant::now();
-        loop {
-            match FileExt::try_lock(&file) {
-                Ok(()) => return Ok(file),
-                Err(fs4::TryLockError::WouldBlock) if began.elapsed() < PATIENCE => {
-                    std::thread::sleep(Duration::from_millis(50));
-                }
-                Err(fs4::TryLockError::WouldBlock) => {
-                    return Err(Error::Busy { home: self.home.clone() });
-                }
-                Err(fs4::TryLockError::Error(error)) => {
-                    return Err(Error::io("lock", &path)(error));
-                }
+        wait_for(file, &path, || Error::Busy { what: "the home", path: self.home.clone() })
+    }
+}
+
+/// Lets one process at a time alter a game's folder, whichever home it works from.
+#[cfg(unix)]
+fn lock_game(root: &Path) -> Result<File> {
+    // The folder itself can be locked: nothing lies around in it.
+    let folder = File::open(root).map_err(Error::io("open", root))?;
+    wait_for(folder, root, || Error::Busy { what: "the game", path: root.to_owned() })
+}
+
+/// Lets one process at a time alter a game's folder, whichever home it works from.
+#[cfg(not(unix))]
+fn lock_game(root: &Path) -> Result<File> {
+    let name =
+        crate::content::Content::of_bytes(crate::path::fold(&root.to_string_lossy()).as_bytes());
+    let path = std::env::temp_dir().join(format!("spanner-{}.lock", name.sha256.short()));
+    let file = File::create(&path).map_err(Error::io("open", &path))?;
+    wait_for(file, &path, || Error::Busy { what: "the game", path: root.to_owned() })
+}
+
+/// Locks a file, waiting a while for another process to give it up.
+fn wait_for(file: File, path: &Path, busy: impl FnOnce() -> Error) -> Result<File> {
+    let began = Instant::now();
+    loop {
+        match FileExt::try_lock(&file) {
+            Ok(()) => return Ok(file),
+            Err(fs4::TryLockError::WouldBlock) if began.elapsed() < PATIENCE => {
+                std::thread::sleep(Duration::from_millis(50));
             }
+            Err(fs4::TryLockError::WouldBlock) => return Err(busy()),
+            Err(fs4::TryLockError::Error(error)) => return Err(Error::io("lock", path)(error)),
         }
     }
 }

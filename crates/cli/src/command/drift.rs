@@ -1,0 +1,106 @@
+//! `drift`: what differs from what was last recorded.
+
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+use std::sync::mpsc;
+use std::time::Duration;
+
+use anyhow::{Context, Result};
+use notify::{RecursiveMode, Watcher};
+use upright_spanner_core::plan::Drift;
+use upright_spanner_core::survey::GameView;
+use upright_spanner_core::{Checked, Workshop};
+
+use super::survey::known_places;
+use crate::args;
+use crate::exit::Exit;
+use crate::render::{self, time};
+use crate::session::Session;
+
+/// How long a folder has to be quiet before it is looked at: an update writes many files.
+const QUIET: Duration = Duration::from_millis(700);
+
+pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
+    let workshop = session.look()?;
+    let views = views(args, &workshop, session)?;
+    let drifts = drifts(&workshop, &views)?;
+    let off = drifts.iter().any(|(_, drift, _)| drift.is_off());
+    if session.json {
+        render::json(&time::drift_document(&drifts))?;
+    } else {
+        time::print_drift(&drifts, session)?;
+    }
+    if args.watch {
+        return watch(args, &workshop, &views, session);
+    }
+    Ok(if off { Exit::Attend } else { Exit::Done })
+}
+
+fn views(args: &args::Drift, workshop: &Workshop, session: &Session) -> Result<Vec<GameView>> {
+    let progress = session.progress();
+    Ok(match &args.game {
+        Some(game) => vec![workshop.game(game, &progress)?],
+        None => workshop.survey(&known_places(workshop)?, &progress)?.games,
+    })
+}
+
+/// The games that have records, each with what the checks say where it was updated.
+fn drifts<'a>(
+    workshop: &Workshop,
+    views: &'a [GameView],
+) -> Result<Vec<(&'a GameView, Drift, Vec<Checked>)>> {
+    let mut out = Vec::new();
+    for view in views {
+        let drift = workshop.drift(view)?;
+        if drift.files.is_empty() {
+            continue;
+        }
+        let checked = if drift.executable_then.is_some() {
+            workshop.check_games(std::slice::from_ref(view))?.pop().unwrap_or_default()
+        } else {
+            Vec::new()
+        };
+        let ours = |checked: &Checked| drift.files.iter().any(|f| f.family == checked.family);
+        let checked = checked.into_iter().filter(ours).collect();
+        out.push((view, drift, checked));
+    }
+    Ok(out)
+}
+
+/// Reports what changes in the games' folders until the program is ended.
+fn watch(
+    args: &args::Drift,
+    workshop: &Workshop,
+    views: &[GameView],
+    session: &Session,
+) -> Result<Exit> {
+    let (sender, events) = mpsc::channel();
+    let mut watcher = notify::recommended_watcher(move |event| {
+        // The receiver lives as long as the program.
+        let _ = sender.send(event);
+    })
+    .context("could not watch folders on this system")?;
+    let roots: Vec<PathBuf> = views.iter().map(|view| view.game.root.clone()).collect();
+    for root in &roots {
+        watcher
+            .watch(root, RecursiveMode::Recursive)
+            .with_context(|| format!("could not watch {}", root.display()))?;
+    }
+    render::hint(session, "Watching. Ctrl-C ends it.")?;
+    let mut told: BTreeMap<String, String> = BTreeMap::new();
+    for (view, drift, _) in drifts(workshop, views)? {
+        told.insert(view.game.id.clone(), time::drift_in_words(&drift));
+    }
+    loop {
+        events.recv().context("the system stopped telling what changes")??;
+        while events.recv_timeout(QUIET).is_ok() {}
+        let views = self::views(args, workshop, session)?;
+        for (view, drift, checked) in drifts(workshop, &views)? {
+            let words = time::drift_in_words(&drift);
+            let before = told.insert(view.game.id.clone(), words.clone());
+            if before.as_ref() != Some(&words) {
+                time::print_drift(&[(view, drift, checked)], session)?;
+            }
+        }
+    }
+}

@@ -1,0 +1,25 @@
+//! `undo`: takes one change back.
+
+use anyhow::Result;
+
+use super::{Talk, carry_out};
+use crate::args;
+use crate::exit::Exit;
+use crate::render;
+use crate::session::Session;
+
+pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
+    let mut workshop = if args.dry_run { session.look()? } else { session.alter()? };
+    let Some(change) = workshop.change_to_undo(args.change)? else {
+        render::hint(session, "There is nothing to undo.")?;
+        return Ok(Exit::Done);
+    };
+    let view = workshop.game(&change.root.to_string_lossy(), &session.progress())?;
+    let plan = workshop.plan_undo(&view, &change)?;
+    let talk = Talk {
+        question: "Put these files back?",
+        nothing: "Nothing to undo: every file is already as it was before that change.",
+        next: format!("spanner history {}", view.game.id),
+    };
+    carry_out(&mut workshop, plan, args.dry_run, &talk, session)
+}

@@ -1,0 +1,238 @@
+//! Whatever ends the program, at whatever operation on a disk, the game is as before or as after:
+//! each operation is made to fail, or to end the program, in turn.
+
+mod common;
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+use common::Bench;
+use upright_spanner_sample::world;
+use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
+
+const GAME: &str = "games/Pier";
+const DATE: (u16, u8, u8) = (2026, 3, 4);
+
+type Picture = Vec<(String, Vec<u8>)>;
+
+fn loader(version: [u16; 4]) -> Vec<u8> {
+    let info = VersionInfo::new(version)
+        .with("CompanyName", "Glim")
+        .with("FileDescription", "Glim plugin loader");
+    Pe::dll(Bits::Bits64, "glim.dll").version(&info).export("timeGetTime", 1).to_bytes()
+}
+
+/// A game with a loader of several files, and a newer one on the rack that merges its settings,
+/// brings a file in a new folder and takes another away.
+fn world() -> Bench {
+    let bench = Bench::empty();
+    let exe = world::game_exe(Bits::Bits64, "Pier", "Nine Knots", [1, 0, 0, 0])
+        .imports("winmm.dll", &["timeGetTime"])
+        .padding(0);
+    bench.write(&format!("{GAME}/Pier.exe"), &exe.to_bytes());
+    bench.write(&format!("{GAME}/readme.txt"), b"the game's own");
+    let pack = |version: [u16; 4], ini: &[u8], data: &str| {
+        let entries: [(&str, &[u8]); 3] =
+            [("glim.dll", &loader(version)), ("glim.ini", ini), (data, b"data")];
+        archive::zip(&entries, DATE)
+    };
+    bench.write("old.zip", &pack([1, 0, 0, 0], b"[A]\nb=1\n", "old/one.bin"));
+    bench.write("new.zip", &pack([2, 0, 0, 0], b"[A]\nb=1\nc=2\n", "new/deep/two.bin"));
+    bench.ok(&["rack", "add", "old.zip", "new.zip"]);
+    bench.ok(&["fit", GAME, "glim@1.0.0", "--as", "winmm.dll"]);
+    bench.write(&format!("{GAME}/glim.ini"), b"[A]\r\nb=7\r\n");
+    bench
+}
+
+/// Wine starts a program slowly: there, every few operations have to do.
+const STEP: usize = if cfg!(windows) { 7 } else { 1 };
+
+/// More operations than any command here does.
+const MANY: u64 = 500;
+
+/// A world that can be had again and again, in the same place.
+struct Saved {
+    bench: Bench,
+    copy: Bench,
+}
+
+impl Saved {
+    fn of(bench: Bench) -> Self {
+        let copy = Bench::empty();
+        copy_folder(bench.path(), copy.path());
+        Self { bench, copy }
+    }
+
+    fn again(&self) -> &Bench {
+        for part in ["games", "home"] {
+            fs::remove_dir_all(self.bench.file(part)).unwrap();
+        }
+        copy_folder(self.copy.path(), self.bench.path());
+        &self.bench
+    }
+}
+
+fn copy_folder(from: &Path, to: &Path) {
+    for entry in fs::read_dir(from).unwrap() {
+        let (source, name) = entry.map(|entry| (entry.path(), entry.file_name())).unwrap();
+        let target = to.join(name);
+        if source.is_dir() {
+            fs::create_dir_all(&target).unwrap();
+            copy_folder(&source, &target);
+        } else {
+            fs::copy(&source, &target).unwrap();
+        }
+    }
+}
+
+fn run(bench: &Bench, words: &[&str], fault: Option<String>) -> Output {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_spanner"));
+    command.args(words).current_dir(bench.path()).env("SPANNER_HOME", bench.path().join("home"));
+    if let Some(fault) = fault {
+        command.env("SPANNER_FAULT", fault);
+    }
+    command.output().unwrap()
+}
+
+fn said(output: &Output) -> String {
+    String::from_utf8_lossy(&output.stderr).into_owned()
+}
+
+/// The folders below the game too: an empty one left behind would not show among the files.
+fn picture(bench: &Bench) -> (Picture, Vec<PathBuf>) {
+    let mut folders = vec![bench.file(GAME)];
+    let mut at = 0;
+    while at < folders.len() {
+        for entry in fs::read_dir(&folders[at]).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                folders.push(path);
+            }
+        }
+        at += 1;
+    }
+    folders.sort();
+    let below = folders.iter().map(|path| path.strip_prefix(bench.path()).unwrap().to_owned());
+    (bench.picture(GAME), below.collect())
+}
+
+/// Runs a command with a fault at each operation in turn, until none is left to fail; after each,
+/// the game must be as before or as after, and the next run must say which and leave nothing behind.
+fn at_each_operation(kind: &str, saved: &Saved, words: &[&str], least: u64) {
+    let bench = saved.again();
+    let before = picture(bench);
+    assert!(run(bench, words, None).status.success());
+    let after = picture(bench);
+    assert!(before != after);
+    for number in (1..MANY).step_by(STEP) {
+        let bench = saved.again();
+        let output = run(bench, words, Some(format!("{kind}:{number}")));
+        if output.status.success() {
+            assert!(number > least, "{kind}: only {number} operations were tried");
+            assert!(picture(bench) == after);
+            return;
+        }
+        if kind != "kill" {
+            let code = output.status.code().unwrap();
+            let text = said(&output);
+            assert!(code == 4 || code == 5, "{kind}:{number} ended with {code}: {text}");
+            assert!(code == 5 || picture(bench) == before, "{kind}:{number}: {text}");
+            assert!(text.contains("error:"), "{text}");
+        }
+        let next = run(bench, &["doctor", "--deep"], None);
+        assert!(next.status.success(), "{kind}:{number}: {}", said(&next));
+        let now = picture(bench);
+        assert!(now == before || now == after, "{kind}:{number}: neither as before nor as after");
+        let interrupted = said(&next).contains("had been interrupted: every file is back");
+        assert!(!interrupted || now == before, "{kind}:{number}: it said what is not so");
+        let history = bench.json(&["history"]);
+        let changes = history["changes"].as_array().unwrap();
+        assert!(changes.iter().all(|change| change["state"] != "open"), "{kind}:{number}");
+    }
+    panic!("{kind}: it never came to its end");
+}
+
+#[test]
+fn a_fit_of_several_files_that_is_killed_anywhere_leaves_the_game_whole() {
+    at_each_operation("kill", &Saved::of(world()), &["fit", GAME, "glim@2.0.0"], 25);
+}
+
+#[test]
+fn a_fit_that_runs_out_of_space_anywhere_is_put_back_at_once() {
+    at_each_operation("space", &Saved::of(world()), &["fit", GAME, "glim@2.0.0"], 25);
+}
+
+#[test]
+fn a_fit_that_meets_a_failing_disk_anywhere_is_put_back_at_once() {
+    at_each_operation("io", &Saved::of(world()), &["fit", GAME, "glim@2.0.0"], 25);
+}
+
+fn fitted() -> Bench {
+    let bench = world();
+    bench.ok(&["fit", GAME, "glim@2.0.0"]);
+    bench
+}
+
+#[test]
+fn a_rollback_and_an_undo_that_are_killed_anywhere_leave_the_game_whole() {
+    let saved = Saved::of(fitted());
+    at_each_operation("kill", &saved, &["rollback", GAME], 10);
+    at_each_operation("kill", &saved, &["undo"], 10);
+    at_each_operation("io", &saved, &["rollback", GAME], 10);
+}
+
+#[test]
+fn a_recovery_that_is_killed_anywhere_is_taken_up_by_the_next() {
+    let saved = Saved::of(world());
+    let before = picture(&saved.bench);
+    let words = ["fit", GAME, "glim@2.0.0"];
+    let ends =
+        |number: &u64| run(saved.again(), &words, Some(format!("kill:{number}"))).status.success();
+    // The fit is ended near its end, where there is the most to put back.
+    let last = (1..MANY).find(ends).unwrap();
+    for number in (1..MANY).step_by(STEP) {
+        let bench = saved.again();
+        assert!(!run(bench, &words, Some(format!("kill:{}", last - 2))).status.success());
+        let looked = run(bench, &["survey", GAME], None);
+        assert!(said(&looked).contains("The next command that alters a game puts it back"));
+        let recovery = run(bench, &["doctor"], Some(format!("kill:{number}")));
+        if recovery.status.success() {
+            assert!(number > 5, "only {number} operations of a recovery were tried");
+            assert!(said(&recovery).contains("had been interrupted"));
+            assert!(picture(bench) == before);
+            return;
+        }
+        assert!(run(bench, &["doctor"], None).status.success());
+        assert!(picture(bench) == before, "{number}");
+    }
+    panic!("the recovery never came to its end");
+}
+
+#[test]
+fn sixteen_at_once_on_one_game_and_two_homes_do_one_thing_after_the_other() {
+    let bench = world();
+    let before = picture(&bench);
+    let children: Vec<_> = (0..16)
+        .map(|n| {
+            let home = if n % 2 == 0 { "home" } else { "other" };
+            Command::new(env!("CARGO_BIN_EXE_spanner"))
+                .args(["fit", GAME, "new.zip", "--as", "winmm.dll"])
+                .current_dir(bench.path())
+                .env("SPANNER_HOME", bench.path().join(home))
+                .stdout(std::process::Stdio::null())
+                .stderr(std::process::Stdio::null())
+                .spawn()
+                .unwrap()
+        })
+        .collect();
+    let codes: Vec<i32> =
+        children.into_iter().map(|mut child| child.wait().unwrap().code().unwrap()).collect();
+    assert!(codes.contains(&0), "{codes:?}");
+    assert!(codes.iter().all(|code| [0, 3, 4].contains(code)), "{codes:?}");
+    let now = picture(&bench);
+    assert!(now != before);
+    let dll = &bench.file(&format!("{GAME}/winmm.dll"));
+    assert!(fs::read(dll).unwrap() == loader([2, 0, 0, 0]));
+    assert!(!now.0.iter().any(|(path, _)| path.contains(".staged")), "nothing staged is left");
+}

@@ -1,0 +1,66 @@
+//! Plans to take swaps made by hand under management: a renamed original beside the live file is
+//! what the game shipped.
+
+use super::{Ground, Ledger, Place, Plan, Step};
+use crate::change::Deed;
+use crate::error::Result;
+use crate::path::GamePath;
+use crate::survey::{GameView, Library};
+use crate::version::Version;
+
+/// A live file with a copy that was put aside by hand.
+#[derive(Debug)]
+pub(crate) struct Copied {
+    /// The live file.
+    pub live: GamePath,
+    /// The copy that is taken for the original.
+    pub original: GamePath,
+    /// Further copies.
+    pub others: Vec<GamePath>,
+}
+
+/// Plans what the journal shall say: the original was there, and the live file took its place. Files
+/// that changes have touched already are left out.
+pub(crate) fn adopt(
+    view: &GameView,
+    ledger: &Ledger,
+    ground: &dyn Ground,
+) -> Result<(Plan, Vec<Copied>)> {
+    let mut plan = Plan::new(view, Deed::Adopt, "adopt".to_owned());
+    let mut copied = Vec::new();
+    for library in view.libraries.iter().filter(|library| !library.put_aside) {
+        let place = Place::from(library.path.clone());
+        if ledger.get(&place).is_some() {
+            continue;
+        }
+        let Some(original) = original(library, ground)? else { continue };
+        let before = ground.now(&original.clone().into())?;
+        let after = ground.now(&place)?;
+        let differs = before.as_ref().map(|held| held.state.content)
+            != after.as_ref().map(|held| held.state.content);
+        let others = library.backups.iter().map(|copy| copy.path.clone());
+        copied.push(Copied {
+            live: library.path.clone(),
+            others: others.filter(|path| *path != original).collect(),
+            original,
+        });
+        if differs {
+            let family = library.family.clone();
+            plan.steps.push(Step { place, family, before, after, folders: 0 });
+        }
+    }
+    Ok((plan, copied))
+}
+
+/// The copy that is likeliest what the game shipped: the first one that was made, told by version,
+/// then by date.
+fn original(library: &Library, ground: &dyn Ground) -> Result<Option<GamePath>> {
+    let mut copies: Vec<(Option<Version>, (i64, u32), GamePath)> = Vec::new();
+    for copy in &library.backups {
+        if let Some(held) = ground.now(&copy.path.clone().into())? {
+            copies.push((copy.version.clone(), held.state.stamp.modified, copy.path.clone()));
+        }
+    }
+    copies.sort();
+    Ok(copies.into_iter().next().map(|(_, _, path)| path))
+}
