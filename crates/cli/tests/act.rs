@@ -169,6 +169,29 @@ fn what_is_asked_wrongly_is_said_with_what_would_be_right() {
 
 #[cfg(windows)]
 #[test]
+fn a_hidden_file_is_hidden_again_after_a_rollback() {
+    use std::os::windows::fs::{MetadataExt, OpenOptionsExt};
+    const HIDDEN: u32 = 2;
+    let bench = Bench::world();
+    let target = bench.file("games/Kite Harbour/System/brine.dll");
+    let content = fs::read(&target).unwrap();
+    fs::remove_file(&target).unwrap();
+    let mut options = fs::OpenOptions::new();
+    let mut file = options.write(true).create_new(true).attributes(HIDDEN).open(&target).unwrap();
+    std::io::Write::write_all(&mut file, &content).unwrap();
+    drop(file);
+    let hidden = || fs::metadata(&target).unwrap().file_attributes() & HIDDEN != 0;
+    // Not every file system below Wine keeps the mark.
+    let kept = hidden();
+    bench.ok(&["fit", "games/Kite Harbour", "downloads/brine-2.8.1-win64.zip"]);
+    assert_eq!(hidden(), kept);
+    bench.ok(&["rollback", "games/Kite Harbour"]);
+    assert_eq!(hidden(), kept);
+    assert!(fs::read(&target).unwrap() == content);
+}
+
+#[cfg(windows)]
+#[test]
 fn a_file_in_use_is_said_in_words_and_nothing_changes() {
     use std::os::windows::fs::OpenOptionsExt;
     let bench = Bench::world();

@@ -207,6 +207,9 @@ pub struct Stamp {
     pub mode: Option<u32>,
     /// Whether the file is marked read-only.
     pub read_only: bool,
+    /// Windows' own attributes, such as hidden, where the system has them.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub attributes: Option<u32>,
 }
 
 impl Stamp {
@@ -217,12 +220,13 @@ impl Stamp {
             modified: (modified.unix_seconds(), modified.nanoseconds()),
             mode: mode_of(metadata),
             read_only: metadata.permissions().readonly(),
+            attributes: attributes_of(metadata),
         }
     }
 
     /// The marks of a file that was not there before.
     pub fn fresh(modified: (i64, u32)) -> Self {
-        Self { modified, mode: cfg!(unix).then_some(0o644), read_only: false }
+        Self { modified, mode: cfg!(unix).then_some(0o644), read_only: false, attributes: None }
     }
 
     /// These marks with another date.
@@ -237,6 +241,18 @@ impl Stamp {
 fn mode_of(metadata: &Metadata) -> Option<u32> {
     use std::os::unix::fs::PermissionsExt;
     Some(metadata.permissions().mode() & 0o7777)
+}
+
+#[cfg(windows)]
+#[expect(clippy::unnecessary_wraps, reason = "other systems have none")]
+fn attributes_of(metadata: &Metadata) -> Option<u32> {
+    use std::os::windows::fs::MetadataExt;
+    Some(metadata.file_attributes())
+}
+
+#[cfg(not(windows))]
+fn attributes_of(_: &Metadata) -> Option<u32> {
+    None
 }
 
 #[cfg(not(unix))]

@@ -352,7 +352,8 @@ enum Event {
 /// brought. It knows nothing of changes.
 #[derive(Debug, Clone)]
 struct Place {
-    last: Option<Option<Vec<u8>>>,
+    touched: bool,
+    last: Option<Vec<u8>>,
     shipped: Option<Vec<u8>>,
 }
 
@@ -362,10 +363,10 @@ impl Place {
         if before == after {
             return;
         }
-        if self.last.as_ref() != Some(&before) {
+        if !self.touched || self.last != before {
             self.shipped = before;
         }
-        self.last = Some(after);
+        (self.touched, self.last) = (true, after);
     }
 }
 
@@ -386,7 +387,7 @@ proptest! {
         };
         let first = read(&bench)[0].clone().unwrap();
         let mut model =
-            read(&bench).map(|content| Place { last: None, shipped: content });
+            read(&bench).map(|content| Place { touched: false, last: None, shipped: content });
         for event in events {
             let before = read(&bench);
             let acted = match event {
@@ -409,13 +410,12 @@ proptest! {
                 continue;
             }
             for (n, place) in model.iter_mut().enumerate() {
-                let altered =
-                    place.last.as_ref().is_some_and(|last| *last != before[n]);
+                let altered = place.touched && place.last != before[n];
                 match event {
                     Event::Fit(version) if before[n].is_some() => {
                         prop_assert!(after[n].as_ref() == Some(&build(version)));
                     }
-                    Event::Rollback if place.last.is_none() => {
+                    Event::Rollback if !place.touched => {
                         prop_assert!(after[n] == before[n]);
                     }
                     Event::Rollback if altered && before[n].is_some() => {

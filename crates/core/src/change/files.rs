@@ -60,6 +60,7 @@ pub(super) fn remove_empty_folders(file: &Path, number: usize) -> Result<()> {
 /// Puts stored content beside its target: durable, read back, with the marks that it shall have.
 pub(super) fn stage(stored: &Path, staged: &Path, state: &FileState) -> Result<()> {
     remove_if_there(staged)?;
+    create(staged, &state.stamp)?;
     copy(stored, staged)?;
     mark(staged, &state.stamp)?;
     if Content::of_file(staged)? == state.content {
@@ -67,6 +68,23 @@ pub(super) fn stage(stored: &Path, staged: &Path, state: &FileState) -> Result<(
     } else {
         Err(Error::DamagedBlob { path: stored.to_owned() })
     }
+}
+
+/// Makes the file with the attributes that Windows lets nobody set later without its own calls.
+#[cfg(windows)]
+fn create(staged: &Path, stamp: &Stamp) -> Result<()> {
+    use std::os::windows::fs::OpenOptionsExt;
+    const HIDDEN: u32 = 0x2;
+    const SYSTEM: u32 = 0x4;
+    let kept = stamp.attributes.unwrap_or(0) & (HIDDEN | SYSTEM);
+    let made = fs::OpenOptions::new().write(true).create_new(true).attributes(kept).open(staged);
+    made.map(drop).map_err(Error::io("write", staged))
+}
+
+#[cfg(not(windows))]
+#[expect(clippy::unnecessary_wraps, reason = "it fails on Windows")]
+fn create(_: &Path, _: &Stamp) -> Result<()> {
+    Ok(())
 }
 
 /// Dates and permissions; the date last before read-only, since a read-only file takes none.

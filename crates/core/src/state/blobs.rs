@@ -114,16 +114,23 @@ fn is_content(path: &Path) -> bool {
 
 /// Copies a file's content over another, sharing the blocks where the file system can.
 pub(crate) fn copy(from: &Path, to: &Path) -> Result<()> {
-    // A shared copy wants a target that is not there yet.
     point("write", to)?;
-    let shared = fs::remove_file(to).and_then(|()| reflink_copy::reflink(from, to));
-    if shared.is_ok() {
-        return Ok(());
+    // A shared copy wants a target that is not there yet; on Windows a file that is there has marks
+    // which a new one would not have.
+    if !cfg!(windows) {
+        let _ = fs::remove_file(to);
+        if reflink_copy::reflink(from, to).is_ok() {
+            return Ok(());
+        }
     }
     let mut source = File::open(from).map_err(Error::io("read", from))?;
-    let mut target = File::create(to).map_err(Error::io("write", to))?;
-    std::io::copy(&mut source, &mut target).map_err(Error::io("write", to))?;
-    Ok(())
+    let target = if to.exists() {
+        File::options().write(true).truncate(true).open(to)
+    } else {
+        File::create_new(to)
+    };
+    let mut target = target.map_err(Error::io("write", to))?;
+    std::io::copy(&mut source, &mut target).map(drop).map_err(Error::io("write", to))
 }
 
 /// Waits until a file's content is on disk.
