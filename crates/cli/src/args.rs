@@ -415,8 +415,12 @@ pub struct Fit {
     pub game: Option<String>,
     /// The build as `rack list` shows it (`family@version`), a family for the newest build that
     /// nothing stops, or a library, folder or archive.
-    #[arg(value_name = "BUILD or FILE", required_unless_present = "all")]
+    #[arg(value_name = "BUILD or FILE", required_unless_present_any = ["all", "merge"])]
     pub build: Option<String>,
+    /// Merge this folder onto the game's folder, as to wind a game back. Can be given several times:
+    /// they are merged in that order.
+    #[arg(long, value_name = "DIR", conflicts_with_all = ["build", "all", "as_name", "variant", "handoff"])]
+    pub merge: Vec<PathBuf>,
     /// Every known game that has this family, one change a game.
     #[arg(long, value_name = "FAMILY", conflicts_with_all = ["game", "build", "as_name"])]
     pub all: Option<String>,

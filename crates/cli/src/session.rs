@@ -81,6 +81,12 @@ impl Session {
     }
 }
 
+/// The width to lay messages out for: the terminal's, or none where they go elsewhere.
+pub fn message_width() -> usize {
+    let size = terminal_size::terminal_size_of(std::io::stderr());
+    size.filter(|_| std::io::stderr().is_terminal()).map_or(usize::MAX, |(width, _)| width.0.into())
+}
+
 /// The terminal's width; `COLUMNS`, or 100, where the output goes elsewhere.
 fn width() -> usize {
     let terminal = || {

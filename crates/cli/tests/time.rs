@@ -286,3 +286,30 @@ fn what_nothing_needs_is_shown_and_dropped_only_when_told() {
     bench.ok(&["doctor", "--reclaim", "--yes"]);
     assert_eq!(bench.picture("home/blobs").len(), stored);
 }
+
+#[test]
+fn a_game_is_wound_back_by_merging_folders_in_order_and_forward_again() {
+    let bench = Bench::world();
+    let before = bench.picture(KITE);
+    let older = world::game_exe(Bits::Bits64, "Kite Harbour", "Paper Quay Games", [1, 0, 7, 0]);
+    bench.write("depot-1/System/KiteHarbour.exe", b"half a download");
+    bench.write("depot-1/maps/HARBOUR.map", b"the older map");
+    bench.write("depot-1/Old/Deep/readme.txt", b"new in no release");
+    bench.write("depot-2/System/KiteHarbour.exe", &older.to_bytes());
+    let words = ["fit", KITE, "--merge", "depot-1", "--merge", "depot-2"];
+    let mut dry = words.to_vec();
+    dry.push("--dry-run");
+    assert!(bench.ok(&dry).contains("1.0.9 → 1.0.7"));
+    assert!(bench.picture(KITE) == before);
+    bench.ok(&words);
+    let exe = bench.json(&["inspect", &format!("{KITE}/System/KiteHarbour.exe")]);
+    assert_eq!(exe["images"][0]["file_version"], "1.0.7.0", "the last folder counts");
+    assert_eq!(
+        fs::read(bench.file(&format!("{KITE}/Maps/harbour.map"))).unwrap(),
+        b"the older map"
+    );
+    assert!(bench.ok(&words).contains("Every file is there already"));
+    bench.ok(&["undo"]);
+    assert!(bench.picture(KITE) == before);
+    assert!(!bench.file(&format!("{KITE}/Old")).exists());
+}

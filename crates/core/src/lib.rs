@@ -31,6 +31,6 @@ mod workshop;
 
 pub use error::{Error, Result};
 pub use workshop::{
-    Added, Addition, Adoption, Checked, Damage, Diagnosis, FitOptions, FitPlan, Force, News,
-    Proposal, Refit, Waste, Workshop,
+    Added, Addition, Adoption, Checked, Damage, Diagnosis, FitOptions, FitPlan, Force, MergePlan,
+    News, Proposal, Refit, Waste, Workshop,
 };

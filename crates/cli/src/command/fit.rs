@@ -16,6 +16,7 @@ pub fn run(args: &args::Fit, session: &Session) -> Result<Exit> {
     let workshop = if args.dry_run { session.look()? } else { session.alter()? };
     match (&args.game, &args.build, &args.all) {
         (Some(game), Some(build), _) => one(args, game, build, workshop, session),
+        (Some(game), None, _) => merge(args, game, workshop, session),
         (_, _, Some(family)) => all(args, family, workshop, session),
         // The parser lets nothing else through.
         _ => Ok(Exit::Usage),
@@ -73,6 +74,43 @@ fn one(
     if let Some(change) = change {
         let back = format!("spanner rollback {} {family}", view.game.id);
         plan::print_done(&change, &back, session)?;
+    }
+    Ok(Exit::Done)
+}
+
+/// Whole folders onto the game's folder.
+fn merge(args: &args::Fit, game: &str, mut workshop: Workshop, session: &Session) -> Result<Exit> {
+    let progress = session.progress();
+    let view = workshop.game(game, &progress)?;
+    let mut merge = workshop.plan_merge(&view, &args.merge, &progress)?;
+    merge.override_stops(&args.despite);
+    if !session.json {
+        plan::print(&merge.plan, session)?;
+    }
+    let stopped = !merge.plan.stops().is_empty();
+    if stopped || args.dry_run || merge.plan.steps.is_empty() {
+        if session.json {
+            render::json(&plan::document(&merge.plan))?;
+        } else if !stopped {
+            let nothing = merge.plan.steps.is_empty();
+            let text = if nothing {
+                "Every file is there already."
+            } else {
+                "Dry run: nothing was changed."
+            };
+            render::hint(session, text)?;
+        }
+        return Ok(if stopped { Exit::Refused } else { Exit::Done });
+    }
+    if !prompt::go_on(session, "Merge these files?")? {
+        render::hint(session, "Nothing was changed.")?;
+        return Ok(Exit::Done);
+    }
+    let change = workshop.merge(merge, &progress)?;
+    if session.json {
+        render::json(&plan::change_document(&change))?;
+    } else {
+        plan::print_done(&change, &format!("spanner undo {}", change.number), session)?;
     }
     Ok(Exit::Done)
 }

@@ -21,7 +21,7 @@ use serde::Serialize;
 use upright_spanner_core::Error;
 use upright_spanner_core::survey::LookError;
 
-use crate::session::Session;
+use crate::session::{Session, message_width};
 pub use text::{bytes, clean, count, cut, date, fit_path, moment, quoted, slashes, wrapped};
 
 /// Prints a document for programs. Control characters that JSON would let through are escaped.
@@ -37,9 +37,11 @@ pub fn error(error: &anyhow::Error) {
     // A core error's sentence contains its cause already.
     let known = error.downcast_ref::<Error>();
     let text = if known.is_some() { reasons[0].clone() } else { reasons.join(": ") };
-    anstream::eprintln!("{} {}", "error:".red().bold(), clean(&text));
+    let width = message_width();
+    let word = format!("{} ", "error:".red().bold());
+    anstream::eprint!("{}", wrapped(&text, &word, 7, width));
     if let Some(advice) = known.and_then(Error::advice) {
-        anstream::eprintln!("       {}", clean(&advice));
+        anstream::eprint!("{}", wrapped(&advice, "       ", 7, width));
     }
 }
 

@@ -16,6 +16,12 @@ use super::table::{table, widest};
 use super::{bytes, clean, count, date, fit_path, hint, slashes};
 use crate::session::Session;
 
+/// Files that are listed; `-v` lists all.
+const MOST_STEPS: usize = 40;
+
+/// Versions that are named when a change is done.
+const MOST_PROOFS: usize = 4;
+
 /// Terminals narrower than this show no dates beside versions and sizes.
 const WIDE: usize = 110;
 
@@ -26,7 +32,12 @@ pub fn print(plan: &Plan, session: &Session) -> Result<()> {
     // What would be done is of no use beside the reason why it will not be.
     let stopped = !plan.stops().is_empty();
     if !plan.steps.is_empty() && !stopped {
-        write!(out, "{}", steps(plan, session.width))?;
+        let shown = if session.verbose { usize::MAX } else { MOST_STEPS };
+        write!(out, "{}", steps(plan, shown, session.width))?;
+        if plan.steps.len() > shown {
+            let rest = format!("  and {} more (-v)", plan.steps.len() - shown);
+            writeln!(out, "{}", rest.dimmed())?;
+        }
     }
     if !stopped {
         for merge in &plan.merges {
@@ -46,8 +57,8 @@ pub fn print(plan: &Plan, session: &Session) -> Result<()> {
     Ok(())
 }
 
-fn steps(plan: &Plan, width: usize) -> String {
-    let steps = &plan.steps;
+fn steps(plan: &Plan, shown: usize, width: usize) -> String {
+    let steps = &plan.steps[..plan.steps.len().min(shown)];
     let mut headings = vec!["VERSION", "SIZE"];
     if width >= WIDE {
         headings.push("DATE");
@@ -156,6 +167,11 @@ pub fn print_done(change: &Change, next: &str, session: &Session) -> Result<()> 
         .collect();
     proofs.sort();
     proofs.dedup();
+    let more = proofs.len().saturating_sub(MOST_PROOFS);
+    proofs.truncate(MOST_PROOFS);
+    if more > 0 {
+        proofs.push(format!("and {more} more"));
+    }
     let files = count(change.steps.len(), "file");
     let read = if proofs.is_empty() {
         String::new()

@@ -10,6 +10,7 @@ mod games;
 mod ground;
 mod handoff;
 mod layouts;
+mod merging;
 mod pins;
 mod time;
 
@@ -30,6 +31,7 @@ pub use checks::Checked;
 pub use deciding::{FitOptions, FitPlan};
 pub use doctor::{Diagnosis, Waste};
 use ground::OnDisk;
+pub use merging::MergePlan;
 pub use time::{Adoption, Force, Refit};
 
 /// How long to wait for another process that is at work with the same home.
