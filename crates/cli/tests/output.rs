@@ -35,7 +35,7 @@ fn printed(bench: &Bench, words: &[&str], variables: &[(&str, &str)]) -> String 
 fn no_line_is_wider_than_the_terminal() {
     let bench = used_world();
     let denoiser = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/cvo_denoise.dll";
-    let commands: [&[&str]; 16] = [
+    let commands: [&[&str]; 27] = [
         &["survey", "games"],
         &["survey", "games", "--all"],
         &["game", "show", "tin-lighthouse"],
@@ -50,6 +50,17 @@ fn no_line_is_wider_than_the_terminal() {
         &["rollback", "saltglass-drift", "--dry-run"],
         &["history"],
         &["history", "tin-lighthouse"],
+        &["history", "show", "1"],
+        &["check", "saltglass-drift"],
+        &["check", "tin-lighthouse", "cvo-upscale"],
+        &["check", "kite-harbour", "undertow"],
+        &["check", "--all"],
+        &["check", "kite-harbour", "--entries"],
+        &["explain"],
+        &["explain", "entry-not-loaded"],
+        &["drift"],
+        &["fit", "--all", "cvo-upscale", "--dry-run"],
+        &["park", "saltglass-drift", "undertow", "--dry-run"],
         &["inspect", denoiser],
         &["compare", denoiser, "games/Kite Harbour/System/brine.dll"],
     ];
@@ -125,6 +136,22 @@ fn every_document_has_its_schema() {
         &["fit", "tin-lighthouse", "cvo-upscale"],
         &["rollback", "tin-lighthouse"],
         &["history"],
+        &["history", "show", "1"],
+        &["check", "kite-harbour"],
+        &["check", "kite-harbour", "brine"],
+        &["check", "kite-harbour", "--entries"],
+        &["check", "--all"],
+        &["explain", "pinned"],
+        &["pin", "kite-harbour", "brine", "--why", "as it is"],
+        &["drift"],
+        &["fit", "--all", "cvo-upscale", "--dry-run"],
+        &["fit", "--all", "cvo-upscale"],
+        &["refit", "tin-lighthouse"],
+        &["undo", "--dry-run"],
+        &["adopt", "kite-harbour"],
+        &["park", "saltglass-drift", "undertow"],
+        &["unpark", "saltglass-drift", "undertow"],
+        &["doctor"],
     ] {
         assert_eq!(bench.json(words)["schema"], 1, "{words:?}");
     }

@@ -313,3 +313,46 @@ fn a_game_is_wound_back_by_merging_folders_in_order_and_forward_again() {
     assert!(bench.picture(KITE) == before);
     assert!(!bench.file(&format!("{KITE}/Old")).exists());
 }
+
+#[test]
+fn a_watch_reports_what_happens_as_it_happens() {
+    use std::io::{BufRead, BufReader};
+    use std::sync::mpsc;
+    use std::time::Duration;
+
+    let bench = racked();
+    bench.ok(&["fit", KITE, "brine"]);
+    let mut watch = std::process::Command::new(env!("CARGO_BIN_EXE_spanner"))
+        .args(["drift", KITE, "--watch"])
+        .current_dir(bench.path())
+        .env("SPANNER_HOME", bench.path().join("home"))
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    let (sender, lines) = mpsc::channel();
+    let output = BufReader::new(watch.stdout.take().unwrap());
+    std::thread::spawn(move || {
+        for line in output.lines().map_while(Result::ok) {
+            if sender.send(line).is_err() {
+                return;
+            }
+        }
+    });
+    let wait_for = |wanted: &str| {
+        loop {
+            let line = lines.recv_timeout(Duration::from_secs(60));
+            match line {
+                Ok(line) if line.contains(wanted) => return true,
+                Ok(_) => {}
+                Err(_) => return false,
+            }
+        }
+    };
+    let began = wait_for("Watching.");
+    let dll = bench.file(&format!("{KITE}/System/brine.dll"));
+    fs::write(&dll, world::brine([2, 9, 0, 0]).to_bytes()).unwrap();
+    let told = wait_for("overwritten");
+    watch.kill().unwrap();
+    watch.wait().unwrap();
+    assert!(began && told);
+}

@@ -9,7 +9,7 @@ use upright_spanner_core::Force;
 use upright_spanner_core::change::{Change, ChangeState};
 use upright_spanner_core::plan::Held;
 
-use super::table::table;
+use super::table::{fit_places, table};
 use super::{clean, hint, moment, slashes};
 use crate::session::Session;
 
@@ -117,18 +117,20 @@ pub fn print_one(change: &Change, force: Force, session: &Session) -> Result<()>
             format!("{version}({})", held.state.content.sha256.short())
         }
     };
-    let rows = change
+    let mut rows: Vec<Vec<String>> = change
         .steps
         .iter()
         .map(|step| {
             vec![
                 side(step.before.as_ref(), "none"),
                 side(step.after.as_ref(), "removed"),
-                clean(&step.place.to_string()).into_owned(),
+                step.place.to_string(),
             ]
         })
         .collect();
-    write!(out, "{}", table(&["BEFORE", "AFTER", "PLACE"], &[], rows))?;
+    let headings = ["BEFORE", "AFTER", "PLACE"];
+    fit_places(&headings, &mut rows, session.width);
+    write!(out, "{}", table(&headings, &[], rows))?;
     match force {
         Force::InForce => hint(session, &format!("Next: spanner undo {} --dry-run", change.number)),
         _ => Ok(()),

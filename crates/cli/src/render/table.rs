@@ -3,6 +3,8 @@
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use owo_colors::OwoColorize;
 
+use super::fit_path;
+
 /// Lays rows out in columns under a heading; the columns in `right` are aligned to the right.
 pub fn table(headings: &[&str], right: &[usize], rows: Vec<Vec<String>>) -> String {
     let mut table = Table::new();
@@ -18,6 +20,22 @@ pub fn table(headings: &[&str], right: &[usize], rows: Vec<Vec<String>>) -> Stri
     }
     let lines: Vec<String> = table.lines().map(|line| line.trim_end().to_owned()).collect();
     lines.join("\n") + "\n"
+}
+
+/// Cuts the paths of the last column down to the room that the other columns leave.
+pub fn fit_places(headings: &[&str], rows: &mut [Vec<String>], width: usize) {
+    let last = headings.len().saturating_sub(1);
+    let taken: usize = (0..last)
+        .map(|n| {
+            let cells = rows.iter().map(|row| anstream::adapter::strip_str(&row[n]).to_string());
+            let cells: Vec<String> = cells.chain([headings[n].to_owned()]).collect();
+            widest(cells.iter().map(String::as_str)) + 2
+        })
+        .sum();
+    let room = width.saturating_sub(taken + 2).max(16);
+    for row in rows {
+        row[last] = fit_path(&row[last], room);
+    }
 }
 
 /// The width of the widest text.

@@ -11,7 +11,7 @@ use upright_spanner_core::version::Version;
 use upright_spanner_core::{Adoption, Checked, Diagnosis};
 
 use super::check::write_finding;
-use super::table::table;
+use super::table::{fit_places, table};
 use super::{bytes, clean, count, hint, slashes};
 use crate::session::Session;
 
@@ -35,7 +35,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
                 version(file.recorded.as_ref()),
                 version(file.now.as_ref()),
                 clean(&remark(file)).into_owned(),
-                clean(&file.place.to_string()).into_owned(),
+                file.place.to_string(),
             ]
         });
         let headings = ["STATE", "FAMILY", "RECORDED", "NOW", "", "PLACE"];
@@ -47,6 +47,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
                 row.remove(4);
             }
         }
+        fit_places(&headings, &mut rows, session.width);
         write!(out, "{}", table(&headings, &[], rows))?;
         for finding in checked.iter().flat_map(|checked| &checked.findings) {
             write_finding(&mut out, finding, session.width)?;
@@ -158,7 +159,9 @@ pub fn print_adoptions(view: &GameView, adoptions: &[Adoption], session: &Sessio
             rows.push(vec!["copy".to_owned(), String::new(), String::new(), path]);
         }
     }
-    write!(out, "{}", table(&["", "VERSION", "SIGNER", "PLACE"], &[], rows))?;
+    let headings = ["", "VERSION", "SIGNER", "PLACE"];
+    fit_places(&headings, &mut rows, session.width);
+    write!(out, "{}", table(&headings, &[], rows))?;
     Ok(())
 }
 

@@ -1,7 +1,7 @@
 //! Plans to take swaps made by hand under management: a renamed original beside the live file is
 //! what the game shipped.
 
-use super::{Ground, Ledger, Place, Plan, Step};
+use super::{Ground, Ledger, Place, Plan, Step, content};
 use crate::change::Deed;
 use crate::error::Result;
 use crate::path::GamePath;
@@ -36,8 +36,7 @@ pub(crate) fn adopt(
         let Some(original) = original(library, ground)? else { continue };
         let before = ground.now(&original.clone().into())?;
         let after = ground.now(&place)?;
-        let differs = before.as_ref().map(|held| held.state.content)
-            != after.as_ref().map(|held| held.state.content);
+        let differs = content(before.as_ref()) != content(after.as_ref());
         let others = library.backups.iter().map(|copy| copy.path.clone());
         copied.push(Copied {
             live: library.path.clone(),

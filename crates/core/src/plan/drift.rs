@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::{Ground, Held, Ledger, Place};
+use super::{Ground, Held, Ledger, Place, content};
 use crate::change::{Change, ChangeState, ExecutableMark};
 use crate::error::Result;
 use crate::survey::GameView;
@@ -105,7 +105,6 @@ pub(crate) fn drift(view: &GameView, changes: &[Change], ground: &dyn Ground) ->
     let mut files = Vec::new();
     for entry in ledger.entries() {
         let now = ground.now(&entry.place)?;
-        let content = |held: Option<&Held>| held.map(|held| held.state.content);
         let state = if content(now.as_ref()) == content(entry.last.as_ref()) {
             if entry.in_force() { DriftState::Fitted } else { DriftState::Shipped }
         } else {

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use super::{Held, Place, Step};
+use super::{Held, Place, Step, content};
 use crate::change::{Change, ChangeState};
 use crate::path::{GamePath, fold};
 
@@ -83,8 +83,4 @@ impl Ledger {
 fn key(place: &Place) -> String {
     let bay = place.bay.as_ref().map_or_else(String::new, |bay| bay.to_string_lossy().into_owned());
     format!("{bay}\0{}", fold(place.path.as_str()))
-}
-
-fn content(held: Option<&Held>) -> Option<crate::content::Content> {
-    held.map(|held| held.state.content)
 }

@@ -181,6 +181,11 @@ impl Held {
     }
 }
 
+/// What is in a file, where there is one.
+fn content(held: Option<&Held>) -> Option<Content> {
+    held.map(|held| held.state.content)
+}
+
 impl Plan {
     pub(crate) fn new(view: &GameView, deed: Deed, summary: String) -> Self {
         Self {

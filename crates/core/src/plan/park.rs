@@ -1,10 +1,9 @@
 //! Plans to take a component out for now, and to put it back as it was.
 
-use super::{Ground, Held, Ledger, Place, Plan, Step};
+use super::{Ground, Ledger, Place, Plan, Step, content};
 use crate::catalog::Role;
 use crate::change::{Change, Deed};
 use crate::check::altered_since;
-use crate::content::Content;
 use crate::error::Result;
 use crate::path::same_name;
 use crate::rack::is_settings_name;
@@ -82,8 +81,4 @@ pub(crate) fn unpark(
         }
     }
     Ok(plan)
-}
-
-fn content(held: Option<&Held>) -> Option<Content> {
-    held.map(|held| held.state.content)
 }

@@ -1,9 +1,8 @@
 //! Plans to put back what the game brought, or what was there at an earlier point.
 
-use super::{Ground, Held, Ledger, Place, Plan, Step};
+use super::{Ground, Held, Ledger, Place, Plan, Step, content};
 use crate::change::{Change, Deed};
 use crate::check::altered_since;
-use crate::content::Content;
 use crate::error::Result;
 use crate::path::same_name;
 use crate::survey::GameView;
@@ -88,8 +87,4 @@ fn first_found(root: &std::path::Path, changes: &[Change], place: &Place) -> Opt
         .iter()
         .flat_map(|change| change.steps.iter().filter(|step| step.place.on(&change.root) == path));
     steps.next().and_then(|step| step.before.clone())
-}
-
-fn content(held: Option<&Held>) -> Option<Content> {
-    held.map(|held| held.state.content)
 }

@@ -2,10 +2,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Ground, Held, Plan, Step};
+use super::{Ground, Plan, Step, content};
 use crate::change::{Change, ChangeState, Deed};
 use crate::check::altered_since;
-use crate::content::Content;
 use crate::error::Result;
 use crate::survey::GameView;
 
@@ -51,7 +50,6 @@ pub(crate) fn standing_on<'a>(change: &Change, changes: &'a [Change]) -> Vec<&'a
 pub(crate) fn undo(view: &GameView, change: &Change, ground: &dyn Ground) -> Result<Plan> {
     let summary = format!("undo {} ({})", change.number, change.summary);
     let mut plan = Plan::new(view, Deed::Undo(change.number), summary);
-    let content = |held: Option<&Held>| -> Option<Content> { held.map(|held| held.state.content) };
     for step in change.steps.iter().rev() {
         let now = ground.now(&step.place)?;
         if content(now.as_ref()) == content(step.before.as_ref()) {
