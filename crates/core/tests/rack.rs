@@ -194,13 +194,12 @@ proptest! {
         rules in proptest::collection::vec((path(), "(slot|exe|root|second-place)", path(), 0usize..4), 0..6),
         retires in proptest::collection::vec(path(), 0..3),
     ) {
-        let mut text = format!("schema = 1\nfamily = \"lens\"\nretires = {retires:?}\n");
-        for (from, bay, to, policy) in &rules {
+        let rule = |(from, bay, to, policy): &(String, String, String, usize)| {
             let policy = ["replace", "keep", "merge", "handoff"][*policy];
-            text.push_str(&format!(
-                "[[file]]\nfrom = {from:?}\nbay = {bay:?}\nto = {to:?}\npolicy = {policy:?}\n"
-            ));
-        }
+            format!("[[file]]\nfrom = {from:?}\nbay = {bay:?}\nto = {to:?}\npolicy = {policy:?}\n")
+        };
+        let head = format!("schema = 1\nfamily = \"lens\"\nretires = {retires:?}\n");
+        let text: String = std::iter::once(head).chain(rules.iter().map(rule)).collect();
         let file = Path::new("layout.toml");
         if let Ok(layout) = LayoutFile::parse(file, &text) {
             prop_assert_eq!(LayoutFile::parse(file, &layout.to_text()), Ok(layout));
