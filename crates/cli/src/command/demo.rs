@@ -103,8 +103,11 @@ pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
     for next in [
         "spanner survey games --why",
         "spanner inspect \"games/Saltglass Drift/bin/winmm.dll\"",
+        "spanner check --all",
+        "spanner check kite-harbour --entries",
         "spanner fit kite-harbour brine --dry-run",
         "spanner fit saltglass-drift undertow",
+        "spanner drift",
         "spanner rollback saltglass-drift",
     ] {
         writeln!(out, "  {next}")?;

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use filetime::FileTime;
 
-use crate::content::{Content, FileState, Stamp};
+use crate::content::{Content, FileState, Stamp, same_bytes};
 use crate::error::{Error, Result};
 use crate::fault::point;
 use crate::plan::Place;
@@ -63,7 +63,8 @@ pub(super) fn stage(stored: &Path, staged: &Path, state: &FileState) -> Result<(
     create(staged, &state.stamp)?;
     copy(stored, staged)?;
     mark(staged, &state.stamp)?;
-    if Content::of_file(staged)? == state.content {
+    // The stored copy is what its name says, and the staged one is the same byte for byte.
+    if Content::of_file(stored)? == state.content && same_bytes(stored, staged)? {
         Ok(())
     } else {
         Err(Error::DamagedBlob { path: stored.to_owned() })

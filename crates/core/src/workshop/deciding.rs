@@ -108,6 +108,7 @@ impl Workshop {
 
 impl Planner<'_> {
     fn plan(&self, build: &Build, along: &[Along]) -> Result<Plan> {
+        self.ground.read_ahead(self.view, build);
         let fit = Fit {
             view: self.view,
             build,

@@ -6,14 +6,17 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use rayon::prelude::*;
+
 use crate::check::Images;
 use crate::content::{Content, FileState};
 use crate::error::{Error, Result};
 use crate::image::{Facts, Image};
 use crate::path::{GamePath, same_name};
-use crate::plan::{Ground, Held, Place};
-use crate::rack::Parcel;
+use crate::plan::{self, Ground, Held, Place};
+use crate::rack::{Build, Parcel};
 use crate::state::Blobs;
+use crate::survey::GameView;
 
 /// A game's folder with the store, and the package that a build may have to be taken from.
 /// What was read once is kept: nothing changes while a plan is made.
@@ -35,6 +38,21 @@ impl<'a> OnDisk<'a> {
     fn file(&self, content: &Content) -> Result<PathBuf> {
         let unpacked = self.parcel.and_then(|parcel| parcel.file_of(content));
         unpacked.map_or_else(|| self.blobs.file(content), |path| Ok(path.to_owned()))
+    }
+
+    /// Reads what a plan and its change will ask for, side by side: where the system proves that a
+    /// file was not altered since, it is not read again.
+    pub fn read_ahead(&self, view: &GameView, build: &Build) {
+        if !cfg!(unix) {
+            return;
+        }
+        let slots = plan::slots(view, build).into_iter();
+        let slots = slots.map(|library| library.path.on(self.root));
+        let files: Vec<PathBuf> = slots.chain(self.file(&build.file.content).ok()).collect();
+        files.par_iter().for_each(|file| {
+            // One that cannot be read is told of when it is asked for.
+            let _ = Content::of_file(file);
+        });
     }
 
     fn image(&self, path: PathBuf) -> Option<Arc<Image>> {
