@@ -6,8 +6,7 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde::Serialize;
 use serde_json::{Value, json};
-use upright_spanner_core::check::Pin;
-use upright_spanner_core::game::Origin;
+use upright_spanner_core::game::{Origin, Pin};
 use upright_spanner_core::survey::{
     Backup, Evidence, GameView, Library, LookError, Standing, Survey,
 };

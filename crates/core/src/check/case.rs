@@ -3,10 +3,9 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use super::Pin;
 use crate::catalog::Catalog;
 use crate::content::Content;
-use crate::game::Executable;
+use crate::game::{Executable, Pin};
 use crate::image::{Facts, Image};
 use crate::path::{GamePath, same_name};
 use crate::plan::Place;

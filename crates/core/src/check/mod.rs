@@ -48,7 +48,6 @@ pub use about::{ABOUT, About, explain, guide};
 pub(crate) use case::{Along, Case, Conditions, Images, InUse, Swap};
 pub use loads::Entry;
 pub(crate) use loads::entries;
-pub use pinned::Pin;
 
 /// How much a finding matters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]

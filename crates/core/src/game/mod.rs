@@ -2,6 +2,7 @@
 
 mod discover;
 mod executable;
+mod pin;
 mod settings;
 pub(crate) mod version;
 
@@ -15,6 +16,7 @@ use crate::path::GamePath;
 use crate::version::Version;
 pub(crate) use discover::{Reach, game_folders};
 pub(crate) use executable::rank;
+pub use pin::Pin;
 pub use settings::{GameEdit, GameSettings, VersionFile};
 pub use version::{GameVersion, Origin};
 

@@ -5,13 +5,13 @@ use super::{Ground, Handoff, Held, Ledger, Merge, Place, Plan, Step, is_mergeabl
 use crate::catalog::{Catalog, companies_agree, keyed_to};
 use crate::change::Deed;
 use crate::check::{
-    Along, Case, Images, Pin, Swap, already_fitted, bay_unknown, check, family_absent, left_alone,
-    slot_ambiguous,
+    Along, Case, Images, Swap, already_fitted, bay_unknown, check, family_absent, slot_ambiguous,
 };
 use crate::content::{Content, FileState, Stamp};
 use crate::error::Result;
+use crate::game::Pin;
 use crate::path::{GamePath, same_name};
-use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored, is_settings_name};
+use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored};
 use crate::survey::{EvidenceKind, GameView, Library};
 
 /// What the planner is told.
@@ -35,8 +35,8 @@ pub(crate) struct Fit<'a> {
 }
 
 /// A file that a build puts into the game.
-struct Target<'a> {
-    place: Place,
+pub(super) struct Target<'a> {
+    pub place: Place,
     /// The file that it takes the place of, where that bears another name.
     instead: Option<Place>,
     policy: Policy,
@@ -351,7 +351,7 @@ impl Fit<'_> {
         }
     }
 
-    fn removal(&self, place: Place, before: Held, folders: usize) -> Step {
+    pub(super) fn removal(&self, place: Place, before: Held, folders: usize) -> Step {
         let family = self.build.id.family.clone();
         Step { place, family, before: Some(before), after: None, folders }
     }
@@ -391,108 +391,9 @@ impl Fit<'_> {
     }
 
     /// The build on the rack that a slot holds now.
-    fn earlier(&self, slot: &Library) -> Result<Option<&Build>> {
+    pub(super) fn earlier(&self, slot: &Library) -> Result<Option<&Build>> {
         let Some(now) = self.ground.now(&slot.path.clone().into())? else { return Ok(None) };
         Ok(self.builds.iter().find(|build| build.file.content == now.state.content))
-    }
-
-    /// Plans the removal of what an earlier build of the family left and this one does not have.
-    fn clear(
-        &self,
-        slots: &[&Library],
-        anchors: &[Place],
-        targets: &[Target<'_>],
-        plan: &mut Plan,
-    ) -> Result<()> {
-        let wanted = |place: &Place, plan: &Plan| {
-            targets.iter().any(|target| target.place.same_as(place))
-                || plan.steps.iter().any(|step| step.place.same_as(place))
-        };
-        for entry in self.ledger.entries() {
-            let ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();
-            let settings = is_settings_name(entry.place.path.file_name());
-            let slot = slots.iter().any(|slot| entry.place.same_as(&slot.path.clone().into()));
-            if !ours || settings || slot || wanted(&entry.place, plan) {
-                continue;
-            }
-            let Some(now) = self.ground.now(&entry.place)? else { continue };
-            if Some(now.state.content) == entry.last.as_ref().map(|held| held.state.content) {
-                let mut step = self.removal(entry.place.clone(), now, entry.folders);
-                step.after.clone_from(&entry.shipped);
-                plan.steps.push(step);
-            }
-        }
-        for slot in slots {
-            self.clear_earlier(slot, &wanted, plan)?;
-        }
-        for (anchor, name) in
-            anchors.iter().flat_map(|a| self.build.layout.retires.iter().map(move |n| (a, n)))
-        {
-            let place = self.ground.spelled(anchor.beside(name));
-            if !wanted(&place, plan) {
-                self.retire(place, plan)?;
-            }
-        }
-        Ok(())
-    }
-
-    /// What came with the build of the rack that a slot holds, be it put there by hand. Only of
-    /// components that no game ships itself: what a game shipped may be needed.
-    fn clear_earlier(
-        &self,
-        slot: &Library,
-        wanted: &dyn Fn(&Place, &Plan) -> bool,
-        plan: &mut Plan,
-    ) -> Result<()> {
-        let Some(earlier) = self.earlier(slot)? else { return Ok(()) };
-        let added = earlier.layout.places.first().is_some_and(|place| place.bay != SLOT);
-        if !added || earlier.id == self.build.id {
-            return Ok(());
-        }
-        let anchor = Place::from(slot.path.clone());
-        for placement in earlier.layout.places.iter().skip(1) {
-            let Some(file) = earlier.stored(&placement.from) else { continue };
-            let place = match placement.bay.as_str() {
-                EXE => anchor.beside(&placement.to),
-                ROOT => placement.to.clone().into(),
-                _ => continue,
-            };
-            let place = self.ground.spelled(place);
-            if placement.policy != Policy::Replace || wanted(&place, plan) {
-                continue;
-            }
-            if let Some(now) = self.ground.now(&place)? {
-                if now.state.content == file.content {
-                    plan.steps.push(self.removal(place, now, 0));
-                }
-            }
-        }
-        Ok(())
-    }
-
-    /// A file that the layout names to go: it goes if it is of the same maker.
-    fn retire(&self, place: Place, plan: &mut Plan) -> Result<()> {
-        let Some(now) = self.ground.now(&place)? else { return Ok(()) };
-        let same_maker = self.view.libraries.iter().any(|library| {
-            let company = library.facts.string("CompanyName");
-            Place::from(library.path.clone()).same_as(&place)
-                && company.is_some()
-                && company == self.build.file.facts.string("CompanyName")
-        });
-        let recorded = self.ledger.get(&place).is_some_and(|entry| {
-            entry.last.as_ref().map(|held| held.state.content) == Some(now.state.content)
-        });
-        let on_rack = self
-            .builds
-            .iter()
-            .filter(|build| same_name(&build.id.family, &self.build.id.family))
-            .any(|build| build.contents().any(|content| content == now.state.content));
-        if same_maker || recorded || on_rack {
-            plan.steps.push(self.removal(place, now, 0));
-        } else {
-            plan.findings.push(left_alone::finding(self.build, &place));
-        }
-        Ok(())
     }
 }
 

@@ -3,6 +3,7 @@
 
 mod adopt;
 mod choice;
+mod clear;
 mod drift;
 mod fit;
 mod ground;

@@ -18,7 +18,6 @@ use crate::error::{Error, Result};
 use crate::image::{Facts, Machine, SignatureStatus};
 use crate::path::{GamePath, same_name};
 use crate::requirement::Requirement;
-use crate::survey::Library;
 use crate::version::Version;
 pub use archive::Limits;
 pub use intake::{Parcel, Told};
@@ -242,45 +241,6 @@ impl Needs<'_> {
 }
 
 impl Build {
-    /// What a library in a game would be as a build: the one of the rack that has its version, else
-    /// one that only the library itself tells of.
-    pub(crate) fn of_library(library: &Library, builds: &[Self]) -> Self {
-        let facts = &library.facts;
-        let version = facts.version();
-        let known = builds.iter().find(|build| {
-            same_name(&build.id.family, &library.family)
-                && build.version == version
-                && build.machine == facts.machine
-        });
-        let name = library.path.file_name().to_owned();
-        let content = Content::of_bytes(&[]);
-        Self {
-            id: BuildId {
-                family: library.family.clone(),
-                version: version.as_ref().map_or_else(|| "?".to_owned(), ToString::to_string),
-                variant: None,
-            },
-            role: Some(library.role),
-            version,
-            machine: facts.machine,
-            supports: known.and_then(|build| build.supports.clone()),
-            file: BuildFile {
-                path: library.path.clone(),
-                name: name.clone(),
-                content,
-                modified: (0, 0),
-                facts: facts.clone(),
-                signature: SignatureStatus::Absent,
-            },
-            parts: Vec::new(),
-            layout: Layout::default(),
-            left: Vec::new(),
-            notes: Vec::new(),
-            source: Source { name, sha256: content.sha256, modified: (0, 0) },
-            added: Timestamp::UNIX_EPOCH,
-        }
-    }
-
     /// Its files: the library first.
     pub fn files(&self) -> impl Iterator<Item = Stored<'_>> {
         let BuildFile { path, content, modified, facts, .. } = &self.file;

@@ -11,9 +11,8 @@ use serde::Serialize;
 use serde::de::DeserializeOwned;
 
 use crate::change::{Change, ChangeState};
-use crate::check::Pin;
 use crate::error::{Error, Result};
-use crate::game::Game;
+use crate::game::{Game, Pin};
 use crate::image::Facts;
 use crate::plan::Step;
 use crate::rack::{Build, BuildId};

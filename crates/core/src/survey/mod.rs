@@ -13,11 +13,10 @@ use serde::{Deserialize, Serialize};
 
 use crate::catalog::{self, Catalog, CatalogError, Role};
 use crate::change::Change;
-use crate::check::Pin;
 use crate::content::Content;
 use crate::error::{Result, in_words};
 use crate::game::version::stated;
-use crate::game::{self, Executable, Game, GameVersion, Reach};
+use crate::game::{self, Executable, Game, GameVersion, Pin, Reach};
 use crate::image::{Facts, ImageError, Kind, Machine};
 use crate::path::{GamePath, extension, same_name};
 use crate::plan::Ledger;

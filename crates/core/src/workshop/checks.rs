@@ -1,11 +1,15 @@
 //! Checks of what games have now.
 
+use jiff::Timestamp;
+
 use super::{OnDisk, Workshop};
 use crate::check::{self, Case, Finding, Swap, Verdict};
+use crate::content::Content;
 use crate::error::Result;
+use crate::image::SignatureStatus;
 use crate::path::same_name;
 use crate::plan::Ledger;
-use crate::rack::Build;
+use crate::rack::{Build, BuildFile, BuildId, Layout, Source};
 use crate::survey::{GameView, Library};
 use crate::version::Version;
 
@@ -45,7 +49,7 @@ impl Workshop {
                 let files: Vec<&Library> =
                     live.filter(|library| same_name(&library.family, family)).collect();
                 let first = files.first()?;
-                let build = Build::of_library(first, &builds);
+                let build = as_build(first, &builds);
                 let swaps = files.iter().map(|library| Swap {
                     place: library.path.clone().into(),
                     facts: &library.facts,
@@ -84,5 +88,44 @@ impl Workshop {
     /// The names under which a loader would be loaded by a game, the best first.
     pub fn entries(&self, view: &GameView) -> Vec<check::Entry> {
         check::entries(view, &OnDisk::new(&view.game.root, &self.blobs, None))
+    }
+}
+
+/// What a library in a game would be as a build: the one of the rack that has its version, else
+/// one that only the library itself tells of.
+fn as_build(library: &Library, builds: &[Build]) -> Build {
+    let facts = &library.facts;
+    let version = facts.version();
+    let known = builds.iter().find(|build| {
+        same_name(&build.id.family, &library.family)
+            && build.version == version
+            && build.machine == facts.machine
+    });
+    let name = library.path.file_name().to_owned();
+    let content = Content::of_bytes(&[]);
+    Build {
+        id: BuildId {
+            family: library.family.clone(),
+            version: version.as_ref().map_or_else(|| "?".to_owned(), ToString::to_string),
+            variant: None,
+        },
+        role: Some(library.role),
+        version,
+        machine: facts.machine,
+        supports: known.and_then(|build| build.supports.clone()),
+        file: BuildFile {
+            path: library.path.clone(),
+            name: name.clone(),
+            content,
+            modified: (0, 0),
+            facts: facts.clone(),
+            signature: SignatureStatus::Absent,
+        },
+        parts: Vec::new(),
+        layout: Layout::default(),
+        left: Vec::new(),
+        notes: Vec::new(),
+        source: Source { name, sha256: content.sha256, modified: (0, 0) },
+        added: Timestamp::UNIX_EPOCH,
     }
 }

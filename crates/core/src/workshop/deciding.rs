@@ -6,10 +6,9 @@ use std::path::Path;
 
 use super::{OnDisk, Workshop};
 use crate::catalog::Catalog;
-use crate::check::{
-    Along, Finding, Pin, conflicts, requires, ties_unsolvable, version_passed_over,
-};
+use crate::check::{Along, Finding, conflicts, requires, ties_unsolvable, version_passed_over};
 use crate::error::{Error, Result};
+use crate::game::Pin;
 use crate::path::{fold, same_name};
 use crate::plan::{self, Candidate, Choice, Fit, Ledger, Plan};
 use crate::progress::Progress;

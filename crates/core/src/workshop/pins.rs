@@ -1,8 +1,8 @@
 //! Pins: families that the user keeps at a version in a game.
 
 use super::Workshop;
-use crate::check::Pin;
 use crate::error::{Error, Result};
+use crate::game::Pin;
 use crate::path::same_name;
 use crate::survey::GameView;
 use crate::version::Version;

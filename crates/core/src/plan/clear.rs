@@ -1,0 +1,110 @@
+//! Plans the removal of what an earlier build left and the new one does not have.
+
+use super::fit::{Fit, Target};
+use super::{Place, Plan};
+use crate::check::left_alone;
+use crate::error::Result;
+use crate::path::same_name;
+use crate::rack::{EXE, Policy, ROOT, SLOT, is_settings_name};
+use crate::survey::Library;
+
+impl Fit<'_> {
+    /// Plans the removal of what an earlier build of the family left and this one does not have.
+    pub(super) fn clear(
+        &self,
+        slots: &[&Library],
+        anchors: &[Place],
+        targets: &[Target<'_>],
+        plan: &mut Plan,
+    ) -> Result<()> {
+        let wanted = |place: &Place, plan: &Plan| {
+            targets.iter().any(|target| target.place.same_as(place))
+                || plan.steps.iter().any(|step| step.place.same_as(place))
+        };
+        for entry in self.ledger.entries() {
+            let ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();
+            let settings = is_settings_name(entry.place.path.file_name());
+            let slot = slots.iter().any(|slot| entry.place.same_as(&slot.path.clone().into()));
+            if !ours || settings || slot || wanted(&entry.place, plan) {
+                continue;
+            }
+            let Some(now) = self.ground.now(&entry.place)? else { continue };
+            if Some(now.state.content) == entry.last.as_ref().map(|held| held.state.content) {
+                let mut step = self.removal(entry.place.clone(), now, entry.folders);
+                step.after.clone_from(&entry.shipped);
+                plan.steps.push(step);
+            }
+        }
+        for slot in slots {
+            self.clear_earlier(slot, &wanted, plan)?;
+        }
+        for (anchor, name) in
+            anchors.iter().flat_map(|a| self.build.layout.retires.iter().map(move |n| (a, n)))
+        {
+            let place = self.ground.spelled(anchor.beside(name));
+            if !wanted(&place, plan) {
+                self.retire(place, plan)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// What came with the build of the rack that a slot holds, be it put there by hand. Only of
+    /// components that no game ships itself: what a game shipped may be needed.
+    fn clear_earlier(
+        &self,
+        slot: &Library,
+        wanted: &dyn Fn(&Place, &Plan) -> bool,
+        plan: &mut Plan,
+    ) -> Result<()> {
+        let Some(earlier) = self.earlier(slot)? else { return Ok(()) };
+        let added = earlier.layout.places.first().is_some_and(|place| place.bay != SLOT);
+        if !added || earlier.id == self.build.id {
+            return Ok(());
+        }
+        let anchor = Place::from(slot.path.clone());
+        for placement in earlier.layout.places.iter().skip(1) {
+            let Some(file) = earlier.stored(&placement.from) else { continue };
+            let place = match placement.bay.as_str() {
+                EXE => anchor.beside(&placement.to),
+                ROOT => placement.to.clone().into(),
+                _ => continue,
+            };
+            let place = self.ground.spelled(place);
+            if placement.policy != Policy::Replace || wanted(&place, plan) {
+                continue;
+            }
+            if let Some(now) = self.ground.now(&place)? {
+                if now.state.content == file.content {
+                    plan.steps.push(self.removal(place, now, 0));
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// A file that the layout names to go: it goes if it is of the same maker.
+    fn retire(&self, place: Place, plan: &mut Plan) -> Result<()> {
+        let Some(now) = self.ground.now(&place)? else { return Ok(()) };
+        let same_maker = self.view.libraries.iter().any(|library| {
+            let company = library.facts.string("CompanyName");
+            Place::from(library.path.clone()).same_as(&place)
+                && company.is_some()
+                && company == self.build.file.facts.string("CompanyName")
+        });
+        let recorded = self.ledger.get(&place).is_some_and(|entry| {
+            entry.last.as_ref().map(|held| held.state.content) == Some(now.state.content)
+        });
+        let on_rack = self
+            .builds
+            .iter()
+            .filter(|build| same_name(&build.id.family, &self.build.id.family))
+            .any(|build| build.contents().any(|content| content == now.state.content));
+        if same_maker || recorded || on_rack {
+            plan.steps.push(self.removal(place, now, 0));
+        } else {
+            plan.findings.push(left_alone::finding(self.build, &place));
+        }
+        Ok(())
+    }
+}
