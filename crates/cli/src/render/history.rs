@@ -91,7 +91,8 @@ pub fn print_one(change: &Change, force: Force, session: &Session) -> Result<()>
         writeln!(out, "  {} {}", format!("{name:<12}").dimmed(), clean(value))
     };
     line("what", &change.summary)?;
-    line("game", &format!("{} ({})", change.game, slashes(&change.root)))?;
+    line("game", &change.game)?;
+    line("folder", &slashes(&change.root))?;
     line("when", &moment(change.began))?;
     line(
         "now",
