@@ -221,6 +221,12 @@ pub enum Error {
         /// Its folder.
         path: PathBuf,
     },
+    /// A change failed before anything in the game was touched.
+    #[error("{cause}; nothing was changed")]
+    Untouched {
+        /// What failed.
+        cause: Box<Error>,
+    },
     /// A change failed on its way, and the files are as before.
     #[error("{cause}; every file is back as it was")]
     PutBack {
@@ -325,7 +331,7 @@ impl Error {
                 ));
             }
             Self::Busy { .. } => "Wait until the other one has finished, then try again.",
-            Self::PutBack { cause } => return cause.advice(),
+            Self::Untouched { cause } | Self::PutBack { cause } => return cause.advice(),
             Self::NotPutBack { .. } => {
                 "Remove the cause, then run any command that alters this game: it puts the files \
                  back first."

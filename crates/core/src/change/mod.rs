@@ -16,7 +16,7 @@ use serde::{Deserialize, Serialize};
 use crate::content::{Content, FileState, same_bytes};
 use crate::error::{Error, Result};
 use crate::path::GamePath;
-use crate::plan::{Plan, Step};
+use crate::plan::{Merge, Plan, Step};
 use crate::progress::Progress;
 use crate::state::{Blobs, Database};
 use crate::survey::GameView;
@@ -135,23 +135,10 @@ pub(crate) fn apply(
     let despite = plan.despite();
     let Plan { game, summary, deed, executable, steps, merges, .. } = plan;
     let root = game.root;
-    for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.place == merge.place)) {
-        blobs.keep_bytes(&merge.merged.bytes)?;
-    }
-    progress.begin("keeping the files that are there now", Some(steps.len() as u64));
-    for step in &steps {
-        let path = files::inside(&root, &step.place)?;
-        expect(&path, step.before.as_ref().map(|held| &held.state))?;
-        if let Some(held) = &step.before {
-            blobs.keep(&path, &held.state.content)?;
-        }
-        if let Some(held) = &step.after {
-            blobs.file(&held.state.content)?;
-        }
-        progress.advance(1);
-    }
-    progress.end();
-
+    keep(&root, &steps, &merges, blobs, progress).map_err(|cause| {
+        progress.end();
+        Error::Untouched { cause: Box::new(cause) }
+    })?;
     let mut change = Change {
         number: 0,
         game: game.id,
@@ -181,6 +168,34 @@ pub(crate) fn apply(
             }
         }
     }
+}
+
+/// Makes what the change replaces durable in the store, and makes sure of what it places. Every file
+/// must be as the plan found it.
+fn keep(
+    root: &Path,
+    steps: &[Step],
+    merges: &[Merge],
+    blobs: &Blobs,
+    progress: &dyn Progress,
+) -> Result<()> {
+    for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.place == merge.place)) {
+        blobs.keep_bytes(&merge.merged.bytes)?;
+    }
+    progress.begin("keeping the files that are there now", Some(steps.len() as u64));
+    for step in steps {
+        let path = files::inside(root, &step.place)?;
+        expect(&path, step.before.as_ref().map(|held| &held.state))?;
+        if let Some(held) = &step.before {
+            blobs.keep(&path, &held.state.content)?;
+        }
+        if let Some(held) = &step.after {
+            blobs.file(&held.state.content)?;
+        }
+        progress.advance(1);
+    }
+    progress.end();
+    Ok(())
 }
 
 /// Journals what was done by hand: every step holds already what it comes to. Nothing is altered
