@@ -354,5 +354,6 @@ fn a_watch_reports_what_happens_as_it_happens() {
     let told = wait_for("overwritten");
     watch.kill().unwrap();
     watch.wait().unwrap();
-    assert!(began && told);
+    assert!(began, "it did not begin to watch");
+    assert!(told, "it did not tell");
 }

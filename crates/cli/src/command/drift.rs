@@ -2,10 +2,10 @@
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;
-use std::sync::mpsc;
-use std::time::Duration;
+use std::sync::mpsc::{self, RecvTimeoutError};
+use std::time::{Duration, Instant};
 
-use anyhow::{Context, Result};
+use anyhow::{Context, Result, bail};
 use notify::{RecursiveMode, Watcher};
 use upright_spanner_core::plan::Drift;
 use upright_spanner_core::survey::GameView;
@@ -31,7 +31,11 @@ pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
         time::print_drift(&drifts, session)?;
     }
     if args.watch {
-        return watch(args, &workshop, &views, session);
+        let told = drifts
+            .iter()
+            .map(|(view, drift, _)| (view.game.id.clone(), time::drift_in_words(drift)))
+            .collect();
+        return watch(args, &workshop, &views, told, session);
     }
     Ok(if off { Exit::Attend } else { Exit::Done })
 }
@@ -67,11 +71,19 @@ fn drifts<'a>(
     Ok(out)
 }
 
-/// Reports what changes in the games' folders until the program is ended.
+/// How long to wait for quiet at most.
+const LONGEST: Duration = Duration::from_secs(5);
+
+/// How long to rely on what the system tells: some file systems tell nothing.
+const UNTOLD: Duration = Duration::from_secs(15);
+
+/// Reports what changes in the games' folders until the program is ended; `told` is what was said of
+/// each game before.
 fn watch(
     args: &args::Drift,
     workshop: &Workshop,
     views: &[GameView],
+    mut told: BTreeMap<String, String>,
     session: &Session,
 ) -> Result<Exit> {
     let (sender, events) = mpsc::channel();
@@ -87,13 +99,14 @@ fn watch(
             .with_context(|| format!("could not watch {}", root.display()))?;
     }
     render::hint(session, "Watching. Ctrl-C ends it.")?;
-    let mut told: BTreeMap<String, String> = BTreeMap::new();
-    for (view, drift, _) in drifts(workshop, views)? {
-        told.insert(view.game.id.clone(), time::drift_in_words(&drift));
-    }
     loop {
-        events.recv().context("the system stopped telling what changes")??;
-        while events.recv_timeout(QUIET).is_ok() {}
+        match events.recv_timeout(UNTOLD) {
+            Ok(event) => drop(event?),
+            Err(RecvTimeoutError::Timeout) => {}
+            Err(RecvTimeoutError::Disconnected) => bail!("the system stopped telling what changes"),
+        }
+        let woken = Instant::now();
+        while woken.elapsed() < LONGEST && events.recv_timeout(QUIET).is_ok() {}
         let views = self::views(args, workshop, session)?;
         for (view, drift, checked) in drifts(workshop, &views)? {
             let words = time::drift_in_words(&drift);
