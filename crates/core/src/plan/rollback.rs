@@ -41,7 +41,6 @@ pub(crate) fn rollback(
     for entry in wanted {
         // A file that was not touched by then was what the first change found.
         let target = match &up_to_point {
-            None if !entry.in_force() => continue,
             None => entry.shipped.clone(),
             Some(then) => match then.get(&entry.place) {
                 Some(known) => known.last.clone(),
@@ -50,6 +49,11 @@ pub(crate) fn rollback(
         };
         let now = ground.now(&entry.place)?;
         if content(now.as_ref()) == content(target.as_ref()) {
+            continue;
+        }
+        // What is as it was before the changes, or was altered since, is the game's own; what is gone
+        // comes back.
+        if to == Point::Shipped && !entry.in_force() && now.is_some() {
             continue;
         }
         let altered = content(now.as_ref()) != content(entry.last.as_ref());
