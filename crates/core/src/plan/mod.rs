@@ -87,6 +87,13 @@ pub struct Step {
     pub folders: usize,
 }
 
+impl Step {
+    /// The step that takes this one back, from what is there now.
+    fn taken_back(&self, now: Option<Held>) -> Self {
+        Self { before: now, after: self.before.clone(), ..self.clone() }
+    }
+}
+
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde wants it so")]
 fn is_zero(number: &usize) -> bool {
     *number == 0

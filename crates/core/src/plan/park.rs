@@ -71,13 +71,7 @@ pub(crate) fn unpark(
             Some(there) if step.after.is_none() => {
                 plan.findings.push(altered_since::finding(&step.place, None, there));
             }
-            _ => plan.steps.push(Step {
-                place: step.place.clone(),
-                family: step.family.clone(),
-                before: now,
-                after: step.before.clone(),
-                folders: step.folders,
-            }),
+            _ => plan.steps.push(step.taken_back(now)),
         }
     }
     Ok(plan)

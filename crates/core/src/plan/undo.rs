@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Ground, Plan, Step, content};
+use super::{Ground, Plan, content};
 use crate::change::{Change, ChangeState, Deed};
 use crate::check::altered_since;
 use crate::error::Result;
@@ -61,13 +61,7 @@ pub(crate) fn undo(view: &GameView, change: &Change, ground: &dyn Ground) -> Res
                 continue;
             }
         }
-        plan.steps.push(Step {
-            place: step.place.clone(),
-            family: step.family.clone(),
-            before: now,
-            after: step.before.clone(),
-            folders: step.folders,
-        });
+        plan.steps.push(step.taken_back(now));
     }
     Ok(plan)
 }
