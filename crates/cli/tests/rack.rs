@@ -344,7 +344,7 @@ fn verify_finds_a_stored_byte_that_is_not_as_it_was() {
         "downloads/cvo_denoise_1.2.2.zip",
     ]);
     assert!(bench.ok(&["rack", "verify"]).contains("as it should be"));
-    let denoiser = bench.json(&["rack", "list", "cvo-denoise"])["builds"][0]["sha256"].clone();
+    let denoiser = bench.json(&["rack", "list", "cvo-denoise"])["builds"][0]["blake3"].clone();
     let digest = denoiser.as_str().unwrap();
     let blob = bench.file(&format!("home/blobs/{}/{digest}", &digest[..2]));
     let mut bytes = fs::read(&blob).unwrap();

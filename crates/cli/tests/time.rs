@@ -261,7 +261,7 @@ fn the_doctor_finds_what_is_damaged_and_clears_what_was_left_behind() {
     bench.ok(&["doctor"]);
     assert!(!bench.file(&format!("{KITE}/System/.spanner-9-0.staged")).exists());
     let change = bench.json(&["history"]);
-    let kept = change["changes"][0]["steps"][0]["before"]["sha256"].as_str().unwrap().to_owned();
+    let kept = change["changes"][0]["steps"][0]["before"]["blake3"].as_str().unwrap().to_owned();
     let blob = bench.file(&format!("home/blobs/{}/{kept}", &kept[..2]));
     let mut bytes = fs::read(&blob).unwrap();
     bytes[1000] ^= 1;
@@ -278,7 +278,7 @@ fn what_nothing_needs_is_shown_and_dropped_only_when_told() {
     let bench = racked();
     let stored = bench.picture("home/blobs").len();
     let stray = b"nothing needs this";
-    let content = upright_spanner_core::content::Content::of_bytes(stray).sha256.to_string();
+    let content = upright_spanner_core::content::Content::of_bytes(stray).blake3.to_string();
     bench.write(&format!("home/blobs/{}/{content}", &content[..2]), stray);
     let said = bench.ok(&["doctor", "--reclaim"]);
     assert!(said.contains("18 B of") && said.contains("--reclaim --yes"), "{said}");

@@ -16,7 +16,7 @@ use sha2::{Digest as _, Sha256};
 
 use crate::error::{Error, Result};
 
-/// A SHA-256 digest; as a text 64 lower-case hexadecimal digits.
+/// A digest of 256 bits; as a text 64 lower-case hexadecimal digits.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Digest([u8; 32]);
 
@@ -43,7 +43,7 @@ impl FromStr for Digest {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
-        let wrong = || format!("`{text}` is not a SHA-256 digest");
+        let wrong = || format!("`{text}` is not a digest of 64 hexadecimal digits");
         if text.len() != 64 || !text.is_ascii() {
             return Err(wrong());
         }
@@ -70,25 +70,13 @@ impl<'de> Deserialize<'de> for Digest {
 /// The content of a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Content {
-    /// Its SHA-256.
-    pub sha256: Digest,
+    /// Its BLAKE3, which even a machine without instructions for digests reads faster than it copies.
+    pub blake3: Digest,
     /// Its length in bytes.
     pub size: u64,
 }
 
 impl Content {
-    /// Reads everything that a reader gives.
-    pub fn of_reader(mut reader: impl Read) -> io::Result<Self> {
-        let mut hasher = Hasher::default();
-        let mut buffer = vec![0; 128 * 1024];
-        loop {
-            match reader.read(&mut buffer)? {
-                0 => return Ok(hasher.finish()),
-                len => hasher.update(&buffer[..len]),
-            }
-        }
-    }
-
     /// The content that some bytes are.
     pub fn of_bytes(bytes: &[u8]) -> Self {
         let mut hasher = Hasher::default();
@@ -106,7 +94,7 @@ impl Content {
             if let Some(content) = before.as_ref().and_then(known) {
                 return Ok(content);
             }
-            let content = Self::of_reader(&file)?;
+            let content = Self::of_open(&file)?;
             if let Some(proof) = before.filter(|before| {
                 file.metadata().ok().and_then(|after| proof(&after)).as_ref() == Some(before)
             }) {
@@ -118,6 +106,29 @@ impl Content {
         };
         read().map_err(Error::io("read", path))
     }
+
+    /// Reads the whole file at `path`, whatever is known of it.
+    pub(crate) fn read(path: &Path) -> Result<Self> {
+        File::open(path).and_then(|file| Self::of_open(&file)).map_err(Error::io("read", path))
+    }
+
+    fn of_open(mut file: &File) -> io::Result<Self> {
+        let mut hasher = Hasher::default();
+        let mut buffer = vec![0; 128 * 1024];
+        loop {
+            match file.read(&mut buffer)? {
+                0 => return Ok(hasher.finish()),
+                len => hasher.update(&buffer[..len]),
+            }
+        }
+    }
+}
+
+/// The SHA-256 of a whole file, which is what downloads are published with, and its length in bytes.
+pub fn sha256(path: &Path) -> io::Result<(Digest, u64)> {
+    let mut hasher = Sha256::default();
+    let size = io::copy(&mut File::open(path)?, &mut hasher)?;
+    Ok((Digest(hasher.finalize().into()), size))
 }
 
 /// Device, file number, size, date of modification and date of any change, in nanoseconds.
@@ -127,17 +138,18 @@ type Proof = (u64, u64, u64, i128, i128);
 static KNOWN: LazyLock<Mutex<HashMap<Proof, Content>>> = LazyLock::new(Mutex::default);
 
 /// What proves that a file was not altered: on Unix nobody can set the date of the last change of
-/// any kind. A file changed just now proves nothing, since dates are coarse.
+/// any kind. A file changed just now proves nothing, since dates are coarse; most so where the file
+/// system keeps whole seconds.
 #[cfg(unix)]
 fn proof(metadata: &Metadata) -> Option<Proof> {
     use std::os::unix::fs::MetadataExt;
-    const COARSE: i128 = 100_000_000;
-    let nanoseconds =
-        |seconds: i64, rest: i64| i128::from(seconds) * 1_000_000_000 + i128::from(rest);
+    const SECOND: i128 = 1_000_000_000;
+    let nanoseconds = |seconds: i64, rest: i64| i128::from(seconds) * SECOND + i128::from(rest);
     let changed = nanoseconds(metadata.ctime(), metadata.ctime_nsec());
     let now = SystemTime::now().duration_since(UNIX_EPOCH).ok()?.as_nanos();
     let modified = nanoseconds(metadata.mtime(), metadata.mtime_nsec());
-    let settled = i128::try_from(now).ok()? - changed > COARSE;
+    let coarse = if changed % SECOND == 0 { 3 * SECOND } else { SECOND / 10 };
+    let settled = i128::try_from(now).ok()? - changed > coarse;
     settled.then(|| (metadata.dev(), metadata.ino(), metadata.len(), modified, changed))
 }
 
@@ -147,54 +159,56 @@ fn proof(_: &Metadata) -> Option<Proof> {
     None
 }
 
-/// Whether two files hold the same bytes.
-pub(crate) fn same_bytes(a: &Path, b: &Path) -> Result<bool> {
-    let mut readers = [
-        File::open(a).map_err(Error::io("read", a))?,
-        File::open(b).map_err(Error::io("read", b))?,
-    ];
-    let mut buffers = [vec![0; 256 * 1024], vec![0; 256 * 1024]];
-    loop {
-        let mut lens = [0; 2];
-        for (n, path) in [a, b].into_iter().enumerate() {
-            lens[n] = fill(&mut readers[n], &mut buffers[n]).map_err(Error::io("read", path))?;
-        }
-        if lens[0] != lens[1] || buffers[0][..lens[0]] != buffers[1][..lens[1]] {
-            return Ok(false);
-        }
-        if lens[0] == 0 {
-            return Ok(true);
-        }
-    }
+/// Whether two paths are names of one and the same file. Where the system does not tell, they are
+/// taken for two.
+#[cfg(unix)]
+pub(crate) fn is_same_file(a: &Path, b: &Path) -> bool {
+    use std::os::unix::fs::MetadataExt;
+    let number = |path: &Path| {
+        let metadata = std::fs::symlink_metadata(path).ok()?;
+        Some((metadata.dev(), metadata.ino()))
+    };
+    number(a).is_some_and(|own| number(b) == Some(own))
 }
 
-/// Reads until a buffer is full or the file ends.
-fn fill(reader: &mut File, buffer: &mut [u8]) -> io::Result<usize> {
-    let mut len = 0;
-    while len < buffer.len() {
-        match reader.read(&mut buffer[len..])? {
-            0 => break,
-            read => len += read,
-        }
-    }
-    Ok(len)
+/// Whether two paths are names of one and the same file. Where the system does not tell, they are
+/// taken for two.
+#[cfg(not(unix))]
+pub(crate) fn is_same_file(_: &Path, _: &Path) -> bool {
+    false
+}
+
+/// Whether a file is there and has no second name, as far as the system tells.
+pub(crate) fn is_alone(path: &Path) -> bool {
+    std::fs::symlink_metadata(path).is_ok_and(|metadata| names_of(&metadata) == 1)
+}
+
+#[cfg(unix)]
+fn names_of(metadata: &Metadata) -> u64 {
+    use std::os::unix::fs::MetadataExt;
+    metadata.nlink()
+}
+
+#[cfg(not(unix))]
+fn names_of(_: &Metadata) -> u64 {
+    1
 }
 
 /// Digests content that passes by.
 #[derive(Default)]
 pub(crate) struct Hasher {
-    sha256: Sha256,
+    blake3: blake3::Hasher,
     size: u64,
 }
 
 impl Hasher {
     pub fn update(&mut self, bytes: &[u8]) {
-        self.sha256.update(bytes);
+        self.blake3.update(bytes);
         self.size += bytes.len() as u64;
     }
 
     pub fn finish(self) -> Content {
-        Content { sha256: Digest(self.sha256.finalize().into()), size: self.size }
+        Content { blake3: Digest(self.blake3.finalize().into()), size: self.size }
     }
 }
 

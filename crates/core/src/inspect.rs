@@ -3,7 +3,7 @@
 use std::fs::Metadata;
 use std::path::{Path, PathBuf};
 
-use crate::content::{Content, Stamp};
+use crate::content::{Digest, Stamp, sha256};
 use crate::image::{Image, ImageError, Signature, TrustStore};
 use crate::survey::LookError;
 
@@ -23,8 +23,8 @@ pub struct Inspection {
 pub struct Inspected {
     /// The path as it was given.
     pub path: PathBuf,
-    /// Digest and length.
-    pub content: Content,
+    /// The SHA-256 of the whole file.
+    pub sha256: Digest,
     /// Date and permissions.
     pub stamp: Stamp,
     /// What the image says.
@@ -40,8 +40,10 @@ pub struct Other {
     pub path: PathBuf,
     /// What it looks like, as in "a text file".
     pub looks_like: &'static str,
-    /// Digest and length.
-    pub content: Content,
+    /// The SHA-256 of the whole file.
+    pub sha256: Digest,
+    /// Its length in bytes.
+    pub size: u64,
     /// Date and permissions.
     pub stamp: Stamp,
 }
@@ -69,8 +71,8 @@ pub fn inspect(files: &[PathBuf], trust: Option<&TrustStore>) -> Inspection {
 
 fn other(path: &Path, looks_like: &'static str) -> Option<Other> {
     let metadata = std::fs::metadata(path).ok().filter(Metadata::is_file)?;
-    let content = Content::of_file(path).ok()?;
-    Some(Other { path: path.to_owned(), looks_like, content, stamp: Stamp::of(&metadata) })
+    let (sha256, size) = sha256(path).ok()?;
+    Some(Other { path: path.to_owned(), looks_like, sha256, size, stamp: Stamp::of(&metadata) })
 }
 
 /// Reads one file.
@@ -81,6 +83,6 @@ pub fn inspect_one(path: &Path, trust: Option<&TrustStore>) -> Result<Inspected,
     }
     let image = Image::read(path)?;
     let signature = Signature::check(path, trust)?;
-    let content = Content::of_reader(std::fs::File::open(path)?)?;
-    Ok(Inspected { path: path.to_owned(), content, stamp: Stamp::of(&metadata), image, signature })
+    let (sha256, _) = sha256(path)?;
+    Ok(Inspected { path: path.to_owned(), sha256, stamp: Stamp::of(&metadata), image, signature })
 }

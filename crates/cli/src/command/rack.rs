@@ -117,10 +117,13 @@ fn show(build: &str, layout: bool, session: &Session) -> Result<Exit> {
     let build = workshop.build(build)?;
     if layout {
         rack::print_layout(&build)?;
-    } else if session.json {
-        render::json(&rack::list_document(&[build], &workshop.users_of_builds()?))?;
+        return Ok(Exit::Done);
+    }
+    let sha256 = workshop.sha256_of(&build).ok();
+    if session.json {
+        render::json(&rack::build_document(&build, sha256, &workshop.users_of_builds()?))?;
     } else {
-        rack::print_build(&build, session)?;
+        rack::print_build(&build, sha256, session)?;
     }
     Ok(Exit::Done)
 }

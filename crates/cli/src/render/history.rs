@@ -115,7 +115,7 @@ pub fn print_one(change: &Change, force: Force, session: &Session) -> Result<()>
         None => nothing.to_owned(),
         Some(held) => {
             let version = held.version.as_ref().map_or_else(String::new, |v| format!("{v} "));
-            format!("{version}({})", held.state.content.sha256.short())
+            format!("{version}({})", held.state.content.blake3.short())
         }
     };
     let mut rows: Vec<Vec<String>> = change

@@ -52,12 +52,12 @@ pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
     }
     for other in &inspection.others {
         writeln!(out, "{}", clean(&slashes(&other.path)).bold())?;
-        let size = format!("{} ({} bytes)", bytes(other.content.size), other.content.size);
+        let size = format!("{} ({} bytes)", bytes(other.size), other.size);
         for (name, value) in [
             ("kind", other.looks_like),
             ("size", &size),
             ("file date", &date(other.stamp.modified.0)),
-            ("sha256", &other.content.sha256.to_string()),
+            ("sha256", &other.sha256.to_string()),
         ] {
             writeln!(out, "  {} {}", format!("{name:<17}").dimmed(), clean(value))?;
         }
@@ -123,7 +123,7 @@ fn rows(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, String)> {
     let linked = facts.linked(Timestamp::now().as_second());
     rows.extend(linked.map(|seconds| ("linked", date(seconds))));
     rows.extend(facts.export_name.as_ref().map(|name| ("linked as", name.clone())));
-    rows.push(("sha256", inspected.content.sha256.to_string()));
+    rows.push(("sha256", inspected.sha256.to_string()));
     rows
 }
 
@@ -168,8 +168,8 @@ pub fn document(inspection: &Inspection) -> Value {
             json!({
                 "path": slashes(&other.path),
                 "looks_like": other.looks_like,
-                "sha256": other.content.sha256,
-                "size": other.content.size,
+                "sha256": other.sha256,
+                "size": other.size,
                 "modified": Timestamp::new(other.stamp.modified.0, 0).ok(),
             })
         })
@@ -200,7 +200,7 @@ fn image(inspected: &Inspected) -> Value {
     let modified = Timestamp::new(inspected.stamp.modified.0, 0).ok();
     json!({
         "path": slashes(&inspected.path),
-        "sha256": inspected.content.sha256,
+        "sha256": inspected.sha256,
         "size": facts.size,
         "modified": modified,
         "machine": facts.machine,

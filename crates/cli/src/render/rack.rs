@@ -7,7 +7,7 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
 use upright_spanner_core::catalog::Role;
-use upright_spanner_core::content::Content;
+use upright_spanner_core::content::{Content, Digest};
 use upright_spanner_core::rack::{Build, EXE, LayoutFile, Part, ROOT, SLOT, Sorted};
 use upright_spanner_core::version::Version;
 use upright_spanner_core::{Added, Addition, Damage};
@@ -102,7 +102,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
 }
 
 /// Prints one build.
-pub fn print_build(build: &Build, session: &Session) -> Result<()> {
+pub fn print_build(build: &Build, sha256: Option<Digest>, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(out, "{}", clean(&build.id.to_string()).bold())?;
     let mut line = |name: &str, value: &str| {
@@ -123,11 +123,11 @@ pub fn print_build(build: &Build, session: &Session) -> Result<()> {
     line("date", &date(build.file.modified.0))?;
     line("company", facts.string("CompanyName").unwrap_or("not stated"))?;
     line("signer", facts.signer.as_deref().unwrap_or("not signed"))?;
-    line("sha256", &build.file.content.sha256.to_string())?;
+    let unread = || "its stored file cannot be read; `spanner rack verify` tells more".to_owned();
+    line("sha256", &sha256.map_or_else(unread, |digest| digest.to_string()))?;
+    line("blake3", &build.file.content.blake3.to_string())?;
     let source = &build.source;
-    let from =
-        format!("{}, {} (sha256 {})", source.name, date(source.modified.0), source.sha256.short());
-    line("from", &from)?;
+    line("from", &format!("{}, {}", source.name, date(source.modified.0)))?;
     line("added", &moment(build.added))?;
     for note in &build.notes {
         line("note", &note.name)?;
@@ -328,6 +328,13 @@ pub fn damage_document(damaged: &[Damage]) -> Value {
     json!({ "schema": 1, "damaged": damaged.iter().map(one).collect::<Vec<_>>() })
 }
 
+/// A build with the SHA-256 of its library, as far as that can be read, as a document for programs.
+pub fn build_document(build: &Build, sha256: Option<Digest>, users: &Users) -> Value {
+    let mut document = list_document(std::slice::from_ref(build), users);
+    document["builds"][0]["sha256"] = json!(sha256);
+    document
+}
+
 /// The builds on the rack, as a document for programs.
 pub fn list_document(builds: &[Build], users: &Users) -> Value {
     let one = |build: &Build| {
@@ -352,10 +359,10 @@ fn body(build: &Build) -> Value {
         "left": build.left,
         "file": build.file.name,
         "size": build.size(),
-        "sha256": build.file.content.sha256,
+        "blake3": build.file.content.blake3,
         "source": {
             "name": build.source.name,
-            "sha256": build.source.sha256,
+            "blake3": build.source.blake3,
             "date": date(build.source.modified.0),
         },
         "added": moment(build.added),

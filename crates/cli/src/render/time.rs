@@ -120,7 +120,7 @@ fn remark(file: &Drifted) -> String {
 /// What of a drift is worth telling again when it changes.
 pub fn drift_in_words(drift: &Drift) -> String {
     let files = drift.files.iter().map(|file| {
-        let now = file.now.as_ref().map(|held| held.state.content.sha256.short());
+        let now = file.now.as_ref().map(|held| held.state.content.blake3.short());
         format!("{} {} {}", file.place, file.state.name(), now.unwrap_or_default())
     });
     let version = drift.executable_now.as_ref().map(|now| format!("{:?}", now.version));
@@ -183,7 +183,7 @@ pub fn print_diagnosis(
     for (content, user) in &diagnosis.contents {
         let text = format!(
             "{} ({}) is missing or damaged; {user} needs it",
-            content.sha256.short(),
+            content.blake3.short(),
             bytes(content.size)
         );
         writeln!(out, "{} {}", "store:".red().bold(), clean(&text))?;
@@ -237,7 +237,7 @@ pub fn diagnosis_document(diagnosis: &Diagnosis) -> Value {
     let contents: Vec<Value> = diagnosis
         .contents
         .iter()
-        .map(|(content, user)| json!({ "sha256": content.sha256, "size": content.size, "needed_by": user }))
+        .map(|(content, user)| json!({ "blake3": content.blake3, "size": content.size, "needed_by": user }))
         .collect();
     let leftovers: Vec<String> = diagnosis.leftovers.iter().map(|path| slashes(path)).collect();
     json!({

@@ -6,11 +6,11 @@ use std::path::{Path, PathBuf};
 
 use filetime::FileTime;
 
-use crate::content::{Content, FileState, Stamp, same_bytes};
+use crate::content::{FileState, Stamp};
 use crate::error::{Error, Result};
 use crate::fault::point;
 use crate::plan::Place;
-use crate::state::{copy, sync_file, sync_folder};
+use crate::state::{copy, sync_and_read, sync_folder};
 
 /// The path of a file on disk, if no link on the way leads out of the game's folder or its bay.
 pub(super) fn inside(root: &Path, place: &Place) -> Result<PathBuf> {
@@ -62,13 +62,11 @@ pub(super) fn stage(stored: &Path, staged: &Path, state: &FileState) -> Result<(
     remove_if_there(staged)?;
     create(staged, &state.stamp)?;
     copy(stored, staged)?;
-    mark(staged, &state.stamp)?;
-    // The stored copy is what its name says, and the staged one is the same byte for byte.
-    if Content::of_file(stored)? == state.content && same_bytes(stored, staged)? {
-        Ok(())
-    } else {
-        Err(Error::DamagedBlob { path: stored.to_owned() })
+    date(staged, &state.stamp)?;
+    if sync_and_read(staged)? != state.content {
+        return Err(Error::DamagedBlob { path: stored.to_owned() });
     }
+    permit(staged, &state.stamp)
 }
 
 /// Makes the file with the attributes that Windows lets nobody set later without its own calls.
@@ -88,14 +86,17 @@ fn create(_: &Path, _: &Stamp) -> Result<()> {
     Ok(())
 }
 
-/// Dates and permissions; the date last before read-only, since a read-only file takes none.
-fn mark(path: &Path, stamp: &Stamp) -> Result<()> {
-    let doing = || Error::io("set date and permissions of", path);
-    point("set date and permissions of", path)?;
+fn date(path: &Path, stamp: &Stamp) -> Result<()> {
+    point("set the date of", path)?;
     let (seconds, nanoseconds) = stamp.modified;
     filetime::set_file_mtime(path, FileTime::from_unix_time(seconds, nanoseconds))
-        .map_err(doing())?;
-    sync_file(path)?;
+        .map_err(Error::io("set the date of", path))
+}
+
+/// Permissions come last, since a read-only file takes neither date nor content.
+fn permit(path: &Path, stamp: &Stamp) -> Result<()> {
+    let doing = || Error::io("set the permissions of", path);
+    point("set the permissions of", path)?;
     let mut permissions = fs::metadata(path).map_err(doing())?.permissions();
     permissions.set_readonly(stamp.read_only);
     set_mode(&mut permissions, stamp);

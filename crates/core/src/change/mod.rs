@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use crate::content::{Content, FileState, same_bytes};
+use crate::content::{Content, FileState};
 use crate::error::{Error, Result};
 use crate::path::GamePath;
 use crate::plan::{Merge, Plan, Step};
@@ -137,6 +137,8 @@ pub(crate) fn apply(
     let root = game.root;
     keep(&root, &steps, &merges, blobs, progress).map_err(|cause| {
         progress.end();
+        // A second name that cannot be taken away does no harm: the store counts no such file as its own.
+        let _ = steps.iter().try_for_each(|step| release(&root, step, blobs));
         Error::Untouched { cause: Box::new(cause) }
     })?;
     let mut change = Change {
@@ -187,7 +189,7 @@ fn keep(
         let path = files::inside(root, &step.place)?;
         expect(&path, step.before.as_ref().map(|held| &held.state))?;
         if let Some(held) = &step.before {
-            blobs.keep(&path, &held.state.content)?;
+            blobs.keep_outgoing(&path, &held.state.content)?;
         }
         if let Some(held) = &step.after {
             blobs.file(&held.state.content)?;
@@ -219,9 +221,7 @@ pub(crate) fn record(plan: Plan, blobs: &Blobs, database: &mut Database) -> Resu
         expect(&path, step.after.as_ref().map(|held| &held.state))?;
         for held in [&step.before, &step.after].into_iter().flatten() {
             // The originals have been stored by the planner's caller.
-            if !blobs.path(&held.state.content).exists() {
-                blobs.keep(&path, &held.state.content)?;
-            }
+            blobs.keep(&path, &held.state.content)?;
         }
     }
     change.number = database.begin_change(&change, &plan.steps)?;
@@ -261,8 +261,7 @@ fn execute(change: &Change, blobs: &Blobs, progress: &dyn Progress) -> Result<()
         let target = files::inside(&change.root, &step.place)?;
         files::sync_parent(&target)?;
         match &step.after {
-            // What was staged was verified; it is compared byte by byte with what was stored.
-            Some(held) if same_bytes(&blobs.file(&held.state.content)?, &target)? => {}
+            Some(held) if Content::read(&target)? == held.state.content => {}
             None if !target.exists() => {}
             _ => return Err(Error::NotAsExpected { path: target }),
         }
@@ -281,6 +280,7 @@ pub(crate) fn put_back(change: &Change, blobs: &Blobs, database: &Database) -> R
         let target = files::inside(&change.root, &step.place)?;
         let staged = staged(change, index)?;
         files::remove_if_there(&staged)?;
+        release(&change.root, step, blobs)?;
         let made = if step.before.is_none() { step.folders } else { 0 };
         let content = |state: Option<&FileState>| state.map(|state| state.content);
         let before = step.before.as_ref().map(|held| held.state);
@@ -301,6 +301,14 @@ pub(crate) fn put_back(change: &Change, blobs: &Blobs, database: &Database) -> R
         files::sync_parent(&target)?;
     }
     database.close_change(change.number, ChangeState::PutBack)
+}
+
+/// Where a file stays in the game, it is not at the same time the stored copy of what it was.
+fn release(root: &Path, step: &Step, blobs: &Blobs) -> Result<()> {
+    match &step.before {
+        Some(held) => blobs.release(&step.place.on(root), &held.state.content),
+        None => Ok(()),
+    }
 }
 
 /// Where the new content of a step waits: beside its target, so that a rename suffices.

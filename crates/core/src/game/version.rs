@@ -40,7 +40,7 @@ impl fmt::Display for Origin {
             Self::ProductVersion => f.write_str("the executable's product version"),
             Self::TextFile(path) => write!(f, "{path}"),
             Self::Content(digest) => {
-                write!(f, "no version stated; the executable's content is sha-{}", digest.short())
+                write!(f, "no version stated; the executable's content is {}", digest.short())
             }
         }
     }
@@ -74,6 +74,6 @@ pub(crate) fn stated(game: &Game, executable: &Executable) -> Option<GameVersion
 pub(crate) fn told(game: &Game, executable: &Executable) -> Option<GameVersion> {
     stated(game, executable).or_else(|| {
         let content = Content::of_file(&executable.path.on(&game.root)).ok()?;
-        Some(GameVersion { version: None, origin: Origin::Content(content.sha256) })
+        Some(GameVersion { version: None, origin: Origin::Content(content.blake3) })
     })
 }

@@ -71,7 +71,7 @@ impl Package {
         }
         let content = Content::of_file(path)?;
         let modified = date_of(path)?;
-        let source = Source { name: name.clone(), sha256: content.sha256, modified };
+        let source = Source { name: name.clone(), blake3: content.blake3, modified };
         let Some(kind) = Kind::of(path)? else {
             let entry_path = GamePath::new(&name).map_err(|_| {
                 refusal(path, format!("`{name}` is no name for a file"), "Rename it first.")
@@ -157,12 +157,12 @@ fn folder(path: &Path, name: String, limits: &Limits) -> Result<Package> {
         };
         let content = Content::of_file(&file)?;
         digest.update(relative.as_str().as_bytes());
-        digest.update(content.sha256.to_string().as_bytes());
+        digest.update(content.blake3.to_string().as_bytes());
         let modified = date_of(&file)?;
         entries.push(Entry { path: relative, file, content, modified });
     }
     let modified = date_of(path)?;
-    let source = Source { name, sha256: digest.finish().sha256, modified };
+    let source = Source { name, blake3: digest.finish().blake3, modified };
     Ok(Package { source, entries, _scratch: None })
 }
 

@@ -194,7 +194,7 @@ pub struct Source {
     /// Its file name.
     pub name: String,
     /// Its digest; of a folder, that of its list of files.
-    pub sha256: Digest,
+    pub blake3: Digest,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
 }

@@ -1,14 +1,15 @@
 //! Content by digest: each distinct content once, in `blobs/ab/abcdef...`.
 //!
 //! A file appears under its name only when all of it is on disk and was read back: it is written
-//! under another name, synced, hashed and then renamed.
+//! under another name, synced, read and then renamed. A file that leaves a game need not be copied:
+//! it gets a second name here before it loses its first.
 
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 
-use tempfile::NamedTempFile;
+use tempfile::{NamedTempFile, TempPath};
 
-use crate::content::{Content, Digest, same_bytes};
+use crate::content::{Content, Digest, is_alone, is_same_file};
 use crate::error::{Error, Result};
 use crate::fault::point;
 
@@ -26,31 +27,64 @@ impl Blobs {
 
     /// Where a content lies, if it is there.
     pub fn path(&self, content: &Content) -> PathBuf {
-        let name = content.sha256.to_string();
+        let name = content.blake3.to_string();
         self.folder.join(&name[..2]).join(name)
     }
 
     /// Stores the content of a file, which must be `expected`; done when it is durable.
     pub fn keep(&self, file: &Path, expected: &Content) -> Result<()> {
+        self.store(file, expected, false)
+    }
+
+    /// Stores the content of a file that was found to be `expected` and is about to be replaced or
+    /// removed. Where the file system cannot share blocks, but can give the file a second name, the
+    /// file itself becomes the stored one: the caller reads it once more before it takes its first
+    /// name away, or else calls [`Blobs::release`].
+    pub(crate) fn keep_outgoing(&self, file: &Path, expected: &Content) -> Result<()> {
+        self.store(file, expected, true)
+    }
+
+    fn store(&self, file: &Path, expected: &Content, outgoing: bool) -> Result<()> {
         let target = self.path(expected);
-        if target.exists() && Content::of_file(&target)? == *expected {
+        if self.owns(expected) || outgoing && is_same_file(file, &target) {
             return Ok(());
         }
         let shelf = target.parent().unwrap_or(&self.folder);
         point("make the folder", shelf)?;
         fs::create_dir_all(shelf).map_err(Error::io("make the folder", shelf))?;
         let staged = NamedTempFile::new_in(shelf).map_err(Error::io("write into", shelf))?;
-        copy(file, staged.path())?;
-        sync_file(staged.path())?;
-        // What was copied is what is there now, and what is there now is what was expected.
-        let same = same_bytes(file, staged.path())? && Content::of_file(file)? == *expected;
-        if !same {
+        let staged = staged.into_temp_path();
+        if !share(file, &staged)? {
+            if outgoing && link(file, &staged)? {
+                sync_file(&staged)?;
+                return self.publish(staged, &target);
+            }
+            copy_bytes(file, &staged)?;
+        }
+        if sync_and_read(&staged)? != *expected {
             return Err(Error::NotAsExpected { path: file.to_owned() });
         }
-        point("write", &target)?;
-        staged.persist(&target).map_err(|e| Error::io("write", &target)(e.error))?;
-        sync_folder(shelf)?;
+        self.publish(staged, &target)
+    }
+
+    /// Gives what is staged its name, durably.
+    fn publish(&self, staged: TempPath, target: &Path) -> Result<()> {
+        point("write", target)?;
+        staged.persist(target).map_err(|e| Error::io("write", target)(e.error))?;
+        sync_folder(target.parent().unwrap_or(&self.folder))?;
         sync_folder(&self.folder)
+    }
+
+    /// Whether a content is stored, whole, in a file that has no name outside the store, by which
+    /// something else could alter it.
+    fn owns(&self, content: &Content) -> bool {
+        let path = self.path(content);
+        is_alone(&path) && Content::of_file(&path).is_ok_and(|stored| stored == *content)
+    }
+
+    /// Gives a content up that is still the very file that it was to be kept from.
+    pub(crate) fn release(&self, file: &Path, content: &Content) -> Result<()> {
+        if is_same_file(&self.path(content), file) { self.drop_content(content) } else { Ok(()) }
     }
 
     /// Stores bytes; done when they are durable.
@@ -114,29 +148,44 @@ fn is_content(path: &Path) -> bool {
 
 /// Copies a file's content over another, sharing the blocks where the file system can.
 pub(crate) fn copy(from: &Path, to: &Path) -> Result<()> {
+    // On Windows a file that is there has marks which a new one would not have.
+    if !cfg!(windows) && share(from, to)? { Ok(()) } else { copy_bytes(from, to) }
+}
+
+/// Makes a file that shares the blocks of another, in place of the one that may be there. Where the
+/// file system cannot, nothing is there afterwards.
+fn share(from: &Path, to: &Path) -> Result<bool> {
     point("write", to)?;
-    // A shared copy wants a target that is not there yet; on Windows a file that is there has marks
-    // which a new one would not have.
-    if !cfg!(windows) {
-        let _ = fs::remove_file(to);
-        if reflink_copy::reflink(from, to).is_ok() {
-            return Ok(());
-        }
-    }
+    let _ = fs::remove_file(to);
+    Ok(reflink_copy::reflink(from, to).is_ok())
+}
+
+/// Gives a file a second name, if it has but one and the file system can.
+fn link(from: &Path, to: &Path) -> Result<bool> {
+    point("link", to)?;
+    Ok(cfg!(unix) && is_alone(from) && fs::hard_link(from, to).is_ok())
+}
+
+fn copy_bytes(from: &Path, to: &Path) -> Result<()> {
+    point("write", to)?;
     let mut source = File::open(from).map_err(Error::io("read", from))?;
-    let target = if to.exists() {
-        File::options().write(true).truncate(true).open(to)
-    } else {
-        File::create_new(to)
-    };
+    let target = File::options().write(true).create(true).truncate(true).open(to);
     let mut target = target.map_err(Error::io("write", to))?;
     std::io::copy(&mut source, &mut target).map(drop).map_err(Error::io("write", to))
 }
 
+/// Waits until a file's content is on disk, and reads it back meanwhile.
+pub(crate) fn sync_and_read(path: &Path) -> Result<Content> {
+    let (synced, content) = rayon::join(|| sync_file(path), || Content::read(path));
+    synced.and(content)
+}
+
 /// Waits until a file's content is on disk.
-pub(crate) fn sync_file(path: &Path) -> Result<()> {
+fn sync_file(path: &Path) -> Result<()> {
     point("write to disk", path)?;
-    let file = File::options().write(true).open(path).map_err(Error::io("write", path))?;
+    // Windows wants a handle that could write, others not; a read-only file has none that can.
+    let file = File::options().read(true).write(cfg!(windows)).open(path);
+    let file = file.map_err(Error::io("open", path))?;
     file.sync_all().map_err(Error::io("write to disk", path))
 }
 

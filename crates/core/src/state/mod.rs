@@ -5,5 +5,5 @@ mod blobs;
 mod database;
 
 pub use blobs::Blobs;
-pub(crate) use blobs::{copy, sync_file, sync_folder};
+pub(crate) use blobs::{copy, sync_and_read, sync_folder};
 pub(crate) use database::Database;

@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use regex::Regex;
 
 use super::Workshop;
-use crate::content::Content;
+use crate::content::{Content, Digest, sha256};
 use crate::error::{Error, Result};
 use crate::path::same_name;
 use crate::plan::Ledger;
@@ -84,6 +84,12 @@ impl Workshop {
     /// The one build on the rack that a text names.
     pub fn build(&self, text: &str) -> Result<Build> {
         rack::find(&self.builds()?, text, &Needs::default()).cloned()
+    }
+
+    /// The SHA-256 of a build's library, to compare with what its author published.
+    pub fn sha256_of(&self, build: &Build) -> Result<Digest> {
+        let path = self.blobs.file(&build.file.content)?;
+        sha256(&path).map(|(digest, _)| digest).map_err(Error::io("read", &path))
     }
 
     /// Puts what lies at `path` on the rack: a library, a folder, a zip or a 7z. What in it belongs
@@ -164,7 +170,7 @@ impl Workshop {
             }
             let mut build = build.clone();
             if known.iter().any(|other| other.id == build.id) {
-                let digest = content.sha256.short();
+                let digest = content.blake3.short();
                 build.id.variant = Some(match build.id.variant.take() {
                     Some(variant) => format!("{variant}-{digest}"),
                     None => digest,

@@ -125,7 +125,7 @@ fn as_build(library: &Library, builds: &[Build]) -> Build {
         layout: Layout::default(),
         left: Vec::new(),
         notes: Vec::new(),
-        source: Source { name, sha256: content.sha256, modified: (0, 0) },
+        source: Source { name, blake3: content.blake3, modified: (0, 0) },
         added: Timestamp::UNIX_EPOCH,
     }
 }

@@ -5,6 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use super::Workshop;
+use crate::change::ChangeState;
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::progress::Progress;
@@ -115,7 +116,9 @@ impl Workshop {
         for build in self.database.builds()? {
             needed.extend(build.contents().map(|content| (content, build.id.to_string())));
         }
-        for change in self.database.changes(None)? {
+        let all = self.database.changes(None)?;
+        // What was put back left every file as it was: nothing has to be stored for it.
+        for change in all.iter().filter(|change| change.state != ChangeState::PutBack) {
             for step in &change.steps {
                 let held = [&step.before, &step.after].into_iter().flatten();
                 let user = || format!("change {} of {}", change.number, change.game);

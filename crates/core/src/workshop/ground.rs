@@ -40,15 +40,14 @@ impl<'a> OnDisk<'a> {
         unpacked.map_or_else(|| self.blobs.file(content), |path| Ok(path.to_owned()))
     }
 
-    /// Reads what a plan and its change will ask for, side by side: where the system proves that a
-    /// file was not altered since, it is not read again.
+    /// Reads the files in a build's slots side by side: where the system proves that a file was not
+    /// altered since, it is not read again.
     pub fn read_ahead(&self, view: &GameView, build: &Build) {
         if !cfg!(unix) {
             return;
         }
         let slots = plan::slots(view, build).into_iter();
-        let slots = slots.map(|library| library.path.on(self.root));
-        let files: Vec<PathBuf> = slots.chain(self.file(&build.file.content).ok()).collect();
+        let files: Vec<PathBuf> = slots.map(|library| library.path.on(self.root)).collect();
         files.par_iter().for_each(|file| {
             // One that cannot be read is told of when it is asked for.
             let _ = Content::of_file(file);

@@ -154,7 +154,7 @@ fn lock_game(root: &Path) -> Result<File> {
 fn lock_game(root: &Path) -> Result<File> {
     let name =
         crate::content::Content::of_bytes(crate::path::fold(&root.to_string_lossy()).as_bytes());
-    let path = std::env::temp_dir().join(format!("spanner-{}.lock", name.sha256.short()));
+    let path = std::env::temp_dir().join(format!("spanner-{}.lock", name.blake3.short()));
     let file = File::create(&path).map_err(Error::io("open", &path))?;
     wait_for(file, &path, || Error::Busy { what: "the game", path: root.to_owned() })
 }
