@@ -7,6 +7,7 @@ use std::io::{self, Read};
 use std::path::Path;
 use std::str::FromStr;
 use std::sync::{LazyLock, Mutex};
+use std::time::Duration;
 #[cfg(unix)]
 use std::time::{SystemTime, UNIX_EPOCH};
 
@@ -107,21 +108,56 @@ impl Content {
         read().map_err(Error::io("read", path))
     }
 
+    /// Reads a file that will be asked for soon, where marks can prove then that it stayed the same.
+    /// What goes wrong is told when it is asked for.
+    pub(crate) fn read_ahead(path: &Path) {
+        if cfg!(unix) {
+            // Marks that were set just now would prove nothing.
+            std::thread::sleep(SETTLED);
+            let _ = Self::of_file(path);
+        }
+    }
+
     /// Reads the whole file at `path`, whatever is known of it.
     pub(crate) fn read(path: &Path) -> Result<Self> {
         File::open(path).and_then(|file| Self::of_open(&file)).map_err(Error::io("read", path))
     }
 
-    fn of_open(mut file: &File) -> io::Result<Self> {
+    /// One block is digested while the next is read.
+    fn of_open(file: &File) -> io::Result<Self> {
+        let block = file.metadata()?.len().clamp(4096, BLOCK) as usize;
         let mut hasher = Hasher::default();
-        let mut buffer = vec![0; 128 * 1024];
-        loop {
-            match file.read(&mut buffer)? {
-                0 => return Ok(hasher.finish()),
-                len => hasher.update(&buffer[..len]),
-            }
+        let (mut full, mut next) = (vec![0; block], vec![0; block]);
+        let mut len = fill(file, &mut full)?;
+        while len > 0 {
+            let digest = || hasher.update(&full[..len]);
+            let ((), read) = rayon::join(digest, || fill(file, &mut next));
+            len = read?;
+            std::mem::swap(&mut full, &mut next);
+        }
+        Ok(hasher.finish())
+    }
+}
+
+/// The marks of a file tell of any change that is made this long after the last one, where the file
+/// system keeps fractions of seconds: the clock that dates them ticks at least every 10 milliseconds.
+const SETTLED: Duration = Duration::from_millis(20);
+
+/// How much of a file is read at a time.
+const BLOCK: u64 = 512 * 1024;
+
+/// Reads until a buffer is full or the file ends.
+fn fill(mut file: &File, buffer: &mut [u8]) -> io::Result<usize> {
+    let mut len = 0;
+    while len < buffer.len() {
+        match file.read(&mut buffer[len..]) {
+            Ok(0) => break,
+            Ok(read) => len += read,
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+            Err(error) => return Err(error),
         }
     }
+    Ok(len)
 }
 
 /// The SHA-256 of a whole file, which is what downloads are published with, and its length in bytes.
@@ -148,8 +184,8 @@ fn proof(metadata: &Metadata) -> Option<Proof> {
     let changed = nanoseconds(metadata.ctime(), metadata.ctime_nsec());
     let now = SystemTime::now().duration_since(UNIX_EPOCH).ok()?.as_nanos();
     let modified = nanoseconds(metadata.mtime(), metadata.mtime_nsec());
-    let coarse = if changed % SECOND == 0 { 3 * SECOND } else { SECOND / 10 };
-    let settled = i128::try_from(now).ok()? - changed > coarse;
+    let wait = if changed % SECOND == 0 { Duration::from_secs(3) } else { SETTLED };
+    let settled = i128::try_from(now).ok()? - changed >= i128::try_from(wait.as_nanos()).ok()?;
     settled.then(|| (metadata.dev(), metadata.ino(), metadata.len(), modified, changed))
 }
 

@@ -9,8 +9,10 @@
 mod files;
 
 use std::path::{Path, PathBuf};
+use std::thread;
 
 use jiff::Timestamp;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::content::{Content, FileState};
@@ -125,6 +127,9 @@ impl ChangeState {
     }
 }
 
+/// Writing a file of as many bytes takes so long that another is better read at the same time.
+const LARGE: u64 = 16 << 20;
+
 /// Carries out a plan that nothing stops. The contents that it places must be in the store.
 pub(crate) fn apply(
     plan: Plan,
@@ -184,8 +189,7 @@ fn keep(
     for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.place == merge.place)) {
         blobs.keep_bytes(&merge.merged.bytes)?;
     }
-    progress.begin("keeping the files that are there now", Some(steps.len() as u64));
-    for step in steps {
+    side_by_side(steps, "keeping the files that are there now", progress, |_, step| {
         let path = files::inside(root, &step.place)?;
         expect(&path, step.before.as_ref().map(|held| &held.state))?;
         if let Some(held) = &step.before {
@@ -194,10 +198,25 @@ fn keep(
         if let Some(held) = &step.after {
             blobs.file(&held.state.content)?;
         }
+        Ok(())
+    })
+}
+
+/// Does something for every step, several at a time: most of it is waiting for the disk.
+fn side_by_side(
+    steps: &[Step],
+    doing: &str,
+    progress: &dyn Progress,
+    work: impl Fn(usize, &Step) -> Result<()> + Sync,
+) -> Result<()> {
+    progress.begin(doing, Some(steps.len() as u64));
+    let done = steps.par_iter().enumerate().try_for_each(|(index, step)| {
+        work(index, step)?;
         progress.advance(1);
-    }
+        Ok(())
+    });
     progress.end();
-    Ok(())
+    done
 }
 
 /// Journals what was done by hand: every step holds already what it comes to. Nothing is altered
@@ -231,17 +250,9 @@ pub(crate) fn record(plan: Plan, blobs: &Blobs, database: &mut Database) -> Resu
 
 /// Stages everything, then replaces file by file, then reads everything back.
 fn execute(change: &Change, blobs: &Blobs, progress: &dyn Progress) -> Result<()> {
-    progress.begin("staging the new files", Some(change.steps.len() as u64));
-    for (index, step) in change.steps.iter().enumerate() {
-        if let Some(held) = &step.after {
-            let staged = staged(change, index)?;
-            files::make_folders(&staged)?;
-            files::stage(&blobs.file(&held.state.content)?, &staged, &held.state)?;
-        }
-        progress.advance(1);
-    }
-    progress.end();
-
+    side_by_side(&change.steps, "staging the new files", progress, |index, _| {
+        stage(change, index, blobs)
+    })?;
     progress.begin("swapping", Some(change.steps.len() as u64));
     for (index, step) in change.steps.iter().enumerate() {
         let target = files::inside(&change.root, &step.place)?;
@@ -256,19 +267,32 @@ fn execute(change: &Change, blobs: &Blobs, progress: &dyn Progress) -> Result<()
     }
     progress.end();
 
-    progress.begin("reading back", Some(change.steps.len() as u64));
-    for step in &change.steps {
+    side_by_side(&change.steps, "reading back", progress, |_, step| {
         let target = files::inside(&change.root, &step.place)?;
         files::sync_parent(&target)?;
         match &step.after {
-            Some(held) if Content::read(&target)? == held.state.content => {}
-            None if !target.exists() => {}
-            _ => return Err(Error::NotAsExpected { path: target }),
+            Some(held) if Content::read(&target)? == held.state.content => Ok(()),
+            None if !target.exists() => Ok(()),
+            _ => Err(Error::NotAsExpected { path: target }),
         }
-        progress.advance(1);
-    }
-    progress.end();
-    Ok(())
+    })
+}
+
+/// Puts the new content of a step beside its target.
+fn stage(change: &Change, index: usize, blobs: &Blobs) -> Result<()> {
+    let step = &change.steps[index];
+    let Some(new) = &step.after else { return Ok(()) };
+    let staged = staged(change, index)?;
+    files::make_folders(&staged)?;
+    let stored = blobs.file(&new.state.content)?;
+    thread::scope(|scope| {
+        // What it replaces is read once more meanwhile. When its turn comes, its marks prove that it
+        // has stayed so.
+        if step.before.as_ref().is_some_and(|old| old.state.content.size >= LARGE) {
+            scope.spawn(|| Content::read_ahead(&step.place.on(&change.root)));
+        }
+        files::stage(&stored, &staged, &new.state)
+    })
 }
 
 /// Makes every file of an unfinished change what it was before, and forgets what was staged.

@@ -2,12 +2,13 @@
 //!
 //! A file appears under its name only when all of it is on disk and was read back: it is written
 //! under another name, synced, read and then renamed. A file that leaves a game need not be copied:
-//! it gets a second name here before it loses its first.
+//! it gets a second name here before it loses its first. As long as it has both, the store does not
+//! count on it.
 
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 
-use tempfile::{NamedTempFile, TempPath};
+use tempfile::NamedTempFile;
 
 use crate::content::{Content, Digest, is_alone, is_same_file};
 use crate::error::{Error, Result};
@@ -46,7 +47,7 @@ impl Blobs {
 
     fn store(&self, file: &Path, expected: &Content, outgoing: bool) -> Result<()> {
         let target = self.path(expected);
-        if self.owns(expected) || outgoing && is_same_file(file, &target) {
+        if self.owns(expected) {
             return Ok(());
         }
         let shelf = target.parent().unwrap_or(&self.folder);
@@ -55,22 +56,21 @@ impl Blobs {
         let staged = NamedTempFile::new_in(shelf).map_err(Error::io("write into", shelf))?;
         let staged = staged.into_temp_path();
         if !share(file, &staged)? {
-            if outgoing && link(file, &staged)? {
-                sync_file(&staged)?;
-                return self.publish(staged, &target);
+            if outgoing && link(file, &target)? {
+                sync_file(&target)?;
+                return self.sync_around(&target);
             }
             copy_bytes(file, &staged)?;
         }
         if sync_and_read(&staged)? != *expected {
             return Err(Error::NotAsExpected { path: file.to_owned() });
         }
-        self.publish(staged, &target)
+        point("write", &target)?;
+        staged.persist(&target).map_err(|e| Error::io("write", &target)(e.error))?;
+        self.sync_around(&target)
     }
 
-    /// Gives what is staged its name, durably.
-    fn publish(&self, staged: TempPath, target: &Path) -> Result<()> {
-        point("write", target)?;
-        staged.persist(target).map_err(|e| Error::io("write", target)(e.error))?;
+    fn sync_around(&self, target: &Path) -> Result<()> {
         sync_folder(target.parent().unwrap_or(&self.folder))?;
         sync_folder(&self.folder)
     }
@@ -160,7 +160,7 @@ fn share(from: &Path, to: &Path) -> Result<bool> {
     Ok(reflink_copy::reflink(from, to).is_ok())
 }
 
-/// Gives a file a second name, if it has but one and the file system can.
+/// Gives a file a second name, if it has but one, the file system can, and nothing has that name.
 fn link(from: &Path, to: &Path) -> Result<bool> {
     point("link", to)?;
     Ok(cfg!(unix) && is_alone(from) && fs::hard_link(from, to).is_ok())
