@@ -35,7 +35,7 @@ impl Exit {
             Some(Error::Refused(_) | Error::BuildNeeded { .. } | Error::StoodOn { .. }) => {
                 Self::Refused
             }
-            Some(Error::NotPutBack { .. }) => Self::Interrupted,
+            Some(Error::NotPutBack { .. } | Error::Waiting { .. }) => Self::Interrupted,
             None
             | Some(
                 Error::UnknownGame { .. }

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use anyhow::{Context, Result};
 use directories::ProjectDirs;
-use upright_spanner_core::Workshop;
+use upright_spanner_core::{Recovery, Workshop};
 
 use crate::args::{Color, Global};
 use crate::progress::Bars;
@@ -55,11 +55,17 @@ impl Session {
     /// Opens the home folder to alter; puts an interrupted change back first.
     pub fn alter(&self) -> Result<Workshop> {
         let mut workshop = Workshop::open(&self.home()?)?;
-        for change in workshop.recover()? {
-            render::notice(&format!(
-                "change {} ({}, {}) had been interrupted: every file is back as it was before it.",
-                change.number, change.game, change.summary
-            ));
+        for Recovery { change, outcome } in workshop.recover()? {
+            let which = format!("change {} ({}, {})", change.number, change.game, change.summary);
+            render::notice(&match outcome {
+                Ok(()) => {
+                    format!("{which} had been interrupted: every file is back as it was before it.")
+                }
+                Err(error) => format!(
+                    "{which} was interrupted and cannot be put back yet: {error}. {}",
+                    error.advice().unwrap_or_default()
+                ),
+            });
         }
         Ok(workshop)
     }

@@ -236,3 +236,66 @@ fn sixteen_at_once_on_one_game_and_two_homes_do_one_thing_after_the_other() {
     assert!(fs::read(dll).unwrap() == loader([2, 0, 0, 0]));
     assert!(!now.0.iter().any(|(path, _)| path.contains(".staged")), "nothing staged is left");
 }
+
+/// A file that leaves a game may become its own stored copy. Until it has left, something else may
+/// still write into it.
+#[test]
+#[cfg(unix)]
+fn what_is_written_into_a_file_of_the_game_after_a_kill_never_reaches_the_store() {
+    let saved = Saved::of(world());
+    let loader_path = format!("{GAME}/winmm.dll");
+    let shipped = fs::read(saved.bench.file(&loader_path)).unwrap();
+    for number in 1..MANY {
+        let bench = saved.again();
+        let fit = ["fit", GAME, "glim@2.0.0"];
+        let done = run(bench, &fit, Some(format!("kill:{number}"))).status.success();
+        bench.ok(&["doctor", "--deep"]);
+        if done {
+            assert!(number > 25, "only {number} operations were tried");
+            return;
+        }
+        if fs::read(bench.file(&loader_path)).unwrap() == shipped {
+            // In place, as some updaters do, and then whole again as another file.
+            let patched = [&shipped[..], b"patched"].concat();
+            fs::write(bench.file(&loader_path), patched).unwrap();
+            fs::remove_file(bench.file(&loader_path)).unwrap();
+            bench.write(&loader_path, &shipped);
+            bench.ok(&fit);
+        }
+        bench.ok(&["undo"]);
+        assert!(fs::read(bench.file(&loader_path)).unwrap() == shipped, "kill:{number}");
+        assert!(bench.ok(&["doctor", "--deep"]).contains("All is well"), "kill:{number}");
+    }
+    panic!("it never came to its end");
+}
+
+#[test]
+#[cfg(unix)]
+fn a_file_that_has_another_name_is_copied_into_the_store() {
+    let bench = world();
+    let loader_path = format!("{GAME}/winmm.dll");
+    let shipped = fs::read(bench.file(&loader_path)).unwrap();
+    bench.write("elsewhere/readme.txt", b"another game");
+    fs::hard_link(bench.file(&loader_path), bench.file("elsewhere/winmm.dll")).unwrap();
+    bench.ok(&["fit", GAME, "glim@2.0.0"]);
+    fs::write(bench.file("elsewhere/winmm.dll"), b"written in place").unwrap();
+    bench.ok(&["undo"]);
+    assert!(fs::read(bench.file(&loader_path)).unwrap() == shipped);
+}
+
+#[test]
+fn a_change_that_cannot_be_put_back_yet_keeps_its_own_game_alone_waiting() {
+    let bench = world();
+    fs::create_dir(bench.file("games/Quay")).unwrap();
+    copy_folder(&bench.file(GAME), &bench.file("games/Quay"));
+    let killed = run(&bench, &["fit", GAME, "glim@2.0.0"], Some("kill:30".into()));
+    assert!(!killed.status.success());
+    fs::rename(bench.file(GAME), bench.file("games/unplugged")).unwrap();
+    let other = run(&bench, &["fit", "games/Quay", "glim@2.0.0"], None);
+    assert!(other.status.success(), "{}", said(&other));
+    assert!(said(&other).contains("cannot be put back yet"), "{}", said(&other));
+    fs::rename(bench.file("games/unplugged"), bench.file(GAME)).unwrap();
+    let next = run(&bench, &["fit", GAME, "glim@2.0.0"], None);
+    assert!(next.status.success(), "{}", said(&next));
+    assert!(said(&next).contains("every file is back"), "{}", said(&next));
+}

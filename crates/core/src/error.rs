@@ -221,6 +221,14 @@ pub enum Error {
         /// Its folder.
         path: PathBuf,
     },
+    /// An earlier change of the game was interrupted and could not be put back yet.
+    #[error("change {number} of {} was interrupted and waits to be put back", root.display())]
+    Waiting {
+        /// The number of the earlier change.
+        number: i64,
+        /// The game's folder.
+        root: PathBuf,
+    },
     /// A change failed before anything in the game was touched.
     #[error("{cause}; nothing was changed")]
     Untouched {
@@ -332,6 +340,7 @@ impl Error {
             }
             Self::Busy { .. } => "Wait until the other one has finished, then try again.",
             Self::Untouched { cause } | Self::PutBack { cause } => return cause.advice(),
+            Self::Waiting { .. } => "Remove what keeps it from being put back, then try again.",
             Self::NotPutBack { .. } => {
                 "Remove the cause, then run any command that alters this game: it puts the files \
                  back first."

@@ -32,5 +32,5 @@ mod workshop;
 pub use error::{Error, Result};
 pub use workshop::{
     Added, Addition, Adoption, Checked, Damage, Diagnosis, FitOptions, FitPlan, Force, MergePlan,
-    News, Proposal, Refit, Waste, Workshop,
+    News, Proposal, Recovery, Refit, Waste, Workshop,
 };

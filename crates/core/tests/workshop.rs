@@ -179,7 +179,7 @@ fn an_interrupted_fit_is_put_back_by_the_next_command_that_alters() {
     let home = bench.folder.path().join("home");
     let mut next = Workshop::open(&home).unwrap();
     assert!(!next.interrupted().unwrap().is_empty());
-    assert_eq!(next.recover().unwrap()[0].summary, "fit cvo-upscale@120.3.0");
+    assert_eq!(next.recover().unwrap()[0].change.summary, "fit cvo-upscale@120.3.0");
     assert!(bench.picture() == before, "the game is not as before");
     assert!(next.interrupted().unwrap().is_empty());
     assert!(next.recover().unwrap().is_empty());

@@ -50,6 +50,25 @@ pub struct Change {
     pub steps: Vec<Step>,
 }
 
+impl Change {
+    /// The change that a plan comes to, not yet journalled, with the settings files that it merges.
+    fn of(plan: Plan, state: ChangeState) -> (Self, Vec<Merge>) {
+        let change = Self {
+            number: 0,
+            despite: plan.despite(),
+            game: plan.game.id,
+            root: plan.game.root,
+            summary: plan.summary,
+            deed: plan.deed,
+            executable: plan.executable,
+            began: Timestamp::now(),
+            state,
+            steps: plan.steps,
+        };
+        (change, plan.merges)
+    }
+}
+
 /// What a change was for, as far as later commands need to know.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
@@ -137,32 +156,17 @@ pub(crate) fn apply(
     database: &mut Database,
     progress: &dyn Progress,
 ) -> Result<Change> {
-    let despite = plan.despite();
-    let Plan { game, summary, deed, executable, steps, merges, .. } = plan;
-    let root = game.root;
-    keep(&root, &steps, &merges, blobs, progress).map_err(|cause| {
+    let (mut change, merges) = Change::of(plan, ChangeState::Open);
+    keep(&change, &merges, blobs, progress).map_err(|cause| {
         progress.end();
         // A second name that cannot be taken away does no harm: the store counts no such file as its own.
-        let _ = steps.iter().try_for_each(|step| release(&root, step, blobs));
+        let _ = change.steps.iter().try_for_each(|step| release(&change, step, blobs));
         Error::Untouched { cause: Box::new(cause) }
     })?;
-    let mut change = Change {
-        number: 0,
-        game: game.id,
-        root,
-        summary,
-        deed,
-        executable,
-        despite,
-        began: Timestamp::now(),
-        state: ChangeState::Open,
-        steps: Vec::new(),
-    };
-    change.number = database.begin_change(&change, &steps)?;
-    change.steps = steps;
+    change.number = database.begin_change(&change)?;
     match execute(&change, blobs, progress) {
         Ok(()) => {
-            database.close_change(change.number, ChangeState::Done)?;
+            database.close_change(&change, ChangeState::Done)?;
             change.state = ChangeState::Done;
             Ok(change)
         }
@@ -179,18 +183,13 @@ pub(crate) fn apply(
 
 /// Makes what the change replaces durable in the store, and makes sure of what it places. Every file
 /// must be as the plan found it.
-fn keep(
-    root: &Path,
-    steps: &[Step],
-    merges: &[Merge],
-    blobs: &Blobs,
-    progress: &dyn Progress,
-) -> Result<()> {
+fn keep(change: &Change, merges: &[Merge], blobs: &Blobs, progress: &dyn Progress) -> Result<()> {
+    let steps = &change.steps;
     for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.place == merge.place)) {
         blobs.keep_bytes(&merge.merged.bytes)?;
     }
     side_by_side(steps, "keeping the files that are there now", progress, |_, step| {
-        let path = files::inside(root, &step.place)?;
+        let path = files::inside(&change.root, &step.place)?;
         expect(&path, step.before.as_ref().map(|held| &held.state))?;
         if let Some(held) = &step.before {
             blobs.keep_outgoing(&path, &held.state.content)?;
@@ -222,29 +221,16 @@ fn side_by_side(
 /// Journals what was done by hand: every step holds already what it comes to. Nothing is altered
 /// but the store and the journal.
 pub(crate) fn record(plan: Plan, blobs: &Blobs, database: &mut Database) -> Result<Change> {
-    let root = &plan.game.root;
-    let mut change = Change {
-        number: 0,
-        game: plan.game.id.clone(),
-        root: root.clone(),
-        summary: plan.summary.clone(),
-        deed: plan.deed.clone(),
-        executable: plan.executable.clone(),
-        despite: Vec::new(),
-        began: Timestamp::now(),
-        state: ChangeState::Done,
-        steps: Vec::new(),
-    };
-    for step in &plan.steps {
-        let path = files::inside(root, &step.place)?;
+    let (mut change, _) = Change::of(plan, ChangeState::Done);
+    for step in &change.steps {
+        let path = files::inside(&change.root, &step.place)?;
         expect(&path, step.after.as_ref().map(|held| &held.state))?;
         for held in [&step.before, &step.after].into_iter().flatten() {
             // The originals have been stored by the planner's caller.
             blobs.keep(&path, &held.state.content)?;
         }
     }
-    change.number = database.begin_change(&change, &plan.steps)?;
-    change.steps = plan.steps;
+    change.number = database.begin_change(&change)?;
     Ok(change)
 }
 
@@ -304,7 +290,7 @@ pub(crate) fn put_back(change: &Change, blobs: &Blobs, database: &Database) -> R
         let target = files::inside(&change.root, &step.place)?;
         let staged = staged(change, index)?;
         files::remove_if_there(&staged)?;
-        release(&change.root, step, blobs)?;
+        release(change, step, blobs)?;
         let made = if step.before.is_none() { step.folders } else { 0 };
         let content = |state: Option<&FileState>| state.map(|state| state.content);
         let before = step.before.as_ref().map(|held| held.state);
@@ -324,13 +310,13 @@ pub(crate) fn put_back(change: &Change, blobs: &Blobs, database: &Database) -> R
         }
         files::sync_parent(&target)?;
     }
-    database.close_change(change.number, ChangeState::PutBack)
+    database.close_change(change, ChangeState::PutBack)
 }
 
 /// Where a file stays in the game, it is not at the same time the stored copy of what it was.
-fn release(root: &Path, step: &Step, blobs: &Blobs) -> Result<()> {
+fn release(change: &Change, step: &Step, blobs: &Blobs) -> Result<()> {
     match &step.before {
-        Some(held) => blobs.release(&step.place.on(root), &held.state.content),
+        Some(held) => blobs.release(&step.place.on(&change.root), &held.state.content),
         None => Ok(()),
     }
 }

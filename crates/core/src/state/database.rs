@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use rayon::prelude::*;
-use rusqlite::{Connection, Row, params};
+use rusqlite::{Connection, Row, Transaction, params};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 
@@ -14,7 +14,6 @@ use crate::change::{Change, ChangeState};
 use crate::error::{Error, Result};
 use crate::game::{Game, Pin};
 use crate::image::Facts;
-use crate::plan::Step;
 use crate::rack::{Build, BuildId};
 use crate::survey::{FactsStore, Mark};
 
@@ -186,8 +185,9 @@ impl Database {
         self.alter("take the pin away", sql, params![pin.game, pin.family])
     }
 
-    /// Journals a change before its first step; gives it its number.
-    pub fn begin_change(&mut self, change: &Change, steps: &[Step]) -> Result<i64> {
+    /// Journals a change before its first step; gives it its number. What was read of its files is
+    /// forgotten: some systems' dates do not tell that they were swapped.
+    pub fn begin_change(&mut self, change: &Change) -> Result<i64> {
         let doing = || Error::database("write the journal");
         let transaction = self.connection.transaction().map_err(doing())?;
         transaction
@@ -207,7 +207,7 @@ impl Database {
             )
             .map_err(doing())?;
         let number = transaction.last_insert_rowid();
-        for (position, step) in (0i64..).zip(steps) {
+        for (position, step) in (0i64..).zip(&change.steps) {
             transaction
                 .execute(
                     "INSERT INTO step (change, position, body) VALUES (?1, ?2, ?3)",
@@ -215,13 +215,19 @@ impl Database {
                 )
                 .map_err(doing())?;
         }
+        forget_facts(&transaction, change).map_err(doing())?;
         transaction.commit().map_err(doing())?;
         Ok(number)
     }
 
-    pub fn close_change(&self, number: i64, state: ChangeState) -> Result<()> {
+    /// Journals how a change ended. What was read of its files meanwhile is forgotten.
+    pub fn close_change(&self, change: &Change, state: ChangeState) -> Result<()> {
+        let doing = || Error::database("write the journal");
+        let transaction = self.connection.unchecked_transaction().map_err(doing())?;
         let sql = "UPDATE change SET state = ?2 WHERE number = ?1";
-        self.alter("write the journal", sql, params![number, state.name()])
+        transaction.execute(sql, params![change.number, state.name()]).map_err(doing())?;
+        forget_facts(&transaction, change).map_err(doing())?;
+        transaction.commit().map_err(doing())
     }
 
     /// Changes with their steps, oldest first: of one game or of all.
@@ -271,11 +277,6 @@ impl Database {
     }
 
     /// Forgets what was read of a file: it may be another now, of the same size and date.
-    pub fn forget_facts(&self, path: &Path) -> Result<()> {
-        let sql = "DELETE FROM facts WHERE path = ?1";
-        self.alter("forget what was read", sql, params![path.to_string_lossy()])
-    }
-
     fn alter(&self, doing: &'static str, sql: &str, values: impl rusqlite::Params) -> Result<()> {
         self.connection.execute(sql, values).map(drop).map_err(Error::database(doing))
     }
@@ -327,6 +328,15 @@ impl FactsStore for Database {
         }
         transaction.commit().map_err(doing())
     }
+}
+
+fn forget_facts(transaction: &Transaction<'_>, change: &Change) -> rusqlite::Result<()> {
+    for step in &change.steps {
+        let path = step.place.on(&change.root);
+        let sql = "DELETE FROM facts WHERE path = ?1";
+        transaction.prepare_cached(sql)?.execute(params![path.to_string_lossy()])?;
+    }
+    Ok(())
 }
 
 fn to_json<T: Serialize>(value: &T) -> String {

@@ -37,6 +37,15 @@ pub use time::{Adoption, Force, Refit};
 /// How long to wait for another process that is at work with the same home.
 const PATIENCE: Duration = Duration::from_secs(10);
 
+/// What became of a change that had been interrupted.
+#[derive(Debug)]
+pub struct Recovery {
+    /// The change.
+    pub change: Change,
+    /// Whether every file is back as it was, else why not: the change waits on then.
+    pub outcome: Result<()>,
+}
+
 /// A home folder, opened.
 #[derive(Debug)]
 pub struct Workshop {
@@ -101,34 +110,30 @@ impl Workshop {
         Ok(self.database.open_changes()?.into_iter().map(|(number, _)| number).collect())
     }
 
-    /// Puts back the changes that were interrupted, and gives them. Commands that alter games do this
-    /// first. One whose game is not there now, as on a drive that is not plugged in, waits on.
-    pub fn recover(&mut self) -> Result<Vec<Change>> {
+    /// Puts back the changes that were interrupted. Commands that alter games do this first. One that
+    /// cannot be put back now, as when its game is on a drive that is not plugged in, waits on; until
+    /// then nothing else alters that game.
+    pub fn recover(&mut self) -> Result<Vec<Recovery>> {
         let _lock = self.lock()?;
         let open = self.database.open_changes()?;
         if open.is_empty() {
             return Ok(Vec::new());
         }
-        let changes = self.database.changes(None)?;
-        let mut recovered = Vec::new();
-        for (number, root) in open.into_iter().filter(|(_, root)| root.is_dir()) {
-            let Some(change) = changes.iter().find(|change| change.number == number) else {
-                continue;
-            };
-            let _game = lock_game(&root)?;
-            for step in &change.steps {
-                self.database.forget_facts(&step.place.on(&root))?;
-            }
-            change::put_back(change, &self.blobs, &self.database)?;
-            recovered.push(change.clone());
-        }
-        Ok(recovered)
+        let mut changes = self.database.changes(None)?;
+        changes.retain(|change| open.iter().any(|(number, _)| *number == change.number));
+        let put_back = |change: &Change| {
+            let _game = lock_game(&change.root)?;
+            change::put_back(change, &self.blobs, &self.database)
+        };
+        let recover = |change| Recovery { outcome: put_back(&change), change };
+        Ok(changes.into_iter().map(recover).collect())
     }
 
     fn carry_out(&mut self, plan: Plan, progress: &dyn Progress) -> Result<Change> {
         let _game = lock_game(&plan.game.root)?;
-        for step in &plan.steps {
-            self.database.forget_facts(&step.place.on(&plan.game.root))?;
+        let open = self.database.open_changes()?;
+        if let Some((number, root)) = open.into_iter().find(|(_, root)| *root == plan.game.root) {
+            return Err(Error::Waiting { number, root });
         }
         change::apply(plan, &self.blobs, &mut self.database, progress)
     }
