@@ -195,39 +195,37 @@ fn proof(_: &Metadata) -> Option<Proof> {
     None
 }
 
-/// Whether two paths are names of one and the same file. Where the system does not tell, they are
-/// taken for two.
-#[cfg(unix)]
+/// Whether two paths are names of one and the same file.
 pub(crate) fn is_same_file(a: &Path, b: &Path) -> bool {
-    use std::os::unix::fs::MetadataExt;
-    let number = |path: &Path| {
-        let metadata = std::fs::symlink_metadata(path).ok()?;
-        Some((metadata.dev(), metadata.ino()))
-    };
-    number(a).is_some_and(|own| number(b) == Some(own))
+    identity(a).is_ok_and(|own| identity(b).is_ok_and(|other| own.number == other.number))
 }
 
-/// Whether two paths are names of one and the same file. Where the system does not tell, they are
-/// taken for two.
-#[cfg(not(unix))]
-pub(crate) fn is_same_file(_: &Path, _: &Path) -> bool {
-    false
-}
-
-/// Whether a file is there and has no second name, as far as the system tells.
+/// Whether a file is there and has no second name.
 pub(crate) fn is_alone(path: &Path) -> bool {
-    std::fs::symlink_metadata(path).is_ok_and(|metadata| names_of(&metadata) == 1)
+    identity(path).is_ok_and(|identity| identity.names == 1)
+}
+
+/// What makes a file the one that it is, whatever its names.
+struct Identity {
+    /// The volume and the file's number on it.
+    number: (u64, u64),
+    /// How many names it has.
+    names: u64,
 }
 
 #[cfg(unix)]
-fn names_of(metadata: &Metadata) -> u64 {
+fn identity(path: &Path) -> io::Result<Identity> {
     use std::os::unix::fs::MetadataExt;
-    metadata.nlink()
+    let metadata = std::fs::symlink_metadata(path)?;
+    Ok(Identity { number: (metadata.dev(), metadata.ino()), names: metadata.nlink() })
 }
 
-#[cfg(not(unix))]
-fn names_of(_: &Metadata) -> u64 {
-    1
+#[cfg(windows)]
+fn identity(path: &Path) -> io::Result<Identity> {
+    let handle = winapi_util::Handle::from_path(path)?;
+    let told = winapi_util::file::information(handle)?;
+    let number = (told.volume_serial_number(), told.file_index());
+    Ok(Identity { number, names: told.number_of_links() })
 }
 
 /// Digests content that passes by.

@@ -8,6 +8,7 @@
 
 mod files;
 
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::thread;
 
@@ -18,7 +19,7 @@ use serde::{Deserialize, Serialize};
 use crate::content::{Content, FileState};
 use crate::error::{Error, Result};
 use crate::path::GamePath;
-use crate::plan::{Merge, Plan, Step};
+use crate::plan::{Held, Merge, Plan, Step};
 use crate::progress::Progress;
 use crate::state::{Blobs, Database};
 use crate::survey::GameView;
@@ -159,8 +160,7 @@ pub(crate) fn apply(
     let (mut change, merges) = Change::of(plan, ChangeState::Open);
     keep(&change, &merges, blobs, progress).map_err(|cause| {
         progress.end();
-        // A second name that cannot be taken away does no harm: the store counts no such file as its own.
-        let _ = change.steps.iter().try_for_each(|step| release(&change, step, blobs));
+        change.steps.iter().for_each(|step| release(&change, step, blobs));
         Error::Untouched { cause: Box::new(cause) }
     })?;
     change.number = database.begin_change(&change)?;
@@ -188,10 +188,15 @@ fn keep(change: &Change, merges: &[Merge], blobs: &Blobs, progress: &dyn Progres
     for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.place == merge.place)) {
         blobs.keep_bytes(&merge.merged.bytes)?;
     }
-    side_by_side(steps, "keeping the files that are there now", progress, |_, step| {
+    // Where several files have the same content, the first one's is kept: it is the first to go.
+    let mut seen = HashSet::new();
+    let mut is_first = |held: &Held| seen.insert(held.state.content);
+    let first: Vec<bool> =
+        steps.iter().map(|step| step.before.as_ref().is_some_and(&mut is_first)).collect();
+    side_by_side(steps, "keeping the files that are there now", progress, |index, step| {
         let path = files::inside(&change.root, &step.place)?;
         expect(&path, step.before.as_ref().map(|held| &held.state))?;
-        if let Some(held) = &step.before {
+        if let Some(held) = step.before.as_ref().filter(|_| first[index]) {
             blobs.keep_outgoing(&path, &held.state.content)?;
         }
         if let Some(held) = &step.after {
@@ -290,7 +295,7 @@ pub(crate) fn put_back(change: &Change, blobs: &Blobs, database: &Database) -> R
         let target = files::inside(&change.root, &step.place)?;
         let staged = staged(change, index)?;
         files::remove_if_there(&staged)?;
-        release(change, step, blobs)?;
+        release(change, step, blobs);
         let made = if step.before.is_none() { step.folders } else { 0 };
         let content = |state: Option<&FileState>| state.map(|state| state.content);
         let before = step.before.as_ref().map(|held| held.state);
@@ -314,10 +319,9 @@ pub(crate) fn put_back(change: &Change, blobs: &Blobs, database: &Database) -> R
 }
 
 /// Where a file stays in the game, it is not at the same time the stored copy of what it was.
-fn release(change: &Change, step: &Step, blobs: &Blobs) -> Result<()> {
-    match &step.before {
-        Some(held) => blobs.release(&step.place.on(&change.root), &held.state.content),
-        None => Ok(()),
+fn release(change: &Change, step: &Step, blobs: &Blobs) {
+    if let Some(held) = &step.before {
+        blobs.release(&step.place.on(&change.root), &held.state.content);
     }
 }
 

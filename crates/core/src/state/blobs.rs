@@ -57,7 +57,7 @@ impl Blobs {
         let staged = staged.into_temp_path();
         if !share(file, &staged)? {
             if outgoing && link(file, &target)? {
-                sync_file(&target)?;
+                sync_file(file)?;
                 return self.sync_around(&target);
             }
             copy_bytes(file, &staged)?;
@@ -82,9 +82,12 @@ impl Blobs {
         is_alone(&path) && Content::of_file(&path).is_ok_and(|stored| stored == *content)
     }
 
-    /// Gives a content up that is still the very file that it was to be kept from.
-    pub(crate) fn release(&self, file: &Path, content: &Content) -> Result<()> {
-        if is_same_file(&self.path(content), file) { self.drop_content(content) } else { Ok(()) }
+    /// Gives a content up that is still the very file that it was to be kept from. Where that fails,
+    /// it does no harm: the store counts on no file that has two names.
+    pub(crate) fn release(&self, file: &Path, content: &Content) {
+        if is_same_file(&self.path(content), file) {
+            let _ = self.drop_content(content);
+        }
     }
 
     /// Stores bytes; done when they are durable.
@@ -163,7 +166,9 @@ fn share(from: &Path, to: &Path) -> Result<bool> {
 /// Gives a file a second name, if it has but one, the file system can, and nothing has that name.
 fn link(from: &Path, to: &Path) -> Result<bool> {
     point("link", to)?;
-    Ok(cfg!(unix) && is_alone(from) && fs::hard_link(from, to).is_ok())
+    // Windows lets nobody write out or remove what is marked read-only, under neither name.
+    let free = !cfg!(windows) || !fs::metadata(from).is_ok_and(|m| m.permissions().readonly());
+    Ok(free && is_alone(from) && fs::hard_link(from, to).is_ok())
 }
 
 fn copy_bytes(from: &Path, to: &Path) -> Result<()> {
