@@ -163,7 +163,7 @@ pub fn print_done(change: &Change, next: &str, session: &Session) -> Result<()> 
         .iter()
         .filter_map(|step| step.after.as_ref())
         .filter(|held| held.version.is_some() || change.steps.len() == 1)
-        .map(|held| format!("{} (blake3 {})", held.describe(), held.state.content.blake3.short()))
+        .map(|held| format!("{} (content {})", held.describe(), held.state.content.blake3.short()))
         .collect();
     proofs.sort();
     proofs.dedup();

@@ -125,7 +125,7 @@ pub fn print_build(build: &Build, sha256: Option<Digest>, session: &Session) -> 
     line("signer", facts.signer.as_deref().unwrap_or("not signed"))?;
     let unread = || "its stored file cannot be read; `spanner rack verify` tells more".to_owned();
     line("sha256", &sha256.map_or_else(unread, |digest| digest.to_string()))?;
-    line("blake3", &build.file.content.blake3.to_string())?;
+    line("content", &build.file.content.blake3.to_string())?;
     let source = &build.source;
     line("from", &format!("{}, {}", source.name, date(source.modified.0)))?;
     line("added", &moment(build.added))?;
