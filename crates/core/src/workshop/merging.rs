@@ -101,11 +101,14 @@ impl Workshop {
         refuse_stops(&merge.plan)?;
         let _lock = self.lock()?;
         progress.begin("storing the new files", Some(merge.sources.len() as u64));
-        for (content, file) in &merge.sources {
-            self.blobs.keep(file, content)?;
+        let blobs = &self.blobs;
+        let stored = merge.sources.par_iter().try_for_each(|(content, file)| {
+            blobs.keep(file, content)?;
             progress.advance(1);
-        }
+            Ok(())
+        });
         progress.end();
+        stored?;
         self.carry_out(merge.plan, progress)
     }
 }
