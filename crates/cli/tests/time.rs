@@ -175,6 +175,8 @@ fn an_update_of_the_executable_is_told_with_what_it_does_to_each_build() {
     let dll = format!("{moss}/lampwright_1_6_32.dll");
     fs::write(bench.file(&dll), b"broken").unwrap();
     bench.run(&["refit", moss]).code(3);
+    fs::remove_file(bench.file(&dll)).unwrap();
+    bench.run(&["refit", moss]).code(3);
     bench.ok(&["refit", moss, "--despite", "keyed-elsewhere"]);
     bench.ok(&["fit", moss, "lampwright"]);
     assert!(bench.file(&format!("{moss}/lampwright_1_6_40.dll")).exists());

@@ -472,9 +472,7 @@ impl Bench {
                 Some(change) => self.workshop.plan_undo(&view, &change),
                 None => return false,
             },
-            Event::Refit => {
-                self.workshop.plan_refit(&view, None, &[], &Silent).map(|refit| refit.plan)
-            }
+            Event::Refit => self.workshop.plan_refit(&view, None, &[]).map(|refit| refit.plan),
             Event::Update(_) | Event::Repair | Event::Delete(_) => return false,
         };
         let plan = plan.unwrap();

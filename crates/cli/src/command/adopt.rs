@@ -1,8 +1,10 @@
 //! `adopt`: takes swaps made by hand under management.
 
 use anyhow::Result;
+use upright_spanner_core::plan::Plan;
+use upright_spanner_core::{Adoption, Workshop};
 
-use super::{Talk, carry_out};
+use super::{Talk, carry_out_untold};
 use crate::args;
 use crate::exit::Exit;
 use crate::prompt;
@@ -13,36 +15,50 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
     let mut workshop = if args.dry_run { session.look()? } else { session.alter()? };
     let view = workshop.game(&args.game, &session.progress())?;
     let (plan, adoptions) = workshop.plan_adopt(&view)?;
-    if session.json {
-        render::json(&time::adoptions_document(&plan, &adoptions))?;
-    } else {
+    let mut document = time::adoptions_document(&plan, &adoptions);
+    if !session.json {
         time::print_adoptions(&view, &adoptions, session)?;
     }
-    if args.dry_run || adoptions.is_empty() {
-        return Ok(Exit::Done);
+    let mut exit = Exit::Done;
+    let goes_on =
+        !args.dry_run && !adoptions.is_empty() && take(&mut workshop, plan, &adoptions, session)?;
+    if goes_on && args.remove_copies {
+        let plan = workshop.plan_removal_of_copies(&view, &adoptions)?;
+        let talk = Talk {
+            question: "Remove these copies from the game's folder?",
+            nothing: "There is no copy to remove.",
+            next: "spanner undo".to_owned(),
+        };
+        let (removed, removal) = carry_out_untold(&mut workshop, plan, false, &talk, session)?;
+        exit = removed;
+        document["removal"] = removal;
     }
-    if !plan.steps.is_empty() {
-        if !prompt::go_on(session, "Take these originals for what the game shipped?")? {
-            render::hint(session, "Nothing was noted.")?;
-            return Ok(Exit::Done);
-        }
-        let change = workshop.adopt(plan, &adoptions)?;
-        let id = &view.game.id;
-        let text = format!(
-            "Noted as change {}; no file in the game was touched. To go back to the originals: \
-             spanner rollback {id}",
-            change.number
-        );
-        render::hint(session, &text)?;
+    if session.json {
+        render::json(&document)?;
     }
-    if !args.remove_copies {
-        return Ok(Exit::Done);
+    Ok(exit)
+}
+
+/// Notes the originals as shipped, if there are any and the user agrees; gives whether to go on.
+fn take(
+    workshop: &mut Workshop,
+    plan: Plan,
+    adoptions: &[Adoption],
+    session: &Session,
+) -> Result<bool> {
+    if plan.steps.is_empty() {
+        return Ok(true);
     }
-    let plan = workshop.plan_removal_of_copies(&view, &adoptions)?;
-    let talk = Talk {
-        question: "Remove these copies from the game's folder?",
-        nothing: "There is no copy to remove.",
-        next: "spanner undo".to_owned(),
-    };
-    carry_out(&mut workshop, plan, false, &talk, session)
+    if !prompt::go_on(session, "Take these originals for what the game shipped?")? {
+        render::hint(session, "Nothing was noted.")?;
+        return Ok(false);
+    }
+    let change = workshop.adopt(plan, adoptions)?;
+    let text = format!(
+        "Noted as change {}; no file in the game was touched. To go back to the originals: \
+         spanner rollback {}",
+        change.number, change.game
+    );
+    render::hint(session, &text)?;
+    Ok(true)
 }

@@ -22,6 +22,7 @@ mod survey;
 mod undo;
 
 use anyhow::Result;
+use serde_json::Value;
 use upright_spanner_core::Workshop;
 use upright_spanner_core::plan::Plan;
 
@@ -49,35 +50,45 @@ fn carry_out(
     talk: &Talk<'_>,
     session: &Session,
 ) -> Result<Exit> {
+    let (exit, document) = carry_out_untold(workshop, plan, dry_run, talk, session)?;
+    if session.json {
+        render::json(&document)?;
+    }
+    Ok(exit)
+}
+
+/// The same, but leaves the document for programs to the caller.
+fn carry_out_untold(
+    workshop: &mut Workshop,
+    plan: Plan,
+    dry_run: bool,
+    talk: &Talk<'_>,
+    session: &Session,
+) -> Result<(Exit, Value)> {
     let left = plan.findings.iter().any(|finding| finding.code == "altered-since");
     let attend = if left { Exit::Attend } else { Exit::Done };
-    let stopped = !plan.stops().is_empty();
+    let document = render::plan::document(&plan);
     if !session.json {
         render::plan::print(&plan, session)?;
     }
-    if stopped || dry_run || plan.steps.is_empty() {
-        if session.json {
-            render::json(&render::plan::document(&plan))?;
-        } else if stopped {
-            return Ok(Exit::Refused);
-        } else if plan.steps.is_empty() {
-            render::hint(session, talk.nothing)?;
-        } else {
-            render::hint(session, "Dry run: nothing was changed.")?;
-        }
-        return Ok(if stopped { Exit::Refused } else { attend });
+    if !plan.stops().is_empty() {
+        return Ok((Exit::Refused, document));
+    }
+    if plan.steps.is_empty() || dry_run {
+        let nothing =
+            if plan.steps.is_empty() { talk.nothing } else { "Dry run: nothing was changed." };
+        render::hint(session, nothing)?;
+        return Ok((attend, document));
     }
     if !prompt::go_on(session, talk.question)? {
         render::hint(session, "Nothing was changed.")?;
-        return Ok(Exit::Done);
+        return Ok((Exit::Done, document));
     }
     let change = workshop.carry_out_plan(plan, &session.progress())?;
-    if session.json {
-        render::json(&render::plan::change_document(&change))?;
-    } else {
+    if !session.json {
         render::plan::print_done(&change, &talk.next, session)?;
     }
-    Ok(attend)
+    Ok((attend, render::plan::change_document(&change)))
 }
 
 /// Runs a command.

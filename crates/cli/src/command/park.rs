@@ -24,7 +24,7 @@ pub fn unpark(args: &args::Park, session: &Session) -> Result<Exit> {
     let mut workshop = if args.dry_run { session.look()? } else { session.alter()? };
     let progress = session.progress();
     let view = workshop.game(&args.game, &progress)?;
-    let plan = workshop.plan_unpark(&view, &args.family, &args.despite, &progress)?;
+    let plan = workshop.plan_unpark(&view, &args.family, &args.despite)?;
     let talk = Talk {
         question: "Put these files back?",
         nothing: "Everything is back already.",

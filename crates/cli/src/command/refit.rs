@@ -3,10 +3,10 @@
 use anyhow::Result;
 
 use super::survey::known_places;
-use super::{Talk, carry_out};
+use super::{Talk, carry_out_untold};
 use crate::args;
 use crate::exit::Exit;
-use crate::render;
+use crate::render::{self, plan::several_document};
 use crate::session::Session;
 
 pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
@@ -17,25 +17,29 @@ pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
         None => workshop.survey(&known_places(&workshop)?, &progress)?.games,
     };
     let mut worst = Exit::Done;
-    let mut nothing = true;
+    let mut documents = Vec::new();
     for view in &views {
         let family = args.family.as_deref();
-        let refit = workshop.plan_refit(view, family, &args.despite, &progress)?;
+        let refit = workshop.plan_refit(view, family, &args.despite)?;
         if refit.plan.steps.is_empty() && args.game.is_none() {
             continue;
         }
-        nothing = false;
         let talk = Talk {
             question: "Put these files back in?",
             nothing: "Everything that was fitted is in place.",
             next: format!("spanner history {}", view.game.id),
         };
-        let exit = carry_out(&mut workshop, refit.plan, args.dry_run, &talk, session)?;
+        let (exit, document) =
+            carry_out_untold(&mut workshop, refit.plan, args.dry_run, &talk, session)?;
+        documents.push(document);
         if exit != Exit::Done && worst == Exit::Done {
             worst = if args.game.is_some() { exit } else { Exit::Attend };
         }
     }
-    if nothing {
+    if session.json {
+        let one = documents.first().filter(|_| args.game.is_some());
+        render::json(&one.cloned().unwrap_or_else(|| several_document(&documents)))?;
+    } else if documents.is_empty() {
         render::hint(session, "Everything that was fitted is in place.")?;
     }
     Ok(worst)

@@ -63,9 +63,9 @@ pub fn look_errors(errors: &[LookError]) {
     }
 }
 
-/// Prints the next step, unless hints are not wanted.
+/// Prints the next step, unless hints are not wanted, as in a document for programs.
 pub fn hint(session: &Session, text: &str) -> Result<()> {
-    if !session.quiet {
+    if !session.quiet && !session.json {
         writeln!(anstream::stdout(), "{}", clean(text))?;
     }
     Ok(())

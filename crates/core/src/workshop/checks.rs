@@ -3,13 +3,13 @@
 use jiff::Timestamp;
 
 use super::{OnDisk, Workshop};
-use crate::check::{self, Case, Finding, Swap, Verdict};
+use crate::check::{self, Case, Finding, Severity, Swap, Verdict};
 use crate::content::Content;
 use crate::error::Result;
 use crate::image::SignatureStatus;
 use crate::path::same_name;
-use crate::plan::Ledger;
-use crate::rack::{Build, BuildFile, BuildId, Layout, Source};
+use crate::plan::{Ledger, Place, Step};
+use crate::rack::{Build, BuildFile, BuildId, Layout, Source, Stored};
 use crate::survey::{GameView, Library};
 use crate::version::Version;
 
@@ -83,6 +83,54 @@ impl Workshop {
             families.into_iter().filter_map(one).collect()
         };
         Ok(views.par_iter().map(check_one).collect())
+    }
+
+    /// Checks the builds that the new files of some steps came from, as if they were fitted anew; gives
+    /// what is more than a note. Builds that the rack has no more are not checked.
+    pub(super) fn check_again(&self, view: &GameView, steps: &[Step]) -> Result<Vec<Finding>> {
+        let root = &view.game.root;
+        let builds = self.builds()?;
+        let catalog = self.catalog().beside(root);
+        let pins = self.pins_of(&view.game.id)?;
+        let ledger = Ledger::of(root, &self.database.changes(None)?);
+        let ground = OnDisk::new(root, &self.blobs, None);
+        let mut findings = Vec::new();
+        for build in &builds {
+            let swap = |step: &Step| {
+                let content = step.after.as_ref()?.state.content;
+                let is_it = |stored: &Stored<'_>| {
+                    stored.content == content && same_name(&build.id.family, &step.family)
+                };
+                let is_there =
+                    |library: &&Library| step.place.same_as(&Place::from(library.path.clone()));
+                Some(Swap {
+                    place: step.place.clone(),
+                    facts: build.files().find(is_it)?.facts?,
+                    content: Some(content),
+                    old: view.libraries.iter().find(is_there),
+                    unchanged: false,
+                    shipped: ledger
+                        .get(&step.place)
+                        .and_then(|entry| entry.shipped.as_ref()?.version.clone()),
+                })
+            };
+            let swaps: Vec<Swap> = steps.iter().filter_map(swap).collect();
+            if !swaps.is_empty() {
+                findings.extend(check::check(&Case {
+                    view,
+                    build,
+                    swaps,
+                    builds: &builds,
+                    catalog: &catalog,
+                    pins: &pins,
+                    along: &[],
+                    images: &ground,
+                    in_place: false,
+                }));
+            }
+        }
+        findings.retain(|finding| finding.severity > Severity::Note);
+        Ok(findings)
     }
 
     /// The names under which a loader would be loaded by a game, the best first.

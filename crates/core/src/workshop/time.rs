@@ -1,16 +1,14 @@
 //! Through time: back to an earlier point, undo, what has drifted since, and what to do about it.
 
 use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
-use super::{FitOptions, OnDisk, Workshop, refuse_stops};
+use super::{OnDisk, Workshop, refuse_stops};
 use crate::change::{self, Change, ChangeState, Deed};
-use crate::check::{Finding, Severity};
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::path::{GamePath, same_name};
-use crate::plan::{self, Drift, DriftState, Held, Ledger, Place, Plan, Point, Step};
-use crate::progress::Progress;
+use crate::plan::{self, Drift, DriftState, Ground, Held, Ledger, Place, Plan, Point, Step};
 use crate::survey::GameView;
 use crate::version::Version;
 
@@ -156,41 +154,27 @@ impl Workshop {
         view: &GameView,
         family: Option<&str>,
         despite: &[String],
-        progress: &dyn Progress,
     ) -> Result<Refit> {
         let drift = self.drift(view)?;
-        let builds = self.builds()?;
         let mut plan = Plan::new(view, Deed::Refit, "refit".to_owned());
         let off = drift.files.iter().filter(|file| {
             matches!(file.state, DriftState::Overwritten | DriftState::Missing)
                 && file.recorded.is_some()
                 && family.is_none_or(|family| same_name(family, &file.family))
         });
-        for file in off {
-            if plan.steps.iter().any(|step| step.place.same_as(&file.place)) {
-                continue;
-            }
-            let Some(recorded) = &file.recorded else { continue };
-            // The build that it was is fitted again, checks and all, where the rack still has it.
-            let build = builds.iter().find(|build| build.file.content == recorded.state.content);
-            if let (Some(build), Some(_)) = (build, &file.now) {
-                let options = FitOptions { despite: despite.to_vec(), ..FitOptions::default() };
-                let name = build.id.to_string();
-                let fit = self.plan_fit(view, &name, &options, progress)?;
-                plan.findings.extend(fit.plan.findings);
-            }
-            plan.steps.push(Step {
+        let ground = OnDisk::new(&view.game.root, &self.blobs, None);
+        plan.steps = off
+            .map(|file| Step {
                 place: file.place.clone(),
                 family: file.family.clone(),
                 before: file.now.clone(),
-                after: Some(recorded.clone()),
-                folders: 0,
-            });
-        }
-        let mut seen = std::collections::BTreeSet::new();
-        plan.findings.retain(|finding| {
-            finding.severity > Severity::Note && seen.insert(finding.sentence.clone())
-        });
+                after: file.recorded.clone(),
+                folders: if file.now.is_none() { ground.missing_folders(&file.place) } else { 0 },
+            })
+            .collect();
+        plan.findings = self.check_again(view, &plan.steps)?;
+        plan.findings.extend(self.conditions(view, &plan));
+        plan.override_stops(despite);
         Ok(Refit { plan, drift })
     }
 
@@ -272,13 +256,7 @@ impl Workshop {
     }
 
     /// Plans to put back what was parked, after checking that it still goes with the game.
-    pub fn plan_unpark(
-        &self,
-        view: &GameView,
-        family: &str,
-        despite: &[String],
-        progress: &dyn Progress,
-    ) -> Result<Plan> {
+    pub fn plan_unpark(&self, view: &GameView, family: &str, despite: &[String]) -> Result<Plan> {
         let changes = self.database.changes(None)?;
         let effective = plan::in_effect(&changes);
         let back = |number: i64| {
@@ -298,22 +276,7 @@ impl Workshop {
         };
         let ground = OnDisk::new(&view.game.root, &self.blobs, None);
         let mut plan = plan::unpark(view, parked, family, &ground)?;
-        let builds = self.builds()?;
-        let held = parked.steps.iter().filter_map(|step| step.before.as_ref());
-        let was = |content| builds.iter().find(|build| build.file.content == content);
-        if let Some(build) = held.map(|held| held.state.content).find_map(was) {
-            let name = parked.steps.first().map(|step| step.place.path.file_name().to_owned());
-            let options = FitOptions {
-                despite: despite.to_vec(),
-                as_name: name.filter(|name| Path::new(name).extension().is_some()),
-                ..FitOptions::default()
-            };
-            let fit = self.plan_fit(view, &build.id.to_string(), &options, progress)?;
-            let telling = |finding: &Finding| {
-                finding.severity > Severity::Note && finding.code != "family-absent"
-            };
-            plan.findings.extend(fit.plan.findings.into_iter().filter(telling));
-        }
+        plan.findings.extend(self.check_again(view, &plan.steps)?);
         plan.findings.extend(self.conditions(view, &plan));
         plan.override_stops(despite);
         Ok(plan)
