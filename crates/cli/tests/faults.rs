@@ -288,6 +288,20 @@ fn a_file_that_has_another_name_is_copied_into_the_store() {
 }
 
 #[test]
+#[cfg(target_os = "linux")]
+fn a_file_that_somebody_has_open_is_copied_into_the_store() {
+    let bench = world_with_its_own_loader();
+    let shipped = fs::read(bench.file(LOADER)).unwrap();
+    let open = fs::File::options().write(true).open(bench.file(LOADER)).unwrap();
+    bench.run(&["fit", GAME, "glim@2.0.0"]).code(3);
+    bench.ok(&["fit", GAME, "glim@2.0.0", "--despite", "game-running"]);
+    open.set_len(3).unwrap();
+    drop(open);
+    bench.ok(&["undo"]);
+    assert!(fs::read(bench.file(LOADER)).unwrap() == shipped);
+}
+
+#[test]
 fn a_change_that_cannot_be_put_back_yet_keeps_its_own_game_alone_waiting() {
     let bench = world();
     fs::create_dir(bench.file("games/Quay")).unwrap();

@@ -121,6 +121,8 @@ fn what_the_launcher_did_is_told_and_refit_puts_the_build_back() {
     assert!(text.contains("missing") && text.contains("newer"), "{text}");
     assert!(text.contains("Next: spanner refit kite-harbour --dry-run"), "{text}");
     let brought = fs::read(&dll).unwrap();
+    let planned = bench.json(&["refit", "--dry-run"]);
+    assert_eq!(planned["games"][0]["steps"].as_array().unwrap().len(), 2);
     bench.ok(&["refit", KITE]);
     assert!(fs::read(&dll).unwrap() == fitted && font.exists());
     // What the launcher brought is what the game ships now; the old original is history.
@@ -208,7 +210,9 @@ fn swaps_made_by_hand_are_adopted_with_their_originals() {
     let bench = Bench::world();
     fs::rename(bench.file(&live), bench.file(&aside)).unwrap();
     bench.write(&live, &newer);
-    bench.ok(&["adopt", "games/Tin Lighthouse", "--remove-copies"]);
+    let done = bench.json(&["adopt", "games/Tin Lighthouse", "--remove-copies"]);
+    assert_eq!(done["swaps"][0]["original"]["version"], "1.0.3");
+    assert_eq!(done["removal"]["change"]["steps"][0]["after"], serde_json::Value::Null);
     assert!(!bench.file(&aside).exists());
     bench.ok(&["rollback", "games/Tin Lighthouse", "cvo-denoise", "--to", "0"]);
     assert!(fs::read(bench.file(&live)).unwrap() == original);

@@ -69,13 +69,14 @@ pub(super) fn stage(stored: &Path, staged: &Path, state: &FileState) -> Result<(
     permit(staged, &state.stamp)
 }
 
-/// Makes the file with the attributes that Windows lets nobody set later without its own calls.
+/// Makes the file with the attributes that Windows takes at this moment.
 #[cfg(windows)]
 fn create(staged: &Path, stamp: &Stamp) -> Result<()> {
     use std::os::windows::fs::OpenOptionsExt;
     const HIDDEN: u32 = 0x2;
     const SYSTEM: u32 = 0x4;
-    let kept = stamp.attributes.unwrap_or(0) & (HIDDEN | SYSTEM);
+    const NOT_INDEXED: u32 = 0x2000;
+    let kept = stamp.attributes.unwrap_or(0) & (HIDDEN | SYSTEM | NOT_INDEXED);
     let made = fs::OpenOptions::new().write(true).create_new(true).attributes(kept).open(staged);
     made.map(drop).map_err(Error::io("write", staged))
 }

@@ -16,6 +16,7 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
+use crate::check::game_running;
 use crate::content::{Content, FileState};
 use crate::error::{Error, Result};
 use crate::path::GamePath;
@@ -193,11 +194,15 @@ fn keep(change: &Change, merges: &[Merge], blobs: &Blobs, progress: &dyn Progres
     let mut is_first = |held: &Held| seen.insert(held.state.content);
     let first: Vec<bool> =
         steps.iter().map(|step| step.before.as_ref().is_some_and(&mut is_first)).collect();
+    // Whoever has a file open can write into it wherever it goes.
+    let in_use = change.despite.iter().any(|code| code == game_running::CODE);
     side_by_side(steps, "keeping the files that are there now", progress, |index, step| {
         let path = files::inside(&change.root, &step.place)?;
         expect(&path, step.before.as_ref().map(|held| &held.state))?;
-        if let Some(held) = step.before.as_ref().filter(|_| first[index]) {
-            blobs.keep_outgoing(&path, &held.state.content)?;
+        match &step.before {
+            Some(held) if first[index] && in_use => blobs.keep(&path, &held.state.content)?,
+            Some(held) if first[index] => blobs.keep_outgoing(&path, &held.state.content)?,
+            _ => {}
         }
         if let Some(held) = &step.after {
             blobs.file(&held.state.content)?;
