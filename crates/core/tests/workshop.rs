@@ -345,10 +345,14 @@ fn a_rollback_that_is_interrupted_leaves_the_fitted_files() {
 #[derive(Debug, Clone, Copy)]
 enum Event {
     Fit(u16),
+    /// A fit that is killed after some steps; the next command follows.
+    Killed(u16, u32),
     Rollback,
     RollbackTo(i64),
     Undo,
     Refit,
+    Park,
+    Unpark,
     Update(u16),
     Repair,
     Delete(usize),
@@ -421,6 +425,10 @@ proptest! {
                     Event::Fit(version) if before[n].is_some() => {
                         prop_assert!(after[n].as_ref() == Some(&build(version)));
                     }
+                    Event::Killed(version, _) => {
+                        let fitted = before[n].is_some() && after[n].as_ref() == Some(&build(version));
+                        prop_assert!(after[n] == before[n] || fitted, "neither before nor after");
+                    }
                     Event::Rollback if !place.touched => {
                         prop_assert!(after[n] == before[n]);
                     }
@@ -433,6 +441,13 @@ proptest! {
                     _ => {}
                 }
                 place.note(before[n].clone(), after[n].clone());
+            }
+            if let Event::Killed(..) = event {
+                // Where one place was fitted, the other one has the same, if it had anything.
+                for (n, other) in [(0, 1), (1, 0)] {
+                    let half = before[n].is_some() && after[other] != before[other];
+                    prop_assert!(!half || after[n] == after[other], "half of it was done");
+                }
             }
             let stored: Vec<Vec<u8>> = files(&bench.folder.path().join("home/blobs"))
                 .into_iter()
@@ -466,6 +481,16 @@ impl Bench {
                     && !plan.plan.steps.is_empty()
                     && self.workshop.fit(plan, &Silent).is_ok();
             }
+            Event::Killed(n, point) => {
+                fs::write(self.new_file(), build(n)).unwrap();
+                let plan = self.plan();
+                let dying = Dying { left: Mutex::new(point) };
+                let ends = || self.workshop.fit(plan, &dying);
+                let _ = catch_unwind(AssertUnwindSafe(ends));
+                self.workshop = Workshop::open(&self.folder.path().join("home")).unwrap();
+                assert!(self.workshop.recover().unwrap().iter().all(|r| r.outcome.is_ok()));
+                return true;
+            }
             Event::Rollback => self.workshop.plan_rollback(&view, None, Point::Shipped),
             Event::RollbackTo(n) => self.workshop.plan_rollback(&view, None, Point::After(n)),
             Event::Undo => match self.workshop.change_to_undo(None).unwrap() {
@@ -473,6 +498,17 @@ impl Bench {
                 None => return false,
             },
             Event::Refit => self.workshop.plan_refit(&view, None, &[]).map(|refit| refit.plan),
+            // There may be nothing to take out, or nothing that was.
+            Event::Park | Event::Unpark => {
+                let plan = match event {
+                    Event::Park => self.workshop.plan_park(&view, "cvo-upscale"),
+                    _ => self.workshop.plan_unpark(&view, "cvo-upscale", &[]),
+                };
+                match plan {
+                    Ok(plan) if plan.stops().is_empty() => Ok(plan),
+                    _ => return false,
+                }
+            }
             Event::Update(_) | Event::Repair | Event::Delete(_) => return false,
         };
         let plan = plan.unwrap();
@@ -491,6 +527,9 @@ fn event() -> impl Strategy<Value = Event> {
         1 => (0i64..4).prop_map(Event::RollbackTo),
         2 => Just(Event::Undo),
         2 => Just(Event::Refit),
+        1 => (0u16..3, 0u32..9).prop_map(|(build, point)| Event::Killed(build, point)),
+        1 => Just(Event::Park),
+        1 => Just(Event::Unpark),
         2 => (0u16..3).prop_map(Event::Update),
         1 => Just(Event::Repair),
         1 => (0usize..2).prop_map(Event::Delete),
