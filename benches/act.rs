@@ -42,7 +42,7 @@ fn fit(folder: &Path) -> Result<Duration, Box<dyn std::error::Error>> {
     world::write(&there, &library(2).padding(SIZE).to_bytes(), date)?;
     let new = folder.join("new/cvo_upscale.dll");
     world::write(&new, &library(3).padding(SIZE + 1).to_bytes(), date)?;
-    File::open(&there)?.sync_all()?;
+    File::options().write(true).open(&there)?.sync_all()?;
     let mut workshop = Workshop::open(&folder.join("home"))?;
     workshop.rack_add(&new, &Told::default(), &Silent)?;
     // Nobody fits a build in the tenth of a second after it was stored, when dates prove nothing yet.

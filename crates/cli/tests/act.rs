@@ -190,6 +190,28 @@ fn a_hidden_file_is_hidden_again_after_a_rollback() {
     assert!(fs::read(&target).unwrap() == content);
 }
 
+/// Memory that looks like a disk is another volume on nearly every Linux.
+#[cfg(target_os = "linux")]
+#[test]
+fn a_home_on_another_volume_is_told_of_and_keeps_what_is_replaced() {
+    use std::os::unix::fs::MetadataExt;
+    let bench = Bench::world();
+    let Ok(home) = tempfile::tempdir_in("/dev/shm") else { return };
+    let volume = |path: &std::path::Path| fs::metadata(path).unwrap().dev();
+    if volume(home.path()) == volume(bench.path()) {
+        return;
+    }
+    let elsewhere = ["--home", home.path().to_str().unwrap()];
+    let game = "games/Kite Harbour";
+    let before = bench.picture(game);
+    let fit = [&elsewhere[..], &["fit", game, "downloads/brine-2.8.1-win64.zip"]].concat();
+    assert!(bench.ok(&fit).contains("[other-volume]"));
+    assert!(bench.picture(game) != before);
+    bench.ok(&[&elsewhere[..], &["doctor", "--deep"]].concat());
+    bench.ok(&[&elsewhere[..], &["rollback", game]].concat());
+    assert!(bench.picture(game) == before);
+}
+
 #[cfg(windows)]
 #[test]
 fn a_file_in_use_is_said_in_words_and_nothing_changes() {
