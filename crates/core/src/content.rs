@@ -1,5 +1,7 @@
 //! What a file is: its content by digest, and the marks around the content that rollback restores.
 
+mod ahead;
+
 use std::collections::HashMap;
 use std::fmt;
 use std::fs::{File, Metadata};
@@ -7,15 +9,15 @@ use std::io::{self, Read};
 use std::path::Path;
 use std::str::FromStr;
 use std::sync::{LazyLock, Mutex};
-use std::time::Duration;
 #[cfg(unix)]
-use std::time::{SystemTime, UNIX_EPOCH};
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use filetime::FileTime;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use sha2::{Digest as _, Sha256};
 
 use crate::error::{Error, Result};
+pub(crate) use ahead::read_ahead;
 
 /// A digest of 256 bits; as a text 64 lower-case hexadecimal digits.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -85,9 +87,12 @@ impl Content {
         hasher.finish()
     }
 
-    /// Reads the whole file at `path`; not again in the same run, as long as the system's own marks
-    /// prove that it is the very file that was read.
+    /// Reads the whole file at `path`; not again in the same run, as long as it is sure to be the
+    /// very file that was read: by the system's own marks, or because it was held open since.
     pub fn of_file(path: &Path) -> Result<Self> {
+        if let Some(content) = ahead::take(path) {
+            return Ok(content);
+        }
         let read = || -> io::Result<Self> {
             let file = File::open(path)?;
             let before = proof(&file.metadata()?);
@@ -106,16 +111,6 @@ impl Content {
             Ok(content)
         };
         read().map_err(Error::io("read", path))
-    }
-
-    /// Reads a file that will be asked for soon, where marks can prove then that it stayed the same.
-    /// What goes wrong is told when it is asked for.
-    pub(crate) fn read_ahead(path: &Path) {
-        if cfg!(unix) {
-            // Marks that were set just now would prove nothing.
-            std::thread::sleep(SETTLED);
-            let _ = Self::of_file(path);
-        }
     }
 
     /// Reads the whole file at `path`, whatever is known of it.
@@ -141,6 +136,7 @@ impl Content {
 
 /// The marks of a file tell of any change that is made this long after the last one, where the file
 /// system keeps fractions of seconds: the clock that dates them ticks at least every 10 milliseconds.
+#[cfg(unix)]
 const SETTLED: Duration = Duration::from_millis(20);
 
 /// How much of a file is read at a time.

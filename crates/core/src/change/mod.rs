@@ -9,6 +9,8 @@
 mod files;
 
 use std::collections::HashSet;
+use std::fs;
+use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use std::thread;
 
@@ -17,7 +19,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::check::game_running;
-use crate::content::{Content, FileState};
+use crate::content::{Content, FileState, read_ahead};
 use crate::error::{Error, Result};
 use crate::path::GamePath;
 use crate::plan::{Held, Merge, Plan, Step};
@@ -198,7 +200,7 @@ fn keep(change: &Change, merges: &[Merge], blobs: &Blobs, progress: &dyn Progres
     let in_use = change.despite.iter().any(|code| code == game_running::CODE);
     side_by_side(steps, "keeping the files that are there now", progress, |index, step| {
         let path = files::inside(&change.root, &step.place)?;
-        expect(&path, step.before.as_ref().map(|held| &held.state))?;
+        expect_at_a_glance(&path, step.before.as_ref().map(|held| &held.state))?;
         match &step.before {
             Some(held) if first[index] && in_use => blobs.keep(&path, &held.state.content)?,
             Some(held) if first[index] => blobs.keep_outgoing(&path, &held.state.content)?,
@@ -285,7 +287,7 @@ fn stage(change: &Change, index: usize, blobs: &Blobs) -> Result<()> {
         // What it replaces is read once more meanwhile. When its turn comes, its marks prove that it
         // has stayed so.
         if step.before.as_ref().is_some_and(|old| old.state.content.size >= LARGE) {
-            scope.spawn(|| Content::read_ahead(&step.place.on(&change.root)));
+            scope.spawn(|| read_ahead(&step.place.on(&change.root)));
         }
         files::stage(&stored, &staged, &new.state)
     })
@@ -300,12 +302,12 @@ pub(crate) fn put_back(change: &Change, blobs: &Blobs, database: &Database) -> R
         let target = files::inside(&change.root, &step.place)?;
         let staged = staged(change, index)?;
         files::remove_if_there(&staged)?;
-        release(change, step, blobs);
         let made = if step.before.is_none() { step.folders } else { 0 };
         let content = |state: Option<&FileState>| state.map(|state| state.content);
         let before = step.before.as_ref().map(|held| held.state);
         let after = step.after.as_ref().map(|held| held.state);
         let now = content(FileState::observe(&target)?.as_ref());
+        release(change, step, blobs);
         if now == content(before.as_ref()) || now != content(after.as_ref()) {
             files::remove_empty_folders(&target, made)?;
             continue;
@@ -335,6 +337,21 @@ fn staged(change: &Change, index: usize) -> Result<PathBuf> {
     let step = &change.steps[index];
     let name = format!(".spanner-{}-{index}.staged", change.number);
     Ok(files::inside(&change.root, &step.place)?.with_file_name(name))
+}
+
+/// Fails where a file cannot be what it should be. What is in it is read when its turn comes.
+fn expect_at_a_glance(path: &Path, state: Option<&FileState>) -> Result<()> {
+    let metadata = match fs::symlink_metadata(path) {
+        Ok(metadata) => Some(metadata),
+        Err(error) if error.kind() == ErrorKind::NotFound => None,
+        Err(error) => return Err(Error::io("look at", path)(error)),
+    };
+    let now = metadata.map(|metadata| (metadata.is_file(), metadata.len()));
+    if now == state.map(|state| (true, state.content.size)) {
+        Ok(())
+    } else {
+        Err(Error::NotAsExpected { path: path.to_owned() })
+    }
 }
 
 /// Fails unless a file holds what it should.
