@@ -10,8 +10,9 @@ use crate::plan::Plan;
 use crate::survey::GameView;
 
 impl Workshop {
-    /// What the state of the machine says of a plan.
-    pub(super) fn conditions(&self, view: &GameView, plan: &Plan) -> Vec<Finding> {
+    /// What the state of the machine says of a plan, for which so many bytes of new content come into
+    /// the store.
+    pub(super) fn conditions(&self, view: &GameView, plan: &Plan, stored: u64) -> Vec<Finding> {
         if plan.steps.is_empty() {
             return Vec::new();
         }
@@ -38,10 +39,11 @@ impl Workshop {
             .map(|held| held.state.content.size)
             .sum();
         let apart = !same_volume(root, &self.home);
+        // On one volume, what is replaced stays where it is.
         let needs = if apart {
-            vec![(root.clone(), staged), (self.home.clone(), kept)]
+            vec![(root.clone(), staged), (self.home.clone(), stored + kept)]
         } else {
-            vec![(root.clone(), staged + kept)]
+            vec![(root.clone(), stored + staged)]
         };
         let short = needs.into_iter().filter_map(|(folder, wanted)| {
             let free = fs4::available_space(&folder).ok()?;

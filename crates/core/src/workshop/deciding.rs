@@ -99,7 +99,9 @@ impl Workshop {
             let build = rack::find(&builds, &spec, &needs(view))?;
             (planner.plan(build, &[])?, build.clone())
         };
-        plan.findings.extend(self.conditions(view, &plan));
+        let contents = parcel.as_ref().map(Parcel::contents).unwrap_or_default();
+        let stored = contents.iter().map(|(_, content)| content.size).sum();
+        plan.findings.extend(self.conditions(view, &plan, stored));
         plan.override_stops(&options.despite);
         Ok(FitPlan { plan, build, parcel })
     }

@@ -92,7 +92,8 @@ impl Workshop {
             plan.steps.push(Step { place, family, before, after: Some(after), folders });
         }
         progress.end();
-        plan.findings.extend(self.conditions(view, &plan));
+        let stored = sources.keys().map(|content| content.size).sum();
+        plan.findings.extend(self.conditions(view, &plan, stored));
         Ok(MergePlan { plan, sources })
     }
 

@@ -73,7 +73,7 @@ impl Workshop {
         }
         let ground = OnDisk::new(&view.game.root, &self.blobs, None);
         let mut plan = plan::rollback(view, &changes, family, to, &ground)?;
-        plan.findings.extend(self.conditions(view, &plan));
+        plan.findings.extend(self.conditions(view, &plan, 0));
         Ok(plan)
     }
 
@@ -99,7 +99,7 @@ impl Workshop {
         }
         let ground = OnDisk::new(&view.game.root, &self.blobs, None);
         let mut plan = plan::undo(view, change, &ground)?;
-        plan.findings.extend(self.conditions(view, &plan));
+        plan.findings.extend(self.conditions(view, &plan, 0));
         Ok(plan)
     }
 
@@ -173,7 +173,7 @@ impl Workshop {
             })
             .collect();
         plan.findings = self.check_again(view, &plan.steps)?;
-        plan.findings.extend(self.conditions(view, &plan));
+        plan.findings.extend(self.conditions(view, &plan, 0));
         plan.override_stops(despite);
         Ok(Refit { plan, drift })
     }
@@ -251,7 +251,7 @@ impl Workshop {
                 advice: "The game may not start without it; there is nothing of yours to take out.",
             });
         }
-        plan.findings.extend(self.conditions(view, &plan));
+        plan.findings.extend(self.conditions(view, &plan, 0));
         Ok(plan)
     }
 
@@ -277,7 +277,7 @@ impl Workshop {
         let ground = OnDisk::new(&view.game.root, &self.blobs, None);
         let mut plan = plan::unpark(view, parked, family, &ground)?;
         plan.findings.extend(self.check_again(view, &plan.steps)?);
-        plan.findings.extend(self.conditions(view, &plan));
+        plan.findings.extend(self.conditions(view, &plan, 0));
         plan.override_stops(despite);
         Ok(plan)
     }
