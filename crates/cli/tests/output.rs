@@ -156,3 +156,62 @@ fn every_document_has_its_schema() {
         assert_eq!(bench.json(words)["schema"], 1, "{words:?}");
     }
 }
+
+#[test]
+fn every_command_gives_programs_one_document_and_nothing_else() {
+    let bench = used_world();
+    let dll = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/cvo_upscale.dll";
+    let copy = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/cvo_denoise.dll";
+    std::fs::copy(bench.file(copy), bench.file(&format!("{copy}.bak"))).unwrap();
+    let commands: [&[&str]; 42] = [
+        &["survey", "games"],
+        &["survey"],
+        &["inspect", dll, copy],
+        &["inspect", "downloads/brine-2.8.1-win64.zip"],
+        &["compare", dll, copy],
+        &["root", "add", "games"],
+        &["root", "list"],
+        &["game", "list"],
+        &["game", "show", "kite-harbour"],
+        &["family", "list"],
+        &["family", "show", "loaders"],
+        &["rack", "add", "downloads/cvo_denoise_1.2.2.zip"],
+        &["rack", "list"],
+        &["rack", "show", "undertow"],
+        &["rack", "notes", "undertow"],
+        &["rack", "verify"],
+        &["check", "kite-harbour"],
+        &["check", "kite-harbour", "undertow"],
+        &["check", "--all"],
+        &["explain"],
+        &["explain", "no-space"],
+        &["fit", "kite-harbour", "brine", "--dry-run"],
+        &["fit", "kite-harbour", "brine"],
+        &["fit", "--all", "cvo-upscale"],
+        &["drift"],
+        &["refit"],
+        &["park", "kite-harbour", "brine"],
+        &["unpark", "kite-harbour", "brine"],
+        &["undo"],
+        &["adopt", "tin-lighthouse"],
+        &["rollback", "kite-harbour"],
+        &["rollback", "kite-harbour"],
+        &["history"],
+        &["history", "show", "1"],
+        &["pin", "kite-harbour", "brine", "--why", "it works"],
+        &["unpin", "kite-harbour", "brine"],
+        &["rack", "drop", "cvo-denoise"],
+        &["doctor"],
+        &["doctor", "--reclaim"],
+        &["root", "forget", "games"],
+        &["game", "set", "kite-harbour", "--title", "Kite"],
+        &["game", "forget", "kite-harbour"],
+    ];
+    for command in commands {
+        let words = [&["--json"], command].concat();
+        let text = printed(&bench, &words, &[]);
+        let document: serde_json::Value = serde_json::from_str(&text)
+            .unwrap_or_else(|error| panic!("{command:?}: {error}: {text}"));
+        assert_eq!(document["schema"], 1, "{command:?}");
+    }
+}

@@ -60,7 +60,10 @@ fn builds_come_from_zips_and_libraries_under_the_name_that_the_file_tells() {
     words.extend(zips.iter().map(String::as_str));
     bench.ok(&words);
     let found = builds(&bench);
-    assert!(found[0].starts_with("brine-mixer@sha-") && found[0].ends_with(" x86_64"), "{found:?}");
+    assert!(
+        found[0].starts_with("brine-mixer@content-") && found[0].ends_with(" x86_64"),
+        "{found:?}"
+    );
     assert_eq!(
         found[1..],
         [

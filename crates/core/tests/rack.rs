@@ -117,7 +117,7 @@ fn what_belongs_together_makes_one_build_and_the_rest_builds_of_their_own() {
         let mut found = places(&entries);
         for build in &mut found {
             // A build without a version bears its digest.
-            if let Some(at) = build.find("@sha-") {
+            if let Some(at) = build.find("@content-") {
                 build.replace_range(at + 4..at + 13, "");
             }
         }

@@ -9,6 +9,7 @@ use filetime::FileTime;
 use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_core::change::ChangeState;
+use upright_spanner_core::content::Content;
 use upright_spanner_core::plan::Point;
 use upright_spanner_core::progress::{Progress, Silent};
 use upright_spanner_core::rack::{Build, Told};
@@ -197,6 +198,61 @@ fn a_file_altered_after_the_plan_was_made_is_not_overwritten() {
         "{error}"
     );
     assert!(bench.picture() == before);
+}
+
+/// Lets something happen when everything is staged and nothing is swapped.
+struct BeforeSwapping<F: Fn() + Sync + Send>(F);
+
+impl<F: Fn() + Sync + Send> Progress for BeforeSwapping<F> {
+    fn begin(&self, what: &str, _: Option<u64>) {
+        if what == "swapping" {
+            (self.0)();
+        }
+    }
+
+    fn advance(&self, _: u64) {}
+
+    fn end(&self) {}
+}
+
+/// Large files are read ahead, while the new one is written.
+#[test]
+fn a_large_file_that_is_altered_while_the_new_one_is_staged_is_not_overwritten() {
+    let mut bench = Bench::new();
+    let large = world::corvid(Corvid::Upscaler, [2, 7, 4, 0], Bits::Bits64).padding(17 << 20);
+    for path in [FIRST, SECOND] {
+        fs::write(bench.game().join(path), large.to_bytes()).unwrap();
+    }
+    let plan = bench.plan();
+    let target = bench.game().join(SECOND);
+    let altered = Mutex::new(false);
+    let alter = BeforeSwapping(|| {
+        use std::io::{Seek, SeekFrom, Write};
+        // Windows lets nobody write at this moment.
+        let Ok(mut file) = fs::File::options().write(true).open(&target) else { return };
+        file.seek(SeekFrom::Start(16 << 20)).unwrap();
+        file.write_all(b"altered").unwrap();
+        *altered.lock().unwrap() = true;
+    });
+    let done = bench.workshop.fit(plan, &alter);
+    if !*altered.lock().unwrap() {
+        assert!(cfg!(windows) && done.is_ok());
+        return;
+    }
+    let error = done.unwrap_err();
+    assert!(
+        matches!(&error, Error::PutBack { cause } if matches!(**cause, Error::NotAsExpected { .. })),
+        "{error}"
+    );
+    assert!(fs::read(bench.game().join(FIRST)).unwrap() == large.to_bytes());
+    assert!(fs::read(&target).unwrap()[16 << 20..].starts_with(b"altered"));
+    // What was altered is in the store under no name.
+    let diagnosis = bench.workshop.doctor(true, true, &Silent).unwrap();
+    assert!(!diagnosis.is_ill());
+    for blob in files(&bench.folder.path().join("home/blobs")) {
+        let name = blob.file_name().unwrap().to_string_lossy().into_owned();
+        assert_eq!(Content::of_file(&blob).unwrap().blake3.to_string(), name);
+    }
 }
 
 #[test]

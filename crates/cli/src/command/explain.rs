@@ -17,7 +17,12 @@ pub fn run(args: &args::Explain, session: &Session) -> Result<Exit> {
         return Ok(Exit::Done);
     }
     let Some(code) = &args.code else {
-        render::check::print_codes(&ABOUT, session)?;
+        if session.json {
+            let codes: Vec<_> = ABOUT.iter().map(render::check::about_document).collect();
+            render::json(&serde_json::json!({ "schema": 1, "codes": codes }))?;
+        } else {
+            render::check::print_codes(&ABOUT, session)?;
+        }
         return Ok(Exit::Done);
     };
     let about = explain(code).ok_or_else(|| Error::Setting {

@@ -135,7 +135,8 @@ fn all(args: &args::Fit, family: &str, mut workshop: Workshop, session: &Session
         }
     }
     if fits.is_empty() && failed == 0 {
-        render::hint(session, &format!("No known game has {family}."))?;
+        let none: [(); 0] = [];
+        render::done(session, &format!("No known game has {family}."), "games", none)?;
         return Ok(Exit::Done);
     }
     if !session.json {

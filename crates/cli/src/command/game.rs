@@ -5,19 +5,25 @@ use upright_spanner_core::game::GameEdit;
 
 use crate::args;
 use crate::exit::Exit;
-use crate::render::{self, game, hint};
+use crate::render::{self, done, game, hint};
 use crate::session::Session;
 
 pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
     match args {
         args::Game::Add { folder, edit } => {
             let added = session.alter()?.add_game(folder, &edit.into())?;
-            hint(session, &format!("{} is known as {}.", added.title, added.id))?;
+            done(
+                session,
+                &format!("{} is known as {}.", added.title, added.id),
+                "game",
+                &added.id,
+            )?;
             hint(session, &format!("Next: spanner game show {}", added.id))?;
         }
         args::Game::Set { game, edit } => {
             let changed = session.alter()?.set_game(game, &edit.into())?;
-            hint(session, &format!("Noted. Next: spanner game show {}", changed.id))?;
+            let text = format!("Noted. Next: spanner game show {}", changed.id);
+            done(session, &text, "game", &changed.id)?;
         }
         args::Game::List => {
             let games = session.look()?.games()?;
@@ -40,7 +46,7 @@ pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
         args::Game::Forget { game: name } => {
             let id = session.alter()?.forget_game(name)?;
             let stays = "its files, its history and the kept originals stay.";
-            hint(session, &format!("Forgotten: {id}; {stays}"))?;
+            done(session, &format!("Forgotten: {id}; {stays}"), "forgotten", &id)?;
         }
     }
     Ok(Exit::Done)

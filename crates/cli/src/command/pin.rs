@@ -4,19 +4,15 @@ use anyhow::Result;
 
 use crate::args;
 use crate::exit::Exit;
-use crate::render::{self, hint};
+use crate::render::done;
 use crate::session::Session;
 
 pub fn pin(args: &args::Pin, session: &Session) -> Result<Exit> {
     let mut workshop = session.alter()?;
     let view = workshop.game(&args.game, &session.progress())?;
     let pin = workshop.pin(&view, &args.family, args.at.clone(), &args.why)?;
-    if session.json {
-        render::json(&serde_json::json!({ "schema": 1, "pin": pin }))?;
-    } else {
-        let text = format!("{} stays at {} in {}.", pin.family, pin.at(), view.game.title);
-        hint(session, &text)?;
-    }
+    let text = format!("{} stays at {} in {}.", pin.family, pin.at(), view.game.title);
+    done(session, &text, "pin", &pin)?;
     Ok(Exit::Done)
 }
 
@@ -24,6 +20,7 @@ pub fn unpin(args: &args::Unpin, session: &Session) -> Result<Exit> {
     let mut workshop = session.alter()?;
     let game = workshop.game_id(&args.game)?;
     let pin = workshop.unpin(&game, &args.family)?;
-    hint(session, &format!("{} is free again in {game}; it was pinned: {}.", pin.family, pin.why))?;
+    let text = format!("{} is free again in {game}; it was pinned: {}.", pin.family, pin.why);
+    done(session, &text, "unpinned", &pin)?;
     Ok(Exit::Done)
 }

@@ -171,7 +171,7 @@ fn drop(build: &str, anyway: bool, session: &Session) -> Result<Exit> {
         return Ok(Exit::Done);
     }
     let dropped = workshop.rack_drop(&found.id.to_string(), anyway)?;
-    render::hint(session, &format!("{} is off the rack.", dropped.id))?;
+    render::done(session, &format!("{} is off the rack.", dropped.id), "dropped", &dropped.id)?;
     Ok(Exit::Done)
 }
 

@@ -4,16 +4,22 @@ use anyhow::Result;
 
 use crate::args;
 use crate::exit::Exit;
-use crate::render::{self, hint, slashes};
+use crate::render::{self, done, hint, slashes};
 use crate::session::Session;
 
 pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
     match args {
         args::Root::Add { folders } => {
             let workshop = session.alter()?;
+            let mut added = Vec::new();
             for folder in folders {
-                let root = workshop.add_library_root(folder)?;
-                hint(session, &format!("Each sub-folder of {} is a game now.", slashes(&root)))?;
+                added.push(workshop.add_library_root(folder)?);
+            }
+            if session.json {
+                render::json(&render::game::roots_document(&added))?;
+            }
+            for root in &added {
+                hint(session, &format!("Each sub-folder of {} is a game now.", slashes(root)))?;
             }
             hint(session, "Next: spanner survey")?;
         }
@@ -27,7 +33,8 @@ pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
         }
         args::Root::Forget { folder } => {
             let root = session.alter()?.forget_library_root(folder)?;
-            hint(session, &format!("Forgotten: {}. Nothing in it was touched.", slashes(&root)))?;
+            let text = format!("Forgotten: {}. Nothing in it was touched.", slashes(&root));
+            done(session, &text, "forgotten", slashes(&root))?;
         }
     }
     Ok(Exit::Done)

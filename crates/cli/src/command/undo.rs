@@ -11,7 +11,7 @@ use crate::session::Session;
 pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
     let mut workshop = if args.dry_run { session.look()? } else { session.alter()? };
     let Some(change) = workshop.change_to_undo(args.change)? else {
-        render::hint(session, "There is nothing to undo.")?;
+        render::done(session, "There is nothing to undo.", "change", ())?;
         return Ok(Exit::Done);
     };
     let view = workshop.game(&change.root.to_string_lossy(), &session.progress())?;

@@ -63,6 +63,15 @@ pub fn look_errors(errors: &[LookError]) {
     }
 }
 
+/// Says in a sentence what was done; to programs in a document with one member.
+pub fn done(session: &Session, text: &str, name: &str, value: impl Serialize) -> Result<()> {
+    if session.json {
+        json(&serde_json::json!({ "schema": 1, name: value }))
+    } else {
+        hint(session, text)
+    }
+}
+
 /// Prints the next step, unless hints are not wanted, as in a document for programs.
 pub fn hint(session: &Session, text: &str) -> Result<()> {
     if !session.quiet && !session.json {

@@ -8,7 +8,7 @@ use serde_json::{Value, json};
 use upright_spanner_core::plan::{Drift, DriftState, Drifted, Held, Plan, Than};
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::version::Version;
-use upright_spanner_core::{Adoption, Checked, Diagnosis};
+use upright_spanner_core::{Adoption, Checked, Diagnosis, Waste};
 
 use super::check::write_finding;
 use super::table::{fit_places, table};
@@ -230,6 +230,17 @@ pub fn adoptions_document(plan: &Plan, adoptions: &[Adoption]) -> Value {
     };
     let swaps: Vec<Value> = adoptions.iter().map(one).collect();
     json!({ "schema": 1, "game": plan.game.id, "swaps": swaps, "steps": plan.steps })
+}
+
+/// What nothing needs, as a document for programs.
+pub fn waste_document(waste: &Waste, removed: bool) -> Value {
+    json!({
+        "schema": 1,
+        "bytes": waste.bytes,
+        "of": waste.of,
+        "files": waste.files.len(),
+        "removed": removed,
+    })
 }
 
 /// What the doctor found, as a document for programs.

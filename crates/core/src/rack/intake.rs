@@ -202,7 +202,8 @@ impl Intake<'_> {
         Build {
             id: BuildId {
                 family: family.unwrap_or_else(|| self.catalog.family_of(&facts, &name)),
-                version: stated.unwrap_or_else(|| format!("sha-{}", entry.content.blake3.short())),
+                version: stated
+                    .unwrap_or_else(|| format!("content-{}", entry.content.blake3.short())),
                 variant: None,
             },
             role: known.or_else(|| role_of(&facts)),

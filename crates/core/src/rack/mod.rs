@@ -29,7 +29,7 @@ pub use sort::{Part, Sorted};
 /// The name of a build: `family@version` or `family@version+variant`.
 ///
 /// A build whose files state no version bears the start of its digest instead, as in
-/// `family@sha-1f0c22ab`.
+/// `family@content-1f0c22ab`.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct BuildId {
     /// The family.
