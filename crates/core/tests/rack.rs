@@ -73,7 +73,7 @@ fn what_belongs_together_makes_one_build_and_the_rest_builds_of_their_own() {
             ],
             vec![
                 "lens@1.2.3 = slot:lens.dll replace, slot:lens_tint.dll replace",
-                "lenses@sha = slot:lenses.dll replace",
+                "lenses@content = slot:lenses.dll replace",
             ],
         ),
         (
@@ -118,7 +118,7 @@ fn what_belongs_together_makes_one_build_and_the_rest_builds_of_their_own() {
         for build in &mut found {
             // A build without a version bears its digest.
             if let Some(at) = build.find("@content-") {
-                build.replace_range(at + 4..at + 13, "");
+                build.replace_range(at + 8..at + 17, "");
             }
         }
         assert_eq!(found, expected, "{what}");
