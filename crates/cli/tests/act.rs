@@ -227,7 +227,7 @@ fn a_file_in_use_is_said_in_words_and_nothing_changes() {
     let mut despite = fit.to_vec();
     despite.extend(["--despite", "game-running"]);
     let errors = errors(&bench.run(&despite).code(4));
-    assert!(errors.contains("nothing was changed"), "{errors}");
+    assert!(errors.contains("every file is back as it was"), "{errors}");
     assert!(errors.contains("Close the game") || errors.contains("not running"), "{errors}");
     assert!(bench.picture("games/Kite Harbour") == before);
     drop(held);
