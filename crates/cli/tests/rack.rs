@@ -421,3 +421,19 @@ fn a_file_that_is_a_zip_inside_but_not_by_name_is_left_whole() {
     bench.write("kit.zip", &archive::zip(&entries, DATE));
     assert_eq!(parts(&bench, "kit.zip"), ["lens.dll: payload", "lens.jar: elsewhere"]);
 }
+
+#[test]
+fn a_build_tells_the_digest_that_downloads_are_published_with() {
+    let bench = Bench::world();
+    let dll = "games/Saltglass Drift/bin/winmm.dll";
+    bench.ok(&["rack", "add", dll, "--family", "undertow"]);
+    let inspected = bench.json(&["inspect", dll])["images"][0]["sha256"].clone();
+    let shown = bench.json(&["rack", "show", "undertow"])["builds"][0].clone();
+    assert_eq!(shown["sha256"], inspected);
+    assert!(bench.ok(&["rack", "show", "undertow"]).contains(inspected.as_str().unwrap()));
+    let content = shown["blake3"].as_str().unwrap();
+    fs::remove_file(bench.file(&format!("home/blobs/{}/{content}", &content[..2]))).unwrap();
+    let said = bench.ok(&["rack", "show", "undertow"]);
+    assert!(said.contains("its stored file cannot be read"), "{said}");
+    assert!(bench.json(&["rack", "show", "undertow"])["builds"][0]["sha256"].is_null());
+}

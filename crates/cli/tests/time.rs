@@ -321,6 +321,39 @@ fn a_game_is_wound_back_by_merging_folders_in_order_and_forward_again() {
 }
 
 #[test]
+fn contents_that_stand_in_several_places_or_change_places_are_kept_like_others() {
+    let bench = Bench::world();
+    let old: Vec<String> = (0..9).map(|n| format!("{KITE}/Maps/old-{n}.map")).collect();
+    for (n, path) in old.iter().enumerate() {
+        // Three contents, three places each.
+        bench.write(path, format!("the old map {}", n % 3).as_bytes());
+    }
+    bench.write(&format!("{KITE}/Maps/left.map"), b"left");
+    bench.write(&format!("{KITE}/Maps/right.map"), b"right");
+    let before = bench.picture(KITE);
+    for n in 0..9 {
+        let content = format!("the new map {}", n % 2);
+        bench.write(&format!("depot/Maps/old-{n}.map"), content.as_bytes());
+    }
+    bench.write("depot/Maps/left.map", b"right");
+    bench.write("depot/Maps/right.map", b"left");
+    bench.ok(&["fit", KITE, "--merge", "depot"]);
+    for n in 0..9 {
+        let now = fs::read(bench.file(&format!("{KITE}/Maps/old-{n}.map"))).unwrap();
+        assert_eq!(String::from_utf8(now).unwrap(), format!("the new map {}", n % 2));
+    }
+    assert_eq!(fs::read(bench.file(&format!("{KITE}/Maps/left.map"))).unwrap(), b"right");
+    let merged = bench.picture(KITE);
+    assert!(bench.ok(&["doctor", "--deep"]).contains("All is well"));
+    bench.ok(&["undo"]);
+    assert!(bench.picture(KITE) == before);
+    bench.ok(&["undo", "2"]);
+    assert!(bench.picture(KITE) == merged);
+    bench.ok(&["rollback", KITE]);
+    assert!(bench.picture(KITE) == before);
+}
+
+#[test]
 fn a_watch_reports_what_happens_as_it_happens() {
     use std::io::{BufRead, BufReader};
     use std::sync::mpsc;
