@@ -275,6 +275,34 @@ fn what_is_written_into_a_file_of_the_game_after_a_kill_never_reaches_the_store(
     panic!("it never came to its end");
 }
 
+/// Killed between swap and end, and then somebody else puts another file there: what the game had
+/// is in the store alone, for a change that never was.
+#[test]
+fn what_an_interrupted_change_kept_stays_though_the_file_was_altered_before_it_was_put_back() {
+    let saved = Saved::of(world_with_its_own_loader());
+    let mut tried = 0;
+    for number in (1..MANY).step_by(STEP.min(3)) {
+        let bench = saved.again();
+        let shipped = fs::read(bench.file(LOADER)).unwrap();
+        let fit = ["fit", GAME, "glim@2.0.0"];
+        if run(bench, &fit, Some(format!("kill:{number}"))).status.success() {
+            assert!(tried > 0, "no kill came between swap and end");
+            return;
+        }
+        if fs::read(bench.file(LOADER)).unwrap() == shipped {
+            continue;
+        }
+        tried += 1;
+        fs::write(bench.file(LOADER), b"brought by an update").unwrap();
+        bench.ok(&["doctor", "--deep"]);
+        bench.ok(&["doctor", "--reclaim", "--yes"]);
+        assert_eq!(fs::read(bench.file(LOADER)).unwrap(), b"brought by an update");
+        let stored = bench.picture("home/blobs");
+        assert!(stored.iter().any(|(_, content)| *content == shipped), "kill:{number}");
+    }
+    panic!("it never came to its end");
+}
+
 #[test]
 fn a_file_that_has_another_name_is_copied_into_the_store() {
     let bench = world_with_its_own_loader();

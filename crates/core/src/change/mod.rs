@@ -184,8 +184,7 @@ pub(crate) fn apply(
     }
 }
 
-/// Makes what the change replaces durable in the store, and makes sure of what it places. Every file
-/// must be as the plan found it.
+/// Makes what the change replaces durable in the store, and makes sure of what it places.
 fn keep(change: &Change, merges: &[Merge], blobs: &Blobs, progress: &dyn Progress) -> Result<()> {
     let steps = &change.steps;
     for merge in merges.iter().filter(|merge| steps.iter().any(|step| step.place == merge.place)) {

@@ -116,14 +116,16 @@ impl Workshop {
         for build in self.database.builds()? {
             needed.extend(build.contents().map(|content| (content, build.id.to_string())));
         }
-        let all = self.database.changes(None)?;
-        // What was put back left every file as it was: nothing has to be stored for it.
-        for change in all.iter().filter(|change| change.state != ChangeState::PutBack) {
-            for step in &change.steps {
-                let held = [&step.before, &step.after].into_iter().flatten();
-                let user = || format!("change {} of {}", change.number, change.game);
-                needed.extend(held.map(|held| (held.state.content, user())));
-            }
+        for change in self.database.changes(None)? {
+            let held = change.steps.iter().flat_map(|step| [&step.before, &step.after]);
+            // A change that was put back left every file as it was: nothing has to be stored for it,
+            // but what is stored may be all there is of a file that something else altered meanwhile.
+            let is_needed = |content: &Content| {
+                change.state != ChangeState::PutBack || self.blobs.path(content).exists()
+            };
+            let contents = held.flatten().map(|held| held.state.content).filter(is_needed);
+            let user = format!("change {} of {}", change.number, change.game);
+            needed.extend(contents.map(|content| (content, user.clone())));
         }
         needed.sort();
         needed.dedup_by_key(|(content, _)| *content);
