@@ -17,7 +17,7 @@ use crate::image::Facts;
 use crate::rack::{Build, BuildId};
 use crate::survey::{FactsStore, Mark};
 
-const SCHEMA_VERSION: i64 = 2;
+const SCHEMA_VERSION: i64 = 3;
 
 const SCHEMA: &str = "
     CREATE TABLE game (
