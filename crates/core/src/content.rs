@@ -118,15 +118,18 @@ impl Content {
         File::open(path).and_then(|file| Self::of_open(&file)).map_err(Error::io("read", path))
     }
 
-    /// One block is digested while the next is read.
+    /// One block is digested while the next is read, on a thread of the pool. Any other thread reads by
+    /// itself: those of the pool may be waiting for it.
     fn of_open(file: &File) -> io::Result<Self> {
+        let pooled = rayon::current_thread_index().is_some();
         let block = file.metadata()?.len().clamp(4096, BLOCK) as usize;
         let mut hasher = Hasher::default();
         let (mut full, mut next) = (vec![0; block], vec![0; block]);
         let mut len = fill(file, &mut full)?;
         while len > 0 {
-            let digest = || hasher.update(&full[..len]);
-            let ((), read) = rayon::join(digest, || fill(file, &mut next));
+            let mut digest = || hasher.update(&full[..len]);
+            let mut read = || fill(file, &mut next);
+            let ((), read) = if pooled { rayon::join(digest, read) } else { (digest(), read()) };
             len = read?;
             std::mem::swap(&mut full, &mut next);
         }
