@@ -234,6 +234,33 @@ fn a_file_in_use_is_said_in_words_and_nothing_changes() {
     bench.ok(&["fit", "games/Kite Harbour", "downloads/brine-2.8.1-win64.zip"]);
 }
 
+/// Large files are read by a thread of their own; it must never wait for one that waits for it.
+#[test]
+fn large_files_are_fitted_where_there_is_but_one_processor() {
+    let bench = Bench::empty();
+    let library = |major| world::corvid(Corvid::Upscaler, [major, 1, 0, 0], Bits::Bits64);
+    let exe = world::game_exe(Bits::Bits64, "Pier", "Nine Knots", [1, 0, 0, 0]);
+    bench.write("Pier/Pier.exe", &exe.to_bytes());
+    let places = ["Pier/cvo_upscale.dll", "Pier/plugins/cvo_upscale.dll"];
+    for place in places {
+        bench.write(place, &library(2).padding(17 << 20).to_bytes());
+    }
+    bench.write("new/cvo_upscale.dll", &library(3).padding(18 << 20).to_bytes());
+    let before = bench.picture("Pier");
+    for words in [&["fit", "Pier", "new/cvo_upscale.dll"][..], &["rollback", "Pier"]] {
+        assert_cmd::Command::new(env!("CARGO_BIN_EXE_spanner"))
+            .args(words)
+            .current_dir(bench.path())
+            .env("SPANNER_HOME", bench.path().join("home"))
+            .env("RAYON_NUM_THREADS", "1")
+            .timeout(std::time::Duration::from_secs(120))
+            .assert()
+            .success();
+        let fitted = bench.picture("Pier") != before;
+        assert_eq!(fitted, words[0] == "fit");
+    }
+}
+
 #[test]
 fn the_demo_tells_its_story_twice_and_spares_other_folders() {
     let bench = Bench::empty();
