@@ -29,8 +29,16 @@ pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
             nothing: "Everything that was fitted is in place.",
             next: format!("spanner history {}", view.game.id),
         };
-        let (exit, document) =
-            carry_out_untold(&mut workshop, refit.plan, args.dry_run, &talk, session)?;
+        let done = carry_out_untold(&mut workshop, refit.plan, args.dry_run, &talk, session);
+        let (exit, document) = match done {
+            // What was done to other games is told, and what is to be done to them goes on.
+            Err(error) if args.game.is_none() => {
+                render::error(&error);
+                worst = Exit::Attend;
+                continue;
+            }
+            done => done?,
+        };
         documents.push(document);
         if exit != Exit::Done && worst == Exit::Done {
             worst = if args.game.is_some() { exit } else { Exit::Attend };
