@@ -1,0 +1,225 @@
+//! Files: content with its marks.
+//!
+//! Where the file system can let two files change places, the old file lies at the spare place until
+//! the change is over: what somebody wrote into it at the last moment is seen and comes back. Elsewhere
+//! it is looked at once more, alone where the system can, and replaced by a rename.
+
+use std::fs::File;
+use std::path::Path;
+use std::time::{Duration, SystemTime};
+
+use crate::carrier::{Carrier, Restored};
+use crate::content::{Content, FileState, Stamp, system_time};
+use crate::error::{Error, Result};
+use crate::folder::{Found, metadata_of};
+use crate::path::Place;
+use crate::step::{State, Step, Target};
+use crate::store::Store;
+use crate::territory::Territory;
+
+/// Up to this length a file that leaves is read once more; of longer ones length and date are compared,
+/// which a writer alters.
+const READ_AGAIN: u64 = 16 << 20;
+
+/// The date of a file tells of any writing that is this long after the last: the clocks that date files
+/// tick at least that often, the coarsest every two seconds.
+const SETTLED: Duration = Duration::from_secs(3);
+
+pub(super) struct Files<'a> {
+    pub territory: &'a Territory,
+    pub store: &'a Store,
+    /// Whether somebody may have a file open: then dates prove nothing, since what is written through
+    /// memory need not show in them.
+    pub in_use: bool,
+}
+
+impl Files<'_> {
+    fn not_as_expected(&self, place: &Place) -> Error {
+        Error::NotAsExpected { path: self.territory.path(place) }
+    }
+
+    /// Fails where a file cannot be what the step expects; its content is not read.
+    fn expect_at_a_glance(&self, step: &Step) -> Result<()> {
+        let found = self.territory.find(step.place())?;
+        let fits = match (&found, &step.before().state) {
+            (Found::Nothing, State::Absent) => true,
+            (Found::File(metadata), State::File(file)) => metadata.len() == file.content.size,
+            _ => false,
+        };
+        if fits { Ok(()) } else { Err(self.not_as_expected(step.place())) }
+    }
+
+    /// Fails unless the file still is what the step expects, read while nobody else can write, where the
+    /// system allows that.
+    fn expect_alone(&self, step: &Step) -> Result<()> {
+        let Some(expected) = step.before().state.file() else { return Ok(()) };
+        let (folder, name) = self.territory.at(step.place())?;
+        let path = self.territory.path(step.place());
+        let file = folder.read_alone(name)?.ok_or_else(|| self.not_as_expected(step.place()))?;
+        let untouched = self.is_untouched(&file, expected, &path)?;
+        let same = untouched || Content::of_open(&file).ok() == Some(expected.content);
+        if same { Ok(()) } else { Err(self.not_as_expected(step.place())) }
+    }
+
+    /// Whether a large file is sure to hold still what was read of it: by its length and date, where
+    /// nobody has it open.
+    fn is_untouched(&self, file: &File, expected: &FileState, path: &Path) -> Result<bool> {
+        let metadata = metadata_of(file, path)?;
+        let modified = expected.stamp.modified;
+        let age = SystemTime::now().duration_since(system_time(modified)).unwrap_or_default();
+        Ok(!self.in_use
+            && metadata.len() > READ_AGAIN
+            && metadata.len() == expected.content.size
+            && Stamp::of(&metadata).modified == modified
+            && age > SETTLED)
+    }
+
+    /// Whether what left is what was kept. A large file that is sure to be goes at once: to free its
+    /// room takes time.
+    fn left_as_kept(&self, step: &Step, spare: &Place) -> Result<bool> {
+        let State::File(before) = &step.before().state else { return Ok(true) };
+        let path = self.territory.path(spare);
+        let Some(file) = self.territory.read(spare)? else { return Ok(true) };
+        if self.is_untouched(&file, before, &path)? {
+            self.clear(step, Some(spare))?;
+            return Ok(true);
+        }
+        let content = Content::of_open(&file).map_err(Error::io("read", &path))?;
+        Ok(content == before.content)
+    }
+
+    /// Writes what a step places into a new file at the spare place.
+    fn write(&self, state: &State, spare: &Place) -> Result<()> {
+        let Some(new) = state.file() else { return Ok(()) };
+        let (folder, name) = self.territory.at(spare)?;
+        let file: File = folder.create(name, new.stamp.attributes)?;
+        self.store.place(new, &file, &self.territory.path(spare))
+    }
+
+    /// What lies at the spare place.
+    fn at_spare(&self, spare: Option<&Place>) -> Result<State> {
+        spare.map_or(Ok(State::Absent), |spare| self.territory.file(spare))
+    }
+
+    /// Takes a step back whose target holds what the step put there.
+    fn take_back(&self, step: &Step, spare: &Place, displaced: bool) -> Result<()> {
+        let (folder, name) = self.territory.at(step.place())?;
+        let (before, after) = (&step.before().state, &step.after().state);
+        if before.is_absent() {
+            folder.remove_file(name)?;
+            return folder.sync();
+        }
+        if !displaced {
+            self.clear(step, Some(spare))?;
+            self.write(before, spare)?;
+        }
+        let (around, spare_name) = self.territory.at(spare)?;
+        if after.is_absent() {
+            around.rename_new(spare_name, &folder, name)?;
+        } else {
+            around.rename(spare_name, &folder, name)?;
+        }
+        folder.sync()?;
+        around.sync()
+    }
+}
+
+impl Carrier for Files<'_> {
+    fn look(&self, target: &Target) -> Result<State> {
+        self.territory.file(target.place())
+    }
+
+    fn keep(&self, step: &Step) -> Result<()> {
+        self.expect_at_a_glance(step)?;
+        if let Some(old) = step.before().state.file() {
+            let path = self.territory.path(step.place());
+            let file = self.territory.read(step.place())?;
+            let file = file.ok_or_else(|| self.not_as_expected(step.place()))?;
+            self.store.keep(&file, &old.content, &path)?;
+        }
+        match step.after().state.file() {
+            Some(new) => self.store.open_content(&new.content).map(drop),
+            None => Ok(()),
+        }
+    }
+
+    fn stage(&self, step: &Step, spare: Option<&Place>) -> Result<()> {
+        spare.map_or(Ok(()), |spare| self.write(&step.after().state, spare))
+    }
+
+    fn exchange(&self, step: &Step, spare: Option<&Place>) -> Result<Option<State>> {
+        let Some(spare) = spare else { return Ok(None) };
+        let (folder, name) = self.territory.at(step.place())?;
+        let (around, spare_name) = self.territory.at(spare)?;
+        match (&step.before().state, &step.after().state) {
+            (State::Absent, _) => around.rename_new(spare_name, &folder, name)?,
+            (_, State::Absent) => {
+                self.expect_at_a_glance(step)?;
+                folder.rename_new(name, &around, spare_name)?;
+            }
+            _ => {
+                self.expect_at_a_glance(step)?;
+                if !around.swap(spare_name, &folder, name)? {
+                    self.expect_alone(step)?;
+                    around.rename(spare_name, &folder, name)?;
+                }
+            }
+        }
+        Ok(None)
+    }
+
+    fn settle(&self, step: &Step, spare: Option<&Place>) -> Result<()> {
+        self.territory.sync_around(step.place())?;
+        let displaced = || spare.map_or(Ok(true), |spare| self.left_as_kept(step, spare));
+        let (now, displaced) = rayon::join(|| self.look(step.target()), displaced);
+        if now?.same_as(&step.after().state) && displaced? {
+            Ok(())
+        } else {
+            Err(self.not_as_expected(step.place()))
+        }
+    }
+
+    fn restore(&self, step: &Step, spare: Option<&Place>) -> Result<Restored> {
+        let (before, after) = (&step.before().state, &step.after().state);
+        let now = self.look(step.target())?;
+        if let (true, State::File(was), State::File(is)) = (now.same_as(before), before, &now) {
+            // Windows takes a read-only mark away before it replaces a file.
+            if (was.stamp.read_only, was.stamp.mode) != (is.stamp.read_only, is.stamp.mode) {
+                let (folder, name) = self.territory.at(step.place())?;
+                folder.mark(name, &was.stamp)?;
+            }
+        }
+        let Some(spare) = spare.filter(|_| !now.same_as(before)) else {
+            self.clear(step, spare)?;
+            return Ok(Restored::Holds(now));
+        };
+
+        let left = self.at_spare(Some(spare))?;
+        let displaced = !left.is_absent() && !left.same_as(after);
+        if now.same_as(after) {
+            self.take_back(step, spare, displaced)?;
+            self.clear(step, Some(spare))?;
+            // What was written into the old file at the last moment has come back with it.
+            if displaced {
+                return Ok(Restored::Untouched);
+            }
+            return self.look(step.target()).map(Restored::Holds);
+        }
+        // What comes still waits, so it was never put in place.
+        if !left.is_absent() && left.same_as(after) {
+            self.clear(step, Some(spare))?;
+            return Ok(Restored::Untouched);
+        }
+        // Something else has been put there. What waits at the spare place is removed only if it is had
+        // elsewhere too.
+        let known = left.content().is_none_or(|content| self.store.is_whole(&content));
+        if known {
+            self.clear(step, Some(spare))?;
+        }
+        Ok(Restored::Holds(now))
+    }
+
+    fn clear(&self, _: &Step, spare: Option<&Place>) -> Result<()> {
+        spare.map_or(Ok(()), |spare| self.territory.remove_file(spare))
+    }
+}

@@ -1,0 +1,71 @@
+//! The read-only mark of a file, whatever is in it.
+
+use crate::carrier::{Carrier, Restored};
+use crate::error::{Error, Result};
+use crate::folder::Found;
+use crate::path::Place;
+use crate::step::{State, Step, Target};
+use crate::territory::Territory;
+
+pub(super) struct Marks<'a> {
+    pub territory: &'a Territory,
+}
+
+impl Marks<'_> {
+    fn set(&self, place: &Place, state: &State) -> Result<()> {
+        let (folder, name) = self.territory.at(place)?;
+        folder.set_read_only(name, *state == State::Mark(true))
+    }
+}
+
+impl Carrier for Marks<'_> {
+    fn look(&self, target: &Target) -> Result<State> {
+        match self.territory.find(target.place())? {
+            Found::File(metadata) => Ok(State::Mark(metadata.permissions().readonly())),
+            Found::Nothing => Ok(State::Absent),
+            other => {
+                let path = self.territory.path(target.place());
+                Err(Error::NotPlain { path, what: other.what() })
+            }
+        }
+    }
+
+    fn keep(&self, step: &Step) -> Result<()> {
+        if self.look(step.target())? == step.before().state {
+            Ok(())
+        } else {
+            Err(Error::NotAsExpected { path: self.territory.path(step.place()) })
+        }
+    }
+
+    fn stage(&self, _: &Step, _: Option<&Place>) -> Result<()> {
+        Ok(())
+    }
+
+    fn exchange(&self, step: &Step, _: Option<&Place>) -> Result<Option<State>> {
+        self.set(step.place(), &step.after().state).map(|()| None)
+    }
+
+    fn settle(&self, step: &Step, _: Option<&Place>) -> Result<()> {
+        if let Some(file) = self.territory.read(step.place())? {
+            crate::folder::sync_marks(&file, &self.territory.path(step.place()))?;
+        }
+        if self.look(step.target())? == step.after().state {
+            Ok(())
+        } else {
+            Err(Error::NotAsExpected { path: self.territory.path(step.place()) })
+        }
+    }
+
+    fn restore(&self, step: &Step, _: Option<&Place>) -> Result<Restored> {
+        let now = self.look(step.target())?;
+        if now == step.after().state && now != step.before().state {
+            self.set(step.place(), &step.before().state)?;
+        }
+        self.look(step.target()).map(Restored::Holds)
+    }
+
+    fn clear(&self, _: &Step, _: Option<&Place>) -> Result<()> {
+        Ok(())
+    }
+}

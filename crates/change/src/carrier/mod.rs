@@ -1,0 +1,83 @@
+//! Carriers: what does the steps of one kind of target. The engine is written over them and knows
+//! none of the kinds.
+
+mod file;
+mod folder;
+mod mark;
+pub mod memory;
+
+use crate::error::Result;
+use crate::path::Place;
+use crate::step::{State, Step, Target};
+use crate::store::Store;
+use crate::territory::Territory;
+use file::Files;
+use folder::Folders;
+use mark::Marks;
+
+/// Does the steps of one kind of target.
+///
+/// `spare` is a place beside the target: new content waits there for its turn, and old content until
+/// the change is over. It is named in the journal, and nothing else has its name.
+pub trait Carrier: Sync {
+    /// What is at the target now.
+    fn look(&self, target: &Target) -> Result<State>;
+    /// Makes durable in the store what the step replaces, and makes sure of what it places.
+    fn keep(&self, step: &Step) -> Result<()>;
+    /// Prepares what is to come, so that one operation suffices to put it in place.
+    fn stage(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
+    /// Puts it in place. Fails, with everything as before, where something else is there than expected.
+    /// Gives what is there where that is something else than planned and no failure.
+    fn exchange(&self, step: &Step, spare: Option<&Place>) -> Result<Option<State>>;
+    /// Makes it durable, reads it back, and makes sure that what left was what was kept.
+    fn settle(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
+    /// Takes the step back from wherever it was interrupted. What something else has put there is left
+    /// alone.
+    fn restore(&self, step: &Step, spare: Option<&Place>) -> Result<Restored>;
+    /// Removes what lies at the spare place.
+    fn clear(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
+}
+
+/// What taking a step back came to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Restored {
+    /// The target has what it had, whatever its owner wrote into that meanwhile: the step had not been
+    /// done, or what it had put aside is back.
+    Untouched,
+    /// This is at the target now.
+    Holds(State),
+}
+
+/// Gives the carrier for each kind of target.
+pub trait Carriers: Sync {
+    /// The carrier of a target's kind.
+    fn of(&self, target: &Target) -> &dyn Carrier;
+}
+
+/// The carriers that work on disk.
+pub struct OnDisk<'a> {
+    files: Files<'a>,
+    folders: Folders<'a>,
+    marks: Marks<'a>,
+}
+
+impl<'a> OnDisk<'a> {
+    /// Carriers for a territory; `in_use` says that somebody may have its files open.
+    pub fn new(territory: &'a Territory, store: &'a Store, in_use: bool) -> Self {
+        Self {
+            files: Files { territory, store, in_use },
+            folders: Folders { territory },
+            marks: Marks { territory },
+        }
+    }
+}
+
+impl Carriers for OnDisk<'_> {
+    fn of(&self, target: &Target) -> &dyn Carrier {
+        match target {
+            Target::File(_) => &self.files,
+            Target::Folder(_) => &self.folders,
+            Target::ReadOnly(_) => &self.marks,
+        }
+    }
+}

@@ -1,0 +1,101 @@
+//! What can go wrong while files are altered.
+//!
+//! Rules: a variant says what was being done and to which path; what to do about it depends on the
+//! caller's interface, which finds the reason in the variant.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+use crate::path::{BadPath, Place};
+
+/// An operation on files that did not come to its end.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    /// The operating system refused something.
+    #[error("could not {doing} {}: {}", path.display(), in_words(source))]
+    Io {
+        /// What was being done, as in "could not ... PATH".
+        doing: &'static str,
+        /// To what.
+        path: PathBuf,
+        /// The operating system's reason.
+        source: io::Error,
+    },
+    /// Something else is there than what was to be read or replaced.
+    #[error("{} is {what}, which is never followed, opened or replaced", path.display())]
+    NotPlain {
+        /// Where.
+        path: PathBuf,
+        /// What is there, with its article.
+        what: &'static str,
+    },
+    /// A file is not what the plan expected to find.
+    #[error("{} is not as it was when the change was planned", path.display())]
+    NotAsExpected {
+        /// The file.
+        path: PathBuf,
+    },
+    /// The folder is another one than the one that was planned for.
+    #[error("{} is not the folder any more that the change was planned for", path.display())]
+    AnotherFolder {
+        /// The folder.
+        path: PathBuf,
+    },
+    /// A step would alter what the change has no leave to alter.
+    #[error("{place} is outside of what this change may alter")]
+    NotGranted {
+        /// The target.
+        place: Place,
+    },
+    /// A path that some system cannot hold.
+    #[error(transparent)]
+    Path(#[from] BadPath),
+    /// Stored content is missing or is not what its name says.
+    #[error("the stored copy {} is damaged or missing", path.display())]
+    DamagedContent {
+        /// The file in the store.
+        path: PathBuf,
+    },
+    /// Another process is at work with the same folder.
+    #[error("{} is at work with {}", holder.as_deref().unwrap_or("another process"), path.display())]
+    Busy {
+        /// The folder.
+        path: PathBuf,
+        /// Who, where the system says it.
+        holder: Option<String>,
+    },
+    /// A journal file could not be understood.
+    #[error("{}: {what}", path.display())]
+    Journal {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong with it.
+        what: String,
+    },
+    /// The user wanted it to stop.
+    #[error("stopped as you asked")]
+    Stopped,
+}
+
+/// The result of an operation of this crate.
+pub type Result<T, E = Error> = std::result::Result<T, E>;
+
+impl Error {
+    /// Wraps an operating system's error; made for `map_err`.
+    pub fn io(doing: &'static str, path: &Path) -> impl FnOnce(io::Error) -> Self {
+        move |source| Self::Io { doing, path: path.to_owned(), source }
+    }
+}
+
+/// Whether the system refused something since a process has the file open.
+pub fn is_in_use(error: &io::Error) -> bool {
+    const SHARING_VIOLATION: i32 = 32;
+    const LOCK_VIOLATION: i32 = 33;
+    cfg!(windows) && matches!(error.raw_os_error(), Some(SHARING_VIOLATION | LOCK_VIOLATION))
+}
+
+/// The reason without the operating system's error number.
+pub fn in_words(error: &io::Error) -> String {
+    let text = error.to_string();
+    text.split(" (os error").next().unwrap_or_default().to_owned()
+}

@@ -1,0 +1,558 @@
+//! A folder held open, and what is done to the names in it. Nothing here follows a link, and
+//! nothing waits: a pipe or a device is not opened.
+//!
+//! A handle cannot be led astray: whatever is put in the place of a folder after it was opened, what
+//! is done through the handle is done in that folder. Windows renames and removes by path; there the
+//! handle keeps the folder from being renamed or removed while it is held.
+
+use std::ffi::OsString;
+use std::fs::{File, FileTimes, Metadata};
+use std::io::{self, ErrorKind};
+use std::path::{Path, PathBuf};
+use std::thread;
+use std::time::Duration;
+
+use cap_fs_ext::{DirExt, FollowSymlinks, MetadataExt, OpenOptionsFollowExt};
+use cap_std::ambient_authority;
+use cap_std::fs::{Dir, OpenOptions, OpenOptionsExt};
+
+use crate::content::{Stamp, system_time};
+use crate::error::{Error, Result};
+use crate::fault::{point, synced};
+use crate::path::{TreePath, same_name};
+
+/// A folder held open.
+#[derive(Debug)]
+pub struct Folder {
+    dir: Dir,
+    /// By which path it was opened, for messages.
+    path: PathBuf,
+}
+
+/// What makes a folder or file the one that it is, whatever its names: volume and number.
+pub type Identity = (u64, u64);
+
+/// What stands under a name.
+#[derive(Debug)]
+pub enum Found {
+    /// Nothing.
+    Nothing,
+    /// A plain file.
+    File(cap_std::fs::Metadata),
+    /// A folder.
+    Folder(cap_std::fs::Metadata),
+    /// Something else, with its article: a link, a pipe, a device.
+    Other(&'static str),
+}
+
+impl Found {
+    fn of(metadata: cap_std::fs::Metadata) -> Self {
+        let kind = metadata.file_type();
+        if kind.is_symlink() {
+            Self::Other("a link")
+        } else if kind.is_dir() {
+            Self::Folder(metadata)
+        } else if kind.is_file() {
+            Self::File(metadata)
+        } else {
+            Self::Other("a pipe, a socket or a device")
+        }
+    }
+
+    /// What it is, with its article.
+    pub fn what(&self) -> &'static str {
+        match self {
+            Self::Nothing => "nothing",
+            Self::File(_) => "a file",
+            Self::Folder(_) => "a folder",
+            Self::Other(what) => what,
+        }
+    }
+}
+
+impl Folder {
+    /// Opens a folder by its path, as the user named it.
+    ///
+    /// # Errors
+    /// Where it is not there, not a folder, or may not be opened.
+    pub fn open(path: &Path) -> Result<Self> {
+        let dir = Dir::open_ambient_dir(path, ambient_authority());
+        Ok(Self { dir: dir.map_err(Error::io("open", path))?, path: path.to_owned() })
+    }
+
+    /// Opens a folder of our own, making it and those around it if needed.
+    ///
+    /// # Errors
+    /// Where it cannot be made or opened.
+    pub fn make(path: &Path) -> Result<Self> {
+        if !path.is_dir() {
+            point("make the folder", path)?;
+            std::fs::create_dir_all(path).map_err(Error::io("make the folder", path))?;
+            if let Some(around) = path.parent().filter(|around| !around.as_os_str().is_empty()) {
+                Self::open(around)?.sync()?;
+            }
+        }
+        Self::open(path)
+    }
+
+    /// By which path it was opened.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// What makes it the folder that it is.
+    ///
+    /// # Errors
+    /// Where the system does not say it.
+    pub fn identity(&self) -> Result<Identity> {
+        let metadata = self.dir.dir_metadata().map_err(Error::io("look at", &self.path))?;
+        Ok((metadata.dev(), metadata.ino()))
+    }
+
+    /// A folder below this one; nothing where a part of the way is not there.
+    ///
+    /// # Errors
+    /// Where a part of the way is a link or a file, or may not be opened.
+    pub fn below(&self, path: &str) -> Result<Option<Self>> {
+        let mut folder = self.again()?;
+        for part in path.split('/').filter(|part| !part.is_empty()) {
+            let Some(next) = folder.child(part)? else { return Ok(None) };
+            folder = next;
+        }
+        Ok(Some(folder))
+    }
+
+    /// The folder that a path is in; nothing where it is not there.
+    ///
+    /// # Errors
+    /// As for [`Folder::below`].
+    pub fn around(&self, path: &TreePath) -> Result<Option<Self>> {
+        self.below(path.folder())
+    }
+
+    fn again(&self) -> Result<Self> {
+        let dir = self.dir.try_clone().map_err(Error::io("open", &self.path))?;
+        Ok(Self { dir, path: self.path.clone() })
+    }
+
+    fn child(&self, name: &str) -> Result<Option<Self>> {
+        let path = self.path.join(name);
+        match self.dir.open_dir_nofollow(name) {
+            Ok(dir) => Ok(Some(Self { dir, path })),
+            Err(error) if error.kind() == ErrorKind::NotFound => Ok(None),
+            Err(error) => match self.find(name)? {
+                Found::Nothing => Ok(None),
+                Found::Folder(_) => Err(Error::io("open", &path)(error)),
+                other => Err(Error::NotPlain { path, what: other.what() }),
+            },
+        }
+    }
+
+    /// What stands under a name here.
+    ///
+    /// # Errors
+    /// Where the system does not say it.
+    pub fn find(&self, name: &str) -> Result<Found> {
+        match self.dir.symlink_metadata(name) {
+            Ok(metadata) => Ok(Found::of(metadata)),
+            Err(error) if error.kind() == ErrorKind::NotFound => Ok(Found::Nothing),
+            Err(error) => Err(Error::io("look at", &self.path.join(name))(error)),
+        }
+    }
+
+    /// Opens a plain file to read; nothing where there is none.
+    ///
+    /// # Errors
+    /// Where something else stands there, or it may not be read.
+    pub fn read(&self, name: &str) -> Result<Option<File>> {
+        let mut options = OpenOptions::new();
+        options.read(true);
+        self.open_plain(name, &mut options, "read")
+    }
+
+    /// Opens a plain file so that its marks can be set.
+    fn for_marks(&self, name: &str) -> Result<Option<File>> {
+        let mut options = OpenOptions::new();
+        #[cfg(windows)]
+        {
+            // A file that is marked read-only can be opened for its attributes alone.
+            const READ_AND_WRITE_ATTRIBUTES: u32 = 0x0180;
+            options.access_mode(READ_AND_WRITE_ATTRIBUTES);
+        }
+        #[cfg(not(windows))]
+        options.read(true);
+        self.open_plain(name, &mut options, "set the marks of")
+    }
+
+    /// Opens a plain file and keeps others from writing into it as long as it is held, where the system
+    /// can; fails there while somebody else could write.
+    pub(crate) fn read_alone(&self, name: &str) -> Result<Option<File>> {
+        let mut options = OpenOptions::new();
+        options.read(true);
+        #[cfg(windows)]
+        {
+            const SHARED_FOR_READING_AND_REMOVING: u32 = 0x1 | 0x4;
+            options.share_mode(SHARED_FOR_READING_AND_REMOVING);
+        }
+        self.open_plain(name, &mut options, "read")
+    }
+
+    fn open_plain(
+        &self,
+        name: &str,
+        options: &mut OpenOptions,
+        doing: &'static str,
+    ) -> Result<Option<File>> {
+        let path = self.path.join(name);
+        match self.find(name)? {
+            Found::Nothing => return Ok(None),
+            Found::File(_) => {}
+            other => return Err(Error::NotPlain { path, what: other.what() }),
+        }
+        options.follow(FollowSymlinks::No);
+        // Should something else have come to stand there just now, it is opened without waiting.
+        #[cfg(unix)]
+        options
+            .custom_flags(i32::try_from(rustix::fs::OFlags::NONBLOCK.bits()).unwrap_or_default());
+        let file = match patiently(|| self.dir.open_with(name, options)) {
+            Ok(file) => file.into_std(),
+            Err(error) if error.kind() == ErrorKind::NotFound => return Ok(None),
+            Err(error) => return Err(Error::io(doing, &path)(error)),
+        };
+        let metadata = file.metadata().map_err(Error::io("look at", &path))?;
+        if metadata.is_file() {
+            Ok(Some(file))
+        } else {
+            Err(Error::NotPlain { path, what: "a pipe, a socket or a device" })
+        }
+    }
+
+    /// Makes a file that is not there yet. On Windows with those of the given attributes that a file
+    /// takes when it is made.
+    ///
+    /// # Errors
+    /// Where something has that name already, or the folder may not be written to.
+    pub fn create(&self, name: &str, attributes: Option<u32>) -> Result<File> {
+        let path = self.path.join(name);
+        point("write", &path)?;
+        let mut options = OpenOptions::new();
+        options.read(true).write(true).create_new(true).follow(FollowSymlinks::No);
+        #[cfg(windows)]
+        {
+            const HIDDEN: u32 = 0x2;
+            const SYSTEM: u32 = 0x4;
+            const ARCHIVE: u32 = 0x20;
+            const NOT_INDEXED: u32 = 0x2000;
+            let kept = HIDDEN | SYSTEM | ARCHIVE | NOT_INDEXED;
+            options.attributes(attributes.unwrap_or(ARCHIVE) & kept);
+        }
+        #[cfg(not(windows))]
+        let _ = attributes;
+        let file = self.dir.open_with(name, &options).map_err(Error::io("write", &path))?;
+        Ok(file.into_std())
+    }
+
+    /// Opens a file of our own, as the options say; a link is not followed.
+    pub(crate) fn open_with(&self, name: &str, options: &OpenOptions) -> io::Result<File> {
+        let mut options = options.clone();
+        self.dir
+            .open_with(name, options.follow(FollowSymlinks::No))
+            .map(cap_std::fs::File::into_std)
+    }
+
+    /// Renames a file of this folder over what may stand under another name.
+    ///
+    /// # Errors
+    /// Where the system refuses it.
+    pub fn rename(&self, from: &str, to: &Self, name: &str) -> Result<()> {
+        let path = to.path.join(name);
+        point("replace", &path)?;
+        to.make_replaceable(name)?;
+        patiently(|| self.dir.rename(from, &to.dir, name)).map_err(Error::io("replace", &path))
+    }
+
+    /// Renames a file of this folder to a name that nothing has.
+    ///
+    /// # Errors
+    /// Where something has that name, or the system refuses it.
+    pub fn rename_new(&self, from: &str, to: &Self, name: &str) -> Result<()> {
+        let path = to.path.join(name);
+        point("write", &path)?;
+        #[cfg(target_os = "linux")]
+        {
+            use rustix::fs::{RenameFlags, renameat_with};
+            use rustix::io::Errno;
+            match renameat_with(&self.dir, from, &to.dir, name, RenameFlags::NOREPLACE) {
+                Err(Errno::INVAL | Errno::NOSYS) => {}
+                done => return done.map_err(|error| Error::io("write", &path)(error.into())),
+            }
+        }
+        // A second name is given to nothing that is there; where the file system has none, it is looked.
+        match self.dir.hard_link(from, &to.dir, name) {
+            Ok(()) => {
+                return patiently(|| self.dir.remove_file(from)).map_err(Error::io("write", &path));
+            }
+            Err(error) if error.kind() == ErrorKind::AlreadyExists => {
+                return Err(Error::io("write", &path)(error));
+            }
+            Err(_) => {}
+        }
+        match to.find(name)? {
+            Found::Nothing => patiently(|| self.dir.rename(from, &to.dir, name))
+                .map_err(Error::io("write", &path)),
+            _ => Err(Error::io("write", &path)(ErrorKind::AlreadyExists.into())),
+        }
+    }
+
+    /// Lets two files change places in one step; says whether the file system can do that.
+    ///
+    /// # Errors
+    /// Where one of them is not there, or the system refuses it.
+    #[cfg(target_os = "linux")]
+    pub fn swap(&self, own: &str, other: &Self, name: &str) -> Result<bool> {
+        use rustix::fs::{RenameFlags, renameat_with};
+        use rustix::io::Errno;
+        let path = other.path.join(name);
+        point("replace", &path)?;
+        match renameat_with(&self.dir, own, &other.dir, name, RenameFlags::EXCHANGE) {
+            Ok(()) => Ok(true),
+            Err(Errno::INVAL | Errno::NOSYS) => Ok(false),
+            Err(error) => Err(Error::io("replace", &path)(error.into())),
+        }
+    }
+
+    /// Lets two files change places in one step; says whether the file system can do that.
+    ///
+    /// # Errors
+    /// None: it cannot.
+    #[cfg(not(target_os = "linux"))]
+    #[expect(clippy::unused_self, clippy::unnecessary_wraps, reason = "Linux can")]
+    pub fn swap(&self, _: &str, _: &Self, _: &str) -> Result<bool> {
+        Ok(false)
+    }
+
+    /// Removes a plain file, if it is there.
+    ///
+    /// # Errors
+    /// Where the system refuses it.
+    pub fn remove_file(&self, name: &str) -> Result<()> {
+        let path = self.path.join(name);
+        match self.find(name)? {
+            Found::Nothing => return Ok(()),
+            Found::File(_) => {}
+            other => return Err(Error::NotPlain { path, what: other.what() }),
+        }
+        point("remove", &path)?;
+        self.make_replaceable(name)?;
+        match patiently(|| self.dir.remove_file(name)) {
+            Err(error) if error.kind() != ErrorKind::NotFound => {
+                Err(Error::io("remove", &path)(error))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// Makes a folder that is not there yet.
+    ///
+    /// # Errors
+    /// Where something has that name already, or the system refuses it.
+    pub fn make_folder(&self, name: &str) -> Result<()> {
+        let path = self.path.join(name);
+        point("make the folder", &path)?;
+        self.dir.create_dir(name).map_err(Error::io("make the folder", &path))
+    }
+
+    /// Gives a folder the permission bits that it had, where the system has them.
+    ///
+    /// # Errors
+    /// Where the system refuses it.
+    #[cfg(unix)]
+    pub(crate) fn set_folder_mode(&self, name: &str, mode: Option<u32>) -> Result<()> {
+        let (Some(mode), Some(folder)) = (mode, self.child(name)?) else { return Ok(()) };
+        let path = self.path.join(name);
+        point("set the marks of", &path)?;
+        let mode = rustix::fs::Mode::from_raw_mode(mode);
+        let set = folder.handle().and_then(|handle| Ok(rustix::fs::fchmod(&handle, mode)?));
+        set.map_err(Error::io("set the marks of", &path))
+    }
+
+    /// Windows has no such bits.
+    #[cfg(not(unix))]
+    #[expect(clippy::unused_self, clippy::unnecessary_wraps, reason = "other systems have them")]
+    pub(crate) fn set_folder_mode(&self, _: &str, _: Option<u32>) -> Result<()> {
+        Ok(())
+    }
+
+    /// Removes a folder if it is empty; says whether it was.
+    ///
+    /// # Errors
+    /// Where the system refuses it for another reason.
+    pub fn remove_folder(&self, name: &str) -> Result<bool> {
+        let path = self.path.join(name);
+        point("remove", &path)?;
+        match patiently(|| self.dir.remove_dir(name)) {
+            Ok(()) => Ok(true),
+            Err(error) if error.kind() == ErrorKind::NotFound => Ok(true),
+            Err(error) if error.kind() == ErrorKind::DirectoryNotEmpty => Ok(false),
+            Err(error) => Err(Error::io("remove", &path)(error)),
+        }
+    }
+
+    /// The names in it, with what each is; those that are not Unicode too.
+    ///
+    /// # Errors
+    /// Where it may not be read.
+    pub fn names(&self) -> Result<Vec<OsString>> {
+        let read = || -> io::Result<Vec<OsString>> {
+            self.dir.entries()?.map(|entry| entry.map(|entry| entry.file_name())).collect()
+        };
+        read().map_err(Error::io("look into", &self.path))
+    }
+
+    /// A name as the folder spells it, without regard to case; nothing where it has none.
+    ///
+    /// # Errors
+    /// Where it may not be read.
+    pub fn spelled(&self, name: &str) -> Result<Option<String>> {
+        // Where both spellings stand side by side, the one that was asked for is meant.
+        if !cfg!(windows) && !matches!(self.find(name)?, Found::Nothing) {
+            return Ok(Some(name.to_owned()));
+        }
+        let names = self.names()?.into_iter().filter_map(|name| name.into_string().ok());
+        let mut same: Vec<String> = names.filter(|other| same_name(other, name)).collect();
+        same.sort();
+        Ok(same.into_iter().next())
+    }
+
+    /// Waits until its entries are on disk; Windows does that by itself.
+    ///
+    /// # Errors
+    /// Where the disk fails.
+    pub fn sync(&self) -> Result<()> {
+        if cfg!(windows) {
+            return Ok(());
+        }
+        point("write to disk", &self.path)?;
+        let done = self.handle().and_then(|handle| handle.sync_all());
+        done.map_err(Error::io("write to disk", &self.path))?;
+        synced(&self.path);
+        Ok(())
+    }
+
+    /// A handle on the very folder that can do more than lead to what is in it.
+    #[cfg(unix)]
+    fn handle(&self) -> io::Result<File> {
+        use rustix::fs::{Mode, OFlags, openat};
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+        Ok(openat(&self.dir, ".", flags, Mode::empty())?.into())
+    }
+
+    #[cfg(not(unix))]
+    fn handle(&self) -> io::Result<File> {
+        self.dir.try_clone().map(Dir::into_std_file)
+    }
+
+    /// Sets the marks of a file through a handle of its own, the read-only mark last.
+    ///
+    /// # Errors
+    /// Where it is not there or the system refuses it.
+    pub fn mark(&self, name: &str, stamp: &Stamp) -> Result<()> {
+        let path = self.path.join(name);
+        let missing = || Error::io("set the marks of", &path)(ErrorKind::NotFound.into());
+        let file = self.for_marks(name)?.ok_or_else(missing)?;
+        set_marks(&file, &path, stamp)
+    }
+
+    /// Sets or takes away the read-only mark of a file.
+    ///
+    /// # Errors
+    /// Where it is not there or the system refuses it.
+    pub fn set_read_only(&self, name: &str, read_only: bool) -> Result<()> {
+        let path = self.path.join(name);
+        let doing = || Error::io("set the marks of", &path);
+        let missing = || doing()(ErrorKind::NotFound.into());
+        let file = self.for_marks(name)?.ok_or_else(missing)?;
+        let mut permissions = file.metadata().map_err(doing())?.permissions();
+        point("set the marks of", &path)?;
+        permissions.set_readonly(read_only);
+        file.set_permissions(permissions).map_err(doing())
+    }
+
+    /// Windows replaces and removes no file that is marked read-only.
+    fn make_replaceable(&self, name: &str) -> Result<()> {
+        if !cfg!(windows) {
+            return Ok(());
+        }
+        let Found::File(metadata) = self.find(name)? else { return Ok(()) };
+        if metadata.permissions().readonly() { self.set_read_only(name, false) } else { Ok(()) }
+    }
+}
+
+/// Sets the marks of an open file, the read-only mark last, since a read-only file takes no other.
+pub(crate) fn set_marks(file: &File, path: &Path, stamp: &Stamp) -> Result<()> {
+    let doing = || Error::io("set the marks of", path);
+    point("set the marks of", path)?;
+    #[cfg_attr(not(windows), expect(unused_mut, reason = "dates of creation are set on Windows"))]
+    let mut times = FileTimes::new().set_modified(system_time(stamp.modified));
+    #[cfg(windows)]
+    if let Some(created) = stamp.created {
+        use std::os::windows::fs::FileTimesExt;
+        times = times.set_created(system_time(created));
+    }
+    file.set_times(times).map_err(doing())?;
+    let mut permissions = file.metadata().map_err(doing())?.permissions();
+    permissions.set_readonly(stamp.read_only);
+    set_mode(&mut permissions, stamp);
+    file.set_permissions(permissions).map_err(doing())
+}
+
+#[cfg(unix)]
+fn set_mode(permissions: &mut std::fs::Permissions, stamp: &Stamp) {
+    use std::os::unix::fs::PermissionsExt;
+    if let Some(mode) = stamp.mode {
+        permissions.set_mode(mode);
+    }
+}
+
+#[cfg(not(unix))]
+fn set_mode(_: &mut std::fs::Permissions, _: &Stamp) {}
+
+/// Waits until a file's content and marks are on disk.
+pub(crate) fn sync_file(file: &File, path: &Path) -> Result<()> {
+    point("write to disk", path)?;
+    file.sync_all().map_err(Error::io("write to disk", path))?;
+    synced(path);
+    Ok(())
+}
+
+/// Waits until a file's marks are on disk; Windows does that by itself, and wants a handle that could
+/// write.
+pub(crate) fn sync_marks(file: &File, path: &Path) -> Result<()> {
+    if cfg!(windows) { Ok(()) } else { sync_file(file, path) }
+}
+
+/// The metadata of a file as the standard library gives it, from its handle.
+pub(crate) fn metadata_of(file: &File, path: &Path) -> Result<Metadata> {
+    file.metadata().map_err(Error::io("look at", path))
+}
+
+/// How long a file may be held by a scanner that looks at everything new: it lets go within moments.
+const PATIENCE: [u64; 6] = [5, 20, 50, 100, 200, 400];
+
+/// Tries again for a moment what Windows refuses while a scanner holds a file open.
+fn patiently<T>(act: impl Fn() -> io::Result<T>) -> io::Result<T> {
+    const ACCESS_DENIED: i32 = 5;
+    const SHARING_VIOLATION: i32 = 32;
+    for wait in PATIENCE {
+        match act() {
+            Err(error)
+                if cfg!(windows)
+                    && matches!(error.raw_os_error(), Some(ACCESS_DENIED | SHARING_VIOLATION)) =>
+            {
+                thread::sleep(Duration::from_millis(wait));
+            }
+            done => return done,
+        }
+    }
+    act()
+}

@@ -1,0 +1,275 @@
+//! The journal: one file a change, in a folder.
+//!
+//! A file is written whole and durable before anything that the change is about is touched; how it
+//! ended is appended as one line. No file is ever rewritten or removed, and the numbers have no gap,
+//! so that what is missing shows.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+
+use crate::content::Moment;
+use crate::error::{Error, Result};
+use crate::folder::{Folder, Found};
+use crate::line;
+use crate::record::{Record, RecordState};
+use crate::step::Side;
+
+/// How journal files' names end.
+const ENDING: &str = ".change";
+
+/// The journal in one folder.
+#[derive(Debug)]
+pub struct Journal {
+    folder: Folder,
+}
+
+/// What a journal file looked like when its text was copied.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Mark {
+    /// Its length in bytes.
+    pub size: u64,
+    /// Its date.
+    pub modified: Moment,
+}
+
+/// A journal file's text as it was when it was last read and found whole.
+#[derive(Debug, Clone)]
+pub struct CopiedText {
+    /// The file as it was then.
+    pub mark: Mark,
+    /// What was in it.
+    pub text: String,
+}
+
+/// Where copies of journal files' texts are kept, so that not each has to be read each time. It may
+/// know nothing at all: then every file is read.
+pub trait Copies {
+    /// Every copy, by the number of its change.
+    fn all(&self) -> BTreeMap<i64, CopiedText>;
+    /// The highest number of which there is a copy.
+    fn last(&self) -> i64 {
+        self.all().into_keys().max().unwrap_or(0)
+    }
+    /// Keeps a copy.
+    fn keep(&self, number: i64, copy: &CopiedText);
+}
+
+/// Knows nothing.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct NoCopies;
+
+impl Copies for NoCopies {
+    fn all(&self) -> BTreeMap<i64, CopiedText> {
+        BTreeMap::new()
+    }
+
+    fn keep(&self, _: i64, _: &CopiedText) {}
+}
+
+/// The journal as it was read.
+#[derive(Debug, Default)]
+pub struct Chronicle {
+    /// Every change that could be read, oldest first.
+    pub records: Vec<Record>,
+    /// Files that are damaged or missing.
+    pub faults: Vec<Fault>,
+}
+
+/// What is wrong with one file of the journal, or with a row of them that are missing.
+#[derive(Debug, Clone)]
+pub struct Fault {
+    /// The number of its change; of a row, of the first.
+    pub number: i64,
+    /// The file.
+    pub path: PathBuf,
+    /// What is wrong with it.
+    pub what: String,
+    /// Whether a copy of its text is at hand, which was used in its place.
+    pub copied: bool,
+}
+
+impl Journal {
+    /// Opens the journal in a folder, making it if needed.
+    ///
+    /// # Errors
+    /// Where the folder cannot be made or opened.
+    pub fn open(folder: &Path) -> Result<Self> {
+        Ok(Self { folder: Folder::make(folder)? })
+    }
+
+    /// The file of a change.
+    pub fn path(&self, number: i64) -> PathBuf {
+        self.folder.path().join(name(number))
+    }
+
+    /// Reads every change: from its copy where the file is as it was when it was copied, else from the
+    /// file. A damaged or missing file spoils nothing but itself.
+    ///
+    /// # Errors
+    /// Where the folder cannot be read.
+    pub fn read(&self, copies: &dyn Copies) -> Result<Chronicle> {
+        let mut known = copies.all();
+        known.retain(|number, _| *number > 0);
+        let mut marks = self.marks()?;
+        let numbers: BTreeSet<i64> = marks.keys().chain(known.keys()).copied().collect();
+        let mut chronicle = Chronicle::default();
+        let mut next = 1;
+        for number in numbers {
+            if number > next {
+                chronicle.faults.push(self.gap(next, number - 1));
+            }
+            next = number.saturating_add(1);
+            let mark = marks.remove(&number);
+            let copy = known.get(&number);
+            if let Some(copy) = copy.filter(|copy| Some(copy.mark) == mark) {
+                if let (Some(record), faults) = parse(number, &copy.text) {
+                    if faults.is_empty() {
+                        chronicle.records.push(record);
+                        continue;
+                    }
+                }
+            }
+            self.read_file(number, mark, copy, copies, &mut chronicle);
+        }
+        Ok(chronicle)
+    }
+
+    /// Files that are missing, from one number to another, and that no copy tells of.
+    fn gap(&self, first: i64, last: i64) -> Fault {
+        let what = match last {
+            _ if last == first => "it is missing".to_owned(),
+            _ => format!("it is missing, and so is each one up to {}", name(last)),
+        };
+        Fault { number: first, path: self.path(first), what, copied: false }
+    }
+
+    fn read_file(
+        &self,
+        number: i64,
+        mark: Option<Mark>,
+        copy: Option<&CopiedText>,
+        copies: &dyn Copies,
+        chronicle: &mut Chronicle,
+    ) {
+        let (record, faults) = match line::read(&self.folder, &name(number)) {
+            Ok(Some(text)) => {
+                let (record, faults) = parse(number, &text);
+                if let (Some(_), true, Some(mark)) = (&record, faults.is_empty(), mark) {
+                    copies.keep(number, &CopiedText { mark, text });
+                }
+                (record, faults)
+            }
+            Ok(None) => (None, vec!["it is missing".to_owned()]),
+            Err(error) => (None, vec![error.to_string()]),
+        };
+        if record.is_some() && faults.is_empty() {
+            chronicle.records.extend(record);
+            return;
+        }
+        // A copy of a whole file says more than what can be read of a damaged one.
+        let copied = copy.and_then(|copy| parse(number, &copy.text).0);
+        let what = faults.into_iter().next().unwrap_or_default();
+        let path = self.path(number);
+        chronicle.faults.push(Fault { number, path, what, copied: copied.is_some() });
+        chronicle.records.extend(copied.or(record));
+    }
+
+    /// The files that are there, by number.
+    fn marks(&self) -> Result<BTreeMap<i64, Mark>> {
+        let mut marks = BTreeMap::new();
+        for name in self.folder.names()? {
+            let Some(number) = name.to_str().and_then(number) else { continue };
+            if let Found::File(metadata) = self.folder.find(&self::name(number))? {
+                let modified = metadata.modified().map(cap_std::time::SystemTime::into_std);
+                let modified = modified.map_or((0, 0), crate::content::moment);
+                marks.insert(number, Mark { size: metadata.len(), modified });
+            }
+        }
+        Ok(marks)
+    }
+
+    /// Writes down a change before its first step, under the number after the last; gives the number.
+    ///
+    /// # Errors
+    /// Where it cannot be written; nothing is there then.
+    pub(crate) fn begin(&self, record: &mut Record, copies: &dyn Copies) -> Result<()> {
+        let last = self.marks()?.into_keys().max().unwrap_or(0).max(copies.last());
+        let full = || {
+            let what = "no number comes after this one".to_owned();
+            Error::Journal { path: self.path(last), what }
+        };
+        record.number = last.checked_add(1).ok_or_else(full)?;
+        let path = self.path(record.number);
+        let text = record.to_text(&path)?;
+        line::write_new(&self.folder, &name(record.number), &text)
+    }
+
+    /// Writes down how a change ended.
+    ///
+    /// # Errors
+    /// Where it cannot be written: the change is open on disk then, whatever was done.
+    pub(crate) fn close(
+        &self,
+        number: i64,
+        state: RecordState,
+        left: &BTreeMap<usize, Side>,
+    ) -> Result<()> {
+        let line = Record::outcome_line(state, left, &self.path(number))?;
+        line::append(&self.folder, &name(number), &line)
+    }
+
+    /// Writes down a change of an earlier format, with its number and how it ended, unless it is there.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    pub fn take_over(&self, record: &Record) -> Result<()> {
+        let (name, path) = (name(record.number), self.path(record.number));
+        if !matches!(self.folder.find(&name)?, Found::Nothing) {
+            return Ok(());
+        }
+        let mut text = record.to_text(&path)?;
+        text.push_str(&Record::outcome_line(record.state, &record.left, &path)?);
+        line::write_new(&self.folder, &name, &text)
+    }
+
+    /// Puts a copy in the place of a file that is missing or damaged; the damaged one is kept under
+    /// another name, which is given.
+    ///
+    /// # Errors
+    /// Where it cannot be written, or there is no copy.
+    pub fn restore(&self, number: i64, copies: &dyn Copies) -> Result<Option<PathBuf>> {
+        let (name, path) = (name(number), self.path(number));
+        let copy = copies.all().remove(&number);
+        let what = || "no copy of it is at hand".to_owned();
+        let none = || Error::Journal { path: path.clone(), what: what() };
+        let copy = copy.ok_or_else(none)?;
+        let mut aside = None;
+        if !matches!(self.folder.find(&name)?, Found::Nothing) {
+            let other = crate::random::random_name(&format!("{name}.damaged-"));
+            self.folder.rename_new(&name, &self.folder, &other)?;
+            aside = Some(self.folder.path().join(other));
+        }
+        line::write_new(&self.folder, &name, &copy.text)?;
+        Ok(aside)
+    }
+}
+
+/// What a text says of the change of a number.
+fn parse(number: i64, text: &str) -> (Option<Record>, Vec<String>) {
+    let (record, mut faults) = Record::parse(text);
+    let own = record.filter(|record| record.number == number);
+    if own.is_none() && faults.is_empty() {
+        faults.push("it is about another change".to_owned());
+    }
+    (own, faults)
+}
+
+fn name(number: i64) -> String {
+    format!("{number:08}{ENDING}")
+}
+
+fn number(name: &str) -> Option<i64> {
+    let digits = name.strip_suffix(ENDING)?;
+    let number: i64 = digits.parse().ok()?;
+    (number > 0 && self::name(number) == name).then_some(number)
+}

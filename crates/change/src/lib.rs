@@ -1,0 +1,42 @@
+//! The change engine: alters files of a game whole or not at all, keeps what was there, and can put it
+//! back.
+//!
+//! It knows nothing of components or builds. A [`Draft`] is a list of [`Step`]s inside a [`Scope`]; the
+//! [`Engine`] carries it out, with a [`Journal`] that says beforehand what will be done and a [`Store`]
+//! that holds every content that leaves. Both are plain files that a person can read without us.
+//!
+//! - [`path`]: paths inside a folder; [`folder`]: folders held open, through which everything is done;
+//! - [`content`], [`step`]: what a file is, what is altered, what is there before and after;
+//! - [`store`], [`journal`], [`record`], [`line`]: what is kept, and in which form;
+//! - [`territory`], [`carrier`], [`execution`], [`lock`]: what is altered, and by whom.
+
+pub mod carrier;
+pub mod content;
+mod error;
+pub mod execution;
+pub mod fault;
+pub mod folder;
+pub mod journal;
+pub mod line;
+pub mod lock;
+pub mod path;
+pub mod progress;
+mod random;
+pub mod record;
+pub mod step;
+pub mod store;
+pub mod territory;
+
+pub use carrier::memory::Memory;
+pub use content::{Content, Digest, FileState, Moment, Stamp};
+pub use error::{Error, Result, in_words, is_in_use};
+pub use execution::{Draft, Engine, Failure, Recovered, StepOutcome, StepReport, Supply};
+pub use folder::{Folder, Found, Identity};
+pub use journal::{Chronicle, CopiedText, Copies, Fault, Journal, Mark, NoCopies};
+pub use lock::Lock;
+pub use path::{BadPath, Place, TreePath, fold, same_name};
+pub use progress::{Progress, Silent};
+pub use record::{Record, RecordState, Stored};
+pub use step::{Side, State, Step, Target};
+pub use store::Store;
+pub use territory::{Grant, Scope, Territory};

@@ -1,0 +1,156 @@
+//! Plain files of checksummed lines: what is precious is kept in these, so that a person can read it
+//! and damage is seen.
+//!
+//! The first line names the format. Each further line is 16 hexadecimal digits, a space, and a JSON
+//! document; the digits are the first of the document's BLAKE3. A line that is not so is damaged, and
+//! spoils nothing but itself. What is appended begins on a line of its own, even where the line before
+//! was cut off.
+
+use std::io::{Read, Write};
+use std::path::Path;
+
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+
+use crate::content::Content;
+use crate::error::{Error, Result};
+use crate::fault::point;
+use crate::folder::{Folder, sync_file};
+use crate::random::random_name;
+
+/// The digits of a checksum: enough that damage is not taken for none.
+const DIGITS: usize = 16;
+
+/// The longest file of lines that is read: a change of a hundred thousand files has 60 MB.
+const LONGEST: u64 = 1 << 30;
+
+/// A file of lines as it was read.
+#[derive(Debug)]
+pub struct Lines<T> {
+    /// What the lines say, in order, each with its number in the file.
+    pub lines: Vec<(usize, T)>,
+    /// What is wrong with the others.
+    pub faults: Vec<String>,
+}
+
+fn checksum(document: &str) -> String {
+    Content::of_bytes(document.as_bytes()).blake3.to_string()[..DIGITS].to_owned()
+}
+
+/// One line, with its end.
+///
+/// # Errors
+/// Where the value cannot be written as JSON, as a path that is not Unicode.
+pub fn line(value: &impl Serialize, path: &Path) -> Result<String> {
+    let document = serde_json::to_string(value)
+        .map_err(|error| Error::Journal { path: path.to_owned(), what: error.to_string() })?;
+    Ok(format!("{} {document}\n", checksum(&document)))
+}
+
+/// Reads lines of a format that begins with `heading`.
+pub fn parse<T: DeserializeOwned>(text: &str, heading: &str) -> Lines<T> {
+    let mut read = Lines { lines: Vec::new(), faults: Vec::new() };
+    let mut rest = text.lines().enumerate();
+    match rest.next() {
+        Some((_, first)) if first == heading => {}
+        _ => read.faults.push(format!("it does not begin with `{heading}`")),
+    }
+    for (number, line) in rest.filter(|(_, line)| !line.is_empty()) {
+        let document = line.split_once(' ').filter(|(sum, document)| *sum == checksum(document));
+        let value = match document {
+            None => Err("it is damaged".to_owned()),
+            Some((_, document)) => serde_json::from_str(document).map_err(|e| e.to_string()),
+        };
+        match value {
+            Ok(value) => read.lines.push((number + 1, value)),
+            Err(what) => read.faults.push(format!("line {}: {what}", number + 1)),
+        }
+    }
+    read
+}
+
+/// Writes a whole file that is not there yet: under another name, durable, then under its own.
+///
+/// # Errors
+/// Where it is there already or cannot be written.
+pub fn write_new(folder: &Folder, name: &str, text: &str) -> Result<()> {
+    let staged = write_staged(folder, text)?;
+    let named = folder.rename_new(&staged, folder, name);
+    finish(folder, &staged, named)
+}
+
+/// Writes a whole file in place of the one that may be there, durable when done.
+///
+/// # Errors
+/// Where it cannot be written; the old one is there as before then.
+pub fn write_over(folder: &Folder, name: &str, text: &str) -> Result<()> {
+    let staged = write_staged(folder, text)?;
+    let named = folder.rename(&staged, folder, name);
+    finish(folder, &staged, named)
+}
+
+fn write_staged(folder: &Folder, text: &str) -> Result<String> {
+    let staged = random_name(".new-");
+    let path = folder.path().join(&staged);
+    let mut file = folder.create(&staged, None)?;
+    let written = file.write_all(text.as_bytes()).map_err(Error::io("write", &path));
+    let synced = written.and_then(|()| sync_file(&file, &path));
+    drop(file);
+    if synced.is_err() {
+        let _ = folder.remove_file(&staged);
+    }
+    synced.map(|()| staged)
+}
+
+fn finish(folder: &Folder, staged: &str, named: Result<()>) -> Result<()> {
+    if named.is_err() {
+        let _ = folder.remove_file(staged);
+    }
+    named?;
+    folder.sync()
+}
+
+/// Appends a line to a file that is there; durable when done.
+///
+/// # Errors
+/// Where it is not there or cannot be written to.
+pub fn append(folder: &Folder, name: &str, text: &str) -> Result<()> {
+    let path = folder.path().join(name);
+    point("write", &path)?;
+    let mut options = cap_std::fs::OpenOptions::new();
+    options.append(true).read(true);
+    let doing = || Error::io("write", &path);
+    let mut file = folder.open_with(name, &options).map_err(doing())?;
+    // A line that was cut off by a loss of power ends here.
+    let text = if ends_with_line(&mut file).map_err(doing())? {
+        text.to_owned()
+    } else {
+        format!("\n{text}")
+    };
+    file.write_all(text.as_bytes()).map_err(doing())?;
+    sync_file(&file, &path)
+}
+
+fn ends_with_line(file: &mut std::fs::File) -> std::io::Result<bool> {
+    use std::io::{Seek, SeekFrom};
+    if file.metadata()?.len() == 0 {
+        return Ok(true);
+    }
+    file.seek(SeekFrom::End(-1))?;
+    let mut last = [0];
+    file.read_exact(&mut last)?;
+    Ok(last == *b"\n")
+}
+
+/// The text of a file of lines; nothing where there is none. What is not Unicode in it is damage, and
+/// shows as that.
+///
+/// # Errors
+/// Where it cannot be read.
+pub fn read(folder: &Folder, name: &str) -> Result<Option<String>> {
+    let path = folder.path().join(name);
+    let Some(file) = folder.read(name)? else { return Ok(None) };
+    let mut bytes = Vec::new();
+    file.take(LONGEST).read_to_end(&mut bytes).map_err(Error::io("read", &path))?;
+    Ok(Some(String::from_utf8_lossy(&bytes).into_owned()))
+}

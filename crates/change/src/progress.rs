@@ -1,0 +1,25 @@
+//! How long work reports that it goes on. The interface implements it.
+
+/// Receives the course of one piece of work.
+pub trait Progress: Sync {
+    /// Work of `total` units begins; `total` is `None` where it is not known beforehand.
+    fn begin(&self, what: &str, total: Option<u64>);
+    /// `by` more units are done.
+    fn advance(&self, by: u64);
+    /// The work is over.
+    fn end(&self);
+    /// Whether the user wants it to stop. What is begun is finished or put back then.
+    fn is_stopped(&self) -> bool {
+        false
+    }
+}
+
+/// Reports to nobody.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Silent;
+
+impl Progress for Silent {
+    fn begin(&self, _: &str, _: Option<u64>) {}
+    fn advance(&self, _: u64) {}
+    fn end(&self) {}
+}

@@ -1,0 +1,482 @@
+//! Changes, and the lines in which a journal file holds them.
+//!
+//! The stored lines are types of their own, converted both ways: nothing that is renamed elsewhere
+//! renames anything on disk.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+
+use crate::content::{Content, Digest, FileState, Moment, Stamp};
+use crate::error::{Error, Result};
+use crate::line::{self, Lines};
+use crate::path::{Place, TreePath};
+use crate::step::{Side, State, Step, Target};
+
+/// How a journal file begins.
+const HEADING: &str = "spanner change 1";
+
+/// A journalled, reversible alteration of one game.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Record {
+    /// Its number, by which it is named.
+    pub number: i64,
+    /// A short name for what was altered.
+    pub game: String,
+    /// The folder of what was altered.
+    pub root: PathBuf,
+    /// What it was for, in words.
+    pub summary: String,
+    /// What else the caller wants to know of it later, in the caller's words.
+    pub notes: BTreeMap<String, String>,
+    /// When it began.
+    pub began: Timestamp,
+    /// How far it came.
+    pub state: RecordState,
+    /// What was to be done to each target, in order.
+    pub steps: Vec<Step>,
+    /// For each step, where its file lies while it is not in its place.
+    pub spares: Vec<Option<Place>>,
+    /// Contents of which the store got its copy by it: one for each original.
+    pub stored: Vec<Stored>,
+    /// For each step that came out otherwise than planned, what its target was left with.
+    pub left: BTreeMap<usize, Side>,
+    /// Whether it altered nothing, and only took note of what had been done by hand.
+    pub is_noted: bool,
+}
+
+/// How far a change came.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RecordState {
+    /// Begun, and neither finished nor put back: the program was interrupted.
+    Open,
+    /// Finished and verified.
+    Done,
+    /// Failed or interrupted, with everything as before.
+    PutBack,
+    /// Interrupted, and ended by the user with what was there.
+    Settled,
+}
+
+/// A content that a change stored.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Stored {
+    /// What it is.
+    pub content: Content,
+    /// Where it was.
+    pub place: Place,
+    /// What people call it, as a version.
+    pub label: Option<String>,
+    /// Its date of last modification.
+    pub modified: Moment,
+}
+
+impl Record {
+    /// Whether what it did counts: it is done, or was ended with what was there.
+    pub fn counts(&self) -> bool {
+        matches!(self.state, RecordState::Done | RecordState::Settled)
+    }
+
+    /// What each target held when the change was over: for those that a change altered which was done
+    /// or settled.
+    pub fn effects(&self) -> impl Iterator<Item = (&Step, &Side)> {
+        let steps = self.steps.iter().enumerate().filter(|_| self.counts());
+        steps.map(|(n, step)| (step, self.left.get(&n).unwrap_or(step.after())))
+    }
+
+    /// The same change on a game that stands somewhere else now.
+    #[must_use]
+    pub fn moved(mut self, from: &Path, to: &Path) -> Self {
+        if let Ok(rest) = self.root.strip_prefix(from) {
+            self.root = if rest.as_os_str().is_empty() { to.to_owned() } else { to.join(rest) };
+        }
+        self.steps = self.steps.iter().map(|step| step.moved(from, to)).collect();
+        let spare = |spare: &Option<Place>| spare.as_ref().map(|place| place.moved(from, to));
+        self.spares = self.spares.iter().map(spare).collect();
+        self
+    }
+
+    /// The text of its journal file, without an outcome.
+    ///
+    /// # Errors
+    /// Where a path is not Unicode.
+    pub(crate) fn to_text(&self, path: &Path) -> Result<String> {
+        let mut text = format!("{HEADING}\n");
+        let mut push = |value: &Line| -> Result<()> {
+            text.push_str(&line::line(value, path)?);
+            Ok(())
+        };
+        push(&Line::Change(ChangeLine::of(self, path)?))?;
+        for (number, (step, spare)) in self.steps.iter().zip(&self.spares).enumerate() {
+            push(&Line::Step(Box::new(StepLine::of(number, step, spare.as_ref(), path)?)))?;
+        }
+        for stored in &self.stored {
+            push(&Line::Stored(StoredLine::of(stored, path)?))?;
+        }
+        push(&Line::End { steps: self.steps.len(), stored: self.stored.len() })?;
+        Ok(text)
+    }
+
+    /// The line that tells how it ended; none for a change that is open.
+    pub(crate) fn outcome_line(
+        state: RecordState,
+        left: &BTreeMap<usize, Side>,
+        path: &Path,
+    ) -> Result<String> {
+        let left = left.iter().map(|(step, side)| LeftLine { step: *step, found: side.into() });
+        let Some(state) = Outcome::of(state) else { return Ok(String::new()) };
+        let outcome = OutcomeLine { state, at: Timestamp::now(), left: left.collect() };
+        line::line(&Line::Outcome(outcome), path)
+    }
+
+    /// Reads a journal file's text, as far as it can be read; gives what is wrong with the rest. An
+    /// outcome that was cut off while it was written counts as none.
+    pub fn parse(text: &str) -> (Option<Self>, Vec<String>) {
+        let complete = match text.rfind('\n') {
+            Some(end) => &text[..=end],
+            None => text,
+        };
+        let Lines { lines, mut faults } = line::parse::<Line>(complete, HEADING);
+        let mut record: Option<Self> = None;
+        let mut end = None;
+        // Where a line is damaged, the steps after it keep the numbers that the outcome knows them by.
+        let mut positions = BTreeMap::new();
+        for (number, line) in lines {
+            let fault = match (line, &mut record) {
+                (Line::Change(line), none @ None) => {
+                    *none = Some(line.into_record());
+                    None
+                }
+                (Line::Step(line), Some(record)) => {
+                    positions.insert(line.n, record.steps.len());
+                    record.take_step(*line).err()
+                }
+                (Line::Stored(line), Some(record)) => record.take_stored(line).err(),
+                (Line::End { steps, stored }, Some(_)) => {
+                    end = Some((steps, stored));
+                    None
+                }
+                (Line::Outcome(line), Some(record)) => {
+                    record.state = line.state.into();
+                    let found = |left: LeftLine| {
+                        Some((*positions.get(&left.step)?, left.found.into_side()))
+                    };
+                    record.left = line.left.into_iter().filter_map(found).collect();
+                    None
+                }
+                _ => Some("it is out of order".to_owned()),
+            };
+            faults.extend(fault.map(|what| format!("line {number}: {what}")));
+        }
+        let whole = record.as_ref().map(|record| (record.steps.len(), record.stored.len()));
+        if whole.is_none() {
+            faults.push("the line that names the change is missing".to_owned());
+        } else if end != whole {
+            faults.push("steps or their end are missing".to_owned());
+        }
+        (record, faults)
+    }
+
+    fn take_step(&mut self, line: StepLine) -> Result<(), String> {
+        let step = Step::of(
+            line.target.into_target()?,
+            line.before.into_side(),
+            line.after.into_side(),
+            &line.owner,
+        );
+        self.steps.push(step.from_source(line.source));
+        self.spares.push(line.spare.map(PlaceLine::into_place).transpose()?);
+        Ok(())
+    }
+
+    fn take_stored(&mut self, line: StoredLine) -> Result<(), String> {
+        self.stored.push(Stored {
+            content: Content { blake3: line.blake3, size: line.size },
+            place: line.place.into_place()?,
+            label: line.label,
+            modified: line.modified,
+        });
+        Ok(())
+    }
+}
+
+/// A line of a journal file.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+enum Line {
+    Change(ChangeLine),
+    Step(Box<StepLine>),
+    Stored(StoredLine),
+    End { steps: usize, stored: usize },
+    Outcome(OutcomeLine),
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct ChangeLine {
+    number: i64,
+    game: String,
+    root: String,
+    summary: String,
+    began: Timestamp,
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    notes: BTreeMap<String, String>,
+    #[serde(default, skip_serializing_if = "is_false")]
+    noted: bool,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct StepLine {
+    n: usize,
+    target: TargetLine,
+    before: SideLine,
+    after: SideLine,
+    owner: String,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    source: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    spare: Option<PlaceLine>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+enum TargetLine {
+    File(PlaceLine),
+    Folder(PlaceLine),
+    ReadOnly(PlaceLine),
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct PlaceLine {
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    bay: Option<String>,
+    path: TreePath,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+enum SideLine {
+    Absent,
+    File(FileLine),
+    Folder {
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        mode: Option<u32>,
+    },
+    Mark(bool),
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct FileLine {
+    blake3: Digest,
+    size: u64,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    label: Option<String>,
+    modified: Moment,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    created: Option<Moment>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    mode: Option<u32>,
+    #[serde(default, skip_serializing_if = "is_false")]
+    read_only: bool,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    attributes: Option<u32>,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde wants it so")]
+fn is_false(value: &bool) -> bool {
+    !value
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct StoredLine {
+    blake3: Digest,
+    size: u64,
+    place: PlaceLine,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    label: Option<String>,
+    modified: Moment,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct OutcomeLine {
+    state: Outcome,
+    at: Timestamp,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    left: Vec<LeftLine>,
+}
+
+/// How a change that is not open any more ended.
+#[derive(Debug, Clone, Copy, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum Outcome {
+    Done,
+    PutBack,
+    Settled,
+}
+
+impl Outcome {
+    fn of(state: RecordState) -> Option<Self> {
+        match state {
+            RecordState::Open => None,
+            RecordState::Done => Some(Self::Done),
+            RecordState::PutBack => Some(Self::PutBack),
+            RecordState::Settled => Some(Self::Settled),
+        }
+    }
+}
+
+impl From<Outcome> for RecordState {
+    fn from(outcome: Outcome) -> Self {
+        match outcome {
+            Outcome::Done => Self::Done,
+            Outcome::PutBack => Self::PutBack,
+            Outcome::Settled => Self::Settled,
+        }
+    }
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct LeftLine {
+    step: usize,
+    found: SideLine,
+}
+
+/// A path as text. One that is not Unicode cannot be journalled, and nothing that has one comes here.
+fn text(path: &Path, journal: &Path) -> Result<String> {
+    let what = || format!("{} is not Unicode and cannot be journalled", path.display());
+    let wrong = || Error::Journal { path: journal.to_owned(), what: what() };
+    path.to_str().map(str::to_owned).ok_or_else(wrong)
+}
+
+impl ChangeLine {
+    fn of(record: &Record, journal: &Path) -> Result<Self> {
+        Ok(Self {
+            number: record.number,
+            game: record.game.clone(),
+            root: text(&record.root, journal)?,
+            summary: record.summary.clone(),
+            began: record.began,
+            notes: record.notes.clone(),
+            noted: record.is_noted,
+        })
+    }
+
+    fn into_record(self) -> Record {
+        Record {
+            number: self.number,
+            game: self.game,
+            root: self.root.into(),
+            summary: self.summary,
+            notes: self.notes,
+            began: self.began,
+            state: RecordState::Open,
+            steps: Vec::new(),
+            spares: Vec::new(),
+            stored: Vec::new(),
+            left: BTreeMap::new(),
+            is_noted: self.noted,
+        }
+    }
+}
+
+impl StepLine {
+    fn of(n: usize, step: &Step, spare: Option<&Place>, journal: &Path) -> Result<Self> {
+        let place = PlaceLine::of(step.place(), journal)?;
+        Ok(Self {
+            n,
+            target: match step.target() {
+                Target::File(_) => TargetLine::File(place),
+                Target::Folder(_) => TargetLine::Folder(place),
+                Target::ReadOnly(_) => TargetLine::ReadOnly(place),
+            },
+            before: step.before().into(),
+            after: step.after().into(),
+            owner: step.owner().to_owned(),
+            source: step.source().map(str::to_owned),
+            spare: spare.map(|spare| PlaceLine::of(spare, journal)).transpose()?,
+        })
+    }
+}
+
+impl TargetLine {
+    fn into_target(self) -> Result<Target, String> {
+        Ok(match self {
+            Self::File(place) => Target::File(place.into_place()?),
+            Self::Folder(place) => Target::Folder(place.into_place()?),
+            Self::ReadOnly(place) => Target::ReadOnly(place.into_place()?),
+        })
+    }
+}
+
+impl PlaceLine {
+    fn of(place: &Place, journal: &Path) -> Result<Self> {
+        let bay = place.bay().map(|bay| text(bay, journal)).transpose()?;
+        Ok(Self { bay, path: place.path().clone() })
+    }
+
+    fn into_place(self) -> Result<Place, String> {
+        let Some(bay) = self.bay else { return Ok(self.path.into()) };
+        Place::stored(bay.into(), self.path).map_err(|error| error.to_string())
+    }
+}
+
+impl From<&Side> for SideLine {
+    fn from(side: &Side) -> Self {
+        match side.state {
+            State::Absent => Self::Absent,
+            State::Folder(mode) => Self::Folder { mode },
+            State::Mark(set) => Self::Mark(set),
+            State::File(FileState { content, stamp }) => Self::File(FileLine {
+                blake3: content.blake3,
+                size: content.size,
+                label: side.label.clone(),
+                modified: stamp.modified,
+                created: stamp.created,
+                mode: stamp.mode,
+                read_only: stamp.read_only,
+                attributes: stamp.attributes,
+            }),
+        }
+    }
+}
+
+impl SideLine {
+    fn into_side(self) -> Side {
+        match self {
+            Self::Absent => Side::ABSENT,
+            Self::Folder { mode } => State::Folder(mode).into(),
+            Self::Mark(set) => State::Mark(set).into(),
+            Self::File(line) => {
+                let content = Content { blake3: line.blake3, size: line.size };
+                let stamp = Stamp {
+                    modified: line.modified,
+                    created: line.created,
+                    mode: line.mode,
+                    read_only: line.read_only,
+                    attributes: line.attributes,
+                };
+                Side::file(FileState { content, stamp }, line.label)
+            }
+        }
+    }
+}
+
+impl StoredLine {
+    fn of(stored: &Stored, journal: &Path) -> Result<Self> {
+        Ok(Self {
+            blake3: stored.content.blake3,
+            size: stored.content.size,
+            place: PlaceLine::of(&stored.place, journal)?,
+            label: stored.label.clone(),
+            modified: stored.modified,
+        })
+    }
+}

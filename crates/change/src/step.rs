@@ -1,0 +1,232 @@
+//! Steps: what is altered, what must be there before, and what is there afterwards.
+//!
+//! Every kind of target has the same form, so that what undoes, compares or lists steps knows none of
+//! the kinds. A kind has a constructor here, a carrier of its own that does it, and a stored form.
+
+use std::fmt;
+use std::path::Path;
+
+use crate::content::{Content, FileState};
+use crate::path::{Place, fold};
+
+/// What a step alters.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Target {
+    /// A file: its content with its marks.
+    File(Place),
+    /// A folder: that it is there. It is made empty, and removed only if it is empty.
+    Folder(Place),
+    /// Whether a file is marked read-only, whatever is in it.
+    ReadOnly(Place),
+}
+
+impl Target {
+    /// Where it is.
+    pub fn place(&self) -> &Place {
+        match self {
+            Self::File(place) | Self::Folder(place) | Self::ReadOnly(place) => place,
+        }
+    }
+
+    /// Whether it is a folder.
+    pub fn is_folder(&self) -> bool {
+        matches!(self, Self::Folder(_))
+    }
+
+    /// The same target where its folder, or one around it, stands somewhere else now.
+    #[must_use]
+    pub fn moved(&self, from: &Path, to: &Path) -> Self {
+        self.with_place(self.place().moved(from, to))
+    }
+
+    /// A target of the same kind somewhere else.
+    #[must_use]
+    pub fn with_place(&self, place: Place) -> Self {
+        match self {
+            Self::File(_) => Self::File(place),
+            Self::Folder(_) => Self::Folder(place),
+            Self::ReadOnly(_) => Self::ReadOnly(place),
+        }
+    }
+
+    /// The kind in a word.
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Self::File(_) => "file",
+            Self::Folder(_) => "folder",
+            Self::ReadOnly(_) => "read-only",
+        }
+    }
+
+    /// A text that two targets share which are one to a game: it regards no case.
+    pub fn key(&self) -> String {
+        let place = self.place();
+        let bay = place.bay().map_or_else(String::new, |bay| bay.to_string_lossy().into_owned());
+        format!("{}\0{bay}\0{}", self.kind(), fold(place.path().as_str()))
+    }
+}
+
+impl fmt::Display for Target {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.place().fmt(f)
+    }
+}
+
+/// What is at a target.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum State {
+    /// Nothing.
+    Absent,
+    /// A file.
+    File(FileState),
+    /// A folder, with its permission bits where the system has them.
+    Folder(Option<u32>),
+    /// A mark, which is set or not.
+    Mark(bool),
+}
+
+impl State {
+    /// Whether both are the same to whoever uses it: dates and permissions aside.
+    pub fn same_as(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::File(a), Self::File(b)) => a.content == b.content,
+            (Self::Folder(_), Self::Folder(_)) => true,
+            _ => self == other,
+        }
+    }
+
+    /// The file, where it is one.
+    pub fn file(&self) -> Option<&FileState> {
+        match self {
+            Self::File(state) => Some(state),
+            _ => None,
+        }
+    }
+
+    /// What is in the file, where it is one.
+    pub fn content(&self) -> Option<Content> {
+        self.file().map(|file| file.content)
+    }
+
+    /// Whether there is nothing.
+    pub fn is_absent(&self) -> bool {
+        matches!(self, Self::Absent)
+    }
+}
+
+/// One side of a step: what is there, and what people call it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Side {
+    /// What is there.
+    pub state: State,
+    /// What people call it, as a version, where it has such a name.
+    pub label: Option<String>,
+}
+
+impl From<State> for Side {
+    fn from(state: State) -> Self {
+        Self { state, label: None }
+    }
+}
+
+impl Side {
+    /// Nothing.
+    pub const ABSENT: Self = Self { state: State::Absent, label: None };
+
+    /// A file, with what people call it.
+    pub fn file(state: FileState, label: Option<String>) -> Self {
+        Self { state: State::File(state), label }
+    }
+
+    /// Whether both are the same to whoever uses it.
+    pub fn same_as(&self, other: &Self) -> bool {
+        self.state.same_as(&other.state)
+    }
+}
+
+/// What is done to one target: expected to be `before`, made to be `after`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Step {
+    target: Target,
+    before: Side,
+    after: Side,
+    owner: String,
+    source: Option<String>,
+}
+
+impl Step {
+    /// A file that comes, goes or is replaced. Either side is a file or nothing.
+    pub fn file(place: Place, before: Side, after: Side, owner: &str) -> Self {
+        Self::of(Target::File(place), before, after, owner)
+    }
+
+    /// A folder that is made.
+    pub fn make_folder(place: Place, owner: &str) -> Self {
+        Self::of(Target::Folder(place), Side::ABSENT, State::Folder(None).into(), owner)
+    }
+
+    /// A folder that goes, if it is empty by then.
+    pub fn remove_folder(place: Place, mode: Option<u32>, owner: &str) -> Self {
+        Self::of(Target::Folder(place), State::Folder(mode).into(), Side::ABSENT, owner)
+    }
+
+    /// A file that is marked read-only from then on, or no more.
+    pub fn read_only(place: Place, before: bool, after: bool, owner: &str) -> Self {
+        let mark = |set| Side::from(State::Mark(set));
+        Self::of(Target::ReadOnly(place), mark(before), mark(after), owner)
+    }
+
+    /// A step of any kind from its parts, as they were read from a journal or from another step.
+    pub fn of(target: Target, before: Side, after: Side, owner: &str) -> Self {
+        Self { target, before, after, owner: owner.to_owned(), source: None }
+    }
+
+    /// The same step, with the name of what its new content comes from.
+    #[must_use]
+    pub fn from_source(self, source: Option<String>) -> Self {
+        Self { source, ..self }
+    }
+
+    /// The step that takes this one back, from what is there now.
+    #[must_use]
+    pub fn taken_back(&self, now: Side) -> Self {
+        let (target, owner) = (self.target.clone(), self.owner.clone());
+        Self { target, before: now, after: self.before.clone(), owner, source: None }
+    }
+
+    /// The same step on a game that stands somewhere else now.
+    #[must_use]
+    pub fn moved(&self, from: &Path, to: &Path) -> Self {
+        Self { target: self.target.moved(from, to), ..self.clone() }
+    }
+
+    /// What it alters.
+    pub fn target(&self) -> &Target {
+        &self.target
+    }
+
+    /// Where that is.
+    pub fn place(&self) -> &Place {
+        self.target.place()
+    }
+
+    /// What must be there for the step to be done.
+    pub fn before(&self) -> &Side {
+        &self.before
+    }
+
+    /// What is there afterwards.
+    pub fn after(&self) -> &Side {
+        &self.after
+    }
+
+    /// Whose it is, in the caller's words: the family of a component.
+    pub fn owner(&self) -> &str {
+        &self.owner
+    }
+
+    /// What its new content comes from, in the caller's words: a build.
+    pub fn source(&self) -> Option<&str> {
+        self.source.as_deref()
+    }
+}

@@ -1,0 +1,192 @@
+//! The journal's files: what is written is read again as it was, damage shows, and an unknown word is an
+//! error.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::Path;
+
+use proptest::prelude::*;
+use upright_spanner_change::{
+    Content, Draft, Engine, Failure, FileState, Journal, Memory, NoCopies, Place, Record,
+    RecordState, Scope, Side, Silent, Stamp, State, Step, Store, Target, TreePath, line,
+};
+
+fn path() -> impl Strategy<Value = TreePath> {
+    "[a-zA-Z0-9 äß._-]{0,8}[a-z0-9](/[a-zA-Z0-9é]{1,6}){0,2}"
+        .prop_filter_map("no path", |text| TreePath::new(&text).ok())
+}
+
+fn place() -> impl Strategy<Value = Place> {
+    let bay = Path::new(if cfg!(windows) { r"E:\Client" } else { "/client" });
+    (path(), any::<bool>()).prop_map(move |(path, elsewhere)| {
+        let root = Path::new(if cfg!(windows) { r"D:\Games\Pier" } else { "/games/pier" });
+        Place::new(root, if elsewhere { bay } else { root }, path).unwrap()
+    })
+}
+
+fn side() -> impl Strategy<Value = Side> {
+    let stamp =
+        (any::<i32>(), 0u32..1_000_000_000, proptest::option::of(0u32..0o7777), any::<bool>());
+    let file =
+        (proptest::collection::vec(any::<u8>(), 0..4), stamp, proptest::option::of("\\PC{0,9}"));
+    let file = file.prop_map(|(bytes, (seconds, nanos, mode, read_only), label)| {
+        let modified = (seconds.into(), nanos);
+        let stamp = Stamp { mode, read_only, ..Stamp::fresh(modified) };
+        Side::file(FileState { content: Content::of_bytes(&bytes), stamp }, label)
+    });
+    prop_oneof![1 => Just(Side::ABSENT), 3 => file]
+}
+
+fn step() -> impl Strategy<Value = Step> {
+    let source = proptest::option::of("[a-z]{1,6}@[0-9.]{1,6}");
+    (place(), side(), side(), "\\PC{0,8}", source, 0usize..4).prop_map(
+        |(place, before, after, owner, source, kind)| {
+            let step = match kind {
+                0 => Step::make_folder(place, &owner),
+                1 => Step::remove_folder(place, Some(0o755), &owner),
+                2 => Step::read_only(place, false, true, &owner),
+                _ => Step::file(place, before, after, &owner),
+            };
+            step.from_source(source)
+        },
+    )
+}
+
+/// A journal with one change of some steps in it, done in memory.
+fn written(folder: &Path, steps: Vec<Step>, summary: &str) -> (Journal, Record) {
+    let journal = Journal::open(&folder.join("journal")).unwrap();
+    let store = Store::open(&folder.join("store")).unwrap();
+    let memory = Memory::default();
+    for step in steps.iter().rev() {
+        memory.put(step.target(), step.before().state);
+    }
+    let spares = steps
+        .iter()
+        .map(|step| matches!(step.target(), Target::File(_)).then(|| step.place().clone()))
+        .collect();
+    let draft = Draft {
+        game: "pier".to_owned(),
+        scope: Scope { root: folder.to_owned(), ..Scope::default() },
+        root: None,
+        summary: summary.to_owned(),
+        notes: BTreeMap::from([("deed".to_owned(), "fit".to_owned())]),
+        steps,
+        in_use: false,
+        supplies: Vec::new(),
+    };
+    let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
+    // Steps about one target may contradict each other: then it is put back, and journalled as that.
+    let _ = engine.apply_with(draft, spares, &memory);
+    let record = journal.read(&NoCopies).unwrap().records.remove(0);
+    (journal, record)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(if cfg!(windows) { 24 } else { 128 }))]
+
+    #[test]
+    fn what_is_written_is_read_as_it_was(
+        steps in proptest::collection::vec(step(), 1..6),
+        summary in "\\PC{0,20}",
+    ) {
+        let folder = tempfile::tempdir().unwrap();
+        let (journal, record) = written(folder.path(), steps.clone(), &summary);
+        prop_assert_eq!(&record.steps, &steps);
+        prop_assert_eq!(&record.summary, &summary);
+        prop_assert!(record.state != RecordState::Open);
+        prop_assert!(journal.read(&NoCopies).unwrap().faults.is_empty());
+    }
+
+    /// Whatever is done to a file, it is read without a panic, and a change in it shows.
+    #[test]
+    fn damage_shows(at in any::<prop::sample::Index>(), byte in any::<u8>(), cut in any::<bool>()) {
+        let folder = tempfile::tempdir().unwrap();
+        let place = Place::from(TreePath::new("lens.dll").unwrap());
+        let stamp = Stamp::fresh((1, 0));
+        let file = |bytes| Side::file(FileState { content: Content::of_bytes(bytes), stamp }, None);
+        let steps = vec![Step::file(place, file(b"old"), file(b"new"), "lens")];
+        let (journal, record) = written(folder.path(), steps, "fit lens");
+        let mut bytes = fs::read(journal.path(1)).unwrap();
+        let at = at.index(bytes.len());
+        if cut { bytes.truncate(at) } else { bytes[at] = byte }
+        let (read, faults) = Record::parse(&String::from_utf8_lossy(&bytes));
+        let is_same = read.as_ref().is_some_and(|read| {
+            (&read.steps, &read.summary) == (&record.steps, &record.summary)
+                && (read.state == record.state || read.state == RecordState::Open)
+        });
+        prop_assert!(is_same || !faults.is_empty());
+    }
+
+    #[test]
+    fn any_text_is_read_or_refused(text in "(\\PC|\n){0,200}") {
+        let (record, faults) = Record::parse(&text);
+        prop_assert!(record.is_some() || !faults.is_empty());
+    }
+}
+
+#[test]
+fn an_unknown_word_is_an_error_and_not_open() {
+    let folder = tempfile::tempdir().unwrap();
+    let place = Place::from(TreePath::new("lens.dll").unwrap());
+    let steps = vec![Step::read_only(place, false, true, "lens")];
+    let (journal, record) = written(folder.path(), steps, "fit lens");
+    assert_eq!(record.steps[0].after().state, State::Mark(true));
+    let text = fs::read_to_string(journal.path(1)).unwrap();
+    let document = |line: &str| line.split_once(' ').unwrap().1.to_owned();
+    for (word, other) in
+        [("\"done\"", "\"dozing\""), ("\"done\"", "\"open\""), ("\"read-only\"", "\"shortcut\"")]
+    {
+        // As a later version might write it, with its checksum.
+        let lines = text.lines().map(|text| {
+            if !text.contains(word) {
+                return text.to_owned();
+            }
+            let value: serde_json::Value =
+                serde_json::from_str(&document(text).replace(word, other)).unwrap();
+            line::line(&value, Path::new("x")).unwrap().trim_end().to_owned()
+        });
+        let changed = lines.collect::<Vec<_>>().join("\n") + "\n";
+        fs::write(journal.path(1), changed).unwrap();
+        let read = journal.read(&NoCopies).unwrap();
+        assert_eq!(read.faults.len(), 1, "{word}");
+        assert!(read.faults[0].what.contains("unknown variant"), "{}", read.faults[0].what);
+    }
+}
+
+#[test]
+fn a_row_of_missing_files_is_one_fault_however_long_it_is() {
+    let folder = tempfile::tempdir().unwrap();
+    let place = Place::from(TreePath::new("lens.dll").unwrap());
+    let steps = || vec![Step::read_only(place.clone(), false, true, "lens")];
+    let (journal, _) = written(folder.path(), steps(), "fit lens");
+    // Somebody copies a file to a name that is far away.
+    fs::copy(journal.path(1), journal.path(i64::MAX)).unwrap();
+    let read = journal.read(&NoCopies).unwrap();
+    assert_eq!(read.records.len(), 1);
+    let faults: Vec<(i64, &str)> =
+        read.faults.iter().map(|fault| (fault.number, fault.what.as_str())).collect();
+    let (first, other) = (faults[0], faults[1]);
+    assert_eq!(faults.len(), 2);
+    assert!(first.0 == 2 && first.1.contains("each one up to 9223372036854775806"), "{first:?}");
+    assert_eq!(other, (i64::MAX, "it is about another change"));
+
+    // There is no number after it: nothing is touched, and the file is named.
+    let store = Store::open(&folder.path().join("store")).unwrap();
+    let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
+    let draft = Draft {
+        game: "pier".to_owned(),
+        scope: Scope { root: folder.path().to_owned(), ..Scope::default() },
+        root: None,
+        summary: "fit lens".to_owned(),
+        notes: BTreeMap::new(),
+        steps: steps(),
+        in_use: false,
+        supplies: Vec::new(),
+    };
+    let memory = Memory::default();
+    memory.put(steps()[0].target(), State::Mark(false));
+    let failure = engine.apply_with(draft, vec![None], &memory).unwrap_err();
+    let Failure::Untouched(error) = failure else { panic!("{failure:?}") };
+    assert!(error.to_string().contains("no number comes after"), "{error}");
+    assert_eq!(memory.get(steps()[0].target()), State::Mark(false));
+}
