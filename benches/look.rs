@@ -13,7 +13,7 @@ use std::time::{Duration, Instant};
 use upright_spanner_core::Workshop;
 use upright_spanner_core::image::Facts;
 use upright_spanner_core::progress::Silent;
-use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe};
 
 const RUNS: usize = 5;
@@ -50,7 +50,7 @@ fn main() {
 
     for (what, bytes) in [("ordinary image, 180 KB", 180_000), ("large image, 100 MB", 100 << 20)] {
         let path = folder.path().join("image.dll");
-        let image = world::corvid(Corvid::Upscaler, [2, 7, 4, 0], Bits::Bits64).padding(bytes);
+        let image = world::graphics(Graphics::Upscaler, [2, 7, 4, 0], Bits::Bits64).padding(bytes);
         fs::write(&path, image.to_bytes()).expect("an image");
         let reading = median(|_| time(|| assert!(fs::read(&path).is_ok())));
         let facts = median(|_| time(|| assert!(Facts::read(&path).is_ok())));
@@ -104,8 +104,8 @@ fn list(finder: Option<&str>, tree: &Path) -> Duration {
 fn make_tree(tree: &Path, games: usize, files: usize, images: usize) {
     let per_game = images / games;
     let library = |n: usize| {
-        let kind = [Corvid::Upscaler, Corvid::FrameGenerator, Corvid::Denoiser][n % 3];
-        world::corvid(kind, [2, n as u16 % 40, 1, 0], Bits::Bits64).padding(30_000).to_bytes()
+        let kind = [Graphics::Upscaler, Graphics::FrameGenerator, Graphics::Denoiser][n % 3];
+        world::graphics(kind, [2, n as u16 % 40, 1, 0], Bits::Bits64).padding(30_000).to_bytes()
     };
     let libraries: Vec<Vec<u8>> = (0..per_game.max(1)).map(library).collect();
     for game in 0..games {

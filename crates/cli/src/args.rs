@@ -205,6 +205,9 @@ pub struct GameEdit {
     /// What to call it.
     #[arg(long)]
     pub title: Option<String>,
+    /// Where it stands now, if it was moved: its history goes along.
+    #[arg(long, value_name = "DIR")]
+    pub root: Option<PathBuf>,
     /// The executable that counts, relative to the game's folder.
     #[arg(long, value_name = "PATH")]
     pub executable: Option<String>,
@@ -216,7 +219,7 @@ pub struct GameEdit {
     pub online: Option<bool>,
     /// A further folder that files go to, by name. Can be given several times.
     #[arg(long, value_name = "NAME=DIR", value_parser = bay)]
-    pub bay: Vec<(String, String)>,
+    pub bay: Vec<(String, PathBuf)>,
     /// A text file that tells the game's version, relative to the game's folder.
     #[arg(long, value_name = "PATH")]
     pub version_file: Option<String>,
@@ -262,9 +265,9 @@ fn role(text: &str) -> Result<Role, String> {
 }
 
 /// A bay as `name=folder`.
-fn bay(text: &str) -> Result<(String, String), String> {
+fn bay(text: &str) -> Result<(String, PathBuf), String> {
     let (name, folder) = text.split_once('=').ok_or("write it as NAME=DIR")?;
-    Ok((name.to_owned(), folder.to_owned()))
+    Ok((name.to_owned(), folder.into()))
 }
 
 /// Show what library and program files say of themselves.
@@ -287,8 +290,8 @@ pub enum Rack {
         /// The libraries, folders or archives.
         #[arg(required = true, value_name = "FILE")]
         files: Vec<PathBuf>,
-        /// The versions of the game that they go with: 1.6.1170, 1.6.*, "1.5 - 1.6.640",
-        /// ">=1.5 <1.6.1130", with commas between alternatives.
+        /// The versions of the game that they go with: 8.3.2210, 8.3.*, "7.9 - 8.2.400",
+        /// ">=7.5 <8.3.2100", with commas between alternatives.
         #[arg(long, value_name = "VERSIONS")]
         supports: Option<Requirement>,
         /// The family of the libraries, where their own name for it is not wanted. It is learned.
@@ -424,7 +427,7 @@ pub struct Fit {
     /// Every known game that has this family, one change a game.
     #[arg(long, value_name = "FAMILY", conflicts_with_all = ["game", "build", "as_name"])]
     pub all: Option<String>,
-    /// Go on despite a finding that stops it, by its code. Can be given several times.
+    /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
     /// The variant, where there are several.
@@ -453,6 +456,12 @@ pub struct Rollback {
     /// files as it left them, or a day, as in 2026-03-09, for the files at its end.
     #[arg(long, value_name = "shipped|CHANGE|DATE", default_value = "shipped")]
     pub to: String,
+    /// Put settings back too that were edited since.
+    #[arg(long)]
+    pub settings: bool,
+    /// Proceed despite this stop finding, by its code. Can be given several times.
+    #[arg(long, value_name = "CODE", value_parser = code)]
+    pub despite: Vec<String>,
     /// Show what would be done, and do nothing.
     #[arg(long)]
     pub dry_run: bool,
@@ -467,6 +476,9 @@ pub struct History {
     /// The number of the change to show, after `show`.
     #[arg(hide = true)]
     pub number: Option<i64>,
+    /// Show how much the store keeps for which game.
+    #[arg(long, conflicts_with_all = ["game", "number"])]
+    pub size: bool,
 }
 
 /// Undo a change: the last one, or one by its number.
@@ -474,6 +486,9 @@ pub struct History {
 pub struct Undo {
     /// The number of the change as `history` shows it. An undoing can be undone too.
     pub change: Option<i64>,
+    /// Proceed despite this stop finding, by its code. Can be given several times.
+    #[arg(long, value_name = "CODE", value_parser = code)]
+    pub despite: Vec<String>,
     /// Show what would be done, and do nothing.
     #[arg(long)]
     pub dry_run: bool,
@@ -496,7 +511,7 @@ pub struct Refit {
     pub game: Option<String>,
     /// Only this family.
     pub family: Option<String>,
-    /// Go on despite a finding that stops it, by its code. Can be given several times.
+    /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
     /// Show what would be done, and do nothing.
@@ -512,6 +527,9 @@ pub struct Adopt {
     /// Remove the copies made by hand afterwards. They are kept in the store.
     #[arg(long)]
     pub remove_copies: bool,
+    /// Proceed despite this stop finding, by its code. Can be given several times.
+    #[arg(long, value_name = "CODE", value_parser = code)]
+    pub despite: Vec<String>,
     /// Show what would be done, and do nothing.
     #[arg(long)]
     pub dry_run: bool,
@@ -524,7 +542,7 @@ pub struct Park {
     pub game: String,
     /// The family.
     pub family: String,
-    /// Go on despite a finding that stops it, by its code. Can be given several times.
+    /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
     /// Show what would be done, and do nothing.
@@ -541,6 +559,12 @@ pub struct Doctor {
     /// Show what no build and no rollback point needs, and remove it once you say so.
     #[arg(long)]
     pub reclaim: bool,
+    /// With --reclaim: remove contents too that no record names (`unmentioned`).
+    #[arg(long, value_name = "CODE", requires = "reclaim", value_parser = ["unmentioned"])]
+    pub despite: Vec<String>,
+    /// End a change that was interrupted and cannot be put back with what is there.
+    #[arg(long, value_name = "CHANGE", conflicts_with_all = ["deep", "reclaim"])]
+    pub settle: Option<i64>,
     /// Show what is wrong, and mend nothing.
     #[arg(long)]
     pub dry_run: bool,

@@ -32,10 +32,20 @@ impl Exit {
     /// The code for an error that ended the run.
     pub fn of_error(error: &anyhow::Error) -> Self {
         match error.downcast_ref::<Error>() {
-            Some(Error::Refused(_) | Error::BuildNeeded { .. } | Error::StoodOn { .. }) => {
-                Self::Refused
+            Some(
+                Error::Refused(_)
+                | Error::BuildNeeded { .. }
+                | Error::StoodOn { .. }
+                | Error::NotSure { .. }
+                | Error::InUse { .. },
+            ) => Self::Refused,
+            Some(Error::NotPutBack { .. } | Error::Waiting { .. } | Error::NotNoted { .. }) => {
+                Self::Interrupted
             }
-            Some(Error::NotPutBack { .. } | Error::Waiting { .. }) => Self::Interrupted,
+            Some(Error::GameGone { .. }) => Self::Attend,
+            Some(error) if error.code() == "path" => Self::Usage,
+            // An output that cannot be written is nobody's mistake, and says nothing of the files.
+            None if error.downcast_ref::<io::Error>().is_some() => Self::Attend,
             None
             | Some(
                 Error::UnknownGame { .. }

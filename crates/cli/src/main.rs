@@ -19,14 +19,33 @@ use exit::Exit;
 use session::Session;
 
 fn main() -> ExitCode {
-    let args = Args::parse();
+    let args = match Args::try_parse() {
+        Ok(args) => args,
+        Err(error) => return refuse_usage(&error),
+    };
+    progress::listen();
     let session = Session::new(&args.global);
-    match command::run(args.command, &session) {
-        Ok(exit) => exit.into(),
-        Err(error) if exit::is_closed_pipe(&error) => Exit::Done.into(),
+    let exit = match command::run(args.command, &session) {
+        // Whatever else came of it, a change that waits is what has to be attended to.
+        Ok(_) if session.waits() => Exit::Interrupted,
+        Ok(exit) => exit,
+        Err(error) if exit::is_closed_pipe(&error) => Exit::Done,
         Err(error) => {
-            render::error(&error);
-            Exit::of_error(&error).into()
+            render::failure(&error, session.json);
+            Exit::of_error(&error)
         }
+    };
+    exit.into()
+}
+
+/// Says how the command should be used; with `--json`, as a document too.
+fn refuse_usage(error: &clap::Error) -> ExitCode {
+    let is_error = error.use_stderr();
+    // Where the terminal takes nothing, there is nobody to tell.
+    let _ = error.print();
+    if is_error && std::env::args_os().any(|word| word == "--json") {
+        let message = error.kind().to_string();
+        let _ = render::json(&render::error_document("usage", &message, None));
     }
+    if is_error { Exit::Usage.into() } else { Exit::Done.into() }
 }

@@ -1,10 +1,41 @@
 //! Progress bars, shown on a terminal for what takes longer than half a second.
 
 use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use upright_spanner_core::progress::Progress;
+
+use crate::render::text::clean;
+
+/// Whether files are being altered: then Ctrl-C lets that be finished or put back first.
+static ACTING: AtomicBool = AtomicBool::new(false);
+
+/// Whether the user wants it to stop.
+static STOPPED: AtomicBool = AtomicBool::new(false);
+
+/// How a run ends that was stopped, as shells know it.
+const ENDED_BY_USER: i32 = 130;
+
+/// Listens for Ctrl-C and for the wish to end. Where the system does not tell of it, the program ends as
+/// any other would.
+pub fn listen() {
+    let _ = ctrlc::set_handler(|| {
+        STOPPED.store(true, Ordering::SeqCst);
+        if !ACTING.load(Ordering::SeqCst) {
+            std::process::exit(ENDED_BY_USER);
+        }
+    });
+}
+
+/// Does something that must be finished or put back before the program ends.
+pub fn acting<T>(act: impl FnOnce() -> T) -> T {
+    ACTING.store(true, Ordering::SeqCst);
+    let done = act();
+    ACTING.store(false, Ordering::SeqCst);
+    done
+}
 
 const PATIENCE: Duration = Duration::from_millis(500);
 
@@ -43,7 +74,7 @@ impl Progress for Bars {
         if let Ok(style) = ProgressStyle::with_template(template) {
             bar.set_style(style);
         }
-        bar.set_message(crate::render::clean(what).into_owned());
+        bar.set_message(clean(what).into_owned());
         self.with(|current| *current = Some(Work { began: Instant::now(), bar, shown: false }));
     }
 
@@ -59,6 +90,10 @@ impl Progress for Bars {
             }
             work.bar.inc(by);
         });
+    }
+
+    fn is_stopped(&self) -> bool {
+        STOPPED.load(Ordering::SeqCst)
     }
 
     fn end(&self) {

@@ -6,7 +6,7 @@ use std::fs;
 
 use common::{Bench, errors, output};
 use upright_spanner_sample::Bits;
-use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::world::{self, Graphics};
 
 const TIN: &str = "games/Tin Lighthouse";
 
@@ -14,7 +14,7 @@ const TIN: &str = "games/Tin Lighthouse";
 fn a_dry_run_prints_the_plan_of_the_fit_and_touches_nothing() {
     let bench = Bench::world();
     let before = bench.picture(TIN);
-    let words = ["fit", TIN, "downloads/cvo_upscale_120.3.0.zip"];
+    let words = ["fit", TIN, "downloads/sharpwater-2026.3.0.zip"];
     let dry = bench.ok(&[&words[..], &["--dry-run"]].concat());
     assert!(bench.picture(TIN) == before);
     assert!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().is_empty());
@@ -27,26 +27,26 @@ fn a_dry_run_prints_the_plan_of_the_fit_and_touches_nothing() {
     };
     assert_eq!(plan(&dry), plan(&done));
     assert_eq!(plan(&dry).len(), 3, "{dry}");
-    assert!(dry.contains("2.7.4 → 120.3.0"), "{dry}");
+    assert!(dry.contains("2.7.4 → 2026.3.0"), "{dry}");
 }
 
 #[test]
 fn fit_serves_every_slot_and_rollback_brings_back_every_byte() {
     let bench = Bench::world();
     let before = bench.picture(TIN);
-    bench.ok(&["rack", "add", "downloads/cvo_upscale_120.3.0.zip"]);
-    let done = bench.ok(&["fit", TIN, "cvo-upscale"]);
-    assert!(done.contains("2 files. Read back: version 120.3.0"), "{done}");
+    bench.ok(&["rack", "add", "downloads/sharpwater-2026.3.0.zip"]);
+    let done = bench.ok(&["fit", TIN, "sharpwater"]);
+    assert!(done.contains("2 files. Read back: version 2026.3.0"), "{done}");
     let after = bench.picture(TIN);
     let changed: Vec<&str> =
         before.iter().zip(&after).filter(|(a, b)| a != b).map(|(a, _)| a.0.as_str()).collect();
     assert_eq!(changed.len(), 2);
-    assert!(changed.iter().all(|path| path.ends_with("cvo_upscale.dll")));
-    let again = bench.ok(&["fit", "tin-lighthouse", "cvo-upscale"]);
-    assert!(again.contains("already has cvo-upscale@120.3.0 in every place"), "{again}");
+    assert!(changed.iter().all(|path| path.ends_with("sharpwater.dll")));
+    let again = bench.ok(&["fit", "tin-lighthouse", "sharpwater"]);
+    assert!(again.contains("already has sharpwater@2026.3.0 in every place"), "{again}");
 
-    let back = bench.ok(&["rollback", "tin-lighthouse", "cvo-upscale"]);
-    assert!(back.contains("120.3.0 → 2.7.4"), "{back}");
+    let back = bench.ok(&["rollback", "tin-lighthouse", "sharpwater"]);
+    assert!(back.contains("2026.3.0 → 2.7.4"), "{back}");
     assert!(bench.picture(TIN) == before);
     let history = bench.json(&["history", "tin-lighthouse"]);
     let summaries: Vec<&str> = history["changes"]
@@ -55,7 +55,7 @@ fn fit_serves_every_slot_and_rollback_brings_back_every_byte() {
         .iter()
         .map(|c| c["summary"].as_str().unwrap())
         .collect();
-    assert_eq!(summaries, ["fit cvo-upscale@120.3.0", "rollback cvo-upscale"]);
+    assert_eq!(summaries, ["fit sharpwater@2026.3.0", "rollback sharpwater"]);
     let idle = bench.ok(&["rollback", "tin-lighthouse"]);
     assert!(idle.contains("Nothing to roll back"), "{idle}");
 }
@@ -66,15 +66,15 @@ fn what_would_not_work_is_refused_before_anything_is_copied() {
     bench.ok(&[
         "rack",
         "add",
-        "downloads/cvo_upscale_120.3.0.zip",
-        "downloads/cvo_upscale_120.3.0_x86.zip",
-        "downloads/lampwright_2_02_06.zip",
+        "downloads/sharpwater-2026.3.0.zip",
+        "downloads/sharpwater-2026.3.0-x86.zip",
+        "downloads/lampwright-31.6.zip",
     ]);
     let before = bench.picture("games");
     for (game, build, code, wanted) in [
-        ("games/Tin Lighthouse", "cvo-upscale@120.3.0+x86", "machine-mismatch", "is 32-bit, but"),
-        ("games/Kite Harbour", "cvo-upscale@120.3.0", "family-absent", "has no cvo-upscale"),
-        ("games/Moss & Meridian", "lampwright", "keyed-elsewhere", "made for version 1.6.40"),
+        ("games/Tin Lighthouse", "sharpwater@2026.3.0+x86", "machine-mismatch", "is 32-bit, but"),
+        ("games/Kite Harbour", "sharpwater@2026.3.0", "family-absent", "has no sharpwater"),
+        ("games/Moss & Meridian", "lampwright", "keyed-elsewhere", "made for version 22.4.9"),
     ] {
         let text = output(&bench.run(&["fit", game, build]).code(3));
         let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
@@ -88,12 +88,12 @@ fn what_would_not_work_is_refused_before_anything_is_copied() {
 fn an_extender_for_the_updated_game_takes_the_place_of_the_old_one_under_its_own_name() {
     let bench = Bench::world();
     let exe =
-        world::game_exe(Bits::Bits32, "Moss & Meridian", "Fernway Interactive", [1, 6, 40, 0]);
+        world::game_exe(Bits::Bits32, "Moss & Meridian", "Fernway Interactive", [22, 4, 9, 0]);
     bench.write("games/Moss & Meridian/MossMeridian.exe", &exe.to_bytes());
     let before = bench.picture("games/Moss & Meridian");
-    bench.ok(&["fit", "games/Moss & Meridian", "downloads/lampwright_2_02_06.zip"]);
-    assert!(bench.file("games/Moss & Meridian/lampwright_1_6_40.dll").exists());
-    assert!(!bench.file("games/Moss & Meridian/lampwright_1_6_32.dll").exists());
+    bench.ok(&["fit", "games/Moss & Meridian", "downloads/lampwright-31.6.zip"]);
+    assert!(bench.file("games/Moss & Meridian/lampwright-22.4.9.dll").exists());
+    assert!(!bench.file("games/Moss & Meridian/lampwright-22.4.7.dll").exists());
     bench.ok(&["rollback", "games/Moss & Meridian"]);
     assert!(bench.picture("games/Moss & Meridian") == before);
 }
@@ -114,15 +114,15 @@ fn a_loader_keeps_the_name_under_which_the_game_loads_it() {
 fn names_are_matched_without_regard_to_case() {
     let bench = Bench::world();
     let folder = bench.file("games/Tin Lighthouse/Lantern/Game/Binaries/x64");
-    fs::rename(folder.join("cvo_upscale.dll"), folder.join("aside")).unwrap();
-    fs::rename(folder.join("aside"), folder.join("CVO_Upscale.DLL")).unwrap();
-    let done = bench.ok(&["fit", TIN, "downloads/cvo_upscale_2.9.1.zip"]);
+    fs::rename(folder.join("sharpwater.dll"), folder.join("aside")).unwrap();
+    fs::rename(folder.join("aside"), folder.join("SharpWater.DLL")).unwrap();
+    let done = bench.ok(&["fit", TIN, "downloads/sharpwater-2.9.1.zip"]);
     assert!(done.contains("2 files"), "{done}");
     let names: Vec<String> = fs::read_dir(folder)
         .unwrap()
         .map(|e| e.unwrap().file_name().into_string().unwrap())
         .collect();
-    assert!(names.contains(&"CVO_Upscale.DLL".to_owned()), "the tree's spelling stays: {names:?}");
+    assert!(names.contains(&"SharpWater.DLL".to_owned()), "the tree's spelling stays: {names:?}");
 }
 
 #[test]
@@ -238,16 +238,16 @@ fn a_file_in_use_is_said_in_words_and_nothing_changes() {
 #[test]
 fn large_files_are_fitted_where_there_is_but_one_processor() {
     let bench = Bench::empty();
-    let library = |major| world::corvid(Corvid::Upscaler, [major, 1, 0, 0], Bits::Bits64);
+    let library = |major| world::graphics(Graphics::Upscaler, [major, 1, 0, 0], Bits::Bits64);
     let exe = world::game_exe(Bits::Bits64, "Pier", "Nine Knots", [1, 0, 0, 0]);
     bench.write("Pier/Pier.exe", &exe.to_bytes());
-    let places = ["Pier/cvo_upscale.dll", "Pier/plugins/cvo_upscale.dll"];
+    let places = ["Pier/sharpwater.dll", "Pier/plugins/sharpwater.dll"];
     for place in places {
         bench.write(place, &library(2).padding(17 << 20).to_bytes());
     }
-    bench.write("new/cvo_upscale.dll", &library(3).padding(18 << 20).to_bytes());
+    bench.write("new/sharpwater.dll", &library(3).padding(18 << 20).to_bytes());
     let before = bench.picture("Pier");
-    for words in [&["fit", "Pier", "new/cvo_upscale.dll"][..], &["rollback", "Pier"]] {
+    for words in [&["fit", "Pier", "new/sharpwater.dll"][..], &["rollback", "Pier"]] {
         assert_cmd::Command::new(env!("CARGO_BIN_EXE_spanner"))
             .args(words)
             .current_dir(bench.path())
@@ -267,13 +267,13 @@ fn the_demo_tells_its_story_twice_and_spares_other_folders() {
     for _ in 0..2 {
         let story = bench.ok(&["demo", "show"]);
         for wanted in
-            ["$ spanner survey games", "[machine-mismatch]", "120.3.0 → 2.7.4", "SPANNER_HOME="]
+            ["$ spanner survey games", "[machine-mismatch]", "2026.3.0 → 2.7.4", "SPANNER_HOME="]
         {
             assert!(story.contains(wanted), "no {wanted} in\n{story}");
         }
     }
-    let corvid = world::corvid(Corvid::Denoiser, [1, 0, 0, 0], Bits::Bits64);
-    bench.write("mine/games/keep.dll", &corvid.to_bytes());
+    let keep = world::graphics(Graphics::Denoiser, [1, 0, 0, 0], Bits::Bits64);
+    bench.write("mine/games/keep.dll", &keep.to_bytes());
     let errors = errors(&bench.run(&["demo", "mine"]).code(2));
     assert!(errors.contains("is not empty and no demo made it"), "{errors}");
     assert!(bench.file("mine/games/keep.dll").exists());

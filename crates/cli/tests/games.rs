@@ -118,7 +118,7 @@ fn the_program_that_counts_is_told_from_those_around_it() {
         ),
         (
             "nothing out of the folders for installers",
-            vec![drawing("_CommonRedist/m.exe", 90_000), plain("m.exe", 0)],
+            vec![drawing("_redist/m.exe", 90_000), plain("m.exe", 0)],
             "m.exe",
         ),
         (
@@ -144,7 +144,7 @@ fn the_program_that_counts_is_told_from_those_around_it() {
 #[test]
 fn the_words_of_a_description_tell_the_role() {
     for (words, role) in [
-        ("Plume Upscaler", "upscaler"),
+        ("Sharpwater upscaler", "upscaler"),
         ("Super resolution library", "upscaler"),
         ("Frame Generation and upscaling", "frame-generation"),
         ("frame interpolation", "frame-generation"),
@@ -194,7 +194,7 @@ fn scripts_get_the_exit_codes_that_the_guide_lists() {
         (&["inspect", "nothing.dll"], 1),
         (&["survey", "--colour"], 2),
         (&["fit", "nobody", "brine"], 2),
-        (&["fit", "games/Kite Harbour", "downloads/cvo_denoise_1.2.2.zip"], 3),
+        (&["fit", "games/Kite Harbour", "downloads/hushgrain-1.2.2.zip"], 3),
         (&["compare", "a", "b"], 4),
         (&["rack", "show", "nothing"], 2),
         (&["history"], 0),

@@ -55,39 +55,39 @@ fn an_extender_comes_with_starter_and_scripts_and_without_its_sources() {
         fs::rename(bench.file(MOSS).join(from), bench.file(MOSS).join(to)).unwrap();
     }
     let before = bench.picture(MOSS);
-    bench.ok(&["rack", "add", "downloads/lampwright_2_02_04.zip"]);
+    bench.ok(&["rack", "add", "downloads/lampwright-31.4.zip"]);
     let fit = ["fit", MOSS, "lampwright"];
     assert_eq!(
         steps(&bench, &fit),
         [
-            "data/Scripts/lampwright_core.script new",
-            "data/Scripts/lampwright_lanterns.script new",
-            "lampwright_1_6_32.dll swapped",
-            "lampwright_start.exe swapped",
+            "data/rules/lamp-core.rule new",
+            "data/rules/lamp-lanterns.rule new",
+            "lampwright-22.4.7.dll swapped",
+            "lampwright-run.exe swapped",
         ]
     );
     bench.ok(&fit);
-    assert!(files(&bench, MOSS).contains(&"data/Scripts/lampwright_core.script".to_owned()));
+    assert!(files(&bench, MOSS).contains(&"data/rules/lamp-core.rule".to_owned()));
     assert_eq!(files(&bench, MOSS).len(), before.len() + 2);
     bench.ok(&["rollback", MOSS]);
     assert_eq!(bench.picture(MOSS), before);
-    assert!(!bench.file(&format!("{MOSS}/data/Scripts")).exists(), "its folder goes with it");
+    assert!(!bench.file(&format!("{MOSS}/data/rules")).exists(), "its folder goes with it");
 }
 
 #[test]
 fn the_build_that_knows_this_executable_is_chosen_and_its_texts_say_what_is_new() {
     let bench = Bench::world();
-    let zips = ["downloads/lampwright_2_02_04.zip", "downloads/lampwright_2_02_06.zip"];
+    let zips = ["downloads/lampwright-31.4.zip", "downloads/lampwright-31.6.zip"];
     bench.ok(&["rack", "add", zips[0], zips[1]]);
-    assert!(bench.ok(&["fit", MOSS, "lampwright", "--dry-run"]).contains("lampwright@2.2.4+x86"));
-    let notes = bench.ok(&["rack", "notes", "lampwright@2.2.6", "--for", MOSS]);
-    assert!(notes.contains("since 2.2.1, which Moss & Meridian has"), "{notes}");
-    assert!(notes.contains("Knows 1.6.40") && notes.contains("keep their colour"), "{notes}");
-    assert!(!notes.contains("First for 1.6.32"), "{notes}");
-    bench.ok(&["fit", MOSS, "lampwright@2.2.4"]);
+    assert!(bench.ok(&["fit", MOSS, "lampwright", "--dry-run"]).contains("lampwright@31.4.0+x86"));
+    let notes = bench.ok(&["rack", "notes", "lampwright@31.6.0", "--for", MOSS]);
+    assert!(notes.contains("since 31.1.0, which Moss & Meridian has"), "{notes}");
+    assert!(notes.contains("Knows 22.4.9") && notes.contains("keep their colour"), "{notes}");
+    assert!(!notes.contains("First for 22.4.7"), "{notes}");
+    bench.ok(&["fit", MOSS, "lampwright@31.4.0"]);
     let list = bench.json(&["rack", "list"]);
     assert_eq!(list["builds"][1]["in_use_by"][0], "moss-meridian");
-    assert_eq!(list["builds"][0]["supports"], "1.6.40");
+    assert_eq!(list["builds"][0]["supports"], "22.4.9");
 }
 
 #[test]
@@ -130,23 +130,23 @@ fn what_an_older_build_left_goes_when_a_newer_one_comes() {
 fn the_data_part_is_handed_off_as_an_archive_that_begins_where_a_mod_manager_does() {
     let bench = Bench::world();
     fs::create_dir(bench.file("mods")).unwrap();
-    bench.ok(&["rack", "add", "downloads/lampwright_2_02_04.zip"]);
+    bench.ok(&["rack", "add", "downloads/lampwright-31.4.zip"]);
     let fit = ["fit", MOSS, "lampwright", "--handoff", "mods"];
     assert_eq!(
         steps(&bench, &fit),
-        ["lampwright_1_6_32.dll swapped", "lampwright_start.exe swapped"]
+        ["lampwright-22.4.7.dll swapped", "lampwright-run.exe swapped"]
     );
     let said = bench.ok(&fit);
-    assert!(said.contains("mods/lampwright-2.2.4-data.zip"), "{said}");
-    let file = fs::File::open(bench.file("mods/lampwright-2.2.4-data.zip")).unwrap();
+    assert!(said.contains("mods/lampwright-31.4.0-data.zip"), "{said}");
+    let file = fs::File::open(bench.file("mods/lampwright-31.4.0-data.zip")).unwrap();
     let mut zip = zip::ZipArchive::new(file).unwrap();
     let names: Vec<String> = zip.file_names().map(str::to_owned).collect();
-    assert_eq!(names, ["Scripts/lampwright_core.script", "Scripts/lampwright_lanterns.script"]);
+    assert_eq!(names, ["rules/lamp-core.rule", "rules/lamp-lanterns.rule"]);
     let mut text = String::new();
     std::io::Read::read_to_string(&mut zip.by_index(0).unwrap(), &mut text).unwrap();
-    assert!(text.contains("version 2.2.4"));
+    assert!(text.contains("version 31.4.0"));
     bench.ok(&fit);
-    fs::write(bench.file("mods/lampwright-2.2.4-data.zip"), "mine").unwrap();
+    fs::write(bench.file("mods/lampwright-31.4.0-data.zip"), "mine").unwrap();
     let said = errors(&bench.run(&fit).code(2));
     assert!(said.contains("is there already, with other content"), "{said}");
 }
@@ -154,30 +154,29 @@ fn the_data_part_is_handed_off_as_an_archive_that_begins_where_a_mod_manager_doe
 #[test]
 fn a_layout_is_printed_edited_and_remembered_for_the_next_version() {
     let bench = Bench::world();
-    bench.ok(&["rack", "add", "downloads/lampwright_2_02_04.zip"]);
+    bench.ok(&["rack", "add", "downloads/lampwright-31.4.zip"]);
     let layout = bench.ok(&["rack", "show", "lampwright", "--layout"]);
-    assert!(layout.contains("from = \"Data/Scripts/lampwright_core.script\""), "{layout}");
+    assert!(layout.contains("from = \"Data/rules/lamp-core.rule\""), "{layout}");
     // The starter is not wanted, the scripts go elsewhere, and one of them to a mod manager.
     let mut blocks: Vec<String> = layout.split("[[file]]").map(str::to_owned).collect();
-    blocks.retain(|block| !block.contains("lampwright_start.exe"));
-    let edited = blocks.join("[[file]]").replace(
-        "to = \"Data/Scripts/lampwright_core.script\"",
-        "to = \"Mods/lampwright_core.script\"",
-    );
+    blocks.retain(|block| !block.contains("lampwright-run.exe"));
+    let edited = blocks
+        .join("[[file]]")
+        .replace("to = \"Data/rules/lamp-core.rule\"", "to = \"Mods/lamp-core.rule\"");
     let last = edited.rfind("replace").unwrap();
     let edited = format!("{}handoff{}", &edited[..last], &edited[last + 7..]);
     bench.write("mine.toml", edited.as_bytes());
-    bench.ok(&["rack", "add", "downloads/lampwright_2_02_04.zip", "--layout", "mine.toml"]);
-    let wanted = ["Mods/lampwright_core.script new", "lampwright_1_6_32.dll swapped"];
+    bench.ok(&["rack", "add", "downloads/lampwright-31.4.zip", "--layout", "mine.toml"]);
+    let wanted = ["Mods/lamp-core.rule new", "lampwright-22.4.7.dll swapped"];
     assert_eq!(steps(&bench, &["fit", MOSS, "lampwright"]), wanted);
     let said = errors(&bench.run(&["fit", MOSS, "lampwright"]).code(2));
     assert!(said.contains("--handoff DIR"), "{said}");
 
-    bench.write("next.zip", &lampwright_package([2, 2, 8, 0], "1.6.32", DATE));
+    bench.write("next.zip", &lampwright_package([31, 8, 0, 0], "22.4.7", DATE));
     bench.ok(&["rack", "add", "next.zip"]);
-    assert_eq!(steps(&bench, &["fit", MOSS, "lampwright@2.2.8"]), wanted);
-    let shown = bench.ok(&["rack", "show", "lampwright@2.2.8"]);
-    assert!(shown.contains("lampwright_start.exe has no place"), "{shown}");
+    assert_eq!(steps(&bench, &["fit", MOSS, "lampwright@31.8.0"]), wanted);
+    let shown = bench.ok(&["rack", "show", "lampwright@31.8.0"]);
+    assert!(shown.contains("lampwright-run.exe has no place"), "{shown}");
 }
 
 #[test]
@@ -190,7 +189,7 @@ fn layouts_that_cannot_be_are_said_with_their_line() {
             format!(
                 "{head}[[file]]\nfrom = \"a.dll\"\nbay = \"exe\"\nto = \"../a.dll\"\npolicy = \"replace\"\n"
             ),
-            "mine.toml:6: `../a.dll` is not a path inside",
+            "mine.toml:6: `../a.dll` cannot be used as a path",
         ),
         (
             format!("{head}[[file]]\nfrom = \"a.dll\"\nbay = \"exe\"\npolicy = \"burn\"\n"),
@@ -206,7 +205,7 @@ fn layouts_that_cannot_be_are_said_with_their_line() {
         ),
     ] {
         bench.write("mine.toml", text.as_bytes());
-        let words = ["rack", "add", "downloads/lampwright_2_02_04.zip", "--layout", "mine.toml"];
+        let words = ["rack", "add", "downloads/lampwright-31.4.zip", "--layout", "mine.toml"];
         let assert = bench.run(&words);
         let said = errors(&assert);
         assert!(assert.get_output().status.code() != Some(0) && said.contains(wanted), "{said}");
@@ -289,20 +288,20 @@ fn a_loader_gets_the_name_that_the_game_loads_unless_another_has_it() {
 fn the_parts_of_a_runtime_go_each_to_its_own_place() {
     let bench = Bench::world();
     let game = "games/Kite Harbour";
-    let old = format!("{game}/System/brine_font.dll");
+    let old = format!("{game}/System/saltlamp.dll");
     fs::create_dir(bench.file(&format!("{game}/Fonts"))).unwrap();
-    fs::rename(bench.file(&old), bench.file(&format!("{game}/Fonts/Brine_Font.dll"))).unwrap();
-    fs::remove_file(bench.file(&format!("{game}/System/brine_mixer.dll"))).unwrap();
+    fs::rename(bench.file(&old), bench.file(&format!("{game}/Fonts/SaltLamp.dll"))).unwrap();
+    fs::remove_file(bench.file(&format!("{game}/System/quern.dll"))).unwrap();
     bench.ok(&["rack", "add", "downloads/brine-2.8.1-win64.zip"]);
-    let wanted = ["Fonts/Brine_Font.dll swapped", "System/brine.dll swapped"];
+    let wanted = ["Fonts/SaltLamp.dll swapped", "System/brine.dll swapped"];
     assert_eq!(steps(&bench, &["fit", game, "brine"]), wanted, "a part that it lacks stays out");
 
-    let needs = world::brine([2, 9, 0, 0]).imports("brine_mixer.dll", &["brine_mixer_open"]);
-    let part = world::brine_part("mixer", 90).to_bytes();
-    let zip = archive::zip(&[("brine.dll", &needs.to_bytes()), ("brine_mixer.dll", &part)], DATE);
+    let needs = world::brine([2, 9, 0, 0]).imports("quern.dll", &["quern_open"]);
+    let part = world::brine_part("quern", 90).to_bytes();
+    let zip = archive::zip(&[("brine.dll", &needs.to_bytes()), ("quern.dll", &part)], DATE);
     bench.write("brine.zip", &zip);
     bench.ok(&["rack", "add", "brine.zip"]);
-    let wanted = ["System/brine.dll swapped", "System/brine_mixer.dll new"];
+    let wanted = ["System/brine.dll swapped", "System/quern.dll new"];
     assert_eq!(steps(&bench, &["fit", game, "brine@2.9.0"]), wanted, "unless another needs it");
 }
 
@@ -353,12 +352,12 @@ fn a_package_for_several_versions_of_the_game_gives_a_build_for_each() {
     let bench = Bench::world();
     let lamp = |serves| world::lampwright([2, 3, 0, 0], serves).to_bytes();
     let zip = archive::zip(
-        &[("lampwright_1_6_32.dll", &lamp("1.6.32")), ("lampwright_1_6_40.dll", &lamp("1.6.40"))],
+        &[("lampwright-22.4.7.dll", &lamp("22.4.7")), ("lampwright-22.4.9.dll", &lamp("22.4.9"))],
         DATE,
     );
     bench.write("lamp.zip", &zip);
     bench.ok(&["rack", "add", "lamp.zip"]);
     let list = bench.json(&["rack", "list"]);
     assert_eq!(list["builds"].as_array().unwrap().len(), 2, "{list}");
-    assert_eq!(steps(&bench, &["fit", MOSS, "lampwright"]), ["lampwright_1_6_32.dll swapped"]);
+    assert_eq!(steps(&bench, &["fit", MOSS, "lampwright"]), ["lampwright-22.4.7.dll swapped"]);
 }

@@ -5,7 +5,7 @@ mod common;
 use std::fs;
 
 use common::{Bench, errors, output};
-use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo};
 
 #[test]
@@ -27,7 +27,7 @@ fn survey_finds_each_game_and_the_executable_that_counts() {
         found,
         [
             ("kite-harbour", "System/KiteHarbour.exe", "1.0.9"),
-            ("moss-meridian", "MossMeridian.exe", "1.6.32"),
+            ("moss-meridian", "MossMeridian.exe", "22.4.7"),
             ("saltglass-drift", "bin/SaltglassDrift.exe", "3.20.1.8841"),
             ("tin-lighthouse", "Lantern/Game/Binaries/x64/TinLighthouse.exe", "1.4.2"),
         ]
@@ -51,16 +51,16 @@ fn survey_finds_the_components_by_evidence() {
     assert_eq!(components(0), ["runtime brine 2.0.3 outsider"]);
     assert_eq!(
         components(1),
-        ["extender lampwright 2.2.1 keyed+outsider", "support meadow-tweaks 0.9.4 outsider"]
+        ["extender lampwright 31.1.0 keyed+outsider", "support meadow-tweaks 0.9.4 outsider"]
     );
     assert_eq!(components(2), ["loader undertow 2.1.0 stand-in+outsider"]);
     assert_eq!(
         components(3),
         [
-            "upscaler cvo-upscale 2.7.4 outsider",
-            "upscaler cvo-upscale 2.7.4 outsider",
-            "frame-generation cvo-framegen 1.1.0 outsider",
-            "denoiser cvo-denoise 1.0.3 outsider",
+            "upscaler sharpwater 2.7.4 outsider",
+            "upscaler sharpwater 2.7.4 outsider",
+            "frame-generation evenkeel 1.1.0 outsider",
+            "denoiser hushgrain 1.0.3 outsider",
         ]
     );
 }
@@ -71,14 +71,14 @@ fn survey_tells_the_newest_build_on_the_rack() {
     bench.ok(&[
         "rack",
         "add",
-        "downloads/cvo_upscale_2.9.1.zip",
-        "downloads/cvo_upscale_120.3.0.zip",
+        "downloads/sharpwater-2.9.1.zip",
+        "downloads/sharpwater-2026.3.0.zip",
     ]);
-    bench.ok(&["rack", "add", "downloads/cvo_upscale_120.3.0_x86.zip"]);
+    bench.ok(&["rack", "add", "downloads/sharpwater-2026.3.0-x86.zip"]);
     let text = bench.ok(&["survey", "games/Tin Lighthouse"]);
-    assert!(text.contains("rack has 120.3.0"), "{text}");
+    assert!(text.contains("rack has 2026.3.0"), "{text}");
     assert!(
-        text.contains("Next: spanner fit tin-lighthouse cvo-upscale@120.3.0 --dry-run"),
+        text.contains("Next: spanner fit tin-lighthouse sharpwater@2026.3.0 --dry-run"),
         "{text}"
     );
 }
@@ -131,13 +131,13 @@ fn what_cannot_be_read_is_said_and_the_rest_shown() {
 fn a_renamed_original_is_told_of_with_the_file_that_took_its_place() {
     let bench = Bench::world();
     let folder = bench.file("games/Tin Lighthouse/Lantern/Game/Binaries/x64");
-    fs::rename(folder.join("cvo_framegen.dll"), folder.join("cvo_framegen.dll.bak")).unwrap();
-    let newer = world::corvid(Corvid::FrameGenerator, [1, 4, 0, 0], Bits::Bits64);
-    fs::write(folder.join("cvo_framegen.dll"), newer.to_bytes()).unwrap();
+    fs::rename(folder.join("evenkeel.dll"), folder.join("evenkeel.dll.bak")).unwrap();
+    let newer = world::graphics(Graphics::FrameGenerator, [1, 4, 0, 0], Bits::Bits64);
+    fs::write(folder.join("evenkeel.dll"), newer.to_bytes()).unwrap();
     let text = bench.ok(&["survey", "games/Tin Lighthouse", "--why"]);
     assert!(
         text.contains(
-            "hand-backup: cvo_framegen.dll.bak beside it looks like the original, version 1.1.0"
+            "hand-backup: evenkeel.dll.bak beside it looks like the original, version 1.1.0"
         ),
         "{text}"
     );

@@ -11,11 +11,11 @@ fn used_world() -> Bench {
     let bench = Bench::world();
     bench.ok(&["survey", "games"]);
     let zips =
-        ["cvo_upscale_120.3.0", "cvo_upscale_120.3.0_x86", "undertow-2.3.0", "brine-2.8.1-win64"];
+        ["sharpwater-2026.3.0", "sharpwater-2026.3.0-x86", "undertow-2.3.0", "brine-2.8.1-win64"];
     for zip in zips {
         bench.ok(&["rack", "add", &format!("downloads/{zip}.zip")]);
     }
-    bench.ok(&["fit", "tin-lighthouse", "cvo-upscale"]);
+    bench.ok(&["fit", "tin-lighthouse", "sharpwater"]);
     bench.ok(&["rollback", "tin-lighthouse"]);
     bench.ok(&["fit", "saltglass-drift", "undertow"]);
     bench.ok(&["family", "learn", "games/Saltglass Drift/bin/winmm.dll", "--group", "loaders"]);
@@ -34,7 +34,7 @@ fn printed(bench: &Bench, words: &[&str], variables: &[(&str, &str)]) -> String 
 #[test]
 fn no_line_is_wider_than_the_terminal() {
     let bench = used_world();
-    let denoiser = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/cvo_denoise.dll";
+    let denoiser = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
     let commands: [&[&str]; 27] = [
         &["survey", "games"],
         &["survey", "games", "--all"],
@@ -44,22 +44,22 @@ fn no_line_is_wider_than_the_terminal() {
         &["rack", "list"],
         &["rack", "show", "undertow"],
         &["rack", "notes", "undertow"],
-        &["fit", "tin-lighthouse", "cvo-upscale", "--dry-run"],
-        &["fit", "tin-lighthouse", "cvo-upscale@120.3.0+x86"],
-        &["fit", "kite-harbour", "cvo-upscale@120.3.0"],
+        &["fit", "tin-lighthouse", "sharpwater", "--dry-run"],
+        &["fit", "tin-lighthouse", "sharpwater@2026.3.0+x86"],
+        &["fit", "kite-harbour", "sharpwater@2026.3.0"],
         &["rollback", "saltglass-drift", "--dry-run"],
         &["history"],
         &["history", "tin-lighthouse"],
         &["history", "show", "1"],
         &["check", "saltglass-drift"],
-        &["check", "tin-lighthouse", "cvo-upscale"],
+        &["check", "tin-lighthouse", "sharpwater"],
         &["check", "kite-harbour", "undertow"],
         &["check", "--all"],
         &["check", "kite-harbour", "--entries"],
         &["explain"],
         &["explain", "entry-not-loaded"],
         &["drift"],
-        &["fit", "--all", "cvo-upscale", "--dry-run"],
+        &["fit", "--all", "sharpwater", "--dry-run"],
         &["park", "saltglass-drift", "undertow", "--dry-run"],
         &["inspect", denoiser],
         &["compare", denoiser, "games/Kite Harbour/System/brine.dll"],
@@ -130,10 +130,10 @@ fn every_document_has_its_schema() {
         &["rack", "show", "undertow"],
         &["rack", "notes", "undertow"],
         &["rack", "verify"],
-        &["rack", "add", "downloads/cvo_denoise_1.2.2.zip"],
-        &["fit", "tin-lighthouse", "cvo-upscale", "--dry-run"],
-        &["fit", "tin-lighthouse", "cvo-upscale@120.3.0+x86"],
-        &["fit", "tin-lighthouse", "cvo-upscale"],
+        &["rack", "add", "downloads/hushgrain-1.2.2.zip"],
+        &["fit", "tin-lighthouse", "sharpwater", "--dry-run"],
+        &["fit", "tin-lighthouse", "sharpwater@2026.3.0+x86"],
+        &["fit", "tin-lighthouse", "sharpwater"],
         &["rollback", "tin-lighthouse"],
         &["history"],
         &["history", "show", "1"],
@@ -144,8 +144,8 @@ fn every_document_has_its_schema() {
         &["explain", "pinned"],
         &["pin", "kite-harbour", "brine", "--why", "as it is"],
         &["drift"],
-        &["fit", "--all", "cvo-upscale", "--dry-run"],
-        &["fit", "--all", "cvo-upscale"],
+        &["fit", "--all", "sharpwater", "--dry-run"],
+        &["fit", "--all", "sharpwater"],
         &["refit", "tin-lighthouse"],
         &["undo", "--dry-run"],
         &["adopt", "kite-harbour"],
@@ -160,8 +160,8 @@ fn every_document_has_its_schema() {
 #[test]
 fn every_command_gives_programs_one_document_and_nothing_else() {
     let bench = used_world();
-    let dll = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/cvo_upscale.dll";
-    let copy = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/cvo_denoise.dll";
+    let dll = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/sharpwater.dll";
+    let copy = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
     std::fs::copy(bench.file(copy), bench.file(&format!("{copy}.bak"))).unwrap();
     let commands: [&[&str]; 42] = [
         &["survey", "games"],
@@ -175,7 +175,7 @@ fn every_command_gives_programs_one_document_and_nothing_else() {
         &["game", "show", "kite-harbour"],
         &["family", "list"],
         &["family", "show", "loaders"],
-        &["rack", "add", "downloads/cvo_denoise_1.2.2.zip"],
+        &["rack", "add", "downloads/hushgrain-1.2.2.zip"],
         &["rack", "list"],
         &["rack", "show", "undertow"],
         &["rack", "notes", "undertow"],
@@ -187,7 +187,7 @@ fn every_command_gives_programs_one_document_and_nothing_else() {
         &["explain", "no-space"],
         &["fit", "kite-harbour", "brine", "--dry-run"],
         &["fit", "kite-harbour", "brine"],
-        &["fit", "--all", "cvo-upscale"],
+        &["fit", "--all", "sharpwater"],
         &["drift"],
         &["refit"],
         &["park", "kite-harbour", "brine"],
@@ -200,7 +200,7 @@ fn every_command_gives_programs_one_document_and_nothing_else() {
         &["history", "show", "1"],
         &["pin", "kite-harbour", "brine", "--why", "it works"],
         &["unpin", "kite-harbour", "brine"],
-        &["rack", "drop", "cvo-denoise"],
+        &["rack", "drop", "hushgrain"],
         &["doctor"],
         &["doctor", "--reclaim"],
         &["root", "forget", "games"],

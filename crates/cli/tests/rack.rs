@@ -5,9 +5,9 @@ mod common;
 use std::fs;
 use std::io::{Cursor, Write};
 
-use common::{Bench, errors, output};
+use common::{Bench, errors, free, output};
 use sevenz_rust2::{ArchiveEntry, ArchiveWriter};
-use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
@@ -54,24 +54,17 @@ fn seven_zip(entries: &[(&str, &[u8])], solid: bool) -> Vec<u8> {
 fn builds_come_from_zips_and_libraries_under_the_name_that_the_file_tells() {
     let bench = Bench::world();
     let zips =
-        ["cvo_upscale_120.3.0", "cvo_upscale_120.3.0_x86", "undertow-2.3.0", "lampwright_2_02_06"];
+        ["sharpwater-2026.3.0", "sharpwater-2026.3.0-x86", "undertow-2.3.0", "lampwright-31.6"];
     let zips = zips.map(|name| format!("downloads/{name}.zip"));
-    let mut words = vec!["rack", "add", "games/Kite Harbour/System/brine_mixer.dll"];
+    let mut words = vec!["rack", "add", "games/Kite Harbour/System/quern.dll"];
     words.extend(zips.iter().map(String::as_str));
     bench.ok(&words);
     let found = builds(&bench);
-    assert!(
-        found[0].starts_with("brine-mixer@content-") && found[0].ends_with(" x86_64"),
-        "{found:?}"
-    );
+    assert!(found[1].starts_with("quern@content-") && found[1].ends_with(" x86_64"), "{found:?}");
+    assert_eq!(found[0], "lampwright@31.6.0+x86 x86");
     assert_eq!(
-        found[1..],
-        [
-            "cvo-upscale@120.3.0 x86_64",
-            "cvo-upscale@120.3.0+x86 x86",
-            "lampwright@2.2.6+x86 x86",
-            "undertow@2.3.0 x86_64",
-        ]
+        found[2..],
+        ["sharpwater@2026.3.0 x86_64", "sharpwater@2026.3.0+x86 x86", "undertow@2.3.0 x86_64",]
     );
     let again = bench.ok(&words);
     assert_eq!(again.matches("already there").count(), 5, "{again}");
@@ -160,17 +153,17 @@ fn each_file_is_sorted_by_what_it_is() {
 fn sibling_folders_with_the_same_names_are_variants_and_the_game_decides() {
     let bench = Bench::world();
     let build = |bits, seed: u16| {
-        world::corvid(Corvid::Upscaler, [130, seed, 0, 0], bits).padding(1000).to_bytes()
+        world::graphics(Graphics::Upscaler, [130, seed, 0, 0], bits).padding(1000).to_bytes()
     };
     let info = VersionInfo::new([130, 1, 0, 0]).with("CompanyName", "Corvid Optics");
     let variant =
-        |seed| Pe::dll(Bits::Bits64, "cvo_upscale.dll").version(&info).export("a", seed).to_bytes();
+        |seed| Pe::dll(Bits::Bits64, "sharpwater.dll").version(&info).export("a", seed).to_bytes();
     let zip = archive::zip(
         &[
-            ("kit/vulkan/x64/cvo_upscale.dll", &variant(1)),
-            ("kit/dx11/x64/cvo_upscale.dll", &variant(2)),
-            ("kit/dx11/x86/cvo_upscale.dll", &build(Bits::Bits32, 1)),
-            ("kit/debug/x64/cvo_upscale.dll", &variant(3)),
+            ("kit/vulkan/x64/sharpwater.dll", &variant(1)),
+            ("kit/dx11/x64/sharpwater.dll", &variant(2)),
+            ("kit/dx11/x86/sharpwater.dll", &build(Bits::Bits32, 1)),
+            ("kit/debug/x64/sharpwater.dll", &variant(3)),
             ("kit/readme.txt", b"choose"),
         ],
         DATE,
@@ -180,16 +173,16 @@ fn sibling_folders_with_the_same_names_are_variants_and_the_game_decides() {
     assert_eq!(
         builds(&bench),
         [
-            "cvo-upscale@130.1.0+debug x86_64",
-            "cvo-upscale@130.1.0+dx11 x86_64",
-            "cvo-upscale@130.1.0+vulkan x86_64",
-            "cvo-upscale@130.1.0+x86-dx11 x86",
+            "sharpwater@130.1.0+debug x86_64",
+            "sharpwater@130.1.0+dx11 x86_64",
+            "sharpwater@130.1.0+vulkan x86_64",
+            "sharpwater@130.1.0+x86-dx11 x86",
         ]
     );
-    let plan = bench.ok(&["fit", "games/Tin Lighthouse", "cvo-upscale", "--dry-run"]);
-    assert!(plan.contains("fit cvo-upscale@130.1.0+dx11"), "the game draws with d3d11: {plan}");
+    let plan = bench.ok(&["fit", "games/Tin Lighthouse", "sharpwater", "--dry-run"]);
+    assert!(plan.contains("fit sharpwater@130.1.0+dx11"), "the game draws with d3d11: {plan}");
     let plan = bench.ok(&["fit", "games/Tin Lighthouse", "kit.zip", "--dry-run"]);
-    assert!(plan.contains("fit cvo-upscale@130.1.0+dx11"), "{plan}");
+    assert!(plan.contains("fit sharpwater@130.1.0+dx11"), "{plan}");
 
     let zip = archive::zip(
         &[
@@ -318,15 +311,10 @@ fn notes_are_shown_in_their_encoding_and_cannot_steer_the_terminal() {
 #[test]
 fn a_build_is_dropped_only_when_nothing_needs_it() {
     let bench = Bench::world();
-    bench.ok(&[
-        "rack",
-        "add",
-        "downloads/brine-2.8.1-win64.zip",
-        "downloads/cvo_denoise_1.2.2.zip",
-    ]);
+    bench.ok(&["rack", "add", "downloads/brine-2.8.1-win64.zip", "downloads/hushgrain-1.2.2.zip"]);
     bench.ok(&["fit", "games/Kite Harbour", "brine"]);
     let before = bench.picture("home/blobs").len();
-    bench.ok(&["rack", "drop", "cvo-denoise"]);
+    bench.ok(&["rack", "drop", "hushgrain"]);
     assert_eq!(bench.picture("home/blobs").len(), before - 1, "its content goes with it");
     let said = errors(&bench.run(&["rack", "drop", "brine"]).code(3));
     assert!(said.contains("brine@2.8.1 is needed by change 1 of kite-harbour"), "{said}");
@@ -340,22 +328,17 @@ fn a_build_is_dropped_only_when_nothing_needs_it() {
 #[test]
 fn verify_finds_a_stored_byte_that_is_not_as_it_was() {
     let bench = Bench::world();
-    bench.ok(&[
-        "rack",
-        "add",
-        "downloads/brine-2.8.1-win64.zip",
-        "downloads/cvo_denoise_1.2.2.zip",
-    ]);
+    bench.ok(&["rack", "add", "downloads/brine-2.8.1-win64.zip", "downloads/hushgrain-1.2.2.zip"]);
     assert!(bench.ok(&["rack", "verify"]).contains("as it should be"));
-    let denoiser = bench.json(&["rack", "list", "cvo-denoise"])["builds"][0]["blake3"].clone();
+    let denoiser = bench.json(&["rack", "list", "hushgrain"])["builds"][0]["blake3"].clone();
     let digest = denoiser.as_str().unwrap();
     let blob = bench.file(&format!("home/blobs/{}/{digest}", &digest[..2]));
     let mut bytes = fs::read(&blob).unwrap();
     bytes[70_000] ^= 1;
     fs::write(&blob, bytes).unwrap();
     let said = output(&bench.run(&["rack", "verify"]).code(1));
-    assert!(said.contains("cvo-denoise@1.2.2 is damaged: cvo_denoise.dll"), "{said}");
-    bench.ok(&["rack", "add", "downloads/cvo_denoise_1.2.2.zip"]);
+    assert!(said.contains("hushgrain@1.2.2 is damaged: hushgrain.dll"), "{said}");
+    bench.ok(&["rack", "add", "downloads/hushgrain-1.2.2.zip"]);
     bench.ok(&["rack", "verify"]);
 }
 
@@ -382,7 +365,7 @@ fn a_build_says_which_versions_of_the_game_it_goes_with() {
     fit("brine").code(0);
     assert!(bench.ok(&["survey", "games/Kite Harbour"]).contains("rack has 2.8.1"));
     let wrong = errors(&bench.run(&["rack", "add", zip, "--supports", "soon"]).code(2));
-    assert!(wrong.contains("says no versions: write 1.6.1170"), "{wrong}");
+    assert!(wrong.contains("says no versions: write 8.3.2210"), "{wrong}");
 
     let silent = Pe::exe(Bits::Bits64).imports("brine.dll", &["brine_init"]).to_bytes();
     bench.write("games/Kite Harbour/System/KiteHarbour.exe", &silent);
@@ -393,8 +376,8 @@ fn a_build_says_which_versions_of_the_game_it_goes_with() {
 #[test]
 fn what_the_texts_say_of_versions_is_proposed_to_be_confirmed() {
     for (text, proposed) in [
-        ("Lens 3.1\nRequires game version 1.6.1170 or so.\n", Some("1.6.1170")),
-        ("Supports runtime v1.5.39 - 1.5.97.\n", Some("1.5.39 - 1.5.97")),
+        ("Lens 3.1\nRequires game version 8.3.2210 or so.\n", Some("8.3.2210")),
+        ("Supports runtime v7.9.14 - 7.9.60.\n", Some("7.9.14 - 7.9.60")),
         ("This is version 3.1.0 of Lens.\n", None),
         ("Nothing of the kind.\n", None),
     ] {
@@ -432,7 +415,9 @@ fn a_build_tells_the_digest_that_downloads_are_published_with() {
     assert_eq!(shown["sha256"], inspected);
     assert!(bench.ok(&["rack", "show", "undertow"]).contains(inspected.as_str().unwrap()));
     let content = shown["blake3"].as_str().unwrap();
-    fs::remove_file(bench.file(&format!("home/blobs/{}/{content}", &content[..2]))).unwrap();
+    let stored = bench.file(&format!("home/blobs/{}/{content}", &content[..2]));
+    free(&stored);
+    fs::remove_file(stored).unwrap();
     let said = bench.ok(&["rack", "show", "undertow"]);
     assert!(said.contains("its stored file cannot be read"), "{said}");
     assert!(bench.json(&["rack", "show", "undertow"])["builds"][0]["sha256"].is_null());

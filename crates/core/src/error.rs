@@ -9,20 +9,11 @@ use std::path::{Path, PathBuf};
 use crate::catalog::CatalogError;
 use crate::check::Finding;
 use crate::image::ImageError;
+pub(crate) use upright_spanner_change::{Error as Files, in_words, is_in_use};
 
 /// An operation that did not come to its end.
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
-    /// The operating system refused something.
-    #[error("could not {doing} {}: {}", path.display(), in_words(source))]
-    Io {
-        /// What was being done, as in "could not ... PATH".
-        doing: &'static str,
-        /// To what.
-        path: PathBuf,
-        /// The operating system's reason.
-        source: io::Error,
-    },
     /// A file is no image, or a damaged one.
     #[error("{}: {source}", path.display())]
     Image {
@@ -73,7 +64,37 @@ pub enum Error {
         /// What to do about it.
         advice: &'static str,
     },
-    /// The database failed.
+    /// An operation on files failed, on ours or in a game.
+    #[error(transparent)]
+    Files(Files),
+    /// Not even an index in memory can be had.
+    #[error("could not open an index, not even in memory")]
+    Index,
+    /// A file that is precious is damaged.
+    #[error("{}: {what}", path.display())]
+    DamagedFile {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong with it.
+        what: String,
+    },
+    /// A game whose folder is not there.
+    #[error("{title} stood in {}, which is not there", root.display())]
+    GameGone {
+        /// The game's title.
+        title: String,
+        /// Its id.
+        id: String,
+        /// Where it stood.
+        root: PathBuf,
+    },
+    /// Nothing may be removed while something is not known.
+    #[error("nothing was removed: {why}")]
+    NotSure {
+        /// What is not known.
+        why: String,
+    },
+    /// The database of an earlier version failed.
     #[error("could not {doing} in the database: {source}")]
     Database {
         /// What was being done.
@@ -153,6 +174,12 @@ pub enum Error {
         /// The families that changes touched.
         known: Vec<String>,
     },
+    /// Files of a game that were to be looked at are in use.
+    #[error("{} is in use, so it cannot be read", path.display())]
+    InUse {
+        /// The first of them.
+        path: PathBuf,
+    },
     /// The game has no component of that family.
     #[error("{game} has no {family}")]
     NoSuchComponent {
@@ -193,33 +220,13 @@ pub enum Error {
         /// The findings that stop it.
         Vec<Finding>,
     ),
-    /// A file is not what the plan expected to find.
-    #[error("{} is not as it was when the change was planned", path.display())]
-    NotAsExpected {
+    /// A folder to be merged holds what cannot be merged.
+    #[error("{} cannot be merged: {why}", path.display())]
+    NotMergeable {
         /// The file.
         path: PathBuf,
-    },
-    /// A path leads out of the game's folder.
-    #[error("{} leads out of the game's folder {}", path.display(), root.display())]
-    OutsideGame {
-        /// The path.
-        path: PathBuf,
-        /// The game's folder.
-        root: PathBuf,
-    },
-    /// Stored content is missing or is not what its name says.
-    #[error("the stored copy {} is damaged or missing", path.display())]
-    DamagedBlob {
-        /// The file in the store.
-        path: PathBuf,
-    },
-    /// Another process is altering the same game, or games from the same home.
-    #[error("another spanner is at work with {what} {}", path.display())]
-    Busy {
-        /// What it is at work with: the home or the game.
-        what: &'static str,
-        /// Its folder.
-        path: PathBuf,
+        /// Why not.
+        why: String,
     },
     /// An earlier change of the game was interrupted and could not be put back yet.
     #[error("change {number} of {} was interrupted and waits to be put back", root.display())]
@@ -236,32 +243,74 @@ pub enum Error {
         cause: Box<Error>,
     },
     /// A change failed on its way, and the files are as before.
-    #[error("{cause}; every file is back as it was")]
+    #[error("{cause}; {}", taken_back(cause))]
     PutBack {
         /// What failed.
         cause: Box<Error>,
     },
-    /// A change failed on its way, and putting back failed too.
-    #[error("{cause}; and putting back failed: {failure}")]
+    /// A change failed on its way, and not everything could be put back.
+    #[error("{cause}; and not every file could be put back: {}", left.join("; "))]
     NotPutBack {
+        /// The number of the change.
+        number: i64,
         /// What failed first.
         cause: Box<Error>,
-        /// Why the files could not be put back.
-        failure: Box<Error>,
+        /// How those files are.
+        left: Vec<String>,
+    },
+    /// A change was made and verified, but that could not be noted.
+    #[error("change {number} is done, but that could not be noted: {cause}")]
+    NotNoted {
+        /// The number of the change.
+        number: i64,
+        /// Why not.
+        cause: Box<Error>,
     },
 }
 
 /// The result of an operation of this crate.
 pub type Result<T, E = Error> = std::result::Result<T, E>;
 
+impl From<Files> for Error {
+    fn from(error: Files) -> Self {
+        Self::Files(error)
+    }
+}
+
+impl From<upright_spanner_change::BadPath> for Error {
+    fn from(error: upright_spanner_change::BadPath) -> Self {
+        Self::Files(error.into())
+    }
+}
+
 impl Error {
+    /// A game has no component of a family; or it cannot be told, since files of it are in use.
+    pub(crate) fn no_component(view: &crate::survey::GameView, family: &str) -> Self {
+        match view.in_use.first() {
+            Some(path) => Self::InUse { path: path.clone() },
+            None => Self::NoSuchComponent {
+                family: family.to_owned(),
+                game: view.game.title.clone(),
+                known: view.families(),
+            },
+        }
+    }
+
     /// Wraps an operating system's error; made for `map_err`.
     pub(crate) fn io(doing: &'static str, path: &Path) -> impl FnOnce(io::Error) -> Self {
-        move |source| Self::Io { doing, path: path.to_owned(), source }
+        move |source| Self::Files(Files::io(doing, path)(source))
     }
 
     pub(crate) fn database(doing: &'static str) -> impl FnOnce(rusqlite::Error) -> Self {
         move |source| Self::Database { doing, source }
+    }
+
+    /// The file that could not be had since a process has it open.
+    pub(crate) fn in_use(&self) -> Option<&Path> {
+        match self {
+            Self::Files(Files::Io { path, source, .. }) if is_in_use(source) => Some(path),
+            _ => None,
+        }
     }
 
     /// Wraps an image's error; made for `map_err`.
@@ -269,10 +318,56 @@ impl Error {
         move |source| Self::Image { path: path.to_owned(), source }
     }
 
+    /// A stable name for scripts.
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::Files(Files::Io { .. }) => "io",
+            Self::Image { source, .. } => source.code(),
+            Self::Id { .. } => "not-an-id",
+            Self::Taken { .. } => "taken",
+            Self::Setting { .. } => "setting",
+            Self::Trust { .. } => "trust",
+            Self::Archive { .. } => "archive",
+            Self::Index | Self::Database { .. } => "database",
+            Self::DamagedFile { .. } | Self::Files(Files::Journal { .. }) => "damaged-file",
+            Self::GameGone { .. } => "game-gone",
+            Self::NotSure { .. } => "not-sure",
+            Self::NewerHome { .. } => "newer-home",
+            Self::OlderHome { .. } => "older-home",
+            Self::UnknownChange { .. } => "unknown-change",
+            Self::StoodOn { .. } => "stood-on",
+            Self::UnknownGame { .. } => "unknown-game",
+            Self::UnknownRoot { .. } => "unknown-root",
+            Self::Catalog(_) => "catalog",
+            Self::SeveralGames { .. } => "several-games",
+            Self::NoGame { .. } => "no-game",
+            Self::UnknownFamily { .. } => "unknown-family",
+            Self::NoSuchComponent { .. } => "no-such-component",
+            Self::InUse { .. } => "game-running",
+            Self::UnknownBuild { .. } => "unknown-build",
+            Self::SeveralBuilds { .. } => "several-builds",
+            Self::BuildNeeded { .. } => "build-needed",
+            Self::Refused(_) => "refused",
+            Self::NotMergeable { .. } => "not-mergeable",
+            Self::Waiting { .. } => "waiting",
+            Self::Untouched { .. } => "untouched",
+            Self::PutBack { .. } => "put-back",
+            Self::NotPutBack { .. } => "not-put-back",
+            Self::NotNoted { .. } => "not-noted",
+            Self::Files(Files::NotPlain { .. }) => "not-plain",
+            Self::Files(Files::NotAsExpected { .. }) => "not-as-expected",
+            Self::Files(Files::AnotherFolder { .. }) => "another-folder",
+            Self::Files(Files::NotGranted { .. }) => "not-granted",
+            Self::Files(Files::Path(_)) => "path",
+            Self::Files(Files::DamagedContent { .. }) => "damaged-content",
+            Self::Files(Files::Busy { .. }) => "busy",
+            Self::Files(Files::Stopped) => "stopped",
+        }
+    }
+
     /// What the user can do next.
     pub fn advice(&self) -> Option<String> {
         let text = match self {
-            Self::Io { source, .. } => return advice_on_io(source).map(str::to_owned),
             Self::Image { source, .. } => source.advice(),
             Self::Archive { advice, .. } | Self::Setting { advice, .. } => advice,
             Self::Id { like, .. } => return Some(format!("Write it as `{like}`.")),
@@ -303,6 +398,7 @@ impl Error {
             Self::UnknownFamily { known, .. } => {
                 return Some(format!("What was changed: {}.", list(known)));
             }
+            Self::InUse { .. } => "Close the game, and its launcher if need be; then try again.",
             Self::NoSuchComponent { known, .. } => {
                 return Some(format!("It has: {}.", list(known)));
             }
@@ -322,14 +418,6 @@ impl Error {
                 let remedies: Vec<&str> = findings.iter().map(|f| f.remedy.as_str()).collect();
                 return Some(remedies.join(" "));
             }
-            Self::NotAsExpected { .. } => {
-                "Something else changed it meanwhile, perhaps an update. Look at it with \
-                 `spanner survey`, then run the command again."
-            }
-            Self::OutsideGame { .. } => {
-                "A folder on the way is a link. Give the folder that it leads to as the game."
-            }
-            Self::DamagedBlob { .. } => "Add the build to the rack again from its file.",
             Self::UnknownChange { .. } => "`spanner history` lists them with their numbers.",
             Self::StoodOn { number, .. } => {
                 return Some(format!(
@@ -338,22 +426,71 @@ impl Error {
                     number - 1
                 ));
             }
-            Self::Busy { .. } => "Wait until the other one has finished, then try again.",
-            Self::Untouched { cause } | Self::PutBack { cause } => return cause.advice(),
-            Self::Waiting { .. } => "Remove what keeps it from being put back, then try again.",
-            Self::NotPutBack { .. } => {
-                "Remove the cause, then run any command that alters this game: it puts the files \
-                 back first."
+            Self::Files(error) => return advice_on_files(error),
+            Self::Index => "Free some memory, then try again.",
+            Self::DamagedFile { .. } => "`spanner doctor` says what can be done.",
+            Self::GameGone { id, .. } => {
+                return Some(format!(
+                    "Plug its drive in; or say where it is now: spanner game set {id} --root FOLDER. \
+                     What was done to it: spanner history {id}"
+                ));
+            }
+            Self::NotSure { .. } => {
+                "Run `spanner doctor` first: it mends what it can and says the rest."
+            }
+            Self::NotMergeable { .. } => {
+                "Rename that file or take it out of the folder, then try again."
+            }
+            Self::Untouched { cause } | Self::PutBack { cause, .. } => return cause.advice(),
+            Self::Waiting { number, .. } | Self::NotPutBack { number, .. } => {
+                return Some(format!(
+                    "Remove the cause, then run any command that alters games: it puts the files back \
+                     first. Or accept what is there: spanner doctor --settle {number}"
+                ));
+            }
+            Self::NotNoted { .. } => {
+                "Make room for the home folder and allow writing to it. The next command that alters games \
+                 notes it as done."
             }
         };
         Some(text.to_owned())
     }
 }
 
+fn advice_on_files(error: &Files) -> Option<String> {
+    let text = match error {
+        Files::Io { source, .. } => return advice_on_io(source).map(str::to_owned),
+        Files::NotPlain { .. } => {
+            "Put the plain file or folder there, or give the folder that the link leads to as the game."
+        }
+        Files::NotAsExpected { .. } => {
+            "Something else changed it meanwhile, perhaps an update. Look at it with \
+             `spanner survey`, then run the command again."
+        }
+        Files::AnotherFolder { .. } => "Run the command again: it looks at what is there now.",
+        Files::NotGranted { .. } => {
+            "Name that folder as a bay: spanner game set GAME --bay NAME=FOLDER"
+        }
+        Files::Path(_) => "Rename that file or folder.",
+        Files::DamagedContent { .. } => "Add the build to the rack again from its file.",
+        Files::Busy { .. } => "Wait until the other one has finished, then try again.",
+        Files::Journal { .. } => "`spanner doctor` says what can be done.",
+        Files::Stopped => return None,
+    };
+    Some(text.to_owned())
+}
+
+/// What is true of the files after a change was taken back: where one had been altered by something
+/// else, that stays.
+fn taken_back(cause: &Error) -> &'static str {
+    match cause {
+        Error::Files(Files::NotAsExpected { .. }) => "what the change had done is taken back",
+        _ => "every file is back as it was",
+    }
+}
+
 fn advice_on_io(error: &io::Error) -> Option<&'static str> {
-    const SHARING_VIOLATION: i32 = 32;
-    const LOCK_VIOLATION: i32 = 33;
-    if cfg!(windows) && matches!(error.raw_os_error(), Some(SHARING_VIOLATION | LOCK_VIOLATION)) {
+    if is_in_use(error) {
         return Some("The file is in use. Close the game and its launcher, then try again.");
     }
     match error.kind() {
@@ -364,12 +501,6 @@ fn advice_on_io(error: &io::Error) -> Option<&'static str> {
         io::ErrorKind::StorageFull => Some("Make room on that disk, then try again."),
         _ => None,
     }
-}
-
-/// The reason without the operating system's error number.
-pub(crate) fn in_words(error: &io::Error) -> String {
-    let text = error.to_string();
-    text.split(" (os error").next().unwrap_or_default().to_owned()
 }
 
 fn list(names: &[String]) -> String {

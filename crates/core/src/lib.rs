@@ -6,7 +6,8 @@
 //!
 //! - look: [`image`], [`inspect`], [`compare`], [`game`], [`survey`] say what is on disk and read only;
 //! - decide: [`catalog`], [`rack`], [`check`], [`plan`] make a [`plan::Plan`] and touch nothing;
-//! - act: [`change`] carries a plan out, journalled and reversible.
+//! - act: the crate `upright-spanner-change` carries a plan out, journalled and reversible; [`change`]
+//!   reads what it wrote.
 
 pub mod catalog;
 pub mod change;
@@ -14,13 +15,12 @@ pub mod check;
 pub mod compare;
 pub mod content;
 mod error;
-mod fault;
 pub mod game;
 pub mod image;
 pub mod inspect;
 pub mod path;
 pub mod plan;
-pub mod progress;
+pub use upright_spanner_change::progress;
 pub mod rack;
 pub mod requirement;
 pub mod settings;
@@ -31,6 +31,7 @@ mod workshop;
 
 pub use error::{Error, Result};
 pub use workshop::{
-    Added, Addition, Adoption, Checked, Damage, Diagnosis, FitOptions, FitPlan, Force, MergePlan,
-    News, Proposal, Recovery, Refit, Waste, Workshop,
+    Added, Addition, Adoption, Altering, ChangeStatus, ChangesSince, Checked, Cleared,
+    ClearedMerge, DamagedContent, Diagnosis, FitOptions, FitPlan, History, Mended, MergePlan,
+    Proposal, RecoveredTarget, Recovery, Refit, StoreUse, Unreferenced, Workshop,
 };

@@ -1,8 +1,8 @@
 //! Which versions something goes with, as people write it.
 //!
-//! Alternatives between commas, each a version (`1.6.1170`), a wildcard (`1.6.*`), a range with both
-//! ends in it (`1.5 - 1.6.640` or `1.5..1.6.640`), or comparisons that all must hold
-//! (`>=1.5 <1.6.1130`). Missing numbers count as zero, as everywhere.
+//! Alternatives between commas, each a version (`8.3.2210`), a wildcard (`8.3.*`), a range with both
+//! ends in it (`7.9 - 8.2.400` or `7.9..8.2.400`), or comparisons that all must hold
+//! (`>=7.5 <8.3.2100`). Missing numbers count as zero, as everywhere.
 
 use std::fmt;
 use std::str::FromStr;
@@ -45,7 +45,7 @@ enum Test {
 /// A text that is no requirement.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error(
-    "`{0}` says no versions: write 1.6.1170, 1.6.*, 1.5 - 1.6.640 or >=1.5 <1.6.1130, and commas \
+    "`{0}` says no versions: write 8.3.2210, 8.3.*, 7.9 - 8.2.400 or >=7.5 <8.3.2100, and commas \
      between alternatives"
 )]
 pub struct NotARequirement(String);

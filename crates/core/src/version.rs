@@ -34,7 +34,7 @@ enum Stage {
 
 /// A text in which no version was found.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("`{0}` is not a version: it should look like 2.1, 1.6.1170.0 or 3.0-rc1")]
+#[error("`{0}` is not a version: it should look like 2.1, 8.3.2210.0 or 3.0-rc1")]
 pub struct NotAVersion(String);
 
 impl Version {
@@ -68,7 +68,7 @@ impl Version {
         self.significant() == other.significant()
     }
 
-    /// Finds a version of at least `least` numbers inside a name such as `tool_1_6_32` or
+    /// Finds a version of at least `least` numbers inside a name such as `tool_22_4_7` or
     /// `pack-v0.3.1-x64`. Gives it with the part of the name before it.
     pub fn find_in(name: &str, least: usize) -> Option<(&str, Self)> {
         let digits = |c: char| c.is_ascii_digit();

@@ -5,7 +5,7 @@ use std::io::Cursor;
 
 use proptest::prelude::*;
 use upright_spanner_core::image::{Facts, Image, ImageError, Kind, Machine, Symbol};
-use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo};
 
 fn read(bytes: &[u8]) -> Result<Image, ImageError> {
@@ -95,8 +95,8 @@ fn a_build_for_developers_shows() {
 fn with_resource(edit: impl FnOnce(&mut Vec<u8>)) -> Facts {
     let info = VersionInfo::new([4, 3, 2, 1])
         .with("CompanyName", "Corvid Optics")
-        .with("FileDescription", "Plume")
-        .with("ProductName", "Plume");
+        .with("FileDescription", "Sharpwater")
+        .with("ProductName", "Sharpwater");
     let mut bytes = info.to_bytes();
     edit(&mut bytes);
     let pe = Pe::dll(Bits::Bits64, "a.dll").version_bytes(bytes);
@@ -211,7 +211,7 @@ fn what_is_no_image_is_named() {
 #[test]
 fn a_library_cut_short_anywhere_is_refused_as_cut_short() {
     let whole =
-        world::corvid(Corvid::Denoiser, [1, 0, 0, 0], Bits::Bits64).padding(3000).to_bytes();
+        world::graphics(Graphics::Denoiser, [1, 0, 0, 0], Bits::Bits64).padding(3000).to_bytes();
     for len in (64..whole.len()).step_by(97) {
         let error = read(&whole[..len]).expect_err("a part is no image");
         assert!(matches!(error, ImageError::Truncated { .. }), "{len}: {error}");
@@ -221,7 +221,7 @@ fn a_library_cut_short_anywhere_is_refused_as_cut_short() {
 
 #[test]
 fn a_damaged_table_leaves_the_other_facts_standing() {
-    let bytes = world::corvid(Corvid::Upscaler, [2, 7, 4, 0], Bits::Bits64).to_bytes();
+    let bytes = world::graphics(Graphics::Upscaler, [2, 7, 4, 0], Bits::Bits64).to_bytes();
     let intact = Facts::from_reader(Cursor::new(&bytes)).unwrap();
     // The data directories of a 64-bit image stand 112 bytes into its optional header.
     let nt = u32::from_le_bytes(bytes[60..64].try_into().unwrap()) as usize;

@@ -5,10 +5,11 @@ use std::path::Path;
 use proptest::prelude::*;
 use upright_spanner_core::catalog::Catalog;
 use upright_spanner_core::image::system;
+use upright_spanner_core::path::TreePath;
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::rack::{Build, LayoutFile, Limits, Parcel, Told, since};
 use upright_spanner_core::version::Version;
-use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
 
 fn version(text: &str) -> Version {
@@ -48,20 +49,20 @@ fn places(entries: &[(&str, Vec<u8>)]) -> Vec<String> {
 #[test]
 fn what_belongs_together_makes_one_build_and_the_rest_builds_of_their_own() {
     let plain = |name: &str| Pe::dll(Bits::Bits64, name).export("open", 1).to_bytes();
-    let corvid = |which| world::corvid(which, [3, 0, 0, 0], Bits::Bits64).to_bytes();
+    let graphics = |which| world::graphics(which, [3, 0, 0, 0], Bits::Bits64).to_bytes();
     let text = || b"text".to_vec();
     for (what, entries, expected) in [
         (
-            "three components of a vendor's kit",
+            "three components of a kit",
             vec![
-                ("cvo_upscale.dll", corvid(Corvid::Upscaler)),
-                ("cvo_framegen.dll", corvid(Corvid::FrameGenerator)),
-                ("cvo_denoise.dll", corvid(Corvid::Denoiser)),
+                ("sharpwater.dll", graphics(Graphics::Upscaler)),
+                ("evenkeel.dll", graphics(Graphics::FrameGenerator)),
+                ("hushgrain.dll", graphics(Graphics::Denoiser)),
             ],
             vec![
-                "cvo-denoise@3.0.0 = slot:cvo_denoise.dll replace",
-                "cvo-framegen@3.0.0 = slot:cvo_framegen.dll replace",
-                "cvo-upscale@3.0.0 = slot:cvo_upscale.dll replace",
+                "evenkeel@3.0.0 = slot:evenkeel.dll replace",
+                "hushgrain@3.0.0 = slot:hushgrain.dll replace",
+                "sharpwater@3.0.0 = slot:sharpwater.dll replace",
             ],
         ),
         (
@@ -107,11 +108,11 @@ fn what_belongs_together_makes_one_build_and_the_rest_builds_of_their_own() {
         (
             "an upscaler does not take strange files along",
             vec![
-                ("cvo_upscale.dll", corvid(Corvid::Upscaler)),
+                ("sharpwater.dll", graphics(Graphics::Upscaler)),
                 ("sample.pak", text()),
                 ("demo.exe", Pe::exe(Bits::Bits64).to_bytes()),
             ],
-            vec!["cvo-upscale@3.0.0 = slot:cvo_upscale.dll replace"],
+            vec!["sharpwater@3.0.0 = slot:sharpwater.dll replace"],
         ),
     ] {
         let mut found = places(&entries);
@@ -205,7 +206,7 @@ proptest! {
             prop_assert_eq!(LayoutFile::parse(file, &layout.to_text()), Ok(layout));
         } else {
             // Only a path that no file may have is refused.
-            let odd = |path: &String| path.split('/').any(|part| part.trim_matches('.').is_empty());
+            let odd = |path: &String| TreePath::new(path).is_err();
             let paths = rules.iter().flat_map(|(from, _, to, _)| [from, to]).chain(&retires);
             prop_assert!(paths.into_iter().any(odd), "{text}");
         }
@@ -219,7 +220,7 @@ proptest! {
         );
         let parsed = LayoutFile::parse(Path::new("layout.toml"), &text);
         let leads_out = path.replace('\\', "/").split('/').any(|part| {
-            part.is_empty() || part == "." || part == ".." || part.contains(':')
+            part.is_empty() || part.ends_with('.') || part.contains(':')
         });
         prop_assert_eq!(parsed.is_err(), leads_out);
     }

@@ -19,7 +19,7 @@ fn what_authors_write_is_read() {
         ("2.1b3", "2.1-beta3"),
         ("2.1 beta", "2.1-beta"),
         ("1.0.2k", "1.0.2k"),
-        ("1_6_32", "1.6.32"),
+        ("22_4_7", "22.4.7"),
         ("Version 2.5", "2.5"),
         ("10.0.19041.1 (Build.160101.0800)", "10.0.19041.1"),
         ("7", "7"),
@@ -56,7 +56,7 @@ fn they_order_as_people_mean_it() {
         "1.0.10",
         "1.2",
         "2.9.1",
-        "120.3.0",
+        "2026.3.0",
     ];
     for pair in ascending.windows(2) {
         assert!(version(pair[0]) < version(pair[1]), "{} < {}", pair[0], pair[1]);
@@ -68,7 +68,7 @@ fn they_order_as_people_mean_it() {
 #[test]
 fn a_version_is_found_inside_a_name() {
     for (name, least, found) in [
-        ("lampwright_1_6_32", 3, Some(("lampwright", "1.6.32"))),
+        ("lampwright-22.4.7", 3, Some(("lampwright", "22.4.7"))),
         ("pack-v0.3.1-x64", 2, Some(("pack", "0.3.1"))),
         ("libsalt64__v0.3.23-246-gcc_10", 3, Some(("libsalt64", "0.3.23"))),
         ("d3d11", 2, None),
@@ -103,18 +103,18 @@ proptest! {
 fn requirements_are_read_and_tell_too_new_from_too_old() {
     use Fit::{Between, Inside, TooNew, TooOld};
     for (text, cases) in [
-        ("1.6.1170", &[("1.6.1170.0", Inside), ("1.6.1171", TooNew), ("1.6.1169", TooOld)][..]),
-        ("1.6.*", &[("1.6", Inside), ("1.6.9.9", Inside), ("1.7", TooNew), ("1.5.97", TooOld)]),
+        ("8.3.2210", &[("8.3.2210.0", Inside), ("8.3.2211", TooNew), ("8.3.2209", TooOld)][..]),
+        ("8.3.*", &[("8.3", Inside), ("8.3.9.9", Inside), ("8.4", TooNew), ("7.9.60", TooOld)]),
         (
-            "1.5 - 1.6.640",
-            &[("1.5", Inside), ("1.6.640", Inside), ("1.6.641", TooNew), ("1.4", TooOld)],
+            "7.9 - 8.2.400",
+            &[("7.9", Inside), ("8.2.400", Inside), ("8.2.401", TooNew), ("7.8", TooOld)],
         ),
         ("1.5..1.6", &[("1.5.3", Inside), ("1.6.1", TooNew)]),
-        (">=1.5 <1.6.1130", &[("1.6.1129", Inside), ("1.6.1130", TooNew), ("1.4.9", TooOld)]),
+        (">=7.5 <8.3.2100", &[("8.3.2099", Inside), ("8.3.2100", TooNew), ("7.4.9", TooOld)]),
         ("> 2", &[("2.0.1", Inside), ("2", TooOld)]),
         (
-            "1.4, 1.6.*",
-            &[("1.4", Inside), ("1.5", Between), ("1.6.3", Inside), ("1.3", TooOld), ("2", TooNew)],
+            "1.4, 1.7.*",
+            &[("1.4", Inside), ("1.5", Between), ("1.7.3", Inside), ("1.3", TooOld), ("2", TooNew)],
         ),
         ("2.x", &[("2.9", Inside), ("3", TooNew)]),
     ] {

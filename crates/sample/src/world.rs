@@ -25,50 +25,50 @@ pub struct World {
 /// A date as year, month, day.
 pub type Date = (u16, u8, u8);
 
-/// A component of Corvid Optics, Tin Lighthouse's graphics vendor.
+/// A graphics component of Tin Lighthouse; no two are of one vendor.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Corvid {
-    /// `cvo_upscale.dll`
+pub enum Graphics {
+    /// `sharpwater.dll`
     Upscaler,
-    /// `cvo_framegen.dll`
+    /// `evenkeel.dll`
     FrameGenerator,
-    /// `cvo_denoise.dll`
+    /// `hushgrain.dll`
     Denoiser,
 }
 
-/// A build of a Corvid Optics component.
-pub fn corvid(component: Corvid, version: [u16; 4], bits: Bits) -> Pe {
-    let (stem, what, export) = match component {
-        Corvid::Upscaler => ("cvo_upscale", "Corvid Optics Plume Upscaler", "cvoUpscale"),
-        Corvid::FrameGenerator => {
-            ("cvo_framegen", "Corvid Optics Plume Frame Generation", "cvoFrameGen")
+/// A build of a graphics component.
+pub fn graphics(component: Graphics, version: [u16; 4], bits: Bits) -> Pe {
+    let (stem, company, product, what) = match component {
+        Graphics::Upscaler => ("sharpwater", "Corvid Optics", "Sharpwater", "Sharpwater upscaler"),
+        Graphics::FrameGenerator => {
+            ("evenkeel", "Tallow & Reed", "Evenkeel", "Evenkeel frame generation and pacing")
         }
-        Corvid::Denoiser => ("cvo_denoise", "Corvid Optics Plume Ray Denoiser", "cvoDenoise"),
+        Graphics::Denoiser => ("hushgrain", "Quillon Works", "Hushgrain", "Hushgrain ray denoiser"),
     };
     let file = format!("{stem}.dll");
     let mut pe = Pe::dll(bits, &file)
-        .version(&named(version, "Corvid Optics", what, "Plume", &file))
+        .version(&named(version, company, what, product, &file))
         .imports("KERNEL32.dll", &["GetProcAddress", "LoadLibraryW"])
         .imports("d3d12.dll", &["D3D12SerializeRootSignature"])
         .padding(180_000);
-    for (n, verb) in ["Create", "Evaluate", "GetVersion", "Release"].into_iter().enumerate() {
-        pe = pe.export(&format!("{export}{verb}"), u32::from(version[0]) * 100 + n as u32);
+    for (n, verb) in ["_open", "_frame", "_number", "_close"].into_iter().enumerate() {
+        pe = pe.export(&format!("{stem}{verb}"), u32::from(version[0]) * 100 + n as u32);
     }
-    if version[0] >= 100 {
-        pe = pe.export(&format!("{export}SetPreset"), 7);
+    if version[0] >= 2000 {
+        pe = pe.export(&format!("{stem}_look"), 7);
     }
     pe
 }
 
 /// The runtime part of the script extender Lampwright, named after the game version it serves.
 pub fn lampwright(version: [u16; 4], serves: &str) -> Pe {
-    let file = format!("lampwright_{}.dll", serves.replace('.', "_"));
+    let file = format!("lampwright-{serves}.dll");
     let what = "Lampwright script extender runtime";
     Pe::dll(Bits::Bits32, &file)
         .version(&named(version, "The Lampwright Circle", what, "Lampwright", &file))
         .imports("KERNEL32.dll", &["VirtualProtect", "GetModuleHandleA"])
-        .export("LampwrightPlugin_Query", 1)
-        .export("StartLampwright", 2)
+        .export("lamp_attach", 1)
+        .export("lamp_start", 2)
         .text(&format!("built for MossMeridian.exe {serves}.0"))
         .padding(96_000)
 }
@@ -109,11 +109,11 @@ pub fn brine(version: [u16; 4]) -> Pe {
 
 /// A part of Brine that carries no version resource, as some runtime libraries do.
 pub fn brine_part(part: &str, seed: u32) -> Pe {
-    let file = format!("brine_{part}.dll");
+    let file = format!("{part}.dll");
     Pe::dll(Bits::Bits64, &file)
         .imports("brine.dll", &["brine_init"])
-        .export(&format!("brine_{part}_open"), seed)
-        .export(&format!("brine_{part}_close"), seed + 1)
+        .export(&format!("{part}_open"), seed)
+        .export(&format!("{part}_close"), seed + 1)
         .built(1_400_000_000 + seed)
         .padding(40_000)
 }
@@ -166,7 +166,7 @@ const FERNWAY: &str = "Fernway Interactive";
 const NINE_KNOTS: &str = "Nine Knots Entertainment";
 const PAPER_QUAY: &str = "Paper Quay Games";
 
-/// 64-bit, executable four folders down, three vendor components, the upscaler in two places.
+/// 64-bit, executable four folders down, components of three vendors, the upscaler in two places.
 fn tin_lighthouse(root: &Path) -> io::Result<()> {
     let date = (2026, 2, 11);
     let exe = game_exe(Bits::Bits64, "Tin Lighthouse", HARBOURLESS, [1, 4, 2, 0])
@@ -175,14 +175,14 @@ fn tin_lighthouse(root: &Path) -> io::Result<()> {
         .padding(2_400_000);
     let bin = root.join("Lantern/Game/Binaries/x64");
     pe(&bin.join("TinLighthouse.exe"), &exe, date)?;
-    let upscaler = corvid(Corvid::Upscaler, [2, 7, 4, 0], Bits::Bits64);
-    pe(&bin.join("cvo_upscale.dll"), &upscaler, date)?;
-    let generator = corvid(Corvid::FrameGenerator, [1, 1, 0, 0], Bits::Bits64);
-    pe(&bin.join("cvo_framegen.dll"), &generator, date)?;
-    let denoiser = corvid(Corvid::Denoiser, [1, 0, 3, 0], Bits::Bits64);
-    pe(&bin.join("cvo_denoise.dll"), &denoiser, date)?;
-    let plugin = root.join("Lantern/Plugins/CorvidOptics/Redist/x64");
-    pe(&plugin.join("cvo_upscale.dll"), &upscaler, date)?;
+    let upscaler = graphics(Graphics::Upscaler, [2, 7, 4, 0], Bits::Bits64);
+    pe(&bin.join("sharpwater.dll"), &upscaler, date)?;
+    let generator = graphics(Graphics::FrameGenerator, [1, 1, 0, 0], Bits::Bits64);
+    pe(&bin.join("evenkeel.dll"), &generator, date)?;
+    let denoiser = graphics(Graphics::Denoiser, [1, 0, 3, 0], Bits::Bits64);
+    pe(&bin.join("hushgrain.dll"), &denoiser, date)?;
+    let plugin = root.join("Lantern/Plugins/CorvidOptics/x64");
+    pe(&plugin.join("sharpwater.dll"), &upscaler, date)?;
 
     let core = Pe::dll(Bits::Bits64, "LanternCore.dll")
         .version(&named(
@@ -212,7 +212,7 @@ fn tin_lighthouse(root: &Path) -> io::Result<()> {
 /// 32-bit, everything in the root, a script extender keyed to the executable's version.
 fn moss_and_meridian(root: &Path) -> io::Result<()> {
     let date = (2024, 9, 30);
-    let exe = game_exe(Bits::Bits32, "Moss & Meridian", FERNWAY, [1, 6, 32, 0])
+    let exe = game_exe(Bits::Bits32, "Moss & Meridian", FERNWAY, [22, 4, 7, 0])
         .imports("d3d9.dll", &["Direct3DCreate9"])
         .padding(1_800_000);
     pe(&root.join("MossMeridian.exe"), &exe, date)?;
@@ -224,11 +224,11 @@ fn moss_and_meridian(root: &Path) -> io::Result<()> {
         Bits::Bits32,
         "Lampwright starter",
         "The Lampwright Circle",
-        "lampwright_start.exe",
+        "lampwright-run.exe",
     );
     let modded = (2025, 1, 17);
-    pe(&root.join("lampwright_start.exe"), &starter, modded)?;
-    pe(&root.join("lampwright_1_6_32.dll"), &lampwright([2, 2, 1, 0], "1.6.32"), modded)?;
+    pe(&root.join("lampwright-run.exe"), &starter, modded)?;
+    pe(&root.join("lampwright-22.4.7.dll"), &lampwright([31, 1, 0, 0], "22.4.7"), modded)?;
     let tweak = Pe::dll(Bits::Bits32, "meadow_tweaks.dll")
         .version(&named(
             [0, 9, 4, 0],
@@ -237,13 +237,13 @@ fn moss_and_meridian(root: &Path) -> io::Result<()> {
             "Meadow Tweaks",
             "meadow_tweaks.dll",
         ))
-        .export("LampwrightPlugin_Query", 1)
+        .export("lamp_attach", 1)
         .padding(30_000);
-    pe(&root.join("Data/Lampwright/Plugins/meadow_tweaks.dll"), &tweak, modded)?;
+    pe(&root.join("Data/lamps/meadow_tweaks.dll"), &tweak, modded)?;
     let uninstall = helper_exe(Bits::Bits32, "Uninstall Moss & Meridian", FERNWAY, "uninstall.exe");
     pe(&root.join("uninstall.exe"), &uninstall, date)?;
-    data(&root.join("Data/meadows.pack"), 300_000, date)?;
-    text(&root.join("MossMeridian.ini"), "[Launcher]\r\nuLastAspectRatio=3\r\n", date)
+    data(&root.join("Data/fields.pack"), 300_000, date)?;
+    text(&root.join("MossMeridian.ini"), "[Launcher]\r\nShape=wide\r\n", date)
 }
 
 /// 64-bit and online, a loader under a Windows system library's name, tuned settings.
@@ -276,8 +276,8 @@ fn kite_harbour(root: &Path) -> io::Result<()> {
         .imports("OPENGL32.dll", &["wglCreateContext"]);
     pe(&root.join("System/KiteHarbour.exe"), &exe, date)?;
     pe(&root.join("System/brine.dll"), &brine([2, 0, 3, 0]), date)?;
-    pe(&root.join("System/brine_mixer.dll"), &brine_part("mixer", 20), date)?;
-    pe(&root.join("System/brine_font.dll"), &brine_part("font", 21), date)?;
+    pe(&root.join("System/quern.dll"), &brine_part("quern", 20), date)?;
+    pe(&root.join("System/saltlamp.dll"), &brine_part("saltlamp", 21), date)?;
     let editor =
         helper_exe(Bits::Bits64, "Kite Harbour Level Editor", PAPER_QUAY, "HarbourEditor.exe")
             .imports("d3d11.dll", &["D3D11CreateDevice"])
@@ -291,13 +291,8 @@ fn kite_harbour(root: &Path) -> io::Result<()> {
     )
     .padding(800_000);
     pe(&root.join("System/KiteHarbourServer.exe"), &server, date)?;
-    let setup = helper_exe(
-        Bits::Bits32,
-        "Sound Redistributable",
-        "Ferrous Runtime Group",
-        "sound_redist.exe",
-    );
-    pe(&root.join("Redist/sound_redist.exe"), &setup, date)?;
+    let setup = helper_exe(Bits::Bits32, "Sound Setup", "Ferrous Runtime Group", "sound_setup.exe");
+    pe(&root.join("Installers/sound_setup.exe"), &setup, date)?;
     data(&root.join("Maps/harbour.map"), 200_000, date)
 }
 
@@ -305,42 +300,45 @@ fn downloads(dir: &Path) -> io::Result<()> {
     let licence = b"Made up for the demo. Do as you like.\r\n".as_slice();
     let notes = |text: &'static str| text.as_bytes();
 
-    let upscale = |version, bits, date| dated(&corvid(Corvid::Upscaler, version, bits), date);
+    let upscale = |version, bits, date| dated(&graphics(Graphics::Upscaler, version, bits), date);
     zip(
-        &dir.join("cvo_upscale_2.9.1.zip"),
+        &dir.join("sharpwater-2.9.1.zip"),
         &[
-            ("cvo_upscale.dll", &upscale([2, 9, 1, 0], Bits::Bits64, (2026, 5, 6))),
+            ("sharpwater.dll", &upscale([2, 9, 1, 0], Bits::Bits64, (2026, 5, 6))),
             ("LICENSE.txt", licence),
         ],
         (2026, 5, 6),
     )?;
     zip(
-        &dir.join("cvo_upscale_120.3.0.zip"),
+        &dir.join("sharpwater-2026.3.0.zip"),
         &[
-            ("bin/x64/cvo_upscale.dll", &upscale([120, 3, 0, 0], Bits::Bits64, (2026, 9, 18))),
-            ("docs/CHANGES.txt", notes("120.3.0\r\n- New model. Versions count from 120 now.\r\n")),
+            ("bin/x64/sharpwater.dll", &upscale([2026, 3, 0, 0], Bits::Bits64, (2026, 9, 18))),
+            (
+                "docs/CHANGES.txt",
+                notes("2026.3.0\r\n- New model. Versions count by the year now.\r\n"),
+            ),
             ("LICENSE.txt", licence),
         ],
         (2026, 9, 18),
     )?;
     zip(
-        &dir.join("cvo_upscale_120.3.0_x86.zip"),
-        &[("bin/x86/cvo_upscale.dll", &upscale([120, 3, 0, 0], Bits::Bits32, (2026, 9, 18)))],
+        &dir.join("sharpwater-2026.3.0-x86.zip"),
+        &[("bin/x86/sharpwater.dll", &upscale([2026, 3, 0, 0], Bits::Bits32, (2026, 9, 18)))],
         (2026, 9, 18),
     )?;
     let generator =
-        dated(&corvid(Corvid::FrameGenerator, [1, 4, 0, 0], Bits::Bits64), (2026, 8, 2));
-    zip(&dir.join("cvo_framegen_1.4.0.zip"), &[("cvo_framegen.dll", &generator)], (2026, 8, 2))?;
-    let denoiser = dated(&corvid(Corvid::Denoiser, [1, 2, 2, 0], Bits::Bits64), (2026, 8, 2));
-    zip(&dir.join("cvo_denoise_1.2.2.zip"), &[("cvo_denoise.dll", &denoiser)], (2026, 8, 2))?;
+        dated(&graphics(Graphics::FrameGenerator, [1, 4, 0, 0], Bits::Bits64), (2026, 8, 2));
+    zip(&dir.join("evenkeel-1.4.0.zip"), &[("evenkeel.dll", &generator)], (2026, 8, 2))?;
+    let denoiser = dated(&graphics(Graphics::Denoiser, [1, 2, 2, 0], Bits::Bits64), (2026, 8, 2));
+    zip(&dir.join("hushgrain-1.2.2.zip"), &[("hushgrain.dll", &denoiser)], (2026, 8, 2))?;
     write(
-        &dir.join("lampwright_2_02_04.zip"),
-        &lampwright_package([2, 2, 4, 0], "1.6.32", (2025, 11, 2)),
+        &dir.join("lampwright-31.4.zip"),
+        &lampwright_package([31, 4, 0, 0], "22.4.7", (2025, 11, 2)),
         (2025, 11, 2),
     )?;
     write(
-        &dir.join("lampwright_2_02_06.zip"),
-        &lampwright_package([2, 2, 6, 0], "1.6.40", (2026, 3, 9)),
+        &dir.join("lampwright-31.6.zip"),
+        &lampwright_package([31, 6, 0, 0], "22.4.9", (2026, 3, 9)),
         (2026, 3, 9),
     )?;
     let loader = dated(&undertow([2, 3, 0, 0], "undertow.dll"), (2026, 7, 12));
@@ -361,8 +359,8 @@ fn downloads(dir: &Path) -> io::Result<()> {
         &dir.join("brine-2.8.1-win64.zip"),
         &[
             ("brine.dll", &dated(&brine([2, 8, 1, 0]), date)),
-            ("brine_font.dll", &dated(&brine_part("font", 81), date)),
-            ("brine_mixer.dll", &dated(&brine_part("mixer", 82), date)),
+            ("saltlamp.dll", &dated(&brine_part("saltlamp", 81), date)),
+            ("quern.dll", &dated(&brine_part("quern", 82), date)),
             ("README-brine.txt", notes("Brine 2.8.1\r\n")),
         ],
         date,
@@ -373,28 +371,26 @@ fn downloads(dir: &Path) -> io::Result<()> {
 /// folder, texts, and sources for developers.
 pub fn lampwright_package(version: [u16; 4], serves: &str, date: Date) -> Vec<u8> {
     let [major, minor, patch, _] = version;
-    let folder = format!("lampwright_{major}_{minor:02}_{patch:02}");
-    let inside = |name: &str| format!("{folder}/{name}");
-    let named = inside(&format!("lampwright_{}.dll", serves.replace('.', "_")));
+    let named = format!("lampwright-{serves}.dll");
     let starter = helper_exe(
         Bits::Bits32,
         "Lampwright starter",
         "The Lampwright Circle",
-        "lampwright_start.exe",
+        "lampwright-run.exe",
     );
     let readme = format!("Lampwright {major}.{minor}.{patch} for Moss & Meridian {serves}.\r\n");
-    let changes = "2.2.6\r\n- Knows 1.6.40.\r\n\r\n2.2.4\r\n- Lanterns keep their colour.\r\n\r\n\
-                   2.2.1\r\n- First for 1.6.32.\r\n";
+    let changes = "31.6.0\r\n- Knows 22.4.9.\r\n\r\n31.4.0\r\n- Lanterns keep their colour.\r\n\r\n\
+                   31.1.0\r\n- First for 22.4.7.\r\n";
     let from = changes.find(&format!("{major}.{minor}.{patch}")).unwrap_or(0);
-    let script = format!("scriptname core\nversion {major}.{minor}.{patch}\n");
+    let script = format!("rule core\nversion {major}.{minor}.{patch}\n");
     let entries = [
         (named, dated(&lampwright(version, serves), date)),
-        (inside("lampwright_start.exe"), dated(&starter, date)),
-        (inside("Data/Scripts/lampwright_core.script"), script.into_bytes()),
-        (inside("Data/Scripts/lampwright_lanterns.script"), b"scriptname lanterns\n".to_vec()),
-        (inside("lampwright_readme.txt"), readme.into_bytes()),
-        (inside("lampwright_whatsnew.txt"), changes.as_bytes()[from..].to_vec()),
-        (inside("src/main.cpp"), b"int main() {}\n".to_vec()),
+        ("lampwright-run.exe".to_owned(), dated(&starter, date)),
+        ("Data/rules/lamp-core.rule".to_owned(), script.into_bytes()),
+        ("Data/rules/lamp-lanterns.rule".to_owned(), b"rule lanterns\n".to_vec()),
+        ("lampwright-readme.txt".to_owned(), readme.into_bytes()),
+        ("lampwright-changes.txt".to_owned(), changes.as_bytes()[from..].to_vec()),
+        ("for-authors/lamp.cpp".to_owned(), b"int main() {}\n".to_vec()),
     ];
     let entries: Vec<(&str, &[u8])> =
         entries.iter().map(|(name, content)| (name.as_str(), content.as_slice())).collect();
@@ -430,6 +426,32 @@ pub fn write(path: &Path, content: &[u8], date: Date) -> io::Result<()> {
     }
     fs::write(path, content)?;
     filetime::set_file_mtime(path, FileTime::from_unix_time(seconds(date).into(), 0))
+}
+
+/// Removes a folder with all that is in it, also what is marked read-only.
+pub fn remove_tree(folder: &Path) -> io::Result<()> {
+    free(folder)?;
+    fs::remove_dir_all(folder)
+}
+
+/// Windows removes nothing that is marked read-only.
+fn free(folder: &Path) -> io::Result<()> {
+    if !cfg!(windows) {
+        return Ok(());
+    }
+    for entry in fs::read_dir(folder)? {
+        let path = entry?.path();
+        let metadata = fs::symlink_metadata(&path)?;
+        if metadata.is_dir() {
+            free(&path)?;
+        } else if metadata.permissions().readonly() {
+            let mut permissions = metadata.permissions();
+            #[expect(clippy::permissions_set_readonly_false, reason = "Windows has no such bits")]
+            permissions.set_readonly(false);
+            fs::set_permissions(&path, permissions)?;
+        }
+    }
+    Ok(())
 }
 
 /// Seconds since 1970 of noon on that day, UTC.

@@ -3,7 +3,7 @@
 use std::fs;
 use std::process::Command;
 
-use upright_spanner_sample::world::{self, Corvid};
+use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe};
 
 /// Standard output of a tool, or nothing where the machine does not have it.
@@ -16,8 +16,8 @@ fn output(tool: &str, args: &[&str]) -> Option<String> {
 fn object_dump_reads_imports_exports_and_resources() {
     let folder = tempfile::tempdir().unwrap();
     for (bits, format) in [(Bits::Bits64, "pei-x86-64"), (Bits::Bits32, "pei-i386")] {
-        let path = folder.path().join("cvo_upscale.dll");
-        let image = world::corvid(Corvid::Upscaler, [2, 7, 4, 0], bits);
+        let path = folder.path().join("sharpwater.dll");
+        let image = world::graphics(Graphics::Upscaler, [2, 7, 4, 0], bits);
         fs::write(&path, image.to_bytes()).unwrap();
         let tool = "x86_64-w64-mingw32-objdump";
         let Some(text) = output(tool, &["-p", path.to_str().unwrap()]) else {
@@ -28,7 +28,7 @@ fn object_dump_reads_imports_exports_and_resources() {
             format,
             "DLL Name: d3d12.dll",
             "D3D12SerializeRootSignature",
-            "cvoUpscaleGetVersion",
+            "sharpwater_number",
             "The .rsrc Resource Directory section",
             "Entry: ID: 0x000010",
         ] {
@@ -73,7 +73,7 @@ fn the_system_loads_and_runs_them() {
 fn the_same_recipe_gives_the_same_world() {
     let folder = tempfile::tempdir().unwrap();
     let world = world::create(folder.path()).unwrap();
-    let zip = world.downloads.join("cvo_upscale_120.3.0.zip");
+    let zip = world.downloads.join("sharpwater-2026.3.0.zip");
     let before = fs::read(&zip).unwrap();
     world::create(folder.path()).unwrap();
     assert!(before == fs::read(&zip).unwrap(), "two runs gave two archives");

@@ -1,19 +1,21 @@
 //! `adopt`: takes swaps made by hand under management.
 
 use anyhow::Result;
+use upright_spanner_core::check::ABOUT;
 use upright_spanner_core::plan::Plan;
-use upright_spanner_core::{Adoption, Workshop};
+use upright_spanner_core::{Adoption, Error, Workshop};
 
-use super::{Talk, carry_out_untold};
+use super::{Talk, Wish, carry_out_untold};
 use crate::args;
 use crate::exit::Exit;
+use crate::progress::acting;
 use crate::prompt;
 use crate::render::{self, time};
 use crate::session::Session;
 
 pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
-    let mut workshop = if args.dry_run { session.look()? } else { session.alter()? };
-    let view = workshop.game(&args.game, &session.progress())?;
+    let workshop = session.open_for(args.dry_run)?;
+    let view = super::game(&workshop, &args.game, args.dry_run, session)?;
     let (plan, adoptions) = workshop.plan_adopt(&view)?;
     let mut document = time::adoptions_document(&plan, &adoptions);
     if !session.json {
@@ -21,15 +23,16 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
     }
     let mut exit = Exit::Done;
     let goes_on =
-        !args.dry_run && !adoptions.is_empty() && take(&mut workshop, plan, &adoptions, session)?;
+        !args.dry_run && !adoptions.is_empty() && take(&workshop, plan, &adoptions, session)?;
     if goes_on && args.remove_copies {
         let plan = workshop.plan_removal_of_copies(&view, &adoptions)?;
         let talk = Talk {
             question: "Remove these copies from the game's folder?",
             nothing: "There is no copy to remove.",
-            next: "spanner undo".to_owned(),
+            next: "To bring them back: spanner undo".to_owned(),
         };
-        let (removed, removal) = carry_out_untold(&mut workshop, plan, false, &talk, session)?;
+        let wish = Wish { despite: &args.despite, dry_run: false };
+        let (removed, removal) = carry_out_untold(&workshop, plan, &wish, &talk, session)?;
         exit = removed;
         document["removal"] = removal;
     }
@@ -41,7 +44,7 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
 
 /// Notes the originals as shipped, if there are any and the user agrees; gives whether to go on.
 fn take(
-    workshop: &mut Workshop,
+    workshop: &Workshop,
     plan: Plan,
     adoptions: &[Adoption],
     session: &Session,
@@ -53,11 +56,17 @@ fn take(
         render::hint(session, "Nothing was noted.")?;
         return Ok(false);
     }
-    let change = workshop.adopt(plan, adoptions)?;
+    // Nothing in the game is altered, so nothing of the machine's state speaks against it.
+    let all = ABOUT.map(|about| about.code.to_owned());
+    let cleared = workshop
+        .clear(plan, &all)
+        .map_err(|stopped| Error::Refused(stopped.stops().into_iter().cloned().collect()))?;
+    let change = acting(|| workshop.alter()?.adopt(cleared, adoptions))?;
     let text = format!(
         "Noted as change {}; no file in the game was touched. To go back to the originals: \
          spanner rollback {}",
-        change.number, change.game
+        change.number(),
+        change.game()
     );
     render::hint(session, &text)?;
     Ok(true)

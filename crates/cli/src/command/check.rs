@@ -4,7 +4,7 @@ use anyhow::Result;
 use upright_spanner_core::check::Verdict;
 use upright_spanner_core::{Checked, FitOptions};
 
-use super::survey::known_places;
+use super::survey::{known_places, tell_gone};
 use crate::args;
 use crate::exit::Exit;
 use crate::render::{self, check};
@@ -60,9 +60,10 @@ fn all(session: &Session) -> Result<Exit> {
     } else {
         check::print_all(&rows, session)?;
     }
+    let gone = tell_gone(&workshop)?;
     render::look_errors(&survey.errors);
     let worst = checked.iter().map(|checked| exit(checked)).find(|exit| *exit != Exit::Done);
-    Ok(worst.unwrap_or(Exit::Done))
+    Ok(worst.unwrap_or(if gone { Exit::Attend } else { Exit::Done }))
 }
 
 fn entries(game: &str, session: &Session) -> Result<Exit> {

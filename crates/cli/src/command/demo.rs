@@ -36,9 +36,9 @@ const STORY: [Scene; 9] = [
         words: &[
             "rack",
             "add",
-            "downloads/cvo_upscale_120.3.0.zip",
-            "downloads/cvo_upscale_120.3.0_x86.zip",
-            "downloads/cvo_upscale_2.9.1.zip",
+            "downloads/sharpwater-2026.3.0.zip",
+            "downloads/sharpwater-2026.3.0-x86.zip",
+            "downloads/sharpwater-2.9.1.zip",
             "downloads/undertow-2.3.0.zip",
             "downloads/brine-2.8.1-win64.zip",
         ],
@@ -46,12 +46,12 @@ const STORY: [Scene; 9] = [
     },
     Scene {
         say: "What would change? A dry run shows it and touches nothing.",
-        words: &["fit", "tin-lighthouse", "cvo-upscale@120.3.0", "--dry-run"],
+        words: &["fit", "tin-lighthouse", "sharpwater@2026.3.0", "--dry-run"],
         ends: Exit::Done,
     },
     Scene {
         say: "Do it. Both places of the upscaler are served.",
-        words: &["fit", "tin-lighthouse", "cvo-upscale@120.3.0"],
+        words: &["fit", "tin-lighthouse", "sharpwater@2026.3.0"],
         ends: Exit::Done,
     },
     Scene {
@@ -61,12 +61,12 @@ const STORY: [Scene; 9] = [
     },
     Scene {
         say: "The 32-bit build in this 64-bit game would not load: it is refused before anything is copied.",
-        words: &["fit", "tin-lighthouse", "cvo-upscale@120.3.0+x86"],
+        words: &["fit", "tin-lighthouse", "sharpwater@2026.3.0+x86"],
         ends: Exit::Refused,
     },
     Scene {
         say: "A game that does not have the component is left alone.",
-        words: &["fit", "kite-harbour", "cvo-upscale@120.3.0"],
+        words: &["fit", "kite-harbour", "sharpwater@2026.3.0"],
         ends: Exit::Refused,
     },
     Scene {
@@ -132,7 +132,7 @@ fn play(scene: &Scene, folder: &Path, home: &Path) -> Result<Option<i32>> {
 fn prepare(folder: &Path) -> Result<()> {
     if folder.join(MARK).is_file() {
         for part in ["games", "downloads", "home"] {
-            match fs::remove_dir_all(folder.join(part)) {
+            match world::remove_tree(&folder.join(part)) {
                 Err(error) if error.kind() != io::ErrorKind::NotFound => {
                     let part = folder.join(part);
                     return Err(error).context(format!("could not remove {}", part.display()));

@@ -5,44 +5,78 @@ use upright_spanner_core::Workshop;
 
 use crate::args;
 use crate::exit::Exit;
+use crate::progress::acting;
 use crate::prompt;
-use crate::render::{self, bytes, count, hint, time};
+use crate::render::{self, bytes, count, hint, slashes, time};
 use crate::session::Session;
 
 pub fn run(args: &args::Doctor, session: &Session) -> Result<Exit> {
-    let mut workshop = if args.dry_run { session.look()? } else { session.alter()? };
+    let workshop = session.open_for(args.dry_run)?;
+    if let Some(number) = args.settle {
+        return settle(&workshop, number, args.dry_run, session);
+    }
     if args.reclaim {
-        return reclaim(&mut workshop, args.dry_run, session);
+        return reclaim(&workshop, args, session);
     }
-    let diagnosis = workshop.doctor(args.deep, args.dry_run, &session.progress())?;
+    let diagnosis = workshop.examine(args.deep, &session.progress())?;
+    let mend = || acting(|| workshop.alter()?.mend(&diagnosis));
+    let mended = if args.dry_run { None } else { Some(mend()?) };
     if session.json {
-        render::json(&time::diagnosis_document(&diagnosis))?;
+        render::json(&time::diagnosis_document(&diagnosis, mended.as_ref()))?;
     } else {
-        time::print_diagnosis(&diagnosis, args.deep, args.dry_run, session)?;
+        time::print_diagnosis(&diagnosis, mended.as_ref(), args.deep, session)?;
     }
-    Ok(if diagnosis.is_ill() { Exit::Attend } else { Exit::Done })
+    Ok(if time::is_ill(&diagnosis, mended.as_ref()) { Exit::Attend } else { Exit::Done })
+}
+
+/// Shows how the targets of a change that waits are, and ends it with that if it is meant.
+fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) -> Result<Exit> {
+    let (change, targets) = workshop.look_at_interrupted(number, &session.progress())?;
+    let text = format!("change {number} ({}, {}):", change.game(), change.summary());
+    hint(session, &text)?;
+    for target in &targets {
+        hint(session, &format!("  {}: {}", slashes(&target.path), target.how))?;
+    }
+    let is_meant = !dry_run && prompt::go_on(session, "End it with what is there?")?;
+    if is_meant {
+        acting(|| workshop.alter()?.settle(number, &session.progress()))?;
+        session.look_again(workshop)?;
+        hint(session, "Noted: what is there stays, and the change waits no more.")?;
+    } else {
+        hint(session, "Nothing was changed.")?;
+    }
+    if session.json {
+        let found: Vec<_> = targets
+            .iter()
+            .map(|target| serde_json::json!({ "path": slashes(&target.path), "how": target.how }))
+            .collect();
+        render::json(&serde_json::json!({
+            "schema": 1, "change": number, "targets": found, "settled": is_meant,
+        }))?;
+    }
+    Ok(Exit::Done)
 }
 
 /// Shows what nothing needs, and removes it if that is meant.
-fn reclaim(workshop: &mut Workshop, dry_run: bool, session: &Session) -> Result<Exit> {
-    let waste = workshop.waste()?;
+fn reclaim(workshop: &Workshop, args: &args::Doctor, session: &Session) -> Result<Exit> {
+    let found = workshop.unreferenced()?;
     let text = format!(
         "{} of {} in the store are needed by no build and no rollback point ({}).",
-        bytes(waste.bytes),
-        bytes(waste.of),
-        count(waste.files.len(), "file")
+        bytes(found.bytes),
+        bytes(found.of),
+        count(found.contents.len(), "file")
     );
     hint(session, &text)?;
-    let asked = !dry_run && !waste.files.is_empty();
+    let asked = !args.dry_run && !found.contents.is_empty();
     let removed = asked && prompt::confirm(session, "Remove them?")?;
     if removed {
-        let removed = workshop.reclaim()?;
+        let removed = acting(|| workshop.alter()?.reclaim(&args.despite))?;
         hint(session, &format!("Removed: {}.", bytes(removed.bytes)))?;
     } else if asked {
         hint(session, "Nothing was removed. To do it: spanner doctor --reclaim --yes")?;
     }
     if session.json {
-        render::json(&time::waste_document(&waste, removed))?;
+        render::json(&time::unreferenced_document(&found, removed))?;
     }
     Ok(Exit::Done)
 }

@@ -11,7 +11,7 @@ use upright_spanner_core::plan::Drift;
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::{Checked, Workshop};
 
-use super::survey::known_places;
+use super::survey::{known_places, tell_gone};
 use crate::args;
 use crate::exit::Exit;
 use crate::render::{self, time};
@@ -25,11 +25,8 @@ pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
     let views = views(args, &workshop, session)?;
     let drifts = drifts(&workshop, &views)?;
     let off = drifts.iter().any(|(_, drift, _)| drift.is_off());
-    if session.json {
-        render::json(&time::drift_document(&drifts))?;
-    } else {
-        time::print_drift(&drifts, session)?;
-    }
+    tell(&drifts, args.watch, session)?;
+    let off = off | (args.game.is_none() && tell_gone(&workshop)?);
     if args.watch {
         let told = drifts
             .iter()
@@ -40,10 +37,23 @@ pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
     Ok(if off { Exit::Attend } else { Exit::Done })
 }
 
+/// Prints drifts; to programs as a document, in one line where more will follow.
+fn tell(
+    drifts: &[(&GameView, Drift, Vec<Checked>)],
+    more_follow: bool,
+    session: &Session,
+) -> Result<()> {
+    match (session.json, more_follow) {
+        (true, true) => render::json_line(&time::drift_document(drifts)),
+        (true, false) => render::json(&time::drift_document(drifts)),
+        (false, _) => time::print_drift(drifts, session),
+    }
+}
+
 fn views(args: &args::Drift, workshop: &Workshop, session: &Session) -> Result<Vec<GameView>> {
     let progress = session.progress();
     Ok(match &args.game {
-        Some(game) => vec![workshop.game(game, &progress)?],
+        Some(game) => vec![super::game(workshop, game, true, session)?],
         None => workshop.survey(&known_places(workshop)?, &progress)?.games,
     })
 }
@@ -112,7 +122,7 @@ fn watch(
             let words = time::drift_in_words(&drift);
             let before = told.insert(view.game.id.clone(), words.clone());
             if before.as_ref() != Some(&words) {
-                time::print_drift(&[(view, drift, checked)], session)?;
+                tell(&[(view, drift, checked)], true, session)?;
             }
         }
     }

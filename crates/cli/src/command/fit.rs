@@ -1,23 +1,26 @@
 //! `fit`: puts a build into a game, keeping what was there.
 
 use anyhow::Result;
+use serde_json::{Value, json};
+use upright_spanner_core::change::Change;
 use upright_spanner_core::path::same_name;
 use upright_spanner_core::survey::GameView;
-use upright_spanner_core::{Error, FitOptions, FitPlan, Workshop};
+use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, Workshop};
 
 use super::survey::known_places;
 use crate::args;
 use crate::exit::Exit;
+use crate::progress::acting;
 use crate::prompt;
-use crate::render::{self, plan, quoted};
+use crate::render::{self, document, plan, quoted};
 use crate::session::Session;
 
 pub fn run(args: &args::Fit, session: &Session) -> Result<Exit> {
-    let workshop = if args.dry_run { session.look()? } else { session.alter()? };
+    let workshop = session.open_for(args.dry_run)?;
     match (&args.game, &args.build, &args.all) {
-        (Some(game), Some(build), _) => one(args, game, build, workshop, session),
-        (Some(game), None, _) => merge(args, game, workshop, session),
-        (_, _, Some(family)) => all(args, family, workshop, session),
+        (Some(game), Some(build), _) => one(args, game, build, &workshop, session),
+        (Some(game), None, _) => merge(args, game, &workshop, session),
+        (_, _, Some(family)) => all(args, family, &workshop, session),
         // The parser lets nothing else through.
         _ => Ok(Exit::Usage),
     }
@@ -27,19 +30,18 @@ fn one(
     args: &args::Fit,
     game: &str,
     build: &str,
-    mut workshop: Workshop,
+    workshop: &Workshop,
     session: &Session,
 ) -> Result<Exit> {
-    let progress = session.progress();
-    let view = workshop.game(game, &progress)?;
-    let fit = planned(args, build, &workshop, &view, session)?;
+    let view = super::game(workshop, game, args.dry_run, session)?;
+    let fit = planned(args, build, workshop, &view, session)?;
     if !session.json {
         plan::print(&fit.plan, session)?;
     }
     let stopped = !fit.plan.stops().is_empty();
     if stopped || args.dry_run || fit.plan.is_empty() {
         if session.json {
-            render::json(&plan::document(&fit.plan))?;
+            render::json(&document::plan(&fit.plan))?;
         } else if !stopped && args.dry_run && !fit.plan.is_empty() {
             let again = again(args, game, build);
             render::hint(session, &format!("Dry run: nothing was changed. To do it: {again}"))?;
@@ -58,11 +60,17 @@ fn one(
         return Ok(Exit::Done);
     }
     let archive = match &args.handoff {
-        Some(folder) if !fit.plan.handoff.is_empty() => Some(workshop.hand_off(&fit, folder)?),
+        Some(folder) if !fit.plan.handoff.is_empty() => {
+            Some(workshop.alter()?.hand_off(&fit, folder)?)
+        }
         _ => None,
     };
     let family = fit.build.id.family.clone();
-    let change = if fit.plan.steps.is_empty() { None } else { Some(workshop.fit(fit, &progress)?) };
+    let change = if fit.plan.steps.is_empty() {
+        None
+    } else {
+        Some(carry_out(fit, &args.despite, workshop, session)?)
+    };
     if session.json {
         render::json(&plan::fitted_document(change.as_ref(), archive.as_deref()))?;
         return Ok(Exit::Done);
@@ -72,69 +80,117 @@ fn one(
         render::hint(session, &format!("For your mod manager: {shown}"))?;
     }
     if let Some(change) = change {
-        let back = format!("spanner rollback {} {family}", view.game.id);
+        let back = format!("To go back: spanner rollback {} {family}", view.game.id);
         plan::print_done(&change, &back, session)?;
     }
     Ok(Exit::Done)
 }
 
-/// Whole folders onto the game's folder.
-fn merge(args: &args::Fit, game: &str, mut workshop: Workshop, session: &Session) -> Result<Exit> {
+/// Clears a plan of its stops and carries it out; looks at the files once more a moment later.
+fn carry_out(
+    fit: FitPlan,
+    despite: &[String],
+    workshop: &Workshop,
+    session: &Session,
+) -> Result<Change> {
+    let FitPlan { plan, parcel, .. } = fit;
+    let cleared = workshop
+        .clear(plan, despite)
+        .map_err(|stopped| Error::Refused(stopped.stops().into_iter().cloned().collect()))?;
     let progress = session.progress();
-    let view = workshop.game(game, &progress)?;
-    let mut merge = workshop.plan_merge(&view, &args.merge, &progress)?;
-    merge.override_stops(&args.despite);
-    if !session.json {
-        plan::print(&merge.plan, session)?;
+    let change = acting(|| workshop.alter()?.fit(cleared, parcel.as_ref(), &progress))?;
+    for path in workshop.gone_since(&change) {
+        let path = render::slashes(&path);
+        render::notice(&format!(
+            "{path} was there when it was read back, and is not what was put there any more: a virus \
+             scanner may have set it aside. Look in its quarantine, then: spanner drift {}",
+            change.game()
+        ));
     }
-    let stopped = !merge.plan.stops().is_empty();
-    if stopped || args.dry_run || merge.plan.steps.is_empty() {
+    Ok(change)
+}
+
+/// Whole folders onto the game's folder.
+fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
+    let progress = session.progress();
+    let view = super::game(workshop, game, args.dry_run, session)?;
+    let merge = workshop.plan_merge(&view, &args.merge, &progress)?;
+    let cleared = workshop.clear_merge(merge, &args.despite);
+    let plan = cleared.as_ref().map_or_else(|stopped| &**stopped, ClearedMerge::plan);
+    if !session.json {
+        plan::print(plan, session)?;
+    }
+    let is_empty = plan.steps.is_empty();
+    if cleared.is_err() || args.dry_run || is_empty {
         if session.json {
-            render::json(&plan::document(&merge.plan))?;
-        } else if !stopped {
-            let nothing = merge.plan.steps.is_empty();
-            let text = if nothing {
+            render::json(&document::plan(plan))?;
+        } else if cleared.is_ok() {
+            let text = if is_empty {
                 "Every file is there already."
             } else {
                 "Dry run: nothing was changed."
             };
             render::hint(session, text)?;
         }
-        return Ok(if stopped { Exit::Refused } else { Exit::Done });
+        return Ok(if cleared.is_err() { Exit::Refused } else { Exit::Done });
     }
+    let Ok(cleared) = cleared else { return Ok(Exit::Refused) };
     if !prompt::go_on(session, "Merge these files?")? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
-    let change = workshop.merge(merge, &progress)?;
+    let change = acting(|| workshop.alter()?.merge(cleared, &progress))?;
     if session.json {
         render::json(&plan::change_document(&change))?;
     } else {
-        plan::print_done(&change, &format!("spanner undo {}", change.number), session)?;
+        let back = format!("To go back: spanner undo {}", change.number());
+        plan::print_done(&change, &back, session)?;
     }
     Ok(Exit::Done)
 }
 
+/// What became of several games.
+#[derive(Default)]
+struct Several {
+    documents: Vec<Value>,
+    done: usize,
+    refused: usize,
+    as_they_were: usize,
+    failed: usize,
+}
+
+impl Several {
+    fn fails(&mut self, game: &str, error: &anyhow::Error) {
+        self.failed += 1;
+        let known = error.downcast_ref::<Error>();
+        let code = known.map_or("failed", Error::code);
+        let document = render::error_document(code, &error.to_string(), None);
+        self.documents.push(json!({ "game": game, "error": document["error"] }));
+        render::error(error);
+    }
+
+    fn exit(&self) -> Exit {
+        if self.refused + self.failed > 0 { Exit::Attend } else { Exit::Done }
+    }
+}
+
 /// Every known game that has a family: one table, one change a game, and on past a refused one.
-fn all(args: &args::Fit, family: &str, mut workshop: Workshop, session: &Session) -> Result<Exit> {
+fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
     let progress = session.progress();
-    let survey = workshop.survey(&known_places(&workshop)?, &progress)?;
+    let survey = workshop.survey(&known_places(workshop)?, &progress)?;
     let has = |view: &&GameView| {
         let live = view.libraries.iter().filter(|library| !library.put_aside);
         live.into_iter().any(|library| same_name(&library.family, family))
     };
     let mut fits = Vec::new();
-    let mut failed = 0;
+    let mut several = Several::default();
     for view in survey.games.iter().filter(has) {
         match workshop.plan_fit(view, family, &options(args), &progress) {
             Ok(fit) => fits.push(fit),
-            Err(error) => {
-                failed += 1;
-                render::error(&error.into());
-            }
+            Err(error) => several.fails(&view.game.id, &error.into()),
         }
     }
-    if fits.is_empty() && failed == 0 {
+    if fits.is_empty() && several.failed == 0 {
         let none: [(); 0] = [];
         render::done(session, &format!("No known game has {family}."), "games", none)?;
         return Ok(Exit::Done);
@@ -143,14 +199,15 @@ fn all(args: &args::Fit, family: &str, mut workshop: Workshop, session: &Session
         plan::print_several(&fits, session)?;
     }
     if args.dry_run {
-        let plans: Vec<_> = fits.iter().map(|fit| plan::document(&fit.plan)).collect();
+        several.refused = fits.iter().filter(|fit| !fit.plan.stops().is_empty()).count();
         if session.json {
-            render::json(&plan::several_document(&plans))?;
+            several.documents.extend(fits.iter().map(|fit| document::plan(&fit.plan)));
+            render::json(&plan::several_document(&several.documents))?;
         } else {
             let again = format!("spanner fit --all {}", quoted(family));
             render::hint(session, &format!("Dry run: nothing was changed. To do it: {again}"))?;
         }
-        return Ok(Exit::Done);
+        return Ok(several.exit());
     }
     let to_do = fits.iter().filter(|fit| fit.plan.stops().is_empty() && !fit.plan.steps.is_empty());
     let to_do = render::count(to_do.count(), "game");
@@ -158,32 +215,36 @@ fn all(args: &args::Fit, family: &str, mut workshop: Workshop, session: &Session
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
-    let (mut done, mut refused, mut as_they_were) = (Vec::new(), 0, 0);
     for fit in fits {
+        let game = fit.plan.game.id.clone();
         if !fit.plan.stops().is_empty() {
-            refused += 1;
+            several.refused += 1;
+            several.documents.push(plan::refused_document(&fit.plan));
         } else if fit.plan.steps.is_empty() {
-            as_they_were += 1;
+            several.as_they_were += 1;
         } else {
-            match workshop.fit(fit, &progress) {
-                Ok(change) => done.push(plan::change_document(&change)),
-                Err(error) => {
-                    failed += 1;
-                    render::error(&error.into());
+            match carry_out(fit, &args.despite, workshop, session) {
+                Ok(change) => {
+                    several.done += 1;
+                    several.documents.push(plan::change_document(&change));
                 }
+                Err(error) => several.fails(&game, &error),
             }
         }
     }
     if session.json {
-        render::json(&plan::several_document(&done))?;
+        render::json(&plan::several_document(&several.documents))?;
     } else {
         let text = format!(
-            "Done: {}; {as_they_were} as they were, {refused} refused, {failed} failed.",
-            render::count(done.len(), "game")
+            "Done: {}; {} as they were, {} refused, {} failed.",
+            render::count(several.done, "game"),
+            several.as_they_were,
+            several.refused,
+            several.failed
         );
         render::hint(session, &text)?;
     }
-    Ok(if refused + failed > 0 { Exit::Attend } else { Exit::Done })
+    Ok(several.exit())
 }
 
 fn options(args: &args::Fit) -> FitOptions {

@@ -11,7 +11,7 @@ use crate::session::Session;
 pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
     match args {
         args::Game::Add { folder, edit } => {
-            let added = session.alter()?.add_game(folder, &edit.into())?;
+            let added = session.alter()?.alter()?.add_game(folder, &edit.into())?;
             done(
                 session,
                 &format!("{} is known as {}.", added.title, added.id),
@@ -21,7 +21,7 @@ pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
             hint(session, &format!("Next: spanner game show {}", added.id))?;
         }
         args::Game::Set { game, edit } => {
-            let changed = session.alter()?.set_game(game, &edit.into())?;
+            let changed = session.alter()?.alter()?.set_game(game, &edit.into())?;
             let text = format!("Noted. Next: spanner game show {}", changed.id);
             done(session, &text, "game", &changed.id)?;
         }
@@ -44,7 +44,7 @@ pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
             }
         }
         args::Game::Forget { game: name } => {
-            let id = session.alter()?.forget_game(name)?;
+            let id = session.alter()?.alter()?.forget_game(name)?;
             let stays = "its files, its history and the kept originals stay.";
             done(session, &format!("Forgotten: {id}; {stays}"), "forgotten", &id)?;
         }
@@ -56,6 +56,7 @@ impl From<&args::GameEdit> for GameEdit {
     fn from(args: &args::GameEdit) -> Self {
         Self {
             title: args.title.clone(),
+            root: args.root.clone(),
             executable: args.executable.clone(),
             edition: args.edition.clone(),
             online: args.online,

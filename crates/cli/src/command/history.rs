@@ -10,25 +10,43 @@ use crate::session::Session;
 
 pub fn run(args: &args::History, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
-    if let (Some("show"), Some(number)) = (args.game.as_deref(), args.number) {
-        let mut changes = workshop.history(None)?;
-        changes.retain(|change| change.number == number);
-        let force = workshop.forces(&changes)?;
-        let shown = changes.first().zip(force.first()).ok_or(Error::UnknownChange { number })?;
+    if args.size {
+        let used = workshop.store_use()?;
         if session.json {
-            render::json(&render::history::document(&changes, &force))?;
+            render::json(&render::history::size_document(&used))?;
         } else {
-            render::history::print_one(shown.0, *shown.1, session)?;
+            render::history::print_size(&used, session)?;
         }
         return Ok(Exit::Done);
     }
-    let game = args.game.as_deref().map(|name| workshop.game_id(name)).transpose()?;
-    let changes = workshop.history(game.as_deref())?;
-    let forces = workshop.forces(&changes)?;
-    if session.json {
-        render::json(&render::history::document(&changes, &forces))?;
-    } else {
-        render::history::print(&changes, &forces, session)?;
+    let history = workshop.history()?;
+    let damaged = !history.faults.is_empty();
+    for fault in &history.faults {
+        let path = render::slashes(&fault.path);
+        render::notice(&format!("{path}: {}. `spanner doctor` says more.", fault.what));
     }
-    Ok(Exit::Done)
+    let exit = if damaged { Exit::Attend } else { Exit::Done };
+    let mut changes = history.changes;
+    if let (Some("show"), Some(number)) = (args.game.as_deref(), args.number) {
+        changes.retain(|change| change.number() == number);
+        let statuses = workshop.statuses(&changes)?;
+        let shown = changes.first().zip(statuses.first()).ok_or(Error::UnknownChange { number })?;
+        if session.json {
+            render::json(&render::history::document(&changes, &statuses))?;
+        } else {
+            render::history::print_one(shown.0, *shown.1, session)?;
+        }
+        return Ok(exit);
+    }
+    if let Some(name) = &args.game {
+        let game = workshop.game_id(name)?;
+        changes.retain(|change| change.game() == game);
+    }
+    let statuses = workshop.statuses(&changes)?;
+    if session.json {
+        render::json(&render::history::document(&changes, &statuses))?;
+    } else {
+        render::history::print(&changes, &statuses, session)?;
+    }
+    Ok(exit)
 }

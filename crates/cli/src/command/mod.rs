@@ -23,11 +23,14 @@ mod undo;
 
 use anyhow::Result;
 use serde_json::Value;
-use upright_spanner_core::Workshop;
+use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::plan::Plan;
+use upright_spanner_core::survey::GameView;
+use upright_spanner_core::{Cleared, Workshop};
 
 use crate::args::Command;
 use crate::exit::Exit;
+use crate::progress::acting;
 use crate::prompt;
 use crate::render;
 use crate::session::Session;
@@ -38,19 +41,27 @@ struct Talk<'a> {
     question: &'a str,
     /// What to say where there is nothing to do.
     nothing: &'a str,
-    /// The command that goes on from there.
+    /// What people do next, in a sentence.
     next: String,
+}
+
+/// What the user wants of a plan.
+struct Wish<'a> {
+    /// Findings to go on despite.
+    despite: &'a [String],
+    /// To be shown what would be done.
+    dry_run: bool,
 }
 
 /// Shows a plan, asks, and carries it out: what all commands do that place only what is stored.
 fn carry_out(
-    workshop: &mut Workshop,
+    workshop: &Workshop,
     plan: Plan,
-    dry_run: bool,
+    wish: &Wish<'_>,
     talk: &Talk<'_>,
     session: &Session,
 ) -> Result<Exit> {
-    let (exit, document) = carry_out_untold(workshop, plan, dry_run, talk, session)?;
+    let (exit, document) = carry_out_untold(workshop, plan, wish, talk, session)?;
     if session.json {
         render::json(&document)?;
     }
@@ -59,24 +70,24 @@ fn carry_out(
 
 /// The same, but leaves the document for programs to the caller.
 fn carry_out_untold(
-    workshop: &mut Workshop,
+    workshop: &Workshop,
     plan: Plan,
-    dry_run: bool,
+    wish: &Wish<'_>,
     talk: &Talk<'_>,
     session: &Session,
 ) -> Result<(Exit, Value)> {
+    let cleared = workshop.clear(plan, wish.despite);
+    let plan = cleared.as_ref().map_or_else(|stopped| &**stopped, Cleared::plan);
     let left = plan.findings.iter().any(|finding| finding.code == "altered-since");
     let attend = if left { Exit::Attend } else { Exit::Done };
-    let document = render::plan::document(&plan);
+    let document = render::document::plan(plan);
     if !session.json {
-        render::plan::print(&plan, session)?;
+        render::plan::print(plan, session)?;
     }
-    if !plan.stops().is_empty() {
-        return Ok((Exit::Refused, document));
-    }
-    if plan.steps.is_empty() || dry_run {
-        let nothing =
-            if plan.steps.is_empty() { talk.nothing } else { "Dry run: nothing was changed." };
+    let Ok(cleared) = cleared else { return Ok((Exit::Refused, document)) };
+    let is_empty = cleared.plan().steps.is_empty();
+    if is_empty || wish.dry_run {
+        let nothing = if is_empty { talk.nothing } else { "Dry run: nothing was changed." };
         render::hint(session, nothing)?;
         return Ok((attend, document));
     }
@@ -84,11 +95,30 @@ fn carry_out_untold(
         render::hint(session, "Nothing was changed.")?;
         return Ok((Exit::Done, document));
     }
-    let change = workshop.carry_out_plan(plan, &session.progress())?;
+    let change = acting(|| workshop.alter()?.apply(cleared, &session.progress()))?;
     if !session.json {
         render::plan::print_done(&change, &talk.next, session)?;
     }
     Ok((attend, render::plan::change_document(&change)))
+}
+
+/// The game that a text names. Where its folder looks like a game that stood somewhere else, it is asked
+/// whether it is that one: its history goes along then. One that only looks is told, and nothing is noted.
+fn game(workshop: &Workshop, name: &str, only_looks: bool, session: &Session) -> Result<GameView> {
+    let view = workshop.game(name, &session.progress())?;
+    let Some(moved) = workshop.moved_from(&view)? else { return Ok(view) };
+    let question = format!(
+        "This looks like {}, which stood in {}. Is it that game?",
+        moved.title,
+        render::slashes(&moved.root)
+    );
+    if only_looks || !prompt::confirm(session, &question)? {
+        survey::tell_moved(&view, &moved);
+        return Ok(view);
+    }
+    let edit = GameEdit { root: Some(view.game.root.clone()), ..GameEdit::default() };
+    let game = workshop.alter()?.set_game(&moved.id, &edit)?;
+    Ok(workshop.game(&game.id, &session.progress())?)
 }
 
 /// Runs a command.

@@ -8,18 +8,18 @@ use crate::render::done;
 use crate::session::Session;
 
 pub fn pin(args: &args::Pin, session: &Session) -> Result<Exit> {
-    let mut workshop = session.alter()?;
+    let workshop = session.alter()?;
     let view = workshop.game(&args.game, &session.progress())?;
-    let pin = workshop.pin(&view, &args.family, args.at.clone(), &args.why)?;
+    let pin = workshop.alter()?.pin(&view, &args.family, args.at.clone(), &args.why)?;
     let text = format!("{} stays at {} in {}.", pin.family, pin.at(), view.game.title);
     done(session, &text, "pin", &pin)?;
     Ok(Exit::Done)
 }
 
 pub fn unpin(args: &args::Unpin, session: &Session) -> Result<Exit> {
-    let mut workshop = session.alter()?;
+    let workshop = session.alter()?;
     let game = workshop.game_id(&args.game)?;
-    let pin = workshop.unpin(&game, &args.family)?;
+    let pin = workshop.alter()?.unpin(&game, &args.family)?;
     let text = format!("{} is free again in {game}; it was pinned: {}.", pin.family, pin.why);
     done(session, &text, "unpinned", &pin)?;
     Ok(Exit::Done)

@@ -10,6 +10,7 @@ use upright_spanner_core::{Added, Addition, Workshop};
 
 use crate::args;
 use crate::exit::Exit;
+use crate::progress::acting;
 use crate::prompt;
 use crate::render::{self, rack};
 use crate::session::Session;
@@ -36,11 +37,11 @@ fn add(
     supports: Option<&Requirement>,
     session: &Session,
 ) -> Result<Exit> {
-    let mut workshop = session.alter()?;
+    let workshop = session.alter()?;
     let mut added = Vec::new();
     let mut failed = false;
     for file in files {
-        match add_one(&mut workshop, file, told, supports, session) {
+        match add_one(&workshop, file, told, supports, session) {
             Ok(addition) => added.push(addition),
             Err(error) => {
                 failed = true;
@@ -58,14 +59,14 @@ fn add(
 
 /// Adds a file, and asks for what it leaves open.
 fn add_one(
-    workshop: &mut Workshop,
+    workshop: &Workshop,
     file: &Path,
     told: &Told,
     supports: Option<&Requirement>,
     session: &Session,
 ) -> Result<Addition> {
     let progress = session.progress();
-    let mut addition = workshop.rack_add(file, told, &progress)?;
+    let mut addition = acting(|| workshop.alter()?.rack_add(file, told, &progress))?;
     let new = |addition: &Addition| addition.builds.iter().any(|(_, added)| *added == Added::New);
     let was_new = new(&addition);
     let silent = addition.builds.iter().find(|(build, _)| build.version.is_none());
@@ -74,7 +75,7 @@ fn add_one(
         let answer = prompt::text(session, &format!("{question} (empty: not known)"))?;
         if let Some(version) = answer.and_then(|answer| answer.parse().ok()) {
             let told = Told { version: Some(version), ..told.clone() };
-            addition = workshop.rack_add(file, &told, &progress)?;
+            addition = acting(|| workshop.alter()?.rack_add(file, &told, &progress))?;
             addition.builds.iter_mut().for_each(|(_, added)| *added = Added::New);
         }
     }
@@ -91,7 +92,7 @@ fn add_one(
     };
     if let Some(supports) = supports.or(proposed.as_ref()) {
         let ids: Vec<_> = addition.builds.iter().map(|(build, _)| build.id.clone()).collect();
-        workshop.set_supports(&ids, supports)?;
+        workshop.alter()?.set_supports(&ids, supports)?;
         addition.builds.iter_mut().for_each(|(b, _)| b.supports = Some(supports.clone()));
         addition.proposal = None;
     }
@@ -164,13 +165,13 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
 }
 
 fn drop(build: &str, anyway: bool, session: &Session) -> Result<Exit> {
-    let mut workshop = session.alter()?;
+    let workshop = session.alter()?;
     let found = workshop.build(build)?;
     if !prompt::go_on(session, &format!("Take {} off the rack?", found.id))? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
-    let dropped = workshop.rack_drop(&found.id.to_string(), anyway)?;
+    let dropped = acting(|| workshop.alter()?.rack_drop(&found.id.to_string(), anyway))?;
     render::done(session, &format!("{} is off the rack.", dropped.id), "dropped", &dropped.id)?;
     Ok(Exit::Done)
 }

@@ -2,21 +2,22 @@
 
 use anyhow::Result;
 
-use super::survey::known_places;
-use super::{Talk, carry_out_untold};
+use super::survey::{known_places, tell_gone};
+use super::{Talk, Wish, carry_out_untold};
 use crate::args;
 use crate::exit::Exit;
 use crate::render::{self, plan::several_document};
 use crate::session::Session;
 
 pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
-    let mut workshop = if args.dry_run { session.look()? } else { session.alter()? };
+    let workshop = session.open_for(args.dry_run)?;
     let progress = session.progress();
     let views = match &args.game {
-        Some(game) => vec![workshop.game(game, &progress)?],
+        Some(game) => vec![super::game(&workshop, game, args.dry_run, session)?],
         None => workshop.survey(&known_places(&workshop)?, &progress)?.games,
     };
-    let mut worst = Exit::Done;
+    let gone = args.game.is_none() && tell_gone(&workshop)?;
+    let mut worst = if gone { Exit::Attend } else { Exit::Done };
     let mut documents = Vec::new();
     for view in &views {
         let family = args.family.as_deref();
@@ -27,9 +28,10 @@ pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
         let talk = Talk {
             question: "Put these files back in?",
             nothing: "Everything that was fitted is in place.",
-            next: format!("spanner history {}", view.game.id),
+            next: format!("Next: spanner check {}", view.game.id),
         };
-        let done = carry_out_untold(&mut workshop, refit.plan, args.dry_run, &talk, session);
+        let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+        let done = carry_out_untold(&workshop, refit.plan, &wish, &talk, session);
         let (exit, document) = match done {
             // What was done to other games is told, and what is to be done to them goes on.
             Err(error) if args.game.is_none() => {

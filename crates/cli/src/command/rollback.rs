@@ -3,25 +3,35 @@
 use anyhow::Result;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
-use upright_spanner_core::plan::Point;
+use upright_spanner_core::plan::{NothingToDo, Point};
 use upright_spanner_core::{Error, Workshop};
 
-use super::{Talk, carry_out};
+use super::{Talk, Wish, carry_out};
 use crate::args;
 use crate::exit::Exit;
 use crate::session::Session;
 
 pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
-    let mut workshop = if args.dry_run { session.look()? } else { session.alter()? };
-    let view = workshop.game(&args.game, &session.progress())?;
+    let workshop = session.open_for(args.dry_run)?;
+    let view = super::game(&workshop, &args.game, args.dry_run, session)?;
     let to = point(&args.to, &workshop)?;
-    let plan = workshop.plan_rollback(&view, args.family.as_deref(), to)?;
+    let family = args.family.as_deref();
+    let (plan, nothing) = workshop.plan_rollback(&view, family, to, args.settings)?;
     let talk = Talk {
         question: "Put these files back?",
-        nothing: "Nothing to roll back: every file is already as it was then.",
-        next: format!("spanner history {}", view.game.id),
+        nothing: match nothing {
+            Some(NothingToDo::NothingRecorded) => {
+                "Nothing to roll back: spanner has changed no file of this game."
+            }
+            Some(NothingToDo::LeftAlone) => {
+                "Nothing to roll back: what differs was altered by somebody else since, and stays."
+            }
+            _ => "Nothing to roll back: every file is already as it was then.",
+        },
+        next: format!("To take this back: spanner undo. Next: spanner history {}", view.game.id),
     };
-    carry_out(&mut workshop, plan, args.dry_run, &talk, session)
+    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    carry_out(&workshop, plan, &wish, &talk, session)
 }
 
 /// The point that a text names: `shipped`, a change, or a day.
@@ -30,7 +40,7 @@ fn point(text: &str, workshop: &Workshop) -> Result<Point> {
         return Ok(Point::Shipped);
     }
     if let Ok(number) = text.parse::<i64>() {
-        let known = number == 0 || workshop.history(None)?.iter().any(|c| c.number == number);
+        let known = number == 0 || workshop.history()?.changes.iter().any(|c| c.number() == number);
         return if known {
             Ok(Point::After(number))
         } else {

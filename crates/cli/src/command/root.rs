@@ -11,9 +11,10 @@ pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
     match args {
         args::Root::Add { folders } => {
             let workshop = session.alter()?;
+            let altering = workshop.alter()?;
             let mut added = Vec::new();
             for folder in folders {
-                added.push(workshop.add_library_root(folder)?);
+                added.push(altering.add_library_root(folder)?);
             }
             if session.json {
                 render::json(&render::game::roots_document(&added))?;
@@ -24,7 +25,7 @@ pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
             hint(session, "Next: spanner survey")?;
         }
         args::Root::List => {
-            let roots = session.look()?.library_roots()?;
+            let roots = session.look()?.library_roots();
             if session.json {
                 render::json(&render::game::roots_document(&roots))?;
             } else {
@@ -32,7 +33,7 @@ pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
             }
         }
         args::Root::Forget { folder } => {
-            let root = session.alter()?.forget_library_root(folder)?;
+            let root = session.alter()?.alter()?.forget_library_root(folder)?;
             let text = format!("Forgotten: {}. Nothing in it was touched.", slashes(&root));
             done(session, &text, "forgotten", slashes(&root))?;
         }

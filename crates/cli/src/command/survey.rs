@@ -4,8 +4,8 @@ use std::path::PathBuf;
 
 use anyhow::{Result, bail};
 use upright_spanner_core::Workshop;
-use upright_spanner_core::path::same_name;
-use upright_spanner_core::survey::Filter;
+use upright_spanner_core::game::Game;
+use upright_spanner_core::survey::{Filter, GameView};
 
 use crate::args;
 use crate::exit::Exit;
@@ -20,7 +20,7 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
         .role(args.role)
         .outdated(args.outdated);
     let workshop = session.look()?;
-    let places = places(args, &workshop)?;
+    let (places, missing) = places(args, &workshop)?;
     let mut found = workshop.survey(&places, &session.progress())?;
     filter.apply(&mut found);
     let view = survey::View {
@@ -33,27 +33,68 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
     } else {
         survey::print(&found, view, session)?;
     }
+    for view in &found.games {
+        if let Some(moved) = workshop.moved_from(view)? {
+            tell_moved(view, &moved);
+        }
+    }
+    let gone = if args.places.is_empty() { workshop.games_gone()? } else { missing };
+    gone.iter().for_each(tell_that_gone);
     render::look_errors(&found.errors);
-    Ok(if found.errors.is_empty() { Exit::Done } else { Exit::Attend })
+    let all = found.errors.is_empty() && gone.is_empty();
+    Ok(if all { Exit::Done } else { Exit::Attend })
 }
 
-/// Where to look: what was asked for, else everything that is known.
-fn places(args: &args::Survey, workshop: &Workshop) -> Result<Vec<PathBuf>> {
+/// Where to look: what was asked for, else everything that is known; and the games that were asked for
+/// and are not where they stood.
+fn places(args: &args::Survey, workshop: &Workshop) -> Result<(Vec<PathBuf>, Vec<Game>)> {
     if args.places.is_empty() {
-        return known_places(workshop);
+        return Ok((known_places(workshop)?, Vec::new()));
     }
-    let games = workshop.games()?;
-    let place = |text: &String| {
+    let (mut places, mut missing) = (Vec::new(), Vec::new());
+    for text in &args.places {
         let path = PathBuf::from(text);
-        let by_id = games.iter().find(|game| same_name(&game.id, text));
-        by_id.filter(|_| !path.exists()).map_or(path, |game| game.root.clone())
-    };
-    Ok(args.places.iter().map(place).collect())
+        let game = if path.exists() { None } else { workshop.known_game(text)? };
+        match game {
+            None => places.push(path),
+            Some(game) if game.root.is_dir() => places.push(game.root),
+            Some(game) => missing.push(game),
+        }
+    }
+    match (&places[..], &missing[..]) {
+        // Nothing is left to look at: it is all there is to say.
+        ([], [game]) => Err(game.gone().into()),
+        _ => Ok((places, missing)),
+    }
+}
+
+/// Says that a game looks like one that stood somewhere else.
+pub(super) fn tell_moved(view: &GameView, moved: &Game) {
+    let root = render::quoted(&render::slashes(&view.game.root));
+    render::notice(&format!(
+        "{} looks like {}, which stood in {}. If it is: spanner game set {} --root {root}",
+        view.game.title,
+        moved.title,
+        render::slashes(&moved.root),
+        moved.id
+    ));
+}
+
+/// Says which games are not where they stood; gives whether there are any.
+pub(super) fn tell_gone(workshop: &Workshop) -> Result<bool> {
+    let gone = workshop.games_gone()?;
+    gone.iter().for_each(tell_that_gone);
+    Ok(!gone.is_empty())
+}
+
+fn tell_that_gone(game: &Game) {
+    let error = game.gone();
+    render::notice(&format!("{error}. {}", error.advice().unwrap_or_default()));
 }
 
 /// The library roots, and the games known outside of them.
 pub(super) fn known_places(workshop: &Workshop) -> Result<Vec<PathBuf>> {
-    let mut places = workshop.library_roots()?;
+    let mut places = workshop.library_roots();
     let roots = places.clone();
     let outside = workshop
         .games()?

@@ -2,24 +2,25 @@
 
 use anyhow::Result;
 
-use super::{Talk, carry_out};
+use super::{Talk, Wish, carry_out};
 use crate::args;
 use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
 
 pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
-    let mut workshop = if args.dry_run { session.look()? } else { session.alter()? };
+    let workshop = session.open_for(args.dry_run)?;
     let Some(change) = workshop.change_to_undo(args.change)? else {
         render::done(session, "There is nothing to undo.", "change", ())?;
         return Ok(Exit::Done);
     };
-    let view = workshop.game(&change.root.to_string_lossy(), &session.progress())?;
+    let view = workshop.game(&change.root().to_string_lossy(), &session.progress())?;
     let plan = workshop.plan_undo(&view, &change)?;
     let talk = Talk {
         question: "Put these files back?",
         nothing: "Nothing to undo: every file is already as it was before that change.",
-        next: format!("spanner history {}", view.game.id),
+        next: format!("To see what was done: spanner history {}", view.game.id),
     };
-    carry_out(&mut workshop, plan, args.dry_run, &talk, session)
+    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    carry_out(&workshop, plan, &wish, &talk, session)
 }

@@ -5,20 +5,20 @@ use std::io::Write;
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
-use upright_spanner_core::Force;
-use upright_spanner_core::change::{Change, ChangeState};
-use upright_spanner_core::plan::Held;
+use upright_spanner_core::change::{Change, RecordState, Side, Step};
+use upright_spanner_core::{ChangeStatus, StoreUse};
 
+use super::document;
 use super::table::{fit_places, table};
-use super::{clean, hint, moment, slashes};
+use super::{bytes, clean, count, hint, moment, slashes};
 use crate::session::Session;
 
 /// Prints changes for people.
-pub fn print(changes: &[Change], forces: &[Force], session: &Session) -> Result<()> {
+pub fn print(changes: &[Change], statuses: &[ChangeStatus], session: &Session) -> Result<()> {
     if changes.is_empty() {
         return hint(session, "Nothing has been changed yet.");
     }
-    let one_game = changes.iter().all(|change| change.game == changes[0].game);
+    let one_game = changes.iter().all(|change| change.game() == changes[0].game());
     let mut headings = vec!["CHANGE", "WHEN", "GAME", "WHAT", "VERSION", "FILES", "NOW"];
     // The least telling columns go first where there is little room.
     headings.retain(|heading| match *heading {
@@ -29,44 +29,40 @@ pub fn print(changes: &[Change], forces: &[Force], session: &Session) -> Result<
     });
     let rows = changes
         .iter()
-        .zip(forces)
-        .map(|(change, force)| {
-            headings.iter().map(|heading| cell(change, *force, heading)).collect()
+        .zip(statuses)
+        .map(|(change, status)| {
+            headings.iter().map(|heading| cell(change, *status, heading)).collect()
         })
         .collect();
     if one_game {
-        writeln!(anstream::stdout(), "{}", clean(&changes[0].game).bold())?;
+        writeln!(anstream::stdout(), "{}", clean(changes[0].game()).bold())?;
     }
     write!(anstream::stdout(), "{}", table(&headings, &[0], rows))?;
     Ok(())
 }
 
-fn cell(change: &Change, force: Force, heading: &str) -> String {
+fn cell(change: &Change, status: ChangeStatus, heading: &str) -> String {
     match heading {
-        "CHANGE" => change.number.to_string(),
-        "WHEN" => moment(change.began),
-        "GAME" => clean(&change.game).into_owned(),
-        "WHAT" => clean(&change.summary).into_owned(),
+        "CHANGE" => change.number().to_string(),
+        "WHEN" => moment(change.began()),
+        "GAME" => clean(change.game()).into_owned(),
+        "WHAT" => clean(change.summary()).into_owned(),
         "VERSION" => versions(change),
-        "FILES" => change.steps.len().to_string(),
-        _ if change.despite.is_empty() => outcome(change.state, force),
-        _ => format!("{}, despite {}", outcome(change.state, force), change.despite.join(", ")),
+        "FILES" => files(change).count().to_string(),
+        _ if change.despite.is_empty() => outcome(change.state(), status),
+        _ => format!("{}, despite {}", outcome(change.state(), status), change.despite.join(", ")),
     }
 }
 
 /// The versions before and after, where all files of the change share them.
 fn versions(change: &Change) -> String {
-    let mut pairs: Vec<String> = change
-        .steps
-        .iter()
-        .map(|step| {
-            let version = |held: &Held| {
-                held.version.as_ref().map_or_else(|| "not stated".to_owned(), ToString::to_string)
-            };
-            let side = |held: Option<_>| held.map_or_else(|| "none".to_owned(), version);
-            format!("{} → {}", side(step.before.as_ref()), side(step.after.as_ref()))
-        })
-        .collect();
+    let version = |side: &Side| match &side.label {
+        Some(label) => label.clone(),
+        None if side.state.is_absent() => "none".to_owned(),
+        None => "not stated".to_owned(),
+    };
+    let pair = |step: &Step| format!("{} → {}", version(step.before()), version(step.after()));
+    let mut pairs: Vec<String> = files(change).map(pair).collect();
     pairs.dedup();
     match &pairs[..] {
         [pair] => pair.clone(),
@@ -74,32 +70,38 @@ fn versions(change: &Change) -> String {
     }
 }
 
-fn outcome(state: ChangeState, force: Force) -> String {
+fn files(change: &Change) -> impl Iterator<Item = &Step> {
+    change.steps().iter().filter(|step| !step.target().is_folder())
+}
+
+fn outcome(state: RecordState, status: ChangeStatus) -> String {
     match state {
-        ChangeState::Done if force == Force::InForce => force.name().green().to_string(),
-        ChangeState::Done => force.name().to_owned(),
-        ChangeState::PutBack => "failed, put back".yellow().to_string(),
-        ChangeState::Open => "interrupted".red().to_string(),
+        RecordState::Done if status == ChangeStatus::InForce => status.name().green().to_string(),
+        RecordState::Done => status.name().to_owned(),
+        RecordState::PutBack => "failed, put back".yellow().to_string(),
+        RecordState::Settled => "settled".yellow().to_string(),
+        RecordState::Open => "interrupted".red().to_string(),
     }
 }
 
 /// Prints one change with every file.
-pub fn print_one(change: &Change, force: Force, session: &Session) -> Result<()> {
+pub fn print_one(change: &Change, status: ChangeStatus, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
-    writeln!(out, "{}", format!("change {}", change.number).bold())?;
+    writeln!(out, "{}", format!("change {}", change.number()).bold())?;
     let mut line = |name: &str, value: &str| {
         writeln!(out, "  {} {}", format!("{name:<12}").dimmed(), clean(value))
     };
-    line("what", &change.summary)?;
-    line("game", &change.game)?;
-    line("folder", &slashes(&change.root))?;
-    line("when", &moment(change.began))?;
+    line("what", change.summary())?;
+    line("game", change.game())?;
+    line("folder", &slashes(change.root()))?;
+    line("when", &moment(change.began()))?;
     line(
         "now",
-        match change.state {
-            ChangeState::Done => force.name(),
-            ChangeState::PutBack => "failed, put back",
-            ChangeState::Open => "interrupted",
+        match change.state() {
+            RecordState::Done => status.name(),
+            RecordState::PutBack => "failed, put back",
+            RecordState::Settled => "interrupted, and ended with what was there",
+            RecordState::Open => "interrupted",
         },
     )?;
     if let Some(executable) = &change.executable {
@@ -111,40 +113,65 @@ pub fn print_one(change: &Change, force: Force, session: &Session) -> Result<()>
         line("despite", &change.despite.join(", "))?;
     }
     writeln!(out)?;
-    let side = |held: Option<&Held>, nothing: &str| match held {
+    let side = |side: &Side, nothing: &str| match side.state.content() {
         None => nothing.to_owned(),
-        Some(held) => {
-            let version = held.version.as_ref().map_or_else(String::new, |v| format!("{v} "));
-            format!("{version}({})", held.state.content.blake3.short())
+        Some(content) => {
+            let label = side.label.as_ref().map_or_else(String::new, |label| format!("{label} "));
+            format!("{label}({})", content.blake3.short())
         }
     };
-    let mut rows: Vec<Vec<String>> = change
-        .steps
-        .iter()
-        .map(|step| {
-            vec![
-                side(step.before.as_ref(), "none"),
-                side(step.after.as_ref(), "removed"),
-                step.place.to_string(),
-            ]
-        })
-        .collect();
+    let row = |step: &Step| match step.target().is_folder() {
+        true if step.after().state.is_absent() => {
+            vec!["empty folder".to_owned(), "removed".to_owned(), step.place().to_string()]
+        }
+        true => vec!["none".to_owned(), "new folder".to_owned(), step.place().to_string()],
+        false => vec![
+            side(step.before(), "none"),
+            side(step.after(), "removed"),
+            step.place().to_string(),
+        ],
+    };
+    let mut rows: Vec<Vec<String>> = change.steps().iter().map(row).collect();
     let headings = ["BEFORE", "AFTER", "PLACE"];
     fit_places(&headings, &mut rows, session.width);
     write!(out, "{}", table(&headings, &[], rows))?;
-    match force {
-        Force::InForce => hint(session, &format!("Next: spanner undo {} --dry-run", change.number)),
+    match status {
+        ChangeStatus::InForce => {
+            hint(session, &format!("Next: spanner undo {} --dry-run", change.number()))
+        }
         _ => Ok(()),
     }
 }
 
+/// Prints what the store keeps for which game.
+pub fn print_size(used: &StoreUse, session: &Session) -> Result<()> {
+    let row = |name: &str, (files, size): (usize, u64)| {
+        vec![clean(name).into_owned(), count(files, "file"), bytes(size)]
+    };
+    let mut games: Vec<_> = used.games.iter().collect();
+    games.sort_by_key(|(_, (_, size))| std::cmp::Reverse(*size));
+    let mut rows: Vec<Vec<String>> = games.into_iter().map(|(game, sum)| row(game, *sum)).collect();
+    rows.push(row("(the rack)", used.rack));
+    rows.push(row("all", used.all));
+    write!(anstream::stdout(), "{}", table(&["KEPT FOR", "FILES", "SIZE"], &[1, 2], rows))?;
+    hint(session, "What several keep is stored once. Next: spanner doctor --reclaim --dry-run")
+}
+
+/// What the store keeps for which game, as a document for programs.
+pub fn size_document(used: &StoreUse) -> Value {
+    let sum = |(files, size): (usize, u64)| json!({ "files": files, "bytes": size });
+    let games: serde_json::Map<String, Value> =
+        used.games.iter().map(|(game, used)| (game.clone(), sum(*used))).collect();
+    json!({ "schema": 1, "games": games, "rack": sum(used.rack), "all": sum(used.all) })
+}
+
 /// Changes as a document for programs.
-pub fn document(changes: &[Change], forces: &[Force]) -> Value {
-    let one = |(change, force): (&Change, &Force)| {
-        let mut value = json!(change);
-        value["now"] = json!(force.name());
+pub fn document(changes: &[Change], statuses: &[ChangeStatus]) -> Value {
+    let one = |(change, status): (&Change, &ChangeStatus)| {
+        let mut value = document::change(change);
+        value["now"] = json!(status.name());
         value
     };
-    let changes: Vec<Value> = changes.iter().zip(forces).map(one).collect();
+    let changes: Vec<Value> = changes.iter().zip(statuses).map(one).collect();
     json!({ "schema": 1, "changes": changes })
 }

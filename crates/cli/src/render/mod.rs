@@ -2,27 +2,35 @@
 
 pub mod check;
 pub mod compare;
+pub mod document;
 pub mod family;
 pub mod game;
 pub mod history;
 pub mod inspect;
+pub mod message;
 pub mod plan;
 pub mod rack;
 pub mod survey;
 mod table;
-mod text;
+pub mod text;
 pub mod time;
 
 use std::io::{self, Write};
 
 use anyhow::Result;
-use owo_colors::OwoColorize;
 use serde::Serialize;
 use upright_spanner_core::Error;
-use upright_spanner_core::survey::LookError;
 
-use crate::session::{Session, message_width};
+use crate::session::Session;
+pub use message::{error, look_errors, notice};
 pub use text::{bytes, clean, count, cut, date, fit_path, moment, quoted, slashes, wrapped};
+
+/// Prints a document for programs in one line, where there are several.
+pub fn json_line(document: &impl Serialize) -> Result<()> {
+    let text = text::escape_controls(&serde_json::to_string(document)?);
+    writeln!(io::stdout(), "{text}")?;
+    Ok(())
+}
 
 /// Prints a document for programs. Control characters that JSON would let through are escaped.
 pub fn json(document: &impl Serialize) -> Result<()> {
@@ -31,36 +39,24 @@ pub fn json(document: &impl Serialize) -> Result<()> {
     Ok(())
 }
 
-/// Prints what ended a run, and what to do about it.
-pub fn error(error: &anyhow::Error) {
-    let reasons: Vec<String> = error.chain().map(ToString::to_string).collect();
-    // A core error's sentence contains its cause already.
-    let known = error.downcast_ref::<Error>();
-    let text = if known.is_some() { reasons[0].clone() } else { reasons.join(": ") };
-    let width = message_width();
-    let word = format!("{} ", "error:".red().bold());
-    anstream::eprint!("{}", wrapped(&text, &word, 7, width));
-    if let Some(advice) = known.and_then(Error::advice) {
-        anstream::eprint!("{}", wrapped(&advice, "       ", 7, width));
+/// Prints what ended a run, to people, and to programs as a document too.
+pub fn failure(failed: &anyhow::Error, as_document: bool) {
+    error(failed);
+    if as_document {
+        let known = failed.downcast_ref::<Error>();
+        let code = known.map_or("failed", Error::code);
+        let advice = known.and_then(Error::advice);
+        // Where nothing can be written, there is nobody to tell.
+        let _ = json(&error_document(code, &failed.to_string(), advice.as_deref()));
     }
 }
 
-/// Prints something that the user should know, beside the result.
-pub fn notice(text: &str) {
-    anstream::eprintln!("{} {}", "note:".yellow().bold(), clean(text));
-}
-
-/// Prints what could not be looked at.
-pub fn look_errors(errors: &[LookError]) {
-    for error in errors {
-        let place = slashes(&error.path);
-        anstream::eprintln!(
-            "{} {}: {}",
-            "error:".red().bold(),
-            clean(&place),
-            clean(&error.message)
-        );
-    }
+/// An error as a document for programs: a stable code, what is wrong, and what to do.
+pub fn error_document(code: &str, message: &str, advice: Option<&str>) -> serde_json::Value {
+    serde_json::json!({
+        "schema": 1,
+        "error": { "code": code, "message": message, "advice": advice },
+    })
 }
 
 /// Says in a sentence what was done; to programs in a document with one member.

@@ -7,11 +7,12 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
 use upright_spanner_core::FitPlan;
-use upright_spanner_core::change::Change;
+use upright_spanner_core::change::{Change, Side, State, Step};
 use upright_spanner_core::check::Severity;
-use upright_spanner_core::plan::{Held, Merge, Place, Plan, Step};
+use upright_spanner_core::plan::{Merge, Place, Plan, describe};
 
 use super::check::write_finding;
+use super::document;
 use super::table::{table, widest};
 use super::{bytes, clean, count, date, fit_path, hint, slashes};
 use crate::session::Session;
@@ -66,10 +67,14 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
     let cells: Vec<Vec<String>> = steps
         .iter()
         .map(|step| {
-            let pair = |show: &dyn Fn(&Held) -> String| arrow(step, show);
-            let mut row = vec![versions(plan, step), pair(&|held| bytes(held.state.content.size))];
+            let size = |side: &Side| side.state.content().map(|content| bytes(content.size));
+            let day = |side: &Side| side.state.file().map(|file| date(file.stamp.modified.0));
+            let pair = |show: &dyn Fn(&Side) -> Option<String>| {
+                if step.target().is_folder() { String::new() } else { arrow(step, show) }
+            };
+            let mut row = vec![versions(plan, step), pair(&size)];
             if width >= WIDE {
-                row.push(pair(&|held| date(held.state.stamp.modified.0)));
+                row.push(pair(&day));
             }
             row
         })
@@ -85,7 +90,7 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
         .into_iter()
         .zip(steps)
         .map(|(mut row, step)| {
-            row.push(fit_path(&slashed(&step.place), place));
+            row.push(fit_path(&slashed(step.place()), place));
             row
         })
         .collect();
@@ -129,42 +134,51 @@ fn changes(merge: &Merge) -> String {
     }
 }
 
-/// Versions before and after; for files that state none, what becomes of them.
+/// Versions before and after; for targets that state none, what becomes of them.
 fn versions(plan: &Plan, step: &Step) -> String {
-    if plan.merges.iter().any(|merge| merge.place == step.place) {
+    if plan.merges.iter().any(|merge| merge.place == *step.place()) {
         return "settings merged".to_owned();
     }
-    let stated = |held: &Option<Held>| held.as_ref().is_some_and(|held| held.version.is_some());
-    if stated(&step.before) || stated(&step.after) {
-        return arrow(step, &version);
+    let (before, after) = (step.before(), step.after());
+    if before.label.is_some() || after.label.is_some() {
+        return arrow(step, &|side| Some(version(side)));
     }
-    match (&step.before, &step.after) {
-        (None, _) => "new file".to_owned(),
-        (_, None) => "removed".to_owned(),
-        _ => "changed".to_owned(),
-    }
+    let words = match (&before.state, &after.state) {
+        (_, State::Mark(true)) => "marked read-only",
+        (_, State::Mark(false)) => "no more read-only",
+        (_, State::Folder(_)) => "new folder",
+        (State::Folder(_), _) => "empty folder removed",
+        (State::Absent, _) => "new file",
+        (_, State::Absent) => "removed",
+        (State::File(was), State::File(is)) if was.content == is.content => "date and marks",
+        _ => "changed",
+    };
+    words.to_owned()
 }
 
-/// `before → after`, with words where a file comes or goes.
-fn arrow(step: &Step, show: &dyn Fn(&Held) -> String) -> String {
-    let side = |held: Option<&Held>, nothing: &str| held.map_or_else(|| nothing.to_owned(), show);
-    let before = side(step.before.as_ref(), "none");
-    format!("{before} → {}", side(step.after.as_ref(), "removed"))
+/// `before → after`, with words where something comes or goes.
+fn arrow(step: &Step, show: &dyn Fn(&Side) -> Option<String>) -> String {
+    let side = |side: &Side, nothing: &str| {
+        let shown = if side.state.is_absent() { None } else { show(side) };
+        shown.unwrap_or_else(|| nothing.to_owned())
+    };
+    format!("{} → {}", side(step.before(), "none"), side(step.after(), "removed"))
 }
 
-fn version(held: &Held) -> String {
-    held.version.as_ref().map_or_else(|| "not stated".to_owned(), ToString::to_string)
+fn version(side: &Side) -> String {
+    side.label.clone().unwrap_or_else(|| "not stated".to_owned())
 }
 
 /// Prints what became of a change that was carried out, and how to go on.
 pub fn print_done(change: &Change, next: &str, session: &Session) -> Result<()> {
-    let mut proofs: Vec<String> = change
-        .steps
-        .iter()
-        .filter_map(|step| step.after.as_ref())
-        .filter(|held| held.version.is_some() || change.steps.len() == 1)
-        .map(|held| format!("{} (content {})", held.describe(), held.state.content.blake3.short()))
-        .collect();
+    let files = || change.steps().iter().filter(|step| !step.target().is_folder());
+    let proof = |step: &Step| {
+        let content = step.after().state.content()?;
+        let after = step.after();
+        let telling = after.label.is_some() || files().count() == 1;
+        telling.then(|| format!("{} (content {})", describe(after), content.blake3.short()))
+    };
+    let mut proofs: Vec<String> = files().filter_map(proof).collect();
     proofs.sort();
     proofs.dedup();
     let more = proofs.len().saturating_sub(MOST_PROOFS);
@@ -172,15 +186,15 @@ pub fn print_done(change: &Change, next: &str, session: &Session) -> Result<()> 
     if more > 0 {
         proofs.push(format!("and {more} more"));
     }
-    let files = count(change.steps.len(), "file");
+    let files = count(files().count(), "file");
     let read = if proofs.is_empty() {
         String::new()
     } else {
         format!(" Read back: {}.", proofs.join(", "))
     };
-    let done = format!("Done: change {}, {files}.{read}", change.number);
+    let done = format!("Done: change {}, {files}.{read}", change.number());
     writeln!(anstream::stdout(), "{}", clean(&done).green())?;
-    hint(session, &format!("What was there before is kept. Next: {next}"))
+    hint(session, &format!("What was there before is kept. {next}"))
 }
 
 /// What a fit of one family in several games comes to, a line a game.
@@ -190,8 +204,7 @@ pub fn print_several(fits: &[FitPlan], session: &Session) -> Result<()> {
         .iter()
         .map(|fit| {
             let plan = &fit.plan;
-            let mut versions: Vec<String> =
-                plan.steps.iter().map(|step| versions(plan, step)).collect();
+            let mut versions: Vec<String> = plan.files().map(|step| versions(plan, step)).collect();
             versions.sort();
             versions.dedup();
             let version = match &versions[..] {
@@ -203,7 +216,7 @@ pub fn print_several(fits: &[FitPlan], session: &Session) -> Result<()> {
             let what = match stop {
                 Some(stop) => stop.red().to_string(),
                 None if plan.is_empty() => "as it is".to_owned(),
-                None => format!("swap {}", count(plan.steps.len(), "file")),
+                None => format!("swap {}", count(plan.files().count(), "file")),
             };
             vec![
                 clean(&plan.game.title).into_owned(),
@@ -224,19 +237,6 @@ pub fn print_several(fits: &[FitPlan], session: &Session) -> Result<()> {
     Ok(())
 }
 
-/// A plan as a document for programs.
-pub fn document(plan: &Plan) -> Value {
-    json!({
-        "schema": 1,
-        "game": plan.game.id,
-        "summary": plan.summary,
-        "steps": plan.steps,
-        "merges": plan.merges,
-        "handoff": plan.handoff,
-        "findings": plan.findings,
-    })
-}
-
 /// Plans or changes of several games, as a document for programs.
 pub fn several_document(documents: &[Value]) -> Value {
     json!({ "schema": 1, "games": documents })
@@ -244,10 +244,16 @@ pub fn several_document(documents: &[Value]) -> Value {
 
 /// What came of a fit, as a document for programs.
 pub fn fitted_document(change: Option<&Change>, archive: Option<&Path>) -> Value {
+    let change = change.map(document::change);
     json!({ "schema": 1, "change": change, "handoff": archive.map(slashes) })
 }
 
 /// A finished change as a document for programs.
 pub fn change_document(change: &Change) -> Value {
-    json!({ "schema": 1, "change": change })
+    json!({ "schema": 1, "game": change.game(), "change": document::change(change) })
+}
+
+/// A game of several that was refused, as a document for programs.
+pub fn refused_document(plan: &Plan) -> Value {
+    json!({ "game": plan.game.id, "refused": plan.stops() })
 }

@@ -10,7 +10,7 @@ use upright_spanner_core::catalog::Role;
 use upright_spanner_core::content::{Content, Digest};
 use upright_spanner_core::rack::{Build, EXE, LayoutFile, Part, ROOT, SLOT, Sorted};
 use upright_spanner_core::version::Version;
-use upright_spanner_core::{Added, Addition, Damage};
+use upright_spanner_core::{Added, Addition, DamagedContent};
 
 use super::table::{table, widest};
 use super::{bytes, clean, count, cut, date, hint, moment, quoted, wrapped};
@@ -39,6 +39,15 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
     }
     for addition in added {
         write_sorted(&mut out, addition, session)?;
+    }
+    for addition in added {
+        if let (Some(origin), Some((build, _))) = (&addition.origin, addition.builds.first()) {
+            let from = &build.source.name;
+            let text = format!(
+                "{from} bears the mark of a download, from {origin}. The mark is not carried into games."
+            );
+            hint(session, &text)?;
+        }
     }
     for addition in added {
         if let (Some(proposal), Some((build, _))) = (&addition.proposal, addition.builds.first()) {
@@ -204,7 +213,7 @@ pub fn print_notes(
 }
 
 /// Prints what the rack was found to be.
-pub fn print_damage(damaged: &[Damage], session: &Session) -> Result<()> {
+pub fn print_damage(damaged: &[DamagedContent], session: &Session) -> Result<()> {
     if damaged.is_empty() {
         return hint(session, "Every stored byte of the rack is as it should be.");
     }
@@ -323,8 +332,8 @@ pub fn notes_document(
 }
 
 /// What is damaged, as a document for programs.
-pub fn damage_document(damaged: &[Damage]) -> Value {
-    let one = |damage: &Damage| json!({ "build": damage.build, "file": damage.file });
+pub fn damage_document(damaged: &[DamagedContent]) -> Value {
+    let one = |damage: &DamagedContent| json!({ "build": damage.build, "file": damage.file });
     json!({ "schema": 1, "damaged": damaged.iter().map(one).collect::<Vec<_>>() })
 }
 

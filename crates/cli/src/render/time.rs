@@ -5,12 +5,14 @@ use std::io::Write;
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
-use upright_spanner_core::plan::{Drift, DriftState, Drifted, Held, Plan, Than};
+use upright_spanner_core::change::Side;
+use upright_spanner_core::plan::{Drift, DriftState, Drifted, Plan, VersionChange};
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::version::Version;
-use upright_spanner_core::{Adoption, Checked, Diagnosis, Waste};
+use upright_spanner_core::{Adoption, Checked, Diagnosis, Mended, Unreferenced};
 
 use super::check::write_finding;
+use super::document;
 use super::table::{fit_places, table};
 use super::{bytes, clean, count, hint, slashes};
 use crate::session::Session;
@@ -32,8 +34,8 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
             vec![
                 state(file),
                 clean(&file.family).into_owned(),
-                version(file.recorded.as_ref()),
-                version(file.now.as_ref()),
+                version(&file.recorded),
+                version(&file.now),
                 clean(&remark(file)).into_owned(),
                 file.place.to_string(),
             ]
@@ -49,6 +51,14 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         }
         fit_places(&headings, &mut rows, session.width);
         write!(out, "{}", table(&headings, &[], rows))?;
+        let is_lost =
+            |file: &Drifted| file.state == DriftState::Missing && !file.recorded.state.is_absent();
+        if drift.files.iter().any(is_lost) {
+            hint(
+                session,
+                "  What is missing may have been set aside by a virus scanner: see its quarantine.",
+            )?;
+        }
         for finding in checked.iter().flat_map(|checked| &checked.findings) {
             write_finding(&mut out, finding, session.width)?;
         }
@@ -96,12 +106,11 @@ fn state(file: &Drifted) -> String {
     }
 }
 
-fn version(held: Option<&Held>) -> String {
-    match held {
-        None => "none".to_owned(),
-        Some(held) => {
-            held.version.as_ref().map_or_else(|| "not stated".to_owned(), ToString::to_string)
-        }
+fn version(side: &Side) -> String {
+    match &side.label {
+        Some(label) => label.clone(),
+        None if side.state.is_absent() => "none".to_owned(),
+        None => "not stated".to_owned(),
     }
 }
 
@@ -109,10 +118,10 @@ fn version(held: Option<&Held>) -> String {
 fn remark(file: &Drifted) -> String {
     let than = match file.than {
         None => return String::new(),
-        Some(Than::Older) => "older",
-        Some(Than::Newer) => "newer",
-        Some(Than::Same) => "same version",
-        Some(Than::Unknown) => "other",
+        Some(VersionChange::Older) => "older",
+        Some(VersionChange::Newer) => "newer",
+        Some(VersionChange::Same) => "same version",
+        Some(VersionChange::Unknown) => "other",
     };
     file.signer.as_ref().map_or_else(|| than.to_owned(), |signer| format!("{than}, by {signer}"))
 }
@@ -120,7 +129,7 @@ fn remark(file: &Drifted) -> String {
 /// What of a drift is worth telling again when it changes.
 pub fn drift_in_words(drift: &Drift) -> String {
     let files = drift.files.iter().map(|file| {
-        let now = file.now.as_ref().map(|held| held.state.content.blake3.short());
+        let now = file.now.state.content().map(|content| content.blake3.short());
         format!("{} {} {}", file.place, file.state.name(), now.unwrap_or_default())
     });
     let version = drift.executable_now.as_ref().map(|now| format!("{:?}", now.version));
@@ -132,8 +141,7 @@ pub fn print_adoptions(view: &GameView, adoptions: &[Adoption], session: &Sessio
     let mut out = anstream::stdout();
     if adoptions.is_empty() {
         let title = &view.game.title;
-        let text =
-            format!("No renamed original lies beside a file of {title} that is not recorded.");
+        let text = format!("No hand-made backups found in {title} beyond those already recorded.");
         return hint(session, &text);
     }
     writeln!(out, "{}: swaps made by hand", clean(&view.game.title).bold())?;
@@ -165,20 +173,51 @@ pub fn print_adoptions(view: &GameView, adoptions: &[Adoption], session: &Sessio
     Ok(())
 }
 
-/// Prints what the doctor found.
+/// Prints what the doctor found, and what was mended of it.
 pub fn print_diagnosis(
     diagnosis: &Diagnosis,
+    mended: Option<&Mended>,
     deep: bool,
-    look_only: bool,
     session: &Session,
 ) -> Result<()> {
     let mut out = anstream::stdout();
-    for fault in &diagnosis.database {
-        writeln!(out, "{} {}", "database:".red().bold(), clean(fault))?;
+    let bad = |word: &str| format!("{word}:").red().bold().to_string();
+    let odd = |word: &str| format!("{word}:").yellow().bold().to_string();
+    for fault in &diagnosis.index {
+        writeln!(out, "{} {}", bad("index"), clean(fault))?;
+    }
+    let restored = mended.map_or(&[][..], |mended| &mended.journal);
+    for fault in &diagnosis.journal {
+        let path = slashes(&fault.path);
+        let again = restored.iter().find(|(number, _)| *number == fault.number);
+        let what = match again {
+            Some((_, Some(aside))) => format!(
+                "{path} was damaged and is written anew from a copy; the damaged one is {}",
+                slashes(aside)
+            ),
+            Some((_, None)) => format!("{path} was missing and is written anew from a copy"),
+            None if fault.copied => format!("{path}: {}; a copy of it is at hand", fault.what),
+            None => format!(
+                "{path}: {}. What change {} kept is still in the store; nothing is removed from there",
+                fault.what, fault.number
+            ),
+        };
+        let word = if again.is_some() { odd("journal") } else { bad("journal") };
+        writeln!(out, "{word} {}", clean(&what))?;
+    }
+    for (path, what) in &diagnosis.labels {
+        let text = format!("{}: {what}. Add that build again from its package", slashes(path));
+        writeln!(out, "{} {}", bad("rack"), clean(&text))?;
+    }
+    if let Some(what) = &diagnosis.words {
+        writeln!(out, "{} {}", bad("games"), clean(what))?;
     }
     for number in &diagnosis.interrupted {
-        let text = format!("change {number} waits to be put back: is its game's drive there?");
-        writeln!(out, "{} {text}", "journal:".yellow().bold())?;
+        let text = format!(
+            "change {number} waits to be put back: is its game's drive there? To end it with what is \
+             there: spanner doctor --settle {number}"
+        );
+        writeln!(out, "{} {text}", odd("journal"))?;
     }
     for (content, user) in &diagnosis.contents {
         let text = format!(
@@ -186,31 +225,74 @@ pub fn print_diagnosis(
             content.blake3.short(),
             bytes(content.size)
         );
-        writeln!(out, "{} {}", "store:".red().bold(), clean(&text))?;
+        writeln!(out, "{} {}", bad("store"), clean(&text))?;
     }
     for path in &diagnosis.leftovers {
-        let what = if look_only { "would be removed" } else { "removed" };
-        writeln!(out, "{} {} {what}", "leftover:".yellow().bold(), clean(&slashes(path)))?;
+        let what = if mended.is_some() { "removed" } else { "would be removed" };
+        writeln!(out, "{} {} {what}", odd("leftover"), clean(&slashes(path)))?;
+    }
+    for game in &diagnosis.gone {
+        let text = format!(
+            "{} stood in {}, which is not there. Where it is now: spanner game set {} --root FOLDER",
+            game.title,
+            slashes(&game.root),
+            game.id
+        );
+        writeln!(out, "{} {}", odd("game"), clean(&text))?;
     }
     if !diagnosis.contents.is_empty() {
         hint(session, "Add those builds again from their packages: that mends what is stored.")?;
     }
-    if diagnosis.is_ill() {
+    hint(session, &format!("The home is {}.", slashes(&diagnosis.home)))?;
+    if is_ill(diagnosis, mended) {
         return Ok(());
     }
     let how = if deep { "every byte read" } else { "lengths compared; --deep reads every byte" };
     let text = format!(
-        "All is well: the journal, the database, and {} in the store ({how}).",
+        "All is well: the journal, the rack, and {} in the store ({how}).",
         count(diagnosis.read, "content")
     );
     hint(session, &text)
+}
+
+/// Whether something is wrong that was not mended.
+pub fn is_ill(diagnosis: &Diagnosis, mended: Option<&Mended>) -> bool {
+    let restored = mended.map_or(0, |mended| mended.journal.len());
+    let left = Diagnosis { journal: Vec::new(), ..diagnosis.clone() };
+    left.is_ill() || diagnosis.journal.len() > restored
 }
 
 /// Drift as a document for programs.
 pub fn drift_document(drifts: &[Row<'_>]) -> Value {
     let one = |(_, drift, checked): &Row<'_>| {
         let findings: Vec<_> = checked.iter().flat_map(|checked| &checked.findings).collect();
-        json!({ "drift": drift, "drifted": drift.is_off(), "findings": findings })
+        let mark = |mark: &Option<upright_spanner_core::change::ExecutableMark>| {
+            mark.as_ref().map(|mark| {
+                json!({
+                    "path": mark.path,
+                    "version": mark.version,
+                    "size": mark.size,
+                    "stamp": mark.stamp,
+                })
+            })
+        };
+        let file = |file: &Drifted| {
+            let mut value = document::place(&file.place);
+            value["family"] = json!(file.family);
+            value["state"] = json!(file.state.name());
+            value["recorded"] = document::side(&file.recorded);
+            value["now"] = document::side(&file.now);
+            value["than"] = json!(file.than.map(VersionChange::name));
+            value["signer"] = json!(file.signer);
+            value
+        };
+        let drift_value = json!({
+            "game": drift.game,
+            "files": drift.files.iter().map(file).collect::<Vec<_>>(),
+            "executable_then": mark(&drift.executable_then),
+            "executable_now": mark(&drift.executable_now),
+        });
+        json!({ "drift": drift_value, "drifted": drift.is_off(), "findings": findings })
     };
     json!({ "schema": 1, "games": drifts.iter().map(one).collect::<Vec<_>>() })
 }
@@ -218,7 +300,7 @@ pub fn drift_document(drifts: &[Row<'_>]) -> Value {
 /// Swaps made by hand as a document for programs.
 pub fn adoptions_document(plan: &Plan, adoptions: &[Adoption]) -> Value {
     let file = |(path, version, signer): &(_, Option<Version>, Option<String>)| {
-        let path: &upright_spanner_core::path::GamePath = path;
+        let path: &upright_spanner_core::path::TreePath = path;
         json!({ "path": path, "version": version, "signer": signer })
     };
     let one = |adoption: &Adoption| {
@@ -229,33 +311,62 @@ pub fn adoptions_document(plan: &Plan, adoptions: &[Adoption]) -> Value {
         })
     };
     let swaps: Vec<Value> = adoptions.iter().map(one).collect();
-    json!({ "schema": 1, "game": plan.game.id, "swaps": swaps, "steps": plan.steps })
+    let steps = document::steps(&plan.steps);
+    json!({ "schema": 1, "game": plan.game.id, "swaps": swaps, "steps": steps })
 }
 
 /// What nothing needs, as a document for programs.
-pub fn waste_document(waste: &Waste, removed: bool) -> Value {
+pub fn unreferenced_document(found: &Unreferenced, removed: bool) -> Value {
     json!({
         "schema": 1,
-        "bytes": waste.bytes,
-        "of": waste.of,
-        "files": waste.files.len(),
+        "bytes": found.bytes,
+        "of": found.of,
+        "files": found.contents.len(),
+        "unmentioned": found.unmentioned.len(),
         "removed": removed,
     })
 }
 
 /// What the doctor found, as a document for programs.
-pub fn diagnosis_document(diagnosis: &Diagnosis) -> Value {
+pub fn diagnosis_document(diagnosis: &Diagnosis, mended: Option<&Mended>) -> Value {
     let contents: Vec<Value> = diagnosis
         .contents
         .iter()
         .map(|(content, user)| json!({ "blake3": content.blake3, "size": content.size, "needed_by": user }))
         .collect();
-    let leftovers: Vec<String> = diagnosis.leftovers.iter().map(|path| slashes(path)).collect();
+    let paths = |paths: &[std::path::PathBuf]| -> Vec<String> {
+        paths.iter().map(|path| slashes(path)).collect()
+    };
+    let journal: Vec<Value> = diagnosis
+        .journal
+        .iter()
+        .map(|fault| {
+            let restored =
+                mended.is_some_and(|mended| mended.journal.iter().any(|(n, _)| *n == fault.number));
+            json!({
+                "change": fault.number,
+                "path": slashes(&fault.path),
+                "what": fault.what,
+                "copied": fault.copied,
+                "restored": restored,
+            })
+        })
+        .collect();
+    let labels = diagnosis.labels.iter();
+    let labels: Vec<Value> =
+        labels.map(|(path, what)| json!({ "path": slashes(path), "what": what })).collect();
+    let gone: Vec<&str> = diagnosis.gone.iter().map(|game| game.id.as_str()).collect();
     json!({
         "schema": 1,
-        "database": diagnosis.database,
+        "home": slashes(&diagnosis.home),
+        "database": diagnosis.index,
+        "journal": journal,
+        "rack": labels,
+        "games": diagnosis.words,
         "interrupted": diagnosis.interrupted,
         "contents": contents,
-        "leftovers": leftovers,
+        "leftovers": paths(&diagnosis.leftovers),
+        "gone": gone,
+        "mended": mended.is_some(),
     })
 }

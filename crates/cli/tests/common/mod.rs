@@ -91,3 +91,17 @@ pub fn output(assert: &Assert) -> String {
 pub fn errors(assert: &Assert) -> String {
     String::from_utf8(assert.get_output().stderr.clone()).unwrap()
 }
+
+/// Overwrites a file that may be marked read-only, as damage does.
+pub fn overwrite(path: &Path, content: &[u8]) {
+    free(path);
+    fs::write(path, content).unwrap();
+}
+
+/// Takes the read-only mark off a file: Windows removes none that has it.
+pub fn free(path: &Path) {
+    let mut permissions = fs::metadata(path).unwrap().permissions();
+    #[expect(clippy::permissions_set_readonly_false, reason = "a test's own file")]
+    permissions.set_readonly(false);
+    fs::set_permissions(path, permissions).unwrap();
+}

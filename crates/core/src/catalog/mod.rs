@@ -7,6 +7,7 @@ mod role;
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use crate::content::bytes_of;
 use crate::error::{Error, Result};
 use crate::image::Facts;
 use crate::path::{extension, same_name, stem};
@@ -19,6 +20,9 @@ pub use role::Role;
 
 /// The catalog file that may lie beside a game's other files.
 pub const BESIDE_GAME: &str = "spanner-families.toml";
+
+/// The longest catalog of a game that is read.
+const LONGEST_CATALOG: u64 = 4 << 20;
 
 /// The families that the user describes.
 #[derive(Debug, Default, Clone)]
@@ -49,15 +53,22 @@ impl Catalog {
     pub fn beside(&self, game: &Path) -> Self {
         let mut own = Self::default();
         let path = game.join(BESIDE_GAME);
-        if path.is_file() {
-            own.read_file(&path);
+        // Files of a game come from strangers: no link is followed, and nothing is waited for.
+        let is_plain = path.symlink_metadata().is_ok_and(|found| found.is_file());
+        if is_plain {
+            let text = bytes_of(&path, LONGEST_CATALOG);
+            own.take(&path, text.map(|bytes| String::from_utf8_lossy(&bytes).into_owned()));
         }
         own.families.extend(self.families.iter().cloned());
         own
     }
 
     fn read_file(&mut self, path: &Path) {
-        let text = fs::read_to_string(path).map_err(|error| CatalogError {
+        self.take(path, fs::read_to_string(path));
+    }
+
+    fn take(&mut self, path: &Path, text: std::io::Result<String>) {
+        let text = text.map_err(|error| CatalogError {
             path: path.to_owned(),
             line: 1,
             what: format!("it cannot be read: {error}"),
@@ -128,7 +139,7 @@ pub fn role_of(facts: &Facts) -> Option<Role> {
 }
 
 /// The version that a file's name is keyed to: at least three numbers that are not the file's own
-/// version, as in `extender_1_6_32.dll`.
+/// version, as in `extender-22.4.7.dll`.
 pub fn keyed_to(facts: &Facts, file_name: &str) -> Option<Version> {
     let (before, version) = Version::find_in(stem(file_name), 3)?;
     let own = facts.version().is_some_and(|own| own.same_numbers(&version));

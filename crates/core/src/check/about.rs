@@ -34,7 +34,7 @@ const fn last_word(about: About) -> About {
 }
 
 /// Every finding, by code.
-pub const ABOUT: [About; 34] = [
+pub const ABOUT: [About; 35] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -75,7 +75,7 @@ pub const ABOUT: [About; 34] = [
         "A catalog says that the build is for certain store editions of the game, and this one is another, or was not said.",
         "Addresses in the executable differ between editions: it fails at the start.",
         "Use the build for your edition. Say which you have with `spanner game set GAME --edition NAME`.",
-        "lampwright@2.2.4+x86 is for the harbour edition, and Moss & Meridian is the hillside edition.",
+        "lampwright@31.4.0+x86 is for the harbour edition, and Moss & Meridian is the hillside edition.",
     ),
     about(
         "entry-incomplete",
@@ -124,7 +124,7 @@ pub const ABOUT: [About; 34] = [
         "The game has no file that the build is a version of.",
         "The game would not load it.",
         "Choose a build of a family that the game has. An extender or a loader is put in anew by its layout.",
-        "Kite Harbour has no cvo-upscale: no file in its folder is a version of it.",
+        "Kite Harbour has no sharpwater: no file in its folder is a version of it.",
     )),
     about(
         "file-read-only",
@@ -142,10 +142,10 @@ pub const ABOUT: [About; 34] = [
     ),
     about(
         "generation-leap",
-        "The version changes to another generation: the catalog gives them different names, or the first number leaps from one digit to hundreds.",
+        "The version changes to another generation: the catalog gives them different names, or the first number grows or shrinks more than tenfold.",
         "The new one may behave otherwise than an update does.",
         "Read its notes: `spanner rack notes BUILD --for GAME`.",
-        "cvo-upscale@120.3.0 leaps to another way of counting: the present version is 2.7.4.",
+        "sharpwater@2026.3.0 leaps up to another way of counting: the present version is 2.7.4.",
     ),
     about(
         "identity-differs",
@@ -159,7 +159,7 @@ pub const ABOUT: [About; 34] = [
         "An extender's part is made for one version of the executable, which its name or description holds, and the game is another.",
         "The extender refuses to start, or the game crashes.",
         "Use the build for this version; the remedy says whether one is on the rack.",
-        "lampwright@2.2.6+x86 is made for version 1.6.40 of the game (lampwright_1_6_40.dll says so), but MossMeridian.exe is version 1.6.32.",
+        "lampwright@31.6.0+x86 is made for version 22.4.9 of the game (lampwright-22.4.9.dll says so), but MossMeridian.exe is version 22.4.7.",
     ),
     about(
         "left-alone",
@@ -173,7 +173,7 @@ pub const ABOUT: [About; 34] = [
         "The library is for another machine (32-bit, 64-bit, ARM) than the program that would load it.",
         "It does not load; the game does not start, or starts without it.",
         "Use the build for that machine.",
-        "cvo-upscale@120.3.0+x86 is 32-bit, but the game's TinLighthouse.exe is 64-bit: it would not load.",
+        "sharpwater@2026.3.0+x86 is 32-bit, but the game's TinLighthouse.exe is 64-bit: it would not load.",
     ),
     about(
         "needs-runtime",
@@ -194,7 +194,7 @@ pub const ABOUT: [About; 34] = [
         "The build is older than what the game itself brought.",
         "Features that the game relies on may be missing.",
         "Fine if you mean to step down.",
-        "cvo-upscale@2.5.0 is older than version 2.7.4, which Tin Lighthouse shipped.",
+        "sharpwater@2.5.0 is older than version 2.7.4, which Tin Lighthouse shipped.",
     ),
     about(
         "online-risk",
@@ -222,7 +222,7 @@ pub const ABOUT: [About; 34] = [
         "A catalog says that the build needs another family, or that something in the game needs another version of this one.",
         "One of them does not start.",
         "Fit the other one first, or choose a build that both take.",
-        "meadow-tweaks@0.9.4+x86 needs lampwright >=2.2.4, and Moss & Meridian has lampwright 2.2.1.",
+        "meadow-tweaks@0.9.4+x86 needs lampwright >=31.4.0, and Moss & Meridian has lampwright 31.1.0.",
     ),
     about(
         "same-version-other-bytes",
@@ -230,6 +230,13 @@ pub const ABOUT: [About; 34] = [
         "One of them is a repack, another variant, or altered.",
         "Compare them: `spanner compare OLD NEW`.",
         "System/brine.dll states version 2.8.1 already, but its content is not that of brine@2.8.1.",
+    ),
+    about(
+        "settings-kept",
+        "A settings file that came with a build was edited since, by you or by a program.",
+        "A rollback leaves it as it is: your settings are yours.",
+        "Nothing to do. To put the settings back too: `spanner rollback GAME --settings`.",
+        "bin/undertow.ini was edited since, and stays as it is.",
     ),
     about(
         "signature-broken",
@@ -271,7 +278,7 @@ pub const ABOUT: [About; 34] = [
         "A newer build of the family is on the rack, and a finding stops it in this game.",
         "An older one was chosen.",
         "The sentence says why; nothing needs to be done.",
-        "A newer build was passed over: lampwright@2.2.6+x86 is made for version 1.6.40 of the game (lampwright_1_6_40.dll says so), but MossMeridian.exe is version 1.6.32.",
+        "A newer build was passed over: lampwright@31.6.0+x86 is made for version 22.4.9 of the game (lampwright-22.4.9.dll says so), but MossMeridian.exe is version 22.4.7.",
     ),
 ];
 

@@ -2,26 +2,33 @@
 //! roll back.
 
 use super::{Finding, Severity};
-use crate::plan::{Held, Place};
+use crate::change::Side;
+use crate::plan::{Place, describe};
 
-pub(crate) fn finding(place: &Place, fitted: Option<&Held>, now: &Held) -> Finding {
-    let fitted = fitted.map_or_else(|| "no file".to_owned(), Held::describe);
-    let sentence = format!(
-        "{place} was left alone: {fitted} was put there, but something else has since put {} in \
-         its place.",
-        now.describe()
-    );
+pub(crate) const CODE: &str = "altered-since";
+
+/// Said where what is there stays.
+pub(crate) fn left_alone(place: &Place, fitted: &Side, now: &Side) -> Finding {
+    let (fitted, is) = (describe(fitted), describe(now));
+    let sentence = if fitted == is {
+        format!(
+            "{place} was left alone: {fitted} was put there, and another file of it is in its place now."
+        )
+    } else {
+        format!(
+            "{place} was left alone: {fitted} was put there, and something else has since put {is} in its place."
+        )
+    };
     let remedy = "If the launcher updated or repaired the game, that file is the game's own now \
-                  and needs no rollback."
-        .to_owned();
-    Finding::new("altered-since", Severity::Warn, sentence, remedy)
+                  and needs no rollback.";
+    Finding::new(CODE, Severity::Warn, sentence, remedy)
 }
 
 /// Said where the user named the very point to go back to, and the file goes there all the same.
-pub(crate) fn told(place: &Place, now: &Held) -> Finding {
+pub(crate) fn replaced(place: &Place, now: &Side) -> Finding {
     let sentence = format!(
         "{place} holds {}, which something else put there; it is kept, and replaced as you asked.",
-        now.describe()
+        describe(now)
     );
-    Finding::new("altered-since", Severity::Warn, sentence, "undo brings it back.")
+    Finding::new(CODE, Severity::Warn, sentence, "undo brings it back.")
 }

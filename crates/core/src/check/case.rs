@@ -7,7 +7,7 @@ use crate::catalog::Catalog;
 use crate::content::Content;
 use crate::game::{Executable, Pin};
 use crate::image::{Facts, Image};
-use crate::path::{GamePath, same_name};
+use crate::path::{TreePath, same_name};
 use crate::plan::Place;
 use crate::rack::Build;
 use crate::survey::{GameView, Library};
@@ -47,7 +47,7 @@ pub(crate) struct Other<'a> {
 }
 
 impl Other<'_> {
-    /// `lampwright 2.2.1`.
+    /// `lampwright 31.1.0`.
     pub fn described(&self) -> String {
         match &self.version {
             Some(version) => format!("{} {version}", self.family),
@@ -72,7 +72,7 @@ pub(crate) struct Swap<'a> {
 /// Reads whole images where facts do not suffice.
 pub(crate) trait Images {
     /// The image at a path in the game.
-    fn at(&self, path: &GamePath) -> Option<Arc<Image>>;
+    fn at(&self, path: &TreePath) -> Option<Arc<Image>>;
     /// The image of a file on the rack.
     fn stored(&self, content: &Content) -> Option<Arc<Image>>;
 }
@@ -124,13 +124,13 @@ impl Case<'_> {
     pub fn image(&self, swap: &Swap<'_>) -> Option<Arc<Image>> {
         match &swap.content {
             Some(content) => self.images.stored(content),
-            None => self.images.at(&swap.place.path),
+            None => self.images.at(swap.place.path()),
         }
     }
 
     /// Images of the game that import from a library of that name, and could mean one in that
     /// folder: a program looks in its own folder, whoever asks.
-    pub fn importers(&self, name: &str) -> impl Iterator<Item = (&GamePath, Arc<Image>)> {
+    pub fn importers(&self, name: &str) -> impl Iterator<Item = (&TreePath, Arc<Image>)> {
         let programs = self.view.programs.iter().map(|p| (&p.path, &p.facts));
         let libraries = self.view.libraries.iter().filter(|library| !library.put_aside);
         let libraries = libraries.map(|library| (&library.path, &library.facts));

@@ -4,7 +4,7 @@ use super::{Case, Finding, Severity};
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let debug = case.swaps.iter().find(|swap| swap.facts.is_debug())?;
-    let name = debug.place.path.file_name();
+    let name = debug.place.path().file_name();
     let sentence = format!(
         "{} is built for developers ({name} says so): it is slow, and needs runtimes that only they \
          have.",

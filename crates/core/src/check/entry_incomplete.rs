@@ -15,7 +15,7 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     if swap.old.is_some() && !case.in_place {
         return None;
     }
-    let name = swap.place.path.file_name();
+    let name = swap.place.path().file_name();
     // Windows would not take it for its own in any case, which another check tells.
     if is_always_windows_own(name) {
         return None;

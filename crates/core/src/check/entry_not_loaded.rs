@@ -11,8 +11,8 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let swap = case.swaps.first()?;
     let executable = case.executable()?;
     let exe = executable.path.file_name();
-    let name = swap.place.path.file_name();
-    if !is_entry(case, swap) || swap.place.path.folder() != executable.path.folder() {
+    let name = swap.place.path().file_name();
+    if !is_entry(case, swap) || swap.place.path().folder() != executable.path.folder() {
         return None;
     }
     let label = case.build.id.to_string();
@@ -43,5 +43,5 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
 /// Whether the library gets into the game by its name alone.
 pub(super) fn is_entry(case: &Case<'_>, swap: &Swap<'_>) -> bool {
     let by_role = matches!(case.build.role, Some(Role::Loader | Role::Overlay));
-    by_role || can_be_stood_in(swap.place.path.file_name())
+    by_role || can_be_stood_in(swap.place.path().file_name())
 }

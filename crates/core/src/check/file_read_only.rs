@@ -2,16 +2,18 @@
 
 use super::{Conditions, Finding, Severity};
 
+pub(crate) const CODE: &str = "file-read-only";
+
 pub(crate) fn check(conditions: &Conditions) -> Vec<Finding> {
     let closed = conditions.closed.first().map(|folder| {
         let sentence = format!("{} takes no new files: it is read-only.", folder.display());
         let remedy = "Allow writing to that folder, or run this as somebody who may.";
-        Finding::new("file-read-only", Severity::Stop, sentence, remedy)
+        Finding::new(CODE, Severity::Stop, sentence, remedy)
     });
     let marked = conditions.read_only.first().map(|place| {
         let sentence = format!("{place} is marked read-only.");
         let remedy = "It is replaced all the same, and keeps the mark.";
-        Finding::new("file-read-only", Severity::Note, sentence, remedy)
+        Finding::new(CODE, Severity::Note, sentence, remedy)
     });
     closed.into_iter().chain(marked).collect()
 }

@@ -12,7 +12,7 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
         let what = match (label(&old), label(new)) {
             (Some(was), Some(is)) if was != is => format!("from {was} to {is}"),
             (Some(_), Some(_)) => return None,
-            _ if leaps(&old, new) => "to another way of counting".to_owned(),
+            _ if leaps(&old, new) => format!("{} to another way of counting", direction(&old, new)),
             _ => return None,
         };
         (swap.facts == &case.build.file.facts).then_some((old, what))
@@ -23,9 +23,17 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     Some(Finding::new("generation-leap", Severity::Note, sentence, remedy))
 }
 
-/// Whether the first number grows from one digit to hundreds, or falls so.
+/// Whether the first number grows or shrinks more than tenfold. A zero says nothing: what follows it
+/// counts there.
 fn leaps(old: &Version, new: &Version) -> bool {
-    let first = |version: &Version| version.numbers().first().copied().unwrap_or(0);
-    let (low, high) = (first(old).min(first(new)), first(old).max(first(new)));
-    high >= 100 && low < high / 10
+    let (old, new) = (first(old), first(new));
+    old > 0 && new > 0 && (new > old.saturating_mul(10) || old > new.saturating_mul(10))
+}
+
+fn direction(old: &Version, new: &Version) -> &'static str {
+    if first(new) > first(old) { "up" } else { "down" }
+}
+
+fn first(version: &Version) -> u64 {
+    version.numbers().first().copied().unwrap_or(0)
 }

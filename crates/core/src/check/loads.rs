@@ -5,7 +5,7 @@ use std::collections::VecDeque;
 use serde::Serialize;
 
 use crate::image::system::{can_be_stood_in, is_always_windows_own};
-use crate::path::{GamePath, fold, same_name};
+use crate::path::{TreePath, fold, same_name};
 use crate::survey::{GameView, Library};
 
 use super::Images;
@@ -15,7 +15,7 @@ use super::Images;
 pub(super) struct Load {
     pub name: String,
     /// The image that imports it.
-    pub by: GamePath,
+    pub by: TreePath,
     /// How many images lie between it and the executable.
     pub depth: usize,
 }
@@ -53,7 +53,7 @@ pub struct Entry {
     /// The file name.
     pub name: String,
     /// The image that imports it.
-    pub by: GamePath,
+    pub by: TreePath,
     /// Whether it is loaded at the first call, instead of at the start.
     pub delayed: bool,
     /// How many functions a stand-in has to offer.

@@ -16,7 +16,7 @@ fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
         .view
         .programs
         .iter()
-        .filter(|program| program.path.folder() == swap.place.path.folder())
+        .filter(|program| program.path.folder() == swap.place.path().folder())
         .collect();
     let counts = case.executable();
     let loads = |program: &&Executable| program.facts.machine == machine;

@@ -33,6 +33,7 @@ pub(crate) mod other_volume;
 pub(crate) mod pinned;
 pub(crate) mod requires;
 pub(crate) mod same_version_other_bytes;
+pub(crate) mod settings_kept;
 pub(crate) mod signature_broken;
 pub(crate) mod signer_changed;
 pub(crate) mod slot_ambiguous;
@@ -167,6 +168,16 @@ pub(crate) fn check(case: &Case<'_>) -> Vec<Finding> {
     findings.extend(debug_build::check(case));
     findings.extend(online_risk::check(case));
     sorted(findings)
+}
+
+/// Whether a finding is about the state of the machine, which is looked at anew before a change.
+pub(crate) fn is_condition(code: &str) -> bool {
+    [game_running::CODE, no_space::CODE, file_read_only::CODE, other_volume::CODE].contains(&code)
+}
+
+/// Whether a change that goes on despite some findings may meet files that somebody has open.
+pub(crate) fn may_be_in_use(despite: &[String]) -> bool {
+    despite.iter().any(|code| code == game_running::CODE)
 }
 
 /// What the state of the machine says of a change: the gravest first.

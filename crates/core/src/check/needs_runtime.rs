@@ -20,7 +20,7 @@ fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
     };
     let brought = |dll: &str| {
         case.build.files().any(|file| same_name(file.path.file_name(), dll))
-            || case.swaps.iter().any(|other| same_name(other.place.path.file_name(), dll))
+            || case.swaps.iter().any(|other| same_name(other.place.path().file_name(), dll))
     };
     let lacking = |dll: &&String| !comes_with_windows(dll) && !in_game(dll) && !brought(dll);
     let lacking: Vec<&String> = swap.facts.imported_dlls.iter().filter(lacking).collect();

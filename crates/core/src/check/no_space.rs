@@ -2,6 +2,8 @@
 
 use super::{Conditions, Finding, Severity};
 
+pub(crate) const CODE: &str = "no-space";
+
 pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
     let (folder, wanted, free) = conditions.short.first()?;
     let sentence = format!(
@@ -11,7 +13,7 @@ pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
         megabytes(*free)
     );
     let remedy = "Make room there, or keep the home folder elsewhere (--home).";
-    Some(Finding::new("no-space", Severity::Stop, sentence, remedy))
+    Some(Finding::new(CODE, Severity::Stop, sentence, remedy))
 }
 
 pub(super) fn megabytes(bytes: u64) -> String {

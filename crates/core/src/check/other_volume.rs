@@ -3,6 +3,8 @@
 use super::no_space::megabytes;
 use super::{Conditions, Finding, Severity};
 
+pub(crate) const CODE: &str = "other-volume";
+
 pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
     let (game, home) = conditions.volumes.as_ref().filter(|_| conditions.kept > 0)?;
     let sentence = format!(
@@ -12,5 +14,5 @@ pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
         megabytes(conditions.kept)
     );
     let remedy = "Nothing to do; it takes longer, and takes room on both.";
-    Some(Finding::new("other-volume", Severity::Note, sentence, remedy))
+    Some(Finding::new(CODE, Severity::Note, sentence, remedy))
 }

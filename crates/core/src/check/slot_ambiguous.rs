@@ -1,10 +1,10 @@
 //! `slot-ambiguous`: files under several names could be what the build replaces.
 
 use super::{Finding, Severity};
-use crate::path::GamePath;
+use crate::path::TreePath;
 use crate::rack::Build;
 
-pub(crate) fn check(build: &Build, slots: &[&GamePath]) -> Option<Finding> {
+pub(crate) fn check(build: &Build, slots: &[&TreePath]) -> Option<Finding> {
     let mut names: Vec<String> = slots.iter().map(|path| path.file_name().to_lowercase()).collect();
     names.sort();
     names.dedup();

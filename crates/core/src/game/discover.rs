@@ -6,12 +6,11 @@
 
 use std::collections::BTreeMap;
 
-use super::executable::is_helper_name;
-use crate::catalog::slug;
-use crate::path::{GamePath, extension, stem};
+use super::executable::{holds_installers, is_helper_name, squeeze};
+use crate::path::{TreePath, extension, stem};
 
 /// Names that folders inside a game have, and games do not.
-const PARTS: [&str; 27] = [
+const PARTS: [&str; 23] = [
     "bin",
     "bin32",
     "bin64",
@@ -28,10 +27,6 @@ const PARTS: [&str; 27] = [
     "data",
     "tools",
     "support",
-    "redist",
-    "_redist",
-    "_commonredist",
-    "commonredist",
     "prerequisites",
     "installers",
     "launcher",
@@ -87,7 +82,7 @@ impl<'a> Folder<'a> {
 /// `reach` tells what the user said of a folder, by its path relative to the place.
 pub(crate) fn game_folders(
     name: &str,
-    images: &[GamePath],
+    images: &[TreePath],
     reach: impl Fn(&str) -> Reach,
 ) -> Vec<String> {
     let mut tree = Folder::default();
@@ -153,10 +148,6 @@ fn is_game(folder: &Folder<'_>, name: &str) -> bool {
 }
 
 fn has_parts(folder: &Folder<'_>) -> bool {
-    folder.folders.keys().any(|child| PARTS.contains(&child.to_lowercase().as_str()))
-}
-
-/// A name's letters and digits, to compare names that are spelt differently.
-pub(super) fn squeeze(name: &str) -> String {
-    slug(name).replace('-', "")
+    let is_part = |name: String| PARTS.contains(&name.as_str()) || holds_installers(&name);
+    folder.folders.keys().any(|child| is_part(child.to_lowercase()))
 }

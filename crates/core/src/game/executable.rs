@@ -3,15 +3,14 @@
 use std::collections::BTreeMap;
 
 use super::Executable;
-use super::discover::squeeze;
+use crate::catalog::slug;
 use crate::image::Facts;
-use crate::path::{GamePath, fold, same_name, stem};
+use crate::path::{TreePath, fold, same_name, stem};
 
 /// Words in a program's name, description or folder that tell what it is for, and what that costs.
-const HELPERS: [(&str, &str, i32); 30] = [
+const HELPERS: [(&str, &str, i32); 28] = [
     ("crash", "looks like a crash reporter", -60),
     ("bugreport", "looks like a crash reporter", -60),
-    ("bugsplat", "looks like a crash reporter", -60),
     ("errorreport", "looks like a crash reporter", -60),
     ("sendreport", "looks like a crash reporter", -60),
     ("unins", "looks like an uninstaller", -60),
@@ -37,16 +36,11 @@ const HELPERS: [(&str, &str, i32); 30] = [
     ("webview", "looks like a helper", -40),
     ("subprocess", "looks like a helper", -40),
     ("shaderc", "looks like a tool", -40),
-    ("touchup", "looks like an installer", -60),
     ("overlay", "looks like a helper", -40),
 ];
 
 /// Folders in which no game's own program lies.
-const ASIDE: [&str; 12] = [
-    "redist",
-    "_redist",
-    "_commonredist",
-    "commonredist",
+const ASIDE: [&str; 8] = [
     "prerequisites",
     "support",
     "tools",
@@ -77,6 +71,11 @@ const GRAPHICS: [&str; 9] = [
 /// Outweighs everything else.
 const CHOSEN: i32 = 1000;
 
+/// A name's letters and digits, to compare names that are spelt differently.
+pub(super) fn squeeze(name: &str) -> String {
+    slug(name).replace('-', "")
+}
+
 /// Whether a program's name says that it is not a game.
 pub(super) fn is_helper_name(stem: &str) -> bool {
     let name = squeeze(stem);
@@ -87,8 +86,8 @@ pub(super) fn is_helper_name(stem: &str) -> bool {
 /// has `chosen` before all.
 pub(crate) fn rank(
     title: &str,
-    programs: Vec<(GamePath, Facts)>,
-    chosen: Option<&GamePath>,
+    programs: Vec<(TreePath, Facts)>,
+    chosen: Option<&TreePath>,
 ) -> Vec<Executable> {
     let largest = programs.iter().map(|(_, facts)| facts.size).max().unwrap_or(0);
     let count = programs.len();
@@ -143,7 +142,7 @@ fn maker_of(facts: &Facts) -> Option<String> {
 }
 
 /// Who made more than one of the programs, and the most of them.
-fn common_maker(programs: &[(GamePath, Facts)]) -> Option<String> {
+fn common_maker(programs: &[(TreePath, Facts)]) -> Option<String> {
     let mut counts: BTreeMap<String, usize> = BTreeMap::new();
     for maker in programs.iter().filter_map(|(_, facts)| maker_of(facts)) {
         *counts.entry(maker).or_default() += 1;
@@ -152,7 +151,7 @@ fn common_maker(programs: &[(GamePath, Facts)]) -> Option<String> {
     (most.1 > 1).then_some(most.0)
 }
 
-fn weigh_name(path: &GamePath, facts: &Facts, title: &str, weigh: &mut impl FnMut(i32, String)) {
+fn weigh_name(path: &TreePath, facts: &Facts, title: &str, weigh: &mut impl FnMut(i32, String)) {
     let own = squeeze(stem(path.file_name()));
     let described = squeeze(facts.string("FileDescription").unwrap_or_default());
     let helper = HELPERS.iter().find(|(word, _, _)| own.contains(word) || described.contains(word));
@@ -172,13 +171,20 @@ fn weigh_name(path: &GamePath, facts: &Facts, title: &str, weigh: &mut impl FnMu
     }
 }
 
-fn weigh_folder(path: &GamePath, weigh: &mut impl FnMut(i32, String)) {
+fn weigh_folder(path: &TreePath, weigh: &mut impl FnMut(i32, String)) {
     let folders: Vec<String> = path.folder().split('/').map(str::to_lowercase).collect();
-    if let Some(aside) = folders.iter().find(|folder| ASIDE.contains(&folder.as_str())) {
+    if let Some(aside) =
+        folders.iter().find(|folder| ASIDE.contains(&folder.as_str()) || holds_installers(folder))
+    {
         weigh(-50, format!("lies in {aside}"));
     } else if let Some(home) = folders.last().filter(|folder| HOME.contains(&folder.as_str())) {
         weigh(5, format!("in {home}"));
     }
+}
+
+/// Whether a folder's name says that it holds what is to be installed beside a game.
+pub(super) fn holds_installers(folder: &str) -> bool {
+    folder.contains("redist")
 }
 
 /// Whether a name of two letters or more is made of letters of the title in their order, from the

@@ -11,8 +11,9 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 
 use crate::catalog::slug;
+use crate::error::Error;
 use crate::image::Facts;
-use crate::path::GamePath;
+use crate::path::TreePath;
 use crate::version::Version;
 pub(crate) use discover::{Reach, game_folders};
 pub(crate) use executable::rank;
@@ -39,7 +40,7 @@ pub struct Game {
 #[derive(Debug, Clone)]
 pub struct Executable {
     /// Where it is.
-    pub path: GamePath,
+    pub path: TreePath,
     /// What it says of itself.
     pub facts: Facts,
     /// Points for and against; the highest counts.
@@ -56,6 +57,18 @@ impl Executable {
 }
 
 impl Game {
+    /// What there is to say where its folder is not there.
+    pub fn gone(&self) -> Error {
+        Error::GameGone { title: self.title.clone(), id: self.id.clone(), root: self.root.clone() }
+    }
+
+    /// A game that the user said nothing of.
+    pub(crate) fn seen(id: &str, root: &std::path::Path) -> Self {
+        let title = root.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+        let (id, root) = (id.to_owned(), root.to_owned());
+        Self { id, title, root, registered: false, settings: GameSettings::default() }
+    }
+
     /// A game in `root`, with an id that none of `known` has; the one that it has already, if it
     /// is known.
     pub(crate) fn in_folder(root: PathBuf, known: &[Self]) -> Self {

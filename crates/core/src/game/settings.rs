@@ -1,20 +1,20 @@
 //! What the user says of a game, which stands over what is found.
 
 use std::collections::BTreeMap;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use regex::Regex;
 use serde::{Deserialize, Serialize};
 
 use crate::error::{Error, Result};
-use crate::path::GamePath;
+use crate::path::TreePath;
 
 /// What the user says of a game.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct GameSettings {
     /// The executable that counts.
-    pub executable: Option<GamePath>,
+    pub executable: Option<TreePath>,
     /// The store edition, in the user's words.
     pub edition: Option<String>,
     /// Whether it is played online; not said where it is left out.
@@ -29,7 +29,7 @@ pub struct GameSettings {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct VersionFile {
     /// The file.
-    pub path: GamePath,
+    pub path: TreePath,
     /// A regular expression; its first group, or all of it, is the version.
     pub pattern: String,
 }
@@ -39,7 +39,7 @@ impl VersionFile {
     pub const ANY: &'static str = r"(?m)^\W*v?(\d+(?:[._]\d+)+\S*)";
 
     /// Checks the pattern.
-    pub fn new(path: GamePath, pattern: &str) -> Result<Self> {
+    pub fn new(path: TreePath, pattern: &str) -> Result<Self> {
         match Regex::new(pattern) {
             Ok(_) => Ok(Self { path, pattern: pattern.to_owned() }),
             Err(error) => Err(Error::Setting {
@@ -61,6 +61,8 @@ impl VersionFile {
 pub struct GameEdit {
     /// What to call it.
     pub title: Option<String>,
+    /// Where it stands now.
+    pub root: Option<PathBuf>,
     /// The executable that counts, relative to the game's folder.
     pub executable: Option<String>,
     /// The store edition.
@@ -68,7 +70,7 @@ pub struct GameEdit {
     /// Whether it is played online.
     pub online: Option<bool>,
     /// Folders by name; an empty folder takes one back.
-    pub bays: Vec<(String, String)>,
+    pub bays: Vec<(String, PathBuf)>,
     /// The file that tells the version, relative to the game's folder.
     pub version_file: Option<String>,
     /// The regular expression that finds the version in it.
@@ -78,8 +80,8 @@ pub struct GameEdit {
 impl GameEdit {
     /// Applies the changes to a game.
     pub(crate) fn apply(&self, game: &mut super::Game) -> Result<()> {
-        let inside = |text: &str| -> Result<GamePath> {
-            let path = GamePath::new(text).map_err(|error| Error::Setting {
+        let inside = |text: &str| -> Result<TreePath> {
+            let path = TreePath::new(text).map_err(|error| Error::Setting {
                 what: error.to_string(),
                 advice: "Give a path relative to the game's folder.",
             })?;
@@ -124,7 +126,7 @@ impl GameEdit {
     }
 }
 
-fn bay(settings: &mut GameSettings, name: &str, folder: &str) -> Result<()> {
+fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
     const FIXED: [&str; 2] = ["root", "exe"];
     if FIXED.contains(&name) || super::slug(name) != name || name.is_empty() {
         return Err(Error::Setting {
@@ -132,11 +134,17 @@ fn bay(settings: &mut GameSettings, name: &str, folder: &str) -> Result<()> {
             advice: "Use lower-case letters, digits and `-`; `root` and `exe` are there already.",
         });
     }
-    if folder.is_empty() {
+    if folder.as_os_str().is_empty() {
         settings.bays.remove(name);
         return Ok(());
     }
-    let path = std::path::absolute(folder).map_err(Error::io("look at", folder.as_ref()))?;
+    let path = std::path::absolute(folder).map_err(Error::io("look at", folder))?;
+    if path.to_str().is_none() {
+        return Err(Error::Setting {
+            what: format!("the name of {} is not Unicode, so it cannot be noted", path.display()),
+            advice: "Rename that folder.",
+        });
+    }
     if !path.is_dir() {
         return Err(Error::Setting {
             what: format!("{} is no folder", path.display()),

@@ -1,13 +1,11 @@
 //! The game's own version, and from where it is known.
 
 use std::fmt;
-use std::fs::File;
-use std::io::Read;
 
 use serde::Serialize;
 
 use super::{Executable, Game};
-use crate::content::{Content, Digest};
+use crate::content::{Digest, bytes_of, content_of};
 use crate::version::Version;
 
 /// A game's version.
@@ -55,9 +53,7 @@ const LONGEST_TEXT: u64 = 1 << 20;
 pub(crate) fn stated(game: &Game, executable: &Executable) -> Option<GameVersion> {
     let from_file = || {
         let file = game.settings.version_file.as_ref()?;
-        let mut text = Vec::new();
-        let reader = File::open(file.path.on(&game.root)).ok()?;
-        reader.take(LONGEST_TEXT).read_to_end(&mut text).ok()?;
+        let text = bytes_of(&file.path.on(&game.root), LONGEST_TEXT).ok()?;
         let text = String::from_utf8_lossy(&text);
         let version = file.find_in(&text)?.parse().ok()?;
         Some((version, Origin::TextFile(file.path.to_string())))
@@ -73,7 +69,7 @@ pub(crate) fn stated(game: &Game, executable: &Executable) -> Option<GameVersion
 /// The version of a game, or failing that the content of its executable, which is read for it.
 pub(crate) fn told(game: &Game, executable: &Executable) -> Option<GameVersion> {
     stated(game, executable).or_else(|| {
-        let content = Content::of_file(&executable.path.on(&game.root)).ok()?;
+        let content = content_of(&executable.path.on(&game.root)).ok()?;
         Some(GameVersion { version: None, origin: Origin::Content(content.blake3) })
     })
 }

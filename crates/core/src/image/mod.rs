@@ -21,6 +21,7 @@ use std::path::Path;
 use object::pe;
 use serde::{Deserialize, Serialize, Serializer};
 
+use crate::content::open_plain;
 use crate::path::fold;
 use crate::version::Version;
 use headers::Headers;
@@ -231,6 +232,11 @@ impl ImageError {
         Self::Malformed { what }
     }
 
+    /// Whether it could not be read since something has it in use.
+    pub fn is_in_use(&self) -> bool {
+        matches!(self, Self::Unreadable(error) if crate::error::is_in_use(error))
+    }
+
     /// The stable code used in JSON.
     pub fn code(&self) -> &'static str {
         match self {
@@ -256,9 +262,9 @@ impl ImageError {
 }
 
 impl Facts {
-    /// Reads the facts of the file at `path`.
+    /// Reads the facts of the plain file at `path`; a link is not followed.
     pub fn read(path: &Path) -> Result<Self, ImageError> {
-        Self::from_reader(File::open(path)?)
+        Self::from_reader(open_plain(path)?)
     }
 
     /// Reads the facts of an image from its first byte to its last.

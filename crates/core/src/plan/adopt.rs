@@ -1,10 +1,10 @@
 //! Plans to take swaps made by hand under management: a renamed original beside the live file is
 //! what the game shipped.
 
-use super::{Ground, Ledger, Place, Plan, Step, content};
-use crate::change::Deed;
+use super::{Ground, Ledger, Place, Plan};
+use crate::change::{Deed, Step};
 use crate::error::Result;
-use crate::path::GamePath;
+use crate::path::TreePath;
 use crate::survey::{GameView, Library};
 use crate::version::Version;
 
@@ -12,11 +12,11 @@ use crate::version::Version;
 #[derive(Debug)]
 pub(crate) struct Copied {
     /// The live file.
-    pub live: GamePath,
+    pub live: TreePath,
     /// The copy that is taken for the original.
-    pub original: GamePath,
+    pub original: TreePath,
     /// Further copies.
-    pub others: Vec<GamePath>,
+    pub others: Vec<TreePath>,
 }
 
 /// Plans what the journal shall say: the original was there, and the live file took its place. Files
@@ -34,9 +34,9 @@ pub(crate) fn adopt(
             continue;
         }
         let Some(original) = original(library, ground)? else { continue };
-        let before = ground.now(&original.clone().into())?;
-        let after = ground.now(&place)?;
-        let differs = content(before.as_ref()) != content(after.as_ref());
+        let before = ground.file(&original.clone().into())?;
+        let after = ground.file(&place)?;
+        let differs = !before.same_as(&after);
         let others = library.backups.iter().map(|copy| copy.path.clone());
         copied.push(Copied {
             live: library.path.clone(),
@@ -44,8 +44,7 @@ pub(crate) fn adopt(
             original,
         });
         if differs {
-            let family = library.family.clone();
-            plan.steps.push(Step { place, family, before, after, folders: 0 });
+            plan.steps.push(Step::file(place, before, after, &library.family));
         }
     }
     Ok((plan, copied))
@@ -53,11 +52,13 @@ pub(crate) fn adopt(
 
 /// The copy that is likeliest what the game shipped: the first one that was made, told by version,
 /// then by date.
-fn original(library: &Library, ground: &dyn Ground) -> Result<Option<GamePath>> {
-    let mut copies: Vec<(Option<Version>, (i64, u32), GamePath)> = Vec::new();
+fn original(library: &Library, ground: &dyn Ground) -> Result<Option<TreePath>> {
+    let mut copies: Vec<(Option<Version>, (i64, u32), TreePath)> = Vec::new();
     for copy in &library.backups {
-        if let Some(held) = ground.now(&copy.path.clone().into())? {
-            copies.push((copy.version.clone(), held.state.stamp.modified, copy.path.clone()));
+        let held = ground.file(&copy.path.clone().into())?;
+        if let Some(file) = held.state.file() {
+            let modified = file.stamp.modified;
+            copies.push((copy.version.clone(), modified, copy.path.clone()));
         }
     }
     copies.sort();

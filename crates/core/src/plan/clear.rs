@@ -2,6 +2,7 @@
 
 use super::fit::{Fit, Target};
 use super::{Place, Plan};
+use crate::change::Step;
 use crate::check::left_alone;
 use crate::error::Result;
 use crate::path::same_name;
@@ -19,20 +20,20 @@ impl Fit<'_> {
     ) -> Result<()> {
         let wanted = |place: &Place, plan: &Plan| {
             targets.iter().any(|target| target.place.same_as(place))
-                || plan.steps.iter().any(|step| step.place.same_as(place))
+                || plan.steps.iter().any(|step| step.place().same_as(place))
         };
-        for entry in self.ledger.entries() {
+        for entry in self.ledger.files() {
             let ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();
-            let settings = is_settings_name(entry.place.path.file_name());
-            let slot = slots.iter().any(|slot| entry.place.same_as(&slot.path.clone().into()));
-            if !ours || settings || slot || wanted(&entry.place, plan) {
+            let place = entry.place();
+            let settings = is_settings_name(place.path().file_name());
+            let slot = slots.iter().any(|slot| place.same_as(&slot.path.clone().into()));
+            if !ours || settings || slot || wanted(place, plan) {
                 continue;
             }
-            let Some(now) = self.ground.now(&entry.place)? else { continue };
-            if Some(now.state.content) == entry.last.as_ref().map(|held| held.state.content) {
-                let mut step = self.removal(entry.place.clone(), now, entry.folders);
-                step.after.clone_from(&entry.shipped);
-                plan.steps.push(step);
+            let now = self.ground.file(place)?;
+            if !now.state.is_absent() && now.same_as(&entry.last) {
+                let (shipped, family) = (entry.shipped.clone(), &self.build.id.family);
+                plan.steps.push(Step::file(place.clone(), now, shipped, family));
             }
         }
         for slot in slots {
@@ -74,10 +75,9 @@ impl Fit<'_> {
             if placement.policy != Policy::Replace || wanted(&place, plan) {
                 continue;
             }
-            if let Some(now) = self.ground.now(&place)? {
-                if now.state.content == file.content {
-                    plan.steps.push(self.removal(place, now, 0));
-                }
+            let now = self.ground.file(&place)?;
+            if now.state.content() == Some(file.content) {
+                plan.steps.extend(self.removal(place, now));
             }
         }
         Ok(())
@@ -85,23 +85,25 @@ impl Fit<'_> {
 
     /// A file that the layout names to go: it goes if it is of the same maker.
     fn retire(&self, place: Place, plan: &mut Plan) -> Result<()> {
-        let Some(now) = self.ground.now(&place)? else { return Ok(()) };
+        let now = self.ground.file(&place)?;
+        let Some(content) = now.state.content() else { return Ok(()) };
         let same_maker = self.view.libraries.iter().any(|library| {
             let company = library.facts.string("CompanyName");
             Place::from(library.path.clone()).same_as(&place)
                 && company.is_some()
                 && company == self.build.file.facts.string("CompanyName")
         });
-        let recorded = self.ledger.get(&place).is_some_and(|entry| {
-            entry.last.as_ref().map(|held| held.state.content) == Some(now.state.content)
-        });
+        let recorded = self
+            .ledger
+            .get(&place)
+            .is_some_and(|entry| entry.last.state.content() == Some(content));
         let on_rack = self
             .builds
             .iter()
             .filter(|build| same_name(&build.id.family, &self.build.id.family))
-            .any(|build| build.contents().any(|content| content == now.state.content));
+            .any(|build| build.contents().any(|stored| stored == content));
         if same_maker || recorded || on_rack {
-            plan.steps.push(self.removal(place, now, 0));
+            plan.steps.extend(self.removal(place, now));
         } else {
             plan.findings.push(left_alone::finding(self.build, &place));
         }

@@ -1,16 +1,13 @@
 //! What differs from the last recorded state, file by file.
 
-use serde::Serialize;
-
-use super::{Ground, Held, Ledger, Place, content};
-use crate::change::{Change, ChangeState, ExecutableMark};
+use super::{Ground, Ledger, Place, version_of};
+use crate::change::{Change, ExecutableMark, Side};
 use crate::error::Result;
+use crate::rack::is_settings_name;
 use crate::survey::GameView;
-use crate::version::Version;
 
 /// How a file stands to its record.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum DriftState {
     /// It is what was fitted.
     Fitted,
@@ -22,6 +19,8 @@ pub enum DriftState {
     Missing,
     /// A file is there where there should be none.
     Foreign,
+    /// A change that was interrupted is about it.
+    Waiting,
 }
 
 impl DriftState {
@@ -33,14 +32,14 @@ impl DriftState {
             Self::Overwritten => "overwritten",
             Self::Missing => "missing",
             Self::Foreign => "foreign",
+            Self::Waiting => "waiting",
         }
     }
 }
 
 /// How the version that is there compares with the one that was fitted.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Than {
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum VersionChange {
     /// It is older.
     Older,
     /// It is the same, in another file.
@@ -51,22 +50,33 @@ pub enum Than {
     Unknown,
 }
 
+impl VersionChange {
+    /// The word used in JSON.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Older => "older",
+            Self::Same => "same",
+            Self::Newer => "newer",
+            Self::Unknown => "unknown",
+        }
+    }
+}
+
 /// A managed file as it is now.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone)]
 pub struct Drifted {
     /// The file.
-    #[serde(flatten)]
     pub place: Place,
     /// The family that it was last touched for.
     pub family: String,
     /// How it stands to its record.
     pub state: DriftState,
     /// What the last change left there.
-    pub recorded: Option<Held>,
+    pub recorded: Side,
     /// What is there now.
-    pub now: Option<Held>,
+    pub now: Side,
     /// How the version that is there compares with the one that was fitted.
-    pub than: Option<Than>,
+    pub than: Option<VersionChange>,
     /// Who signed what is there now.
     pub signer: Option<String>,
 }
@@ -74,12 +84,12 @@ pub struct Drifted {
 impl Drifted {
     /// Whether it is other than the last change left it.
     pub fn is_off(&self) -> bool {
-        !matches!(self.state, DriftState::Fitted | DriftState::Shipped)
+        !matches!(self.state, DriftState::Fitted | DriftState::Shipped | DriftState::Waiting)
     }
 }
 
 /// How a game stands to its records.
-#[derive(Debug, Serialize)]
+#[derive(Debug)]
 pub struct Drift {
     /// The id of the game.
     pub game: String,
@@ -98,42 +108,48 @@ impl Drift {
     }
 }
 
-/// Compares a game with its records.
+/// Compares a game with its records. Files that an interrupted change is about are none of this: they
+/// are taken up first.
 pub(crate) fn drift(view: &GameView, changes: &[Change], ground: &dyn Ground) -> Result<Drift> {
     let root = &view.game.root;
     let ledger = Ledger::of(root, changes);
+    let open = changes.iter().filter(|change| change.state() == crate::change::RecordState::Open);
+    let waiting: Vec<_> = open
+        .flat_map(|change| change.steps().iter().map(|step| change.on_disk(step.target())))
+        .collect();
     let mut files = Vec::new();
-    for entry in ledger.entries() {
-        let now = ground.now(&entry.place)?;
-        let state = if content(now.as_ref()) == content(entry.last.as_ref()) {
+    for entry in ledger.files() {
+        let place = ledger.on_disk(entry, ground);
+        let now = ground.file(&place)?;
+        let edited = is_settings_name(place.path().file_name()) && !now.state.is_absent();
+        let state = if waiting.contains(&place.on(root)) {
+            DriftState::Waiting
+        } else if now.same_as(&entry.last) || edited && !entry.last.state.is_absent() {
             if entry.in_force() { DriftState::Fitted } else { DriftState::Shipped }
         } else {
             match (&entry.last, &now) {
-                (_, None) => DriftState::Missing,
-                (None, Some(_)) => DriftState::Foreign,
+                (_, now) if now.state.is_absent() => DriftState::Missing,
+                (last, _) if last.state.is_absent() => DriftState::Foreign,
                 _ => DriftState::Overwritten,
             }
         };
-        let library = view
-            .libraries
-            .iter()
-            .find(|library| entry.place.same_as(&Place::from(library.path.clone())));
+        let library =
+            view.libraries.iter().find(|library| place.same_as(&Place::from(library.path.clone())));
         files.push(Drifted {
-            place: entry.place.clone(),
             family: entry.family.clone(),
             state,
-            than: (state == DriftState::Overwritten)
-                .then(|| than(entry.last.as_ref(), now.as_ref())),
+            than: (state == DriftState::Overwritten).then(|| compare(&entry.last, &now)),
             signer: library.and_then(|library| library.facts.signer.clone()),
             recorded: entry.last.clone(),
             now,
+            place,
         });
     }
     files.sort_by_key(|file| (!file.is_off(), file.place.clone()));
     let last = changes
         .iter()
         .rev()
-        .filter(|change| change.state == ChangeState::Done && change.root == *root)
+        .filter(|change| change.counts() && change.root() == root)
         .find_map(|change| change.executable.as_ref());
     let now = ExecutableMark::of(view);
     let altered = last.filter(|then| !files.is_empty() && Some(*then) != now.as_ref());
@@ -145,12 +161,11 @@ pub(crate) fn drift(view: &GameView, changes: &[Change], ground: &dyn Ground) ->
     })
 }
 
-fn than(recorded: Option<&Held>, now: Option<&Held>) -> Than {
-    let version = |held: Option<&Held>| -> Option<Version> { held?.version.clone() };
-    match version(now).zip(version(recorded)) {
-        None => Than::Unknown,
-        Some((now, recorded)) if now < recorded => Than::Older,
-        Some((now, recorded)) if now > recorded => Than::Newer,
-        Some(_) => Than::Same,
+fn compare(recorded: &Side, now: &Side) -> VersionChange {
+    match version_of(now).zip(version_of(recorded)) {
+        None => VersionChange::Unknown,
+        Some((now, recorded)) if now < recorded => VersionChange::Older,
+        Some((now, recorded)) if now > recorded => VersionChange::Newer,
+        Some(_) => VersionChange::Same,
     }
 }

@@ -1,16 +1,17 @@
 //! Plans to put a build into a game: its library into every slot that the family has, and what goes
 //! along with it to where its layout says.
 
-use super::{Ground, Handoff, Held, Ledger, Merge, Place, Plan, Step, is_mergeable, merge};
+use super::{Ground, Handoff, Ledger, Merge, Place, Plan, is_mergeable, merge, version_of};
 use crate::catalog::{Catalog, companies_agree, keyed_to};
-use crate::change::Deed;
+use crate::change::{Deed, Side, Step};
 use crate::check::{
-    Along, Case, Images, Swap, already_fitted, bay_unknown, check, family_absent, slot_ambiguous,
+    Along, Case, Images, Swap, already_fitted, bay_unknown, check, family_absent, game_running,
+    slot_ambiguous,
 };
 use crate::content::{Content, FileState, Stamp};
 use crate::error::Result;
 use crate::game::Pin;
-use crate::path::{GamePath, same_name};
+use crate::path::{TreePath, same_name};
 use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored};
 use crate::survey::{EvidenceKind, GameView, Library};
 
@@ -69,16 +70,17 @@ impl Fit<'_> {
         let heads = self.heads(&slots, &mut plan);
         if heads.is_empty() {
             if plan.findings.is_empty() {
-                let mut present: Vec<String> =
-                    view.components().iter().map(|library| library.family.clone()).collect();
-                present.dedup();
-                plan.findings.push(family_absent::finding(build, &view.game, &present));
+                // What is in use cannot be read, and may be what is looked for.
+                plan.findings.push(match view.in_use.first() {
+                    Some(path) => game_running::finding(path, None),
+                    None => family_absent::finding(build, &view.game, &view.families()),
+                });
             }
             return Ok(plan);
         }
         let keyed = self.is_keyed(&slots);
         if !keyed && self.as_name.is_none() {
-            let paths: Vec<&GamePath> = slots.iter().map(|library| &library.path).collect();
+            let paths: Vec<&TreePath> = slots.iter().map(|library| &library.path).collect();
             plan.findings.extend(slot_ambiguous::check(build, &paths));
         }
         let mut targets = heads;
@@ -94,6 +96,7 @@ impl Fit<'_> {
             self.step(target, &mut plan)?;
         }
         self.clear(&slots, &anchors, &targets, &mut plan)?;
+        plan.arrange(self.ledger, self.ground)?;
         if plan.is_empty() {
             plan.findings.push(already_fitted::finding(build, &view.game));
         }
@@ -162,7 +165,7 @@ impl Fit<'_> {
     }
 
     /// A path in a bay of the game; a finding where the game has no such bay.
-    fn in_bay(&self, bay: &str, path: GamePath, plan: &mut Plan) -> Option<Place> {
+    fn in_bay(&self, bay: &str, path: TreePath, plan: &mut Plan) -> Option<Place> {
         let game = &self.view.game;
         let folder = match bay {
             ROOT => Some(game.root.clone()),
@@ -172,7 +175,7 @@ impl Fit<'_> {
             }),
             named => game.settings.bays.get(named).cloned(),
         };
-        let place = folder.map(|folder| Place::new(&game.root, &folder, path));
+        let place = folder.and_then(|folder| Place::new(&game.root, &folder, path).ok());
         if place.is_none() {
             plan.findings.push(bay_unknown::finding(self.build, game, bay));
         }
@@ -250,7 +253,7 @@ impl Fit<'_> {
         if placement.policy != Policy::Replace {
             let mut there = Vec::new();
             for place in &beside {
-                there.push(self.ground.now(place)?.is_some());
+                there.push(!self.ground.file(place)?.state.is_absent());
             }
             if there.contains(&true) {
                 let mut there = there.into_iter();
@@ -269,20 +272,20 @@ impl Fit<'_> {
             let Some(facts) = target.file.facts else { continue };
             let there = target.instead.as_ref().unwrap_or(&target.place);
             let old = self.view.libraries.iter().find(|library| {
-                there.bay.is_none()
-                    && there.path.same_as(&library.path)
+                there.bay().is_none()
+                    && there.path().same_as(&library.path)
                     && (companies_agree(&library.facts, facts) || target.instead.is_some())
             });
-            let now = self.ground.now(there)?;
-            let recorded = self.ledger.get(there).map(|entry| entry.shipped.as_ref());
+            let now = self.ground.file(there)?;
+            let recorded = self.ledger.get(there).map(|entry| &entry.shipped);
             swaps.push(Swap {
                 place: target.place.clone(),
                 facts,
                 content: Some(target.file.content),
                 old,
-                unchanged: now.is_some_and(|now| now.state.content == target.file.content),
+                unchanged: now.state.content() == Some(target.file.content),
                 shipped: match recorded {
-                    Some(shipped) => shipped.and_then(|held| held.version.clone()),
+                    Some(shipped) => version_of(shipped),
                     None => old.and_then(|old| old.facts.version()),
                 },
             });
@@ -312,52 +315,51 @@ impl Fit<'_> {
     }
 
     fn step(&self, target: &Target<'_>, plan: &mut Plan) -> Result<()> {
-        let now = self.ground.now(&target.place)?;
-        let old =
-            target.instead.as_ref().map(|place| self.ground.now(place)).transpose()?.flatten();
-        let stamp = now.as_ref().or(old.as_ref()).map_or_else(
+        let now = self.ground.file(&target.place)?;
+        let old = match &target.instead {
+            Some(place) => Some(self.ground.file(place)?),
+            None => None,
+        };
+        let marks = now.state.file().or_else(|| old.as_ref()?.state.file());
+        let stamp = marks.map_or_else(
             || Stamp::fresh(target.file.modified),
-            |held| held.state.stamp.dated(target.file.modified),
+            |file| file.stamp.dated(target.file.modified),
         );
-        let state = FileState { content: target.file.content, stamp };
+        // What comes was made when its author made it, not when the file that it replaces was.
+        let stamp = Stamp { created: None, ..stamp };
         let version = target.file.facts.and_then(|facts| {
             let own = *target.file.path == self.build.file.path;
             if own { self.build.version.clone() } else { facts.version() }
         });
-        let after = Held { state, version };
+        let state = FileState { content: target.file.content, stamp };
+        let after = Side::file(state, version.map(|version| version.to_string()));
         if let (Some(place), Some(old)) = (&target.instead, old) {
-            plan.steps.push(self.removal(place.clone(), old, 0));
+            plan.steps.extend(self.removal(place.clone(), old));
         }
-        match (now, target.policy) {
-            (Some(now), _) if now.state.content == target.file.content => {}
-            (Some(now), Policy::Replace) => {
-                plan.steps.push(self.swap(target, Some(now), after));
-            }
-            (Some(now), Policy::Merge) => self.merge(target, now, plan)?,
+        match (now.state.file(), target.policy) {
+            (Some(there), _) if there.content == target.file.content => {}
+            (Some(_), Policy::Merge) => self.merge(target, now, plan)?,
             (Some(_), Policy::Keep | Policy::Handoff) => {}
-            (None, _) => plan.steps.push(self.swap(target, None, after)),
+            (Some(_), Policy::Replace) | (None, _) => {
+                plan.steps.push(self.swap(target, now, after));
+            }
         }
         Ok(())
     }
 
-    fn swap(&self, target: &Target<'_>, before: Option<Held>, after: Held) -> Step {
-        let folders = if before.is_none() { self.ground.missing_folders(&target.place) } else { 0 };
-        Step {
-            place: target.place.clone(),
-            family: self.build.id.family.clone(),
-            before,
-            after: Some(after),
-            folders,
-        }
+    fn swap(&self, target: &Target<'_>, before: Side, after: Side) -> Step {
+        let step = Step::file(target.place.clone(), before, after, &self.build.id.family);
+        step.from_source(Some(self.build.id.to_string()))
     }
 
-    pub(super) fn removal(&self, place: Place, before: Held, folders: usize) -> Step {
-        let family = self.build.id.family.clone();
-        Step { place, family, before: Some(before), after: None, folders }
+    /// A file that goes, if it is there.
+    pub(super) fn removal(&self, place: Place, before: Side) -> Option<Step> {
+        let there = !before.state.is_absent();
+        there.then(|| Step::file(place, before, Side::ABSENT, &self.build.id.family))
     }
 
     /// The user's settings stay, and what is new comes in.
-    fn merge(&self, target: &Target<'_>, now: Held, plan: &mut Plan) -> Result<()> {
+    fn merge(&self, target: &Target<'_>, now: Side, plan: &mut Plan) -> Result<()> {
         let user = self.ground.bytes(&target.place)?;
         let new = self.ground.stored(&target.file.content)?;
         if !is_mergeable(&user) || !is_mergeable(&new) {
@@ -365,10 +367,9 @@ impl Fit<'_> {
         }
         let old = self.brought_before(target)?;
         let merged = merge(&user, &new, old.as_deref());
-        if merged.bytes != user {
-            let content = Content::of_bytes(&merged.bytes);
-            let state = FileState { content, stamp: now.state.stamp };
-            plan.steps.push(self.swap(target, Some(now), Held { state, version: None }));
+        if let Some(there) = now.state.file().filter(|_| merged.bytes != user) {
+            let state = FileState { content: Content::of_bytes(&merged.bytes), stamp: there.stamp };
+            plan.steps.push(self.swap(target, now, Side::file(state, None)));
         }
         plan.merges.push(Merge { place: target.place.clone(), merged });
         Ok(())
@@ -376,7 +377,7 @@ impl Fit<'_> {
 
     /// The settings file of that name which came with the build that the game has now.
     fn brought_before(&self, target: &Target<'_>) -> Result<Option<Vec<u8>>> {
-        let name = target.place.path.file_name();
+        let name = target.place.path().file_name();
         for slot in self.slots() {
             let Some(earlier) = self.earlier(slot)? else { continue };
             let mut named = earlier.layout.places.iter().filter(|place| {
@@ -392,13 +393,13 @@ impl Fit<'_> {
 
     /// The build on the rack that a slot holds now.
     pub(super) fn earlier(&self, slot: &Library) -> Result<Option<&Build>> {
-        let Some(now) = self.ground.now(&slot.path.clone().into())? else { return Ok(None) };
-        Ok(self.builds.iter().find(|build| build.file.content == now.state.content))
+        let now = self.ground.file(&slot.path.clone().into())?.state.content();
+        Ok(self.builds.iter().find(|build| Some(build.file.content) == now))
     }
 }
 
 /// A path without its first folder: an archive for a mod manager begins below the data folder.
-fn without_first(path: &GamePath) -> GamePath {
+fn without_first(path: &TreePath) -> TreePath {
     let below = path.as_str().split_once('/').map(|(_, below)| below);
-    below.and_then(|below| GamePath::new(below).ok()).unwrap_or_else(|| path.clone())
+    below.and_then(|below| TreePath::new(below).ok()).unwrap_or_else(|| path.clone())
 }

@@ -1,19 +1,28 @@
 //! What planners ask of the disk and of the store. They look through this and touch nothing.
 
-use super::{Held, Place};
+use crate::change::{Side, Target};
 use crate::content::Content;
 use crate::error::Result;
+use upright_spanner_change::Place;
 
 /// The ground that a plan is made for.
 pub(crate) trait Ground {
-    /// What a file holds at present.
-    fn now(&self, place: &Place) -> Result<Option<Held>>;
+    /// What is at a target at present.
+    fn now(&self, target: &Target) -> Result<Side>;
     /// The bytes of a file that is there.
     fn bytes(&self, place: &Place) -> Result<Vec<u8>>;
     /// A place in the tree's own spelling, as far as the tree has it.
     fn spelled(&self, place: Place) -> Place;
-    /// How many of the folders around a place are not there yet.
-    fn missing_folders(&self, place: &Place) -> usize;
+    /// The folders around a place that are not there yet, the outermost first.
+    fn missing_folders(&self, place: &Place) -> Result<Vec<Place>>;
+    /// What is in a folder; nothing where it is not there. Names that no step could be about are
+    /// counted, not named.
+    fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)>;
     /// The bytes of a build's file.
     fn stored(&self, content: &Content) -> Result<Vec<u8>>;
+
+    /// The file at a place at present.
+    fn file(&self, place: &Place) -> Result<Side> {
+        self.now(&Target::File(place.clone()))
+    }
 }

@@ -1,86 +1,147 @@
-//! What the changes of one game, taken together, say of each file: what the game brought, and what
-//! the last change left.
+//! What the changes of one game, taken together, say of each target: what the game brought, and what
+//! the last change left. It is a function of the journal alone.
 
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use super::{Held, Place, Step, content};
-use crate::change::{Change, ChangeState};
-use crate::path::{GamePath, fold};
+use super::Ground;
+use crate::change::{Change, Side, Step, Target};
+use crate::path::{TreePath, fold};
+use upright_spanner_change::Place;
 
-/// The files of one game that changes have touched.
+/// The targets of one game that changes have touched.
 #[derive(Debug, Default)]
 pub struct Ledger {
-    entries: BTreeMap<String, Entry>,
+    entries: BTreeMap<Target, Entry>,
 }
 
-/// What is recorded of one file.
+/// What is recorded of one target.
 #[derive(Debug, Clone)]
 pub struct Entry {
-    /// The file.
-    pub place: Place,
+    /// The target.
+    pub target: Target,
     /// The family that it was last touched for.
     pub family: String,
     /// What the game brought: what was there before the first change, or, where something else
-    /// than a change has altered the file since, what was there before the next one.
-    pub shipped: Option<Held>,
+    /// than a change has altered it since, what was there before the next one. What was deleted by hand
+    /// is still what the game brought.
+    pub shipped: Side,
+    /// What was there before the first change.
+    pub first: Side,
     /// What the last change left there.
-    pub last: Option<Held>,
-    /// How many of the folders around it were made with it.
-    pub folders: usize,
+    pub last: Side,
+    /// The build that this came from, where it came from one.
+    pub source: Option<String>,
 }
 
 impl Entry {
+    /// Where it is.
+    pub fn place(&self) -> &Place {
+        self.target.place()
+    }
+
     /// Whether something else than the game's own content was left there.
     pub fn in_force(&self) -> bool {
-        content(self.shipped.as_ref()) != content(self.last.as_ref())
+        !self.shipped.same_as(&self.last)
+    }
+
+    /// Whether it is a file.
+    pub fn is_file(&self) -> bool {
+        matches!(self.target, Target::File(_))
     }
 }
 
 impl Ledger {
-    /// Reads what `changes`, oldest first, did to the files below `root`, whichever game they were
+    /// Reads what `changes`, oldest first, did to the targets below `root`, whichever game they were
     /// made for, since the same folder may have been given as part of another game; and what those
     /// of this very game did in bays elsewhere.
-    pub fn of(root: &Path, changes: &[Change]) -> Self {
+    pub fn of<'a>(root: &Path, changes: impl IntoIterator<Item = &'a Change>) -> Self {
         let mut ledger = Self::default();
-        for change in changes.iter().filter(|change| change.state == ChangeState::Done) {
-            for step in &change.steps {
-                let below = GamePath::below(root, &step.place.on(&change.root)).map(Place::from);
-                let elsewhere = || (change.root == root).then(|| step.place.clone());
-                if let Some(place) = below.or_else(elsewhere) {
-                    ledger.enter(place, step);
+        for change in changes {
+            for (step, after) in change.record.effects() {
+                let below = TreePath::below(root, &change.on_disk(step.target())).map(Place::from);
+                let elsewhere = || (change.root() == root).then(|| step.place().clone());
+                if let Some(place) = below.ok().or_else(elsewhere) {
+                    ledger.enter(step.target().with_place(place), step, after);
                 }
             }
         }
         ledger
     }
 
-    fn enter(&mut self, place: Place, step: &Step) {
-        let key = key(&place);
-        let known = self.entries.remove(&key);
-        let undisturbed =
-            known.filter(|entry| content(entry.last.as_ref()) == content(step.before.as_ref()));
-        let (shipped, folders) = undisturbed.map_or_else(
-            || (step.before.clone(), step.folders),
-            |entry| (entry.shipped, entry.folders.max(step.folders)),
-        );
-        let (family, last) = (step.family.clone(), step.after.clone());
-        self.entries.insert(key, Entry { place, family, shipped, last, folders });
+    fn enter(&mut self, target: Target, step: &Step, after: &Side) {
+        let known = self.entries.remove(&target);
+        let first = known.as_ref().map_or_else(|| step.before().clone(), |e| e.first.clone());
+        let shipped = match known {
+            Some(entry) if entry.last.same_as(step.before()) => entry.shipped,
+            // Deleted by hand, it is not what the game ships.
+            Some(entry) if step.before().state.is_absent() => entry.shipped,
+            _ => step.before().clone(),
+        };
+        let entry = Entry {
+            target: target.clone(),
+            family: step.owner().to_owned(),
+            shipped,
+            first,
+            last: after.clone(),
+            source: step.source().map(str::to_owned),
+        };
+        self.entries.insert(target, entry);
     }
 
-    /// The record of one file.
+    /// The record of one file: of that very spelling, else of the only one that differs in case alone.
     pub fn get(&self, place: &Place) -> Option<&Entry> {
-        self.entries.get(&key(place))
+        self.at(&Target::File(place.clone()))
+    }
+
+    /// The record of one target.
+    pub fn at(&self, target: &Target) -> Option<&Entry> {
+        self.entries.get(target).or_else(|| {
+            let folded = fold(target.place().path().as_str());
+            let same = |entry: &&Entry| {
+                entry.target.kind() == target.kind()
+                    && entry.place().bay() == target.place().bay()
+                    && fold(entry.place().path().as_str()) == folded
+            };
+            let mut found = self.entries.values().filter(same);
+            found.next().filter(|_| found.next().is_none())
+        })
+    }
+
+    /// Where a target is on disk: in the tree's own spelling, unless a file of that spelling has a record
+    /// of its own.
+    pub(crate) fn on_disk(&self, entry: &Entry, ground: &dyn Ground) -> Place {
+        let place = entry.place();
+        let spelled = ground.spelled(place.clone());
+        let other = self.entries.contains_key(&entry.target.with_place(spelled.clone()));
+        if other { place.clone() } else { spelled }
     }
 
     /// Every record, by path.
     pub fn entries(&self) -> impl Iterator<Item = &Entry> {
         self.entries.values()
     }
-}
 
-/// A place in the form in which places are compared.
-fn key(place: &Place) -> String {
-    let bay = place.bay.as_ref().map_or_else(String::new, |bay| bay.to_string_lossy().into_owned());
-    format!("{bay}\0{}", fold(place.path.as_str()))
+    /// Every record of a file, by path.
+    pub fn files(&self) -> impl Iterator<Item = &Entry> {
+        self.entries().filter(|entry| entry.is_file())
+    }
+
+    /// Whether a folder was made by a change and no change has removed it.
+    pub fn made(&self, folder: &Place) -> bool {
+        let entry = self.at(&Target::Folder(folder.clone()));
+        entry.is_some_and(|e| e.first.state.is_absent() && !e.last.state.is_absent())
+    }
+
+    /// The folders that changes made and did not remove, each with the family that it came with.
+    pub fn made_folders(&self) -> impl Iterator<Item = (&Place, &str)> {
+        let folders = self.entries().filter(|entry| entry.target.is_folder());
+        let made = folders.filter(|entry| self.made(entry.place()));
+        made.map(|entry| (entry.place(), entry.family.as_str()))
+    }
+
+    /// Whether nothing is recorded.
+    pub fn is_empty(&self) -> bool {
+        self.entries.is_empty()
+    }
 }

@@ -1,8 +1,8 @@
 //! Plans to take a component out for now, and to put it back as it was.
 
-use super::{Ground, Ledger, Place, Plan, Step, content};
+use super::{Ground, Ledger, Place, Plan};
 use crate::catalog::Role;
-use crate::change::{Change, Deed};
+use crate::change::{Change, Deed, Side, Step};
 use crate::check::altered_since;
 use crate::error::Result;
 use crate::path::same_name;
@@ -18,19 +18,14 @@ pub(crate) fn park(
     ground: &dyn Ground,
 ) -> Result<Plan> {
     let mut plan = Plan::new(view, Deed::Park(family.to_owned()), format!("park {family}"));
-    for entry in ledger.entries().filter(|entry| same_name(&entry.family, family)) {
-        if !entry.in_force() || is_settings_name(entry.place.path.file_name()) {
+    for entry in ledger.files().filter(|entry| same_name(&entry.family, family)) {
+        if !entry.in_force() || is_settings_name(entry.place().path().file_name()) {
             continue;
         }
-        let now = ground.now(&entry.place)?;
-        if content(now.as_ref()) != content(entry.shipped.as_ref()) {
-            plan.steps.push(Step {
-                place: entry.place.clone(),
-                family: family.to_owned(),
-                before: now,
-                after: entry.shipped.clone(),
-                folders: entry.folders,
-            });
+        let place = ledger.on_disk(entry, ground);
+        let now = ground.file(&place)?;
+        if !now.same_as(&entry.shipped) {
+            plan.steps.push(Step::file(place, now, entry.shipped.clone(), family));
         }
     }
     let added = |library: &&Library| {
@@ -40,14 +35,17 @@ pub(crate) fn park(
     };
     for library in view.libraries.iter().filter(added) {
         let place = Place::from(library.path.clone());
-        if plan.steps.iter().any(|step| step.place.same_as(&place)) {
+        if plan.steps.iter().any(|step| step.place().same_as(&place)) {
             continue;
         }
-        if let Some(now) = ground.now(&place)? {
-            let family = family.to_owned();
-            plan.steps.push(Step { place, family, before: Some(now), after: None, folders: 0 });
+        let now = ground.file(&place)?;
+        if !now.state.is_absent() {
+            plan.steps.push(Step::file(place, now, Side::ABSENT, family));
         }
     }
+    let folders = ledger.made_folders().filter(|(_, owner)| same_name(owner, family));
+    let folders = folders.map(|(folder, owner)| (folder.clone(), owner.to_owned())).collect();
+    plan.arrange_with(folders, ledger, ground)?;
     Ok(plan)
 }
 
@@ -57,22 +55,26 @@ pub(crate) fn unpark(
     view: &GameView,
     parked: &Change,
     family: &str,
+    ledger: &Ledger,
     ground: &dyn Ground,
 ) -> Result<Plan> {
-    let deed = Deed::Unpark(parked.number);
+    let deed = Deed::Unpark(parked.number());
     let mut plan = Plan::new(view, deed, format!("unpark {family}"));
-    for step in &parked.steps {
-        let now = ground.now(&step.place)?;
-        if content(now.as_ref()) == content(step.before.as_ref()) {
+    for step in parked.steps() {
+        if step.target().is_folder() {
             continue;
         }
-        match &now {
-            // The game brought nothing there before: a stranger's file is not ours to replace.
-            Some(there) if step.after.is_none() => {
-                plan.findings.push(altered_since::finding(&step.place, None, there));
-            }
-            _ => plan.steps.push(step.taken_back(now)),
+        let now = ground.now(step.target())?;
+        if now.same_as(step.before()) {
+            continue;
+        }
+        // The game brought nothing there before: a stranger's file is not ours to replace.
+        if !now.state.is_absent() && step.after().state.is_absent() {
+            plan.findings.push(altered_since::left_alone(step.place(), &Side::ABSENT, &now));
+        } else {
+            plan.steps.push(step.taken_back(now));
         }
     }
+    plan.arrange(ledger, ground)?;
     Ok(plan)
 }

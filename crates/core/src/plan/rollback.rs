@@ -1,10 +1,11 @@
 //! Plans to put back what the game brought, or what was there at an earlier point.
 
-use super::{Ground, Held, Ledger, Place, Plan, Step, content};
-use crate::change::{Change, Deed};
-use crate::check::altered_since;
+use super::{Ground, Ledger, Place, Plan};
+use crate::change::{Change, Deed, Side, State, Step};
+use crate::check::{altered_since, settings_kept};
 use crate::error::Result;
 use crate::path::same_name;
+use crate::rack::is_settings_name;
 use crate::survey::GameView;
 
 /// The point that a rollback goes to.
@@ -16,14 +17,36 @@ pub enum Point {
     After(i64),
 }
 
+/// What is to be rolled back.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Rollback<'a> {
+    /// Of one family alone.
+    pub family: Option<&'a str>,
+    /// To where.
+    pub to: Point,
+    /// Whether settings go back too that were edited since.
+    pub settings: bool,
+}
+
+/// Why a rollback has nothing to do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum NothingToDo {
+    /// No change is recorded.
+    NothingRecorded,
+    /// Every target is as it was then.
+    AlreadyThere,
+    /// What differs was altered by somebody else, or is settings that were edited.
+    LeftAlone,
+}
+
 /// Plans the way back, of one family or of all that changes have touched.
 pub(crate) fn rollback(
     view: &GameView,
     changes: &[Change],
-    family: Option<&str>,
-    to: Point,
+    wanted: Rollback<'_>,
     ground: &dyn Ground,
 ) -> Result<Plan> {
+    let Rollback { family, to, settings } = wanted;
     let family_named = family.map_or_else(String::new, |family| format!(" {family}"));
     let point = match to {
         Point::Shipped => String::new(),
@@ -36,59 +59,75 @@ pub(crate) fn rollback(
         Point::Shipped => None,
         Point::After(number) => Some(Ledger::of(root, until(changes, number))),
     };
-    let wanted =
-        ledger.entries().filter(|e| family.is_none_or(|family| same_name(family, &e.family)));
-    for entry in wanted {
-        // A file that was not touched by then was what the first change found.
+    let of_family = |name: &str| family.is_none_or(|family| same_name(family, name));
+    for entry in ledger.entries().filter(|entry| of_family(&entry.family)) {
+        if entry.target.is_folder() {
+            continue;
+        }
+        let is_settings = is_settings_name(entry.place().path().file_name());
+        // A target that was not touched by then was what the first change found. Edits of settings are no
+        // new settings of the game's own.
         let target = match &up_to_point {
-            None => entry.shipped.clone(),
-            Some(then) => match then.get(&entry.place) {
-                Some(known) => known.last.clone(),
-                None => first_found(root, changes, &entry.place),
-            },
+            None if settings && is_settings => &entry.first,
+            None => &entry.shipped,
+            Some(then) => then.at(&entry.target).map_or(&entry.first, |known| &known.last),
         };
-        let now = ground.now(&entry.place)?;
-        if content(now.as_ref()) == content(target.as_ref()) {
+        let place = ledger.on_disk(entry, ground);
+        let on_disk = entry.target.with_place(place.clone());
+        let now = ground.now(&on_disk)?;
+        // To a point that was named, dates and marks come back too.
+        let is_there = match to {
+            Point::Shipped => now.same_as(target),
+            Point::After(_) => is_the_same(&now, target),
+        };
+        if is_there {
             continue;
         }
         // What is as it was before the changes, or was altered since, is the game's own; what is gone
         // comes back.
-        if to == Point::Shipped && !entry.in_force() && now.is_some() {
+        let is_own = !(entry.in_force() || settings && is_settings);
+        if to == Point::Shipped && is_own && !now.state.is_absent() {
             continue;
         }
-        let altered = content(now.as_ref()) != content(entry.last.as_ref());
-        match &now {
-            Some(there) if altered && to == Point::Shipped => {
-                let fitted = entry.last.as_ref();
-                plan.findings.push(altered_since::finding(&entry.place, fitted, there));
+        let altered = !now.same_as(&entry.last);
+        if altered && !now.state.is_absent() {
+            if is_settings && !settings {
+                plan.findings.push(settings_kept::finding(&place));
                 continue;
             }
-            Some(there) if altered => {
-                plan.findings.push(altered_since::told(&entry.place, there));
+            if to == Point::Shipped && !is_settings {
+                plan.findings.push(altered_since::left_alone(&place, &entry.last, &now));
+                continue;
             }
-            _ => {}
+            // Of settings it was said that they go back.
+            if !is_settings {
+                plan.findings.push(altered_since::replaced(&place, &now));
+            }
         }
-        plan.steps.push(Step {
-            place: entry.place.clone(),
-            family: entry.family.clone(),
-            before: now,
-            after: target,
-            folders: entry.folders,
-        });
+        plan.steps.push(Step::of(on_disk, now, target.clone(), &entry.family));
     }
+    let was_there = |folder: &Place| up_to_point.as_ref().is_some_and(|then| then.made(folder));
+    let folders = ledger.made_folders().filter(|(_, owner)| of_family(owner));
+    let folders = folders.filter(|(folder, _)| !was_there(folder));
+    let folders = folders.map(|(folder, owner)| (folder.clone(), owner.to_owned())).collect();
+    plan.arrange_with(folders, &ledger, ground)?;
     Ok(plan)
+}
+
+/// Whether content and marks are the same.
+fn is_the_same(now: &Side, then: &Side) -> bool {
+    match (&now.state, &then.state) {
+        (State::File(now), State::File(then)) => {
+            now.content == then.content
+                && now.stamp.modified == then.stamp.modified
+                && now.stamp.read_only == then.stamp.read_only
+                && (now.stamp.mode == then.stamp.mode || then.stamp.mode.is_none())
+        }
+        _ => now.same_as(then),
+    }
 }
 
 /// The changes up to one, which is among them.
 fn until(changes: &[Change], number: i64) -> &[Change] {
-    &changes[..changes.partition_point(|change| change.number <= number)]
-}
-
-/// What the first change that touched a file found there.
-fn first_found(root: &std::path::Path, changes: &[Change], place: &Place) -> Option<Held> {
-    let path = place.on(root);
-    let mut steps = changes
-        .iter()
-        .flat_map(|change| change.steps.iter().filter(|step| step.place.on(&change.root) == path));
-    steps.next().and_then(|step| step.before.clone())
+    &changes[..changes.partition_point(|change| change.number() <= number)]
 }

@@ -2,8 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Ground, Plan, content};
-use crate::change::{Change, ChangeState, Deed};
+use super::{Ground, Ledger, Plan};
+use crate::change::{Change, Deed, RecordState};
 use crate::check::altered_since;
 use crate::error::Result;
 use crate::survey::GameView;
@@ -13,12 +13,12 @@ use crate::survey::GameView;
 pub(crate) fn in_effect(changes: &[Change]) -> BTreeSet<i64> {
     let mut effective = BTreeSet::new();
     let mut undoings: BTreeMap<i64, i64> = BTreeMap::new();
-    for change in changes.iter().filter(|change| change.state == ChangeState::Done) {
+    for change in changes.iter().filter(|change| change.state() == RecordState::Done) {
         let Deed::Undo(of) = change.deed else {
-            effective.insert(change.number);
+            effective.insert(change.number());
             continue;
         };
-        undoings.insert(change.number, of);
+        undoings.insert(change.number(), of);
         // Undoing an undoing turns the change at the root of it on again, and so on.
         let (mut root, mut on) = (of, false);
         while let Some(deeper) = undoings.get(&root) {
@@ -33,35 +33,45 @@ pub(crate) fn in_effect(changes: &[Change]) -> BTreeSet<i64> {
     effective
 }
 
-/// The later changes in effect that altered a file which a change left, and so stand on it.
+/// The later changes in effect that altered a target which a change left, and so stand on it.
 pub(crate) fn standing_on<'a>(change: &Change, changes: &'a [Change]) -> Vec<&'a Change> {
     let effective = in_effect(changes);
-    let touches = |other: &&Change| {
-        other.steps.iter().any(|step| {
-            let path = step.place.on(&other.root);
-            change.steps.iter().any(|own| own.place.on(&change.root) == path)
-        })
+    let targets = |change: &Change| -> BTreeSet<_> {
+        let steps = change.steps().iter();
+        let own = steps.filter(|step| !step.target().is_folder());
+        own.map(|step| (step.target().kind(), change.on_disk(step.target()))).collect()
     };
-    let later = changes.iter().filter(|other| other.number > change.number);
-    later.filter(|other| effective.contains(&other.number)).filter(touches).collect()
+    let own = targets(change);
+    let later = changes.iter().filter(|other| other.number() > change.number());
+    later
+        .filter(|other| effective.contains(&other.number()))
+        .filter(|other| !targets(other).is_disjoint(&own))
+        .collect()
 }
 
-/// Plans to make every file what it was before a change on which nothing stands.
-pub(crate) fn undo(view: &GameView, change: &Change, ground: &dyn Ground) -> Result<Plan> {
-    let summary = format!("undo {} ({})", change.number, change.summary);
-    let mut plan = Plan::new(view, Deed::Undo(change.number), summary);
-    for step in change.steps.iter().rev() {
-        let now = ground.now(&step.place)?;
-        if content(now.as_ref()) == content(step.before.as_ref()) {
+/// Plans to make every target what it was before a change on which nothing stands.
+pub(crate) fn undo(
+    view: &GameView,
+    change: &Change,
+    ledger: &Ledger,
+    ground: &dyn Ground,
+) -> Result<Plan> {
+    let summary = format!("undo {} ({})", change.number(), change.summary());
+    let mut plan = Plan::new(view, Deed::Undo(change.number()), summary);
+    for step in change.steps().iter().rev() {
+        if step.target().is_folder() {
             continue;
         }
-        if let Some(there) = &now {
-            if content(now.as_ref()) != content(step.after.as_ref()) {
-                plan.findings.push(altered_since::finding(&step.place, step.after.as_ref(), there));
-                continue;
-            }
+        let now = ground.now(step.target())?;
+        if now.same_as(step.before()) {
+            continue;
+        }
+        if !now.state.is_absent() && !now.same_as(step.after()) {
+            plan.findings.push(altered_since::left_alone(step.place(), step.after(), &now));
+            continue;
         }
         plan.steps.push(step.taken_back(now));
     }
+    plan.arrange(ledger, ground)?;
     Ok(plan)
 }

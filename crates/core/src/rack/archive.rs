@@ -16,9 +16,9 @@ use zip::ZipArchive;
 use zip::read::ZipFile;
 
 use super::Source;
-use crate::content::{Content, Hasher};
+use crate::content::{Content, Hasher, content_of};
 use crate::error::{Error, Result};
-use crate::path::{GamePath, extension, fold, stem};
+use crate::path::{TreePath, extension, fold, stem};
 use crate::progress::Progress;
 
 /// How much of an archive is taken before it is refused.
@@ -50,7 +50,7 @@ pub struct Package {
 #[derive(Debug, Clone)]
 pub struct Entry {
     /// Its path in the package.
-    pub path: GamePath,
+    pub path: TreePath,
     /// Where its content can be read.
     pub file: PathBuf,
     /// What is in it.
@@ -69,11 +69,11 @@ impl Package {
         if path.is_dir() {
             return folder(path, name, limits);
         }
-        let content = Content::of_file(path)?;
+        let content = content_of(path)?;
         let modified = date_of(path)?;
         let source = Source { name: name.clone(), blake3: content.blake3, modified };
         let Some(kind) = Kind::of(path)? else {
-            let entry_path = GamePath::new(&name).map_err(|_| {
+            let entry_path = TreePath::new(&name).map_err(|_| {
                 refusal(path, format!("`{name}` is no name for a file"), "Rename it first.")
             })?;
             let entry = Entry { path: entry_path, file: path.to_owned(), content, modified };
@@ -151,11 +151,9 @@ fn folder(path: &Path, name: String, limits: &Limits) -> Result<Package> {
             return Err(refusal(path, why, "Give the folder that holds the build alone."));
         }
         let file = found.path().to_owned();
-        let Some(relative) = GamePath::below(path, &file) else {
-            let why = format!("the name of {} is not Unicode", file.display());
-            return Err(refusal(path, why, "Rename that file."));
-        };
-        let content = Content::of_file(&file)?;
+        let relative = TreePath::below(path, &file)
+            .map_err(|error| refusal(path, error.to_string(), "Rename that file."))?;
+        let content = content_of(&file)?;
         digest.update(relative.as_str().as_bytes());
         digest.update(content.blake3.to_string().as_bytes());
         let modified = date_of(&file)?;
@@ -315,7 +313,7 @@ impl Unpacker<'_> {
     }
 
     /// Checks an entry's name and that there is room for it. A folder needs no place of its own.
-    fn admit(&mut self, name: &str, prefix: &str, directory: bool) -> Result<Option<GamePath>> {
+    fn admit(&mut self, name: &str, prefix: &str, directory: bool) -> Result<Option<TreePath>> {
         self.admitted += 1;
         if self.admitted > self.limits.entries {
             let why = format!("it holds more than {} entries", self.limits.entries);
@@ -327,7 +325,7 @@ impl Unpacker<'_> {
         }
         let whole =
             if prefix.is_empty() { trimmed.to_owned() } else { format!("{prefix}/{trimmed}") };
-        let path = GamePath::new(&whole)
+        let path = TreePath::new(&whole)
             .map_err(|_| self.refuse(name, "points out of the archive", DO_NOT_USE))?;
         if directory {
             return Ok(None);
@@ -342,7 +340,7 @@ impl Unpacker<'_> {
     /// Unpacks one entry into a file of its own.
     fn take(
         &mut self,
-        path: GamePath,
+        path: TreePath,
         name: &str,
         stated: u64,
         modified: (i64, u32),

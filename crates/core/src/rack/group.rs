@@ -74,7 +74,7 @@ fn part_of_extender(head: &Candidate<'_>, other: &Candidate<'_>) -> bool {
 }
 
 /// Elsewhere a library is a part of another that it imports, that imports it, or whose name its own
-/// begins with, as in `brine.dll` and `brine_font.dll`.
+/// begins with, as in `lens.dll` and `lens_tint.dll`.
 fn part_of(head: &Candidate<'_>, other: &Candidate<'_>) -> bool {
     let imports = |a: &Candidate<'_>, b: &Candidate<'_>| {
         a.facts.imported_dlls.iter().any(|dll| same_name(dll, b.name))

@@ -14,7 +14,7 @@ use crate::catalog::{Catalog, Role, companies_agree, role_of};
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::image::{Facts, ImageError, Machine, Signature, SignatureStatus};
-use crate::path::{GamePath, extension, fold, stem};
+use crate::path::{TreePath, extension, fold, stem};
 use crate::progress::Progress;
 use crate::version::Version;
 
@@ -332,7 +332,7 @@ impl Intake<'_> {
         let (bay, to) = match in_data_folder(&near).filter(|_| bay == EXE) {
             Some(data) => (ROOT, data),
             None if below && index != group.head => (bay, near),
-            None => (bay, GamePath::new(path.file_name()).unwrap_or(near)),
+            None => (bay, TreePath::new(path.file_name()).unwrap_or(near)),
         };
         vec![Placement { from: path.clone(), bay: bay.to_owned(), to, policy: policy(path, part) }]
     }
@@ -376,18 +376,18 @@ impl Intake<'_> {
 }
 
 /// The part of a path from a folder called `data` on: such a folder is merged with the game's own.
-fn in_data_folder(path: &GamePath) -> Option<GamePath> {
+fn in_data_folder(path: &TreePath) -> Option<TreePath> {
     let mut rest = path.as_str();
     loop {
         let (folder, below) = rest.split_once('/')?;
         if fold(folder) == "data" {
-            return GamePath::new(rest).ok();
+            return TreePath::new(rest).ok();
         }
         rest = below;
     }
 }
 
-fn policy(path: &GamePath, part: Part) -> Policy {
+fn policy(path: &TreePath, part: Part) -> Policy {
     const MERGED: [&str; 3] = ["ini", "cfg", "conf"];
     if part != Part::Settings && !is_settings_name(path.file_name()) {
         Policy::Replace

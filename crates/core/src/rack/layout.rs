@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use super::Build;
 use crate::catalog::{CatalogError, slug};
-use crate::path::{GamePath, extension, fold, same_name, stem};
+use crate::path::{TreePath, extension, fold, same_name, stem};
 use crate::version::Version;
 
 /// The bay that stands for wherever a game has the file already.
@@ -28,18 +28,18 @@ pub struct Layout {
     pub places: Vec<Placement>,
     /// Names of files beside the library that earlier builds left and that go when this one comes.
     #[serde(default)]
-    pub retires: Vec<GamePath>,
+    pub retires: Vec<TreePath>,
 }
 
 /// Where one file of a build goes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Placement {
     /// Its path in the package.
-    pub from: GamePath,
+    pub from: TreePath,
     /// The bay: `slot`, `exe`, `root` or one that the user named.
     pub bay: String,
     /// Its path in the bay.
-    pub to: GamePath,
+    pub to: TreePath,
     /// What becomes of a file that is there already.
     pub policy: Policy,
 }
@@ -79,10 +79,10 @@ pub struct LayoutFile {
     /// The family that it is for.
     pub family: String,
     #[serde(default)]
-    retires: Vec<GamePath>,
+    retires: Vec<TreePath>,
     /// Files that have no place. Known only of a layout that was in use.
     #[serde(default)]
-    leave: Vec<GamePath>,
+    leave: Vec<TreePath>,
     #[serde(default)]
     file: Vec<Rule>,
 }
@@ -90,10 +90,10 @@ pub struct LayoutFile {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Rule {
-    from: GamePath,
+    from: TreePath,
     bay: String,
     #[serde(skip_serializing_if = "Option::is_none")]
-    to: Option<GamePath>,
+    to: Option<TreePath>,
     policy: Policy,
 }
 
@@ -125,7 +125,7 @@ impl LayoutFile {
 
     /// The layout of a build.
     pub fn of(build: &Build) -> Self {
-        let short = |path: &GamePath| short(&build.file.path, path);
+        let short = |path: &TreePath| short(&build.file.path, path);
         let rule = |place: &Placement| Rule {
             from: short(&place.from),
             bay: place.bay.clone(),
@@ -149,15 +149,15 @@ impl LayoutFile {
 
     /// The layout for the files of a build whose library is at `library`. `None` for a file that it
     /// does not know; what has no place by it gets an empty list.
-    pub(super) fn places(&self, library: &GamePath, file: &GamePath) -> Option<Vec<Placement>> {
+    pub(super) fn places(&self, library: &TreePath, file: &TreePath) -> Option<Vec<Placement>> {
         let short = short(library, file);
-        let rules = |same: &dyn Fn(&GamePath, &GamePath) -> bool| {
+        let rules = |same: &dyn Fn(&TreePath, &TreePath) -> bool| {
             let rules: Vec<&Rule> =
                 self.file.iter().filter(|rule| same(&rule.from, &short)).collect();
             (!rules.is_empty()).then_some(rules)
         };
         let Some(rules) =
-            rules(&|a: &GamePath, b: &GamePath| a.same_as(b)).or_else(|| rules(&same_but_version))
+            rules(&|a: &TreePath, b: &TreePath| a.same_as(b)).or_else(|| rules(&same_but_version))
         else {
             let left = self.leave.iter().any(|path| same_but_version(path, &short));
             return left.then(Vec::new);
@@ -172,14 +172,14 @@ impl LayoutFile {
     }
 
     /// Names of files that go when a build of this layout comes.
-    pub(super) fn retires(&self) -> &[GamePath] {
+    pub(super) fn retires(&self) -> &[TreePath] {
         &self.retires
     }
 }
 
 impl Rule {
     /// Where a file goes: a file that keeps its name keeps the version in it too.
-    fn target(&self, file: &GamePath) -> GamePath {
+    fn target(&self, file: &TreePath) -> TreePath {
         let to = self.to.as_ref().unwrap_or(&self.from);
         if same_name(to.file_name(), self.from.file_name()) {
             to.sibling(file.file_name()).unwrap_or_else(|_| to.clone())
@@ -190,18 +190,18 @@ impl Rule {
 }
 
 /// A path relative to the folders that it shares with the library's.
-pub(super) fn short(library: &GamePath, file: &GamePath) -> GamePath {
+pub(super) fn short(library: &TreePath, file: &TreePath) -> TreePath {
     let mut shared = library.folder();
     while !shared.is_empty() && !file.as_str().starts_with(&format!("{shared}/")) {
         shared = shared.rsplit_once('/').map_or("", |(parent, _)| parent);
     }
     let rest = file.as_str()[shared.len()..].trim_start_matches('/');
-    GamePath::new(rest).unwrap_or_else(|_| file.clone())
+    TreePath::new(rest).unwrap_or_else(|_| file.clone())
 }
 
 /// Whether two paths differ in nothing but the version in the file's name.
-fn same_but_version(a: &GamePath, b: &GamePath) -> bool {
-    let beginning = |path: &GamePath| {
+fn same_but_version(a: &TreePath, b: &TreePath) -> bool {
+    let beginning = |path: &TreePath| {
         let name = stem(path.file_name());
         let named = Version::find_in(name, 2).map(|(before, _)| format!("{before}#"));
         let name = named.unwrap_or_else(|| name.to_owned());

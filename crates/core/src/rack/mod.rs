@@ -16,7 +16,7 @@ use crate::catalog::{Role, keyed_to};
 use crate::content::{Content, Digest};
 use crate::error::{Error, Result};
 use crate::image::{Facts, Machine, SignatureStatus};
-use crate::path::{GamePath, same_name};
+use crate::path::{TreePath, same_name};
 use crate::requirement::Requirement;
 use crate::version::Version;
 pub use archive::Limits;
@@ -126,7 +126,7 @@ pub struct Build {
     pub layout: Layout,
     /// Files of its package that have no place, and that are neither texts nor for developers.
     #[serde(default)]
-    pub left: Vec<GamePath>,
+    pub left: Vec<TreePath>,
     /// The texts that came with it.
     #[serde(default)]
     pub notes: Vec<Note>,
@@ -140,7 +140,7 @@ pub struct Build {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct BuildPart {
     /// Its path in the package.
-    pub path: GamePath,
+    pub path: TreePath,
     /// What is in it.
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
@@ -153,7 +153,7 @@ pub struct BuildPart {
 #[derive(Debug, Clone, Copy)]
 pub struct Stored<'a> {
     /// Its path in the package.
-    pub path: &'a GamePath,
+    pub path: &'a TreePath,
     /// What is in it.
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
@@ -175,7 +175,7 @@ pub struct Note {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct BuildFile {
     /// Its path in the package that it was taken from.
-    pub path: GamePath,
+    pub path: TreePath,
     /// Its file name, in its author's spelling.
     pub name: String,
     /// What is in it.
@@ -255,7 +255,7 @@ impl Build {
     }
 
     /// The file at a path in the package.
-    pub fn stored(&self, path: &GamePath) -> Option<Stored<'_>> {
+    pub fn stored(&self, path: &TreePath) -> Option<Stored<'_>> {
         self.files().find(|file| file.path == path)
     }
 
@@ -272,7 +272,7 @@ impl Build {
 
     /// The path of one of its files as layouts write it: without the folders that it shares with
     /// the library's.
-    pub fn short(&self, path: &GamePath) -> GamePath {
+    pub fn short(&self, path: &TreePath) -> TreePath {
         layout::short(&self.file.path, path)
     }
 

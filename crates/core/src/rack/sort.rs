@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::catalog::slug;
 use crate::image::{Facts, Kind};
-use crate::path::{GamePath, extension, fold, stem};
+use crate::path::{TreePath, extension, fold, stem};
 
 /// What a file of a package is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -51,7 +51,7 @@ impl Part {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Sorted {
     /// Its path in the package.
-    pub path: GamePath,
+    pub path: TreePath,
     /// What it is for.
     pub part: Part,
     /// By what that was told.
@@ -61,7 +61,7 @@ pub struct Sorted {
 }
 
 /// Sorts the files of a package. Facts are given for those that are images.
-pub fn sort(files: &[(&GamePath, Option<&Facts>)]) -> Vec<Sorted> {
+pub fn sort(files: &[(&TreePath, Option<&Facts>)]) -> Vec<Sorted> {
     let mut sorted: Vec<Sorted> = files
         .iter()
         .map(|(path, facts)| {
@@ -80,7 +80,7 @@ pub fn sort(files: &[(&GamePath, Option<&Facts>)]) -> Vec<Sorted> {
     sorted
 }
 
-fn part(path: &GamePath, facts: Option<&Facts>) -> (Part, String) {
+fn part(path: &TreePath, facts: Option<&Facts>) -> (Part, String) {
     const SYMBOLS: [&str; 4] = ["pdb", "map", "dbg", "ilk"];
     const DEVELOPER: [&str; 24] = [
         "h", "hpp", "hxx", "inl", "c", "cc", "cpp", "cxx", "cs", "rs", "lib", "a", "def", "exp",

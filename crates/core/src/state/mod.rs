@@ -1,9 +1,13 @@
-//! What the home folder keeps: a database of games, builds and changes, and the content that they
-//! refer to.
+//! What the home folder keeps. Precious are plain files: the journal and the stored contents (which the
+//! change engine writes), a label for each build, and what the user said. The database is an index of
+//! these and a cache: it may be deleted at any time.
 
-mod blobs;
 mod database;
+mod labels;
+mod takeover;
+mod words;
 
-pub use blobs::Blobs;
-pub(crate) use blobs::{copy, sync_and_read, sync_folder};
 pub(crate) use database::Database;
+pub(crate) use labels::{Labels, Shelf};
+pub(crate) use takeover::take_over;
+pub(crate) use words::{Moved, Words, WordsFile};

@@ -13,12 +13,12 @@ use serde::{Deserialize, Serialize};
 
 use crate::catalog::{self, Catalog, CatalogError, Role};
 use crate::change::Change;
-use crate::content::Content;
+use crate::content::content_of;
 use crate::error::{Result, in_words};
 use crate::game::version::stated;
 use crate::game::{self, Executable, Game, GameVersion, Pin, Reach};
 use crate::image::{Facts, ImageError, Kind, Machine};
-use crate::path::{GamePath, extension, same_name};
+use crate::path::{TreePath, extension, same_name};
 use crate::plan::Ledger;
 use crate::progress::Progress;
 use crate::rack::{self, Build};
@@ -49,13 +49,15 @@ pub struct GameView {
     pub version: Option<GameVersion>,
     /// Every library in its folder, in the order of their paths.
     pub libraries: Vec<Library>,
+    /// Libraries and programs that cannot be read since something has them in use.
+    pub in_use: Vec<PathBuf>,
 }
 
 /// A library in a game's folder.
 #[derive(Debug)]
 pub struct Library {
     /// Where it is.
-    pub path: GamePath,
+    pub path: TreePath,
     /// What it says of itself.
     pub facts: Facts,
     /// The family that it belongs to.
@@ -84,7 +86,7 @@ pub struct Library {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Backup {
     /// Where it is.
-    pub path: GamePath,
+    pub path: TreePath,
     /// The version that it states.
     pub version: Option<Version>,
 }
@@ -192,6 +194,15 @@ impl GameView {
         components
     }
 
+    /// The families of its components, each once.
+    pub fn families(&self) -> Vec<String> {
+        let mut families: Vec<String> =
+            self.components().iter().map(|library| library.family.clone()).collect();
+        families.sort();
+        families.dedup();
+        families
+    }
+
     /// The machine that a component must be for, where the game has an executable.
     pub fn machine(&self) -> Option<Machine> {
         self.executable().map(|executable| executable.facts.machine)
@@ -268,10 +279,12 @@ fn survey_folder(
     let found = walk::images(folder, progress);
     survey.errors.extend(found.errors);
     let known = store.below(folder)?;
-    let read = read_facts(folder, found.images, known, store, &mut survey.errors, progress);
+    let mut in_use = Vec::new();
+    let mut unread = Unread { errors: &mut survey.errors, in_use: &mut in_use };
+    let read = read_facts(folder, found.images, known, store, &mut unread, progress);
 
     let name = folder.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
-    let paths: Vec<GamePath> = read.iter().map(|(image, _)| image.path.clone()).collect();
+    let paths: Vec<TreePath> = read.iter().map(|(image, _)| image.path.clone()).collect();
     let reach = |relative: &str| {
         let path = if relative.is_empty() { folder.to_owned() } else { folder.join(relative) };
         if knowledge.games.iter().any(|game| game.registered && game.root == path) {
@@ -296,9 +309,18 @@ fn survey_folder(
         if !knowledge.games.contains(&game) {
             knowledge.games.push(game.clone());
         }
-        survey.games.push(view(game, images, knowledge, &mut survey.errors));
+        let mut view = view(game, images, knowledge, &mut survey.errors);
+        view.in_use.extend(in_use.iter().filter(|path| path.starts_with(&view.game.root)).cloned());
+        survey.games.push(view);
     }
     Ok(())
+}
+
+/// What could not be read.
+struct Unread<'a> {
+    errors: &'a mut Vec<LookError>,
+    /// What something has in use.
+    in_use: &'a mut Vec<PathBuf>,
 }
 
 /// What each image says: from the store where the file is unchanged, else from the file.
@@ -307,7 +329,7 @@ fn read_facts(
     images: Vec<Found>,
     mut known: HashMap<String, (Mark, Facts)>,
     store: &dyn FactsStore,
-    errors: &mut Vec<LookError>,
+    not_read: &mut Unread<'_>,
     progress: &dyn Progress,
 ) -> Vec<(Found, Facts)> {
     let mut read = Vec::with_capacity(images.len());
@@ -341,8 +363,11 @@ fn read_facts(
             // A data file may bear such a name too; it is none of our business.
             Err(ImageError::NotAnImage { .. }) if !image.is_library_by_name() => {}
             Err(error) => {
+                if error.is_in_use() {
+                    not_read.in_use.push(path.clone());
+                }
                 let message = error.to_string();
-                errors.push(LookError { path, code: error.code(), message });
+                not_read.errors.push(LookError { path, code: error.code(), message });
             }
         }
     }
@@ -411,7 +436,7 @@ fn view(
             }
         })
         .collect();
-    let mut view = GameView { game, programs, version, libraries };
+    let mut view = GameView { game, programs, version, libraries, in_use: Vec::new() };
     evidence::within_game(&mut view, &catalog, &knowledge.builds);
     view
 }
@@ -448,14 +473,14 @@ fn standing(root: &Path, image: &Found, ledger: &Ledger) -> Standing {
     let Some(entry) = ledger.get(&image.path.clone().into()) else {
         return Standing::Unrecorded;
     };
-    let Some(last) = entry.last.as_ref().map(|held| held.state) else {
+    let Some(last) = entry.last.state.file() else {
         return Standing::Overwritten;
     };
     let same_size = last.content.size == image.mark.size;
     let undisturbed = same_size && last.stamp.modified == image.mark.modified;
     let same = undisturbed
         || same_size
-            && Content::of_file(&image.path.on(root)).is_ok_and(|content| content == last.content);
+            && content_of(&image.path.on(root)).is_ok_and(|content| content == last.content);
     match (same, entry.in_force()) {
         (false, _) => Standing::Overwritten,
         (true, true) => Standing::Fitted,

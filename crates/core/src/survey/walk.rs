@@ -11,14 +11,14 @@ use ignore::{WalkBuilder, WalkState};
 use super::{LookError, Mark};
 use crate::catalog::LIBRARY_EXTENSIONS;
 use crate::error::in_words;
-use crate::path::{GamePath, extension};
+use crate::path::{TreePath, extension};
 use crate::progress::Progress;
 
 /// A file that could be a program or a library.
 #[derive(Debug, Clone)]
 pub(super) struct Found {
     /// Its path below the folder that was walked.
-    pub path: GamePath,
+    pub path: TreePath,
     /// What tells whether it is the file that was there before.
     pub mark: Mark,
 }
@@ -30,7 +30,7 @@ impl Found {
             return Some(self.clone());
         }
         let rest = self.path.as_str().strip_prefix(folder)?.strip_prefix('/')?;
-        let path = GamePath::new(rest).ok()?;
+        let path = TreePath::new(rest).ok()?;
         Some(Self { path, ..self.clone() })
     }
 
@@ -84,8 +84,9 @@ fn candidate(root: &Path, entry: &ignore::DirEntry) -> Option<Result<Found, Look
     }
     let unreadable =
         |message: String| LookError { path: entry.path().to_owned(), code: "unreadable", message };
-    let Some(path) = GamePath::below(root, entry.path()) else {
-        return Some(Err(unreadable("its name is not Unicode".to_owned())));
+    let path = match TreePath::below(root, entry.path()) {
+        Ok(path) => path,
+        Err(error) => return Some(Err(unreadable(format!("it is passed over: {}", error.why)))),
     };
     Some(match entry.metadata() {
         Ok(metadata) => {

@@ -1,13 +1,16 @@
 //! The rack: what is put on it, read from it, and taken off it.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::fs;
+use std::fs::{self, File};
+#[cfg(windows)]
+use std::io::Read;
 use std::path::Path;
 
 use rayon::prelude::*;
 use regex::Regex;
 
-use super::Workshop;
+use super::doctor::contents_of;
+use super::{Altering, Workshop};
 use crate::content::{Content, Digest, sha256};
 use crate::error::{Error, Result};
 use crate::path::same_name;
@@ -37,6 +40,8 @@ pub struct Addition {
     pub sorted: Vec<Sorted>,
     /// What a text in it says of the versions of the game that it goes with.
     pub proposal: Option<Proposal>,
+    /// From where it was downloaded, as the browser marked it.
+    pub origin: Option<String>,
 }
 
 /// A sentence in a package's texts that names versions of the game.
@@ -50,7 +55,7 @@ pub struct Proposal {
 
 /// What the texts of a build say of the versions since another.
 #[derive(Debug, Clone)]
-pub struct News {
+pub struct ChangesSince {
     /// The version that a game has.
     pub from: Version,
     /// The sections about later versions: the text's name, and what it says.
@@ -59,7 +64,7 @@ pub struct News {
 
 /// A stored content of a build that is not what it should be.
 #[derive(Debug, Clone)]
-pub struct Damage {
+pub struct DamagedContent {
     /// The build.
     pub build: String,
     /// The file of the build.
@@ -71,7 +76,7 @@ impl Workshop {
     /// go with is told by the user, else by the catalog.
     pub fn builds(&self) -> Result<Vec<Build>> {
         let catalog = self.catalog();
-        let mut builds = self.database.builds()?;
+        let mut builds = self.shelf()?.builds;
         for build in builds.iter_mut().filter(|build| build.supports.is_none()) {
             let family = catalog.family(&build.id.family);
             let version = build.version.as_ref();
@@ -88,44 +93,8 @@ impl Workshop {
 
     /// The SHA-256 of a build's library, to compare with what its author published.
     pub fn sha256_of(&self, build: &Build) -> Result<Digest> {
-        let path = self.blobs.file(&build.file.content)?;
+        let path = self.store.file(&build.file.content)?;
         sha256(&path).map(|(digest, _)| digest).map_err(Error::io("read", &path))
-    }
-
-    /// Puts what lies at `path` on the rack: a library, a folder, a zip or a 7z. What in it belongs
-    /// together becomes a build, in each variant.
-    ///
-    /// What is told of family, version and layout stands over what the files say, and a family that
-    /// was told is learned. A layout is remembered for the family's next version.
-    pub fn rack_add(
-        &mut self,
-        path: &Path,
-        told: &Told,
-        progress: &dyn Progress,
-    ) -> Result<Addition> {
-        let parcel = self.open_parcel(path, told, progress)?;
-        let _lock = self.lock()?;
-        if let Some(layout) = &told.layout {
-            self.remember_layout(&parcel, layout)?;
-        }
-        if let Some(family) = &told.family {
-            self.learn_family_of(&parcel, family)?;
-        }
-        let builds = self.shelve(&parcel)?;
-        let proposal = proposal(&parcel);
-        Ok(Addition { builds, proposal, sorted: parcel.sorted })
-    }
-
-    /// Notes which versions of the game some builds go with.
-    pub fn set_supports(&mut self, builds: &[BuildId], supports: &Requirement) -> Result<()> {
-        let _lock = self.lock()?;
-        for mut build in self.database.builds()? {
-            if builds.contains(&build.id) {
-                build.supports = Some(supports.clone());
-                self.database.replace_build(&build.id, &build)?;
-            }
-        }
-        Ok(())
     }
 
     pub(super) fn open_parcel(
@@ -134,18 +103,129 @@ impl Workshop {
         told: &Told,
         progress: &dyn Progress,
     ) -> Result<Parcel> {
+        // The user's own link stands for what it leads to.
+        let is_link = path.symlink_metadata().is_ok_and(|found| found.is_symlink());
+        let linked = is_link.then(|| crate::survey::canonical(path).ok()).flatten();
+        let path = linked.as_deref().unwrap_or(path);
         let limits = Settings::read(&self.home)?.limits;
         let remembered = self.remembered_layouts()?;
         Parcel::open(path, &self.catalog(), told, &remembered, &limits, progress)
     }
 
-    pub(super) fn shelve(&self, parcel: &Parcel) -> Result<Vec<(Build, Added)>> {
-        // Stored again even where it is known: a stored copy that went bad is mended so.
-        for (file, content) in parcel.contents() {
-            self.blobs.keep(file, content)?;
+    /// Which games have a build in place now, by the content of its library.
+    ///
+    /// # Errors
+    /// Where the journal's folder cannot be read.
+    pub fn users_of_builds(&self) -> Result<BTreeMap<Content, BTreeSet<String>>> {
+        let changes = self.history()?.changes;
+        let mut users: BTreeMap<Content, BTreeSet<String>> = BTreeMap::new();
+        let games: BTreeMap<_, _> =
+            changes.iter().map(|change| (change.root(), change.game())).collect();
+        for (root, game) in games {
+            let ledger = Ledger::of(root, &changes);
+            let held = ledger.files().filter(|entry| entry.in_force());
+            for content in held.filter_map(|entry| entry.last.state.content()) {
+                users.entry(content).or_default().insert(game.to_owned());
+            }
         }
-        let mut known = self.database.builds()?;
+        Ok(users)
+    }
+
+    /// What the texts of a build say of the versions since the one that a game has now.
+    pub fn news(&self, build: &Build, view: &GameView) -> Result<Option<ChangesSince>> {
+        let in_game = view.libraries.iter().filter(|library| !library.put_aside);
+        let versions = in_game
+            .filter(|library| same_name(&library.family, &build.id.family))
+            .filter_map(|library| library.facts.version());
+        let Some((from, to)) = versions.min().zip(build.version.clone()) else {
+            return Ok(None);
+        };
+        let sections = self.notes(build)?.into_iter().filter_map(|(name, text)| {
+            Some((name, rack::since(&rack::decoded(&text), &from, &to)?))
+        });
+        let texts: Vec<(String, String)> = sections.collect();
+        Ok(Some(ChangesSince { from, texts }))
+    }
+
+    /// The texts that came with a build: name and content.
+    pub fn notes(&self, build: &Build) -> Result<Vec<(String, Vec<u8>)>> {
+        let read = |note: &rack::Note| Ok((note.name.clone(), self.store.bytes(&note.content)?));
+        build.notes.iter().map(read).collect()
+    }
+
+    /// Reads every stored byte of the rack and compares it with what it should be.
+    pub fn rack_verify(&self, progress: &dyn Progress) -> Result<Vec<DamagedContent>> {
+        let builds = self.shelf()?.builds;
+        let files: Vec<(String, String, Content)> = builds
+            .iter()
+            .flat_map(|build| {
+                let id = build.id.to_string();
+                let note_id = id.clone();
+                let files = build.files().map(move |f| (id.clone(), f.path.to_string(), f.content));
+                let notes = build.notes.iter();
+                let notes =
+                    notes.map(move |note| (note_id.clone(), note.name.clone(), note.content));
+                files.chain(notes)
+            })
+            .collect();
+        let store = &self.store;
+        progress.begin("reading the rack", Some(files.len() as u64));
+        let damaged = files
+            .into_par_iter()
+            .filter_map(|(build, file, content)| {
+                let whole = store.is_whole(&content);
+                progress.advance(1);
+                (!whole).then_some(DamagedContent { build, file })
+            })
+            .collect();
+        progress.end();
+        Ok(damaged)
+    }
+}
+
+impl Altering<'_> {
+    /// Puts what lies at `path` on the rack: a library, a folder, a zip or a 7z. What in it belongs
+    /// together becomes a build, in each variant.
+    ///
+    /// What is told of family, version and layout stands over what the files say, and a family that
+    /// was told is learned. A layout is remembered for the family's next version.
+    ///
+    /// # Errors
+    /// Where it cannot be read, is refused, or the home cannot be written to.
+    pub fn rack_add(&self, path: &Path, told: &Told, progress: &dyn Progress) -> Result<Addition> {
+        let workshop = self.workshop;
+        let parcel = workshop.open_parcel(path, told, progress)?;
+        if let Some(layout) = &told.layout {
+            workshop.remember_layout(&parcel, layout)?;
+        }
+        if let Some(family) = &told.family {
+            workshop.learn_family_of(&parcel, family)?;
+        }
+        let builds = self.shelve(&parcel)?;
+        let proposal = proposal(&parcel);
+        Ok(Addition { builds, proposal, sorted: parcel.sorted, origin: origin_mark(path) })
+    }
+
+    /// Notes which versions of the game some builds go with.
+    ///
+    /// # Errors
+    /// Where a label cannot be written.
+    pub fn set_supports(&self, builds: &[BuildId], supports: &Requirement) -> Result<()> {
+        for mut build in self.workshop.shelf()?.builds {
+            if builds.contains(&build.id) {
+                build.supports = Some(supports.clone());
+                self.workshop.labels.replace(&build.id.clone(), &build)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Puts the builds of a parcel on the rack: the label of each before its contents.
+    pub(super) fn shelve(&self, parcel: &Parcel) -> Result<Vec<(Build, Added)>> {
+        let Workshop { labels, store, .. } = self.workshop;
+        let mut known = self.workshop.shelf()?.builds;
         let mut out = Vec::new();
+        let mut announced = Vec::new();
         for build in &parcel.builds {
             let content = build.file.content;
             let same = |other: &Build| {
@@ -161,7 +241,7 @@ impl Workshop {
                     there.id.version.clone_from(&build.id.version);
                 }
                 if *there != old {
-                    self.database.replace_build(&old.id, there)?;
+                    labels.replace(&old.id, there)?;
                 }
                 let (id, supports) = (there.id.clone(), there.supports.clone());
                 let added = there.added;
@@ -176,70 +256,41 @@ impl Workshop {
                     None => digest,
                 });
             }
-            self.database.add_build(&build)?;
+            labels.announce(&build)?;
+            announced.push(build.clone());
             known.push(build.clone());
             out.push((build, Added::New));
+        }
+
+        // Stored again even where it is known: a stored copy that went bad is mended so.
+        parcel.contents().into_par_iter().try_for_each(|(path, content)| {
+            let file = File::open(path).map_err(Error::io("read", path))?;
+            store.keep(&file, content, path).map_err(Error::from)
+        })?;
+        for build in &announced {
+            labels.arrived(build)?;
         }
         Ok(out)
     }
 
-    /// Which games have a build in place now, by the content of its library.
-    pub fn users_of_builds(&self) -> Result<BTreeMap<Content, BTreeSet<String>>> {
-        let changes = self.database.changes(None)?;
-        let mut users: BTreeMap<Content, BTreeSet<String>> = BTreeMap::new();
-        let games: BTreeMap<_, _> =
-            changes.iter().map(|change| (&change.root, &change.game)).collect();
-        for (root, game) in games {
-            let ledger = Ledger::of(root, &changes);
-            let held = ledger.entries().filter(|entry| entry.in_force());
-            for held in held.filter_map(|entry| entry.last.as_ref()) {
-                users.entry(held.state.content).or_default().insert(game.clone());
-            }
-        }
-        Ok(users)
-    }
-
-    /// What the texts of a build say of the versions since the one that a game has now.
-    pub fn news(&self, build: &Build, view: &GameView) -> Result<Option<News>> {
-        let in_game = view.libraries.iter().filter(|library| !library.put_aside);
-        let versions = in_game
-            .filter(|library| same_name(&library.family, &build.id.family))
-            .filter_map(|library| library.facts.version());
-        let Some((from, to)) = versions.min().zip(build.version.clone()) else {
-            return Ok(None);
-        };
-        let sections = self.notes(build)?.into_iter().filter_map(|(name, text)| {
-            Some((name, rack::since(&rack::decoded(&text), &from, &to)?))
-        });
-        let texts: Vec<(String, String)> = sections.collect();
-        Ok(Some(News { from, texts }))
-    }
-
-    /// The texts that came with a build: name and content.
-    pub fn notes(&self, build: &Build) -> Result<Vec<(String, Vec<u8>)>> {
-        let read = |note: &rack::Note| {
-            let path = self.blobs.file(&note.content)?;
-            let text = fs::read(&path).map_err(Error::io("read", &path))?;
-            Ok((note.name.clone(), text))
-        };
-        build.notes.iter().map(read).collect()
-    }
-
     /// Takes a build off the rack. Refused while a game has it or could be rolled back to it,
-    /// unless `anyway`; content that anything else needs stays in the store.
-    pub fn rack_drop(&mut self, text: &str, anyway: bool) -> Result<Build> {
-        let _lock = self.lock()?;
-        let build = rack::find(&self.database.builds()?, text, &Needs::default())?.clone();
+    /// unless `anyway`; content that anything else needs stays in the store, and all of it where it is
+    /// not sure what else does.
+    ///
+    /// # Errors
+    /// [`Error::BuildNeeded`] where it is refused.
+    pub fn rack_drop(&self, text: &str, anyway: bool) -> Result<Build> {
+        let workshop = self.workshop;
+        let shelf = workshop.shelf()?;
+        let build = rack::find(&shelf.builds, text, &Needs::default())?.clone();
+        let history = workshop.history()?;
         let mut needed: BTreeSet<Content> = BTreeSet::new();
         let mut users = BTreeSet::new();
-        for change in self.database.changes(None)? {
-            for step in &change.steps {
-                let held = [&step.before, &step.after].into_iter().flatten();
-                for content in held.map(|held| held.state.content) {
-                    needed.insert(content);
-                    if content == build.file.content {
-                        users.insert(format!("change {} of {}", change.number, change.game));
-                    }
+        for change in &history.changes {
+            for content in contents_of(change) {
+                needed.insert(content);
+                if content == build.file.content {
+                    users.insert(format!("change {} of {}", change.number(), change.game()));
                 }
             }
         }
@@ -247,44 +298,49 @@ impl Workshop {
             let users = users.into_iter().collect();
             return Err(Error::BuildNeeded { build: build.id.to_string(), users });
         }
-        self.database.drop_build(&build)?;
-        for other in self.database.builds()? {
-            needed.extend(other.contents());
+        let others = shelf.builds.iter().filter(|other| other.id != build.id);
+        needed.extend(others.flat_map(Build::contents));
+        needed.extend(shelf.passing.iter().flat_map(|(_, contents)| contents.iter().copied()));
+        let is_sure = history.faults.is_empty() && shelf.faults.is_empty();
+
+        workshop.labels.dismiss(&build.id)?;
+        let unneeded = build.contents().filter(|content| is_sure && !needed.contains(content));
+        for content in unneeded {
+            workshop.store.drop_content(&content)?;
         }
-        for content in build.contents().filter(|content| !needed.contains(content)) {
-            self.blobs.drop_content(&content)?;
+        // Where it is not sure, the label stays: it says that the contents were a build's.
+        if is_sure {
+            workshop.labels.remove(&workshop.labels.path_of(&build.id))?;
         }
         Ok(build)
     }
+}
 
-    /// Reads every stored byte of the rack and compares it with what it should be.
-    pub fn rack_verify(&self, progress: &dyn Progress) -> Result<Vec<Damage>> {
-        let builds = self.database.builds()?;
-        let files: Vec<(String, String, Content)> = builds
-            .iter()
-            .flat_map(|build| {
-                let id = build.id.to_string();
-                let note_id = id.clone();
-                let files = build.files().map(move |f| (id.clone(), f.path.to_string(), f.content));
-                let notes = build.notes.iter();
-                let notes =
-                    notes.map(move |note| (note_id.clone(), note.name.clone(), note.content));
-                files.chain(notes)
-            })
-            .collect();
-        let blobs = &self.blobs;
-        progress.begin("reading the rack", Some(files.len() as u64));
-        let damaged = files
-            .into_par_iter()
-            .filter_map(|(build, file, content)| {
-                let whole = Content::of_file(&blobs.path(&content));
-                progress.advance(1);
-                let whole = whole.is_ok_and(|found| found == content);
-                (!whole).then_some(Damage { build, file })
-            })
-            .collect();
-        progress.end();
-        Ok(damaged)
+/// From where a download came, as the browser marked it. The mark stays with the download: what is
+/// stored and fitted does not carry it.
+fn origin_mark(path: &Path) -> Option<String> {
+    /// Longer than any address that a browser notes.
+    const LONGEST: u64 = 16 << 10;
+    #[cfg(windows)]
+    {
+        let mut stream = path.as_os_str().to_owned();
+        stream.push(":Zone.Identifier");
+        let mut text = String::new();
+        File::open(stream).ok()?.take(LONGEST).read_to_string(&mut text).ok()?;
+        let host = text.lines().find_map(|line| line.strip_prefix("HostUrl="));
+        Some(host.unwrap_or("the internet").to_owned())
+    }
+    #[cfg(target_os = "linux")]
+    {
+        let mut value = vec![0; LONGEST as usize];
+        let size = rustix::fs::getxattr(path, "user.xdg.origin.url", &mut value[..]).ok()?;
+        value.truncate(size);
+        String::from_utf8(value).ok()
+    }
+    #[cfg(not(any(windows, target_os = "linux")))]
+    {
+        let _ = (path, LONGEST);
+        None
     }
 }
 

@@ -3,12 +3,13 @@
 use jiff::Timestamp;
 
 use super::{OnDisk, Workshop};
+use crate::change::Step;
 use crate::check::{self, Case, Finding, Severity, Swap, Verdict};
 use crate::content::Content;
 use crate::error::Result;
 use crate::image::SignatureStatus;
 use crate::path::same_name;
-use crate::plan::{Ledger, Place, Step};
+use crate::plan::{Ledger, Place, version_of};
 use crate::rack::{Build, BuildFile, BuildId, Layout, Source, Stored};
 use crate::survey::{GameView, Library};
 use crate::version::Version;
@@ -32,14 +33,14 @@ impl Workshop {
         use rayon::prelude::*;
         let builds = self.builds()?;
         let catalog = self.catalog();
-        let pins = self.pins()?;
-        let changes = self.database.changes(None)?;
-        let blobs = &self.blobs;
+        let pins = self.pins();
+        let changes = self.history()?.changes;
+        let store = &self.store;
         let check_one = |view: &GameView| {
             let root = &view.game.root;
             let catalog = catalog.beside(root);
             let ledger = Ledger::of(root, &changes);
-            let ground = OnDisk::new(root, blobs, None);
+            let ground = OnDisk::new(store, view, None);
             let mut families: Vec<&str> =
                 view.components().iter().map(|library| library.family.as_str()).collect();
             families.sort_unstable();
@@ -58,7 +59,7 @@ impl Workshop {
                     unchanged: true,
                     shipped: ledger
                         .get(&library.path.clone().into())
-                        .and_then(|entry| entry.shipped.as_ref()?.version.clone()),
+                        .and_then(|entry| version_of(&entry.shipped)),
                 });
                 let case = Case {
                     view,
@@ -91,27 +92,25 @@ impl Workshop {
         let root = &view.game.root;
         let builds = self.builds()?;
         let catalog = self.catalog().beside(root);
-        let pins = self.pins_of(&view.game.id)?;
-        let ledger = Ledger::of(root, &self.database.changes(None)?);
-        let ground = OnDisk::new(root, &self.blobs, None);
+        let pins = self.pins_of(&view.game.id);
+        let ledger = self.ledger(root)?;
+        let ground = OnDisk::new(&self.store, view, None);
         let mut findings = Vec::new();
         for build in &builds {
             let swap = |step: &Step| {
-                let content = step.after.as_ref()?.state.content;
+                let content = step.after().state.content()?;
                 let is_it = |stored: &Stored<'_>| {
-                    stored.content == content && same_name(&build.id.family, &step.family)
+                    stored.content == content && same_name(&build.id.family, step.owner())
                 };
                 let is_there =
-                    |library: &&Library| step.place.same_as(&Place::from(library.path.clone()));
+                    |library: &&Library| step.place().same_as(&Place::from(library.path.clone()));
                 Some(Swap {
-                    place: step.place.clone(),
+                    place: step.place().clone(),
                     facts: build.files().find(is_it)?.facts?,
                     content: Some(content),
                     old: view.libraries.iter().find(is_there),
                     unchanged: false,
-                    shipped: ledger
-                        .get(&step.place)
-                        .and_then(|entry| entry.shipped.as_ref()?.version.clone()),
+                    shipped: ledger.get(step.place()).and_then(|entry| version_of(&entry.shipped)),
                 })
             };
             let swaps: Vec<Swap> = steps.iter().filter_map(swap).collect();
@@ -135,7 +134,7 @@ impl Workshop {
 
     /// The names under which a loader would be loaded by a game, the best first.
     pub fn entries(&self, view: &GameView) -> Vec<check::Entry> {
-        check::entries(view, &OnDisk::new(&view.game.root, &self.blobs, None))
+        check::entries(view, &OnDisk::new(&self.store, view, None))
     }
 }
 

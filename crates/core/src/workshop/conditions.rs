@@ -1,122 +1,258 @@
 //! The state of the machine, as far as it matters for a change: what is in use, what is read-only,
-//! and how much room there is.
+//! and how much room there is. A plan is cleared by it, and only a cleared plan can be applied.
 
+use std::collections::HashSet;
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::thread;
+use std::time::{Duration, Instant};
 
 use super::Workshop;
+use crate::change::Deed;
 use crate::check::{self, Conditions, Finding, InUse};
-use crate::plan::Plan;
+use crate::error::Result;
+use crate::plan::{Place, Plan};
 use crate::survey::GameView;
+use upright_spanner_change::{Lock, Step};
+
+/// A plan that nothing stops: its findings were looked at, the state of the machine is among them, and
+/// what stops it was overridden by name.
+#[derive(Debug)]
+#[must_use]
+pub struct Cleared {
+    plan: Plan,
+}
+
+impl Cleared {
+    /// The plan.
+    pub fn plan(&self) -> &Plan {
+        &self.plan
+    }
+
+    pub(super) fn into_plan(self) -> Plan {
+        self.plan
+    }
+}
 
 impl Workshop {
-    /// What the state of the machine says of a plan, for which so many bytes of new content come into
-    /// the store.
-    pub(super) fn conditions(&self, view: &GameView, plan: &Plan, stored: u64) -> Vec<Finding> {
+    /// Looks at the state of the machine and clears a plan of its stops, as far as they are overridden
+    /// by their codes.
+    ///
+    /// # Errors
+    /// The plan itself with all findings, where something stops it.
+    pub fn clear(&self, mut plan: Plan, despite: &[String]) -> Result<Cleared, Box<Plan>> {
+        self.add_conditions(&mut plan);
+        plan.override_stops(despite);
+        if plan.stops().is_empty() { Ok(Cleared { plan }) } else { Err(Box::new(plan)) }
+    }
+
+    /// Adds to a plan what the state of the machine says of it.
+    pub(super) fn add_conditions(&self, plan: &mut Plan) {
         if plan.steps.is_empty() {
-            return Vec::new();
+            return;
         }
-        let root = &view.game.root;
-        let replaced = plan.steps.iter().filter(|step| step.before.is_some());
-        let mut files: Vec<PathBuf> = replaced.map(|step| step.place.on(root)).collect();
-        files.extend(view.executable().map(|executable| executable.path.on(root)));
-        let held = |step: &crate::plan::Step| step.before.as_ref().map(|held| held.state);
+        plan.findings.retain(|finding| !check::is_condition(&finding.code));
+        if plan.root.is_none() {
+            plan.root = upright_spanner_change::Folder::open(&plan.game.root)
+                .and_then(|folder| folder.identity())
+                .ok();
+        }
+        let conditions = self.conditions(plan);
+        plan.findings.extend(conditions);
+        plan.findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    }
+
+    /// What the state of the machine says of a plan.
+    fn conditions(&self, plan: &Plan) -> Vec<Finding> {
+        let root = &plan.game.root;
+        let on_disk = |step: &Step| step.place().on(root);
+        let replaced = plan.files().filter(|step| !step.before().state.is_absent());
+        let mut files: Vec<PathBuf> = replaced.map(on_disk).collect();
+        files.extend(plan.executable.as_ref().map(|mark| mark.path.on(root)));
         let read_only = plan
-            .steps
-            .iter()
-            .filter(|step| held(step).is_some_and(|state| state.stamp.read_only))
-            .map(|step| step.place.clone());
-        let mut folders: Vec<PathBuf> =
-            files.iter().filter_map(|file| file.parent().map(Path::to_owned)).collect();
-        folders.sort();
-        folders.dedup();
-        folders.retain(|folder| !cfg!(windows) && is_closed(folder));
-        let kept: u64 = plan.steps.iter().filter_map(held).map(|state| state.content.size).sum();
-        let staged: u64 = plan
-            .steps
-            .iter()
-            .filter_map(|step| step.after.as_ref())
-            .map(|held| held.state.content.size)
-            .sum();
-        let apart = !same_volume(root, &self.home);
-        // On one volume, what is replaced stays where it is.
-        let needs = if apart {
-            vec![(root.clone(), staged), (self.home.clone(), stored + kept)]
+            .files()
+            .filter(|step| step.before().state.file().is_some_and(|file| file.stamp.read_only));
+        let read_only: Vec<Place> = read_only.map(|step| step.place().clone()).collect();
+        let conditions = Conditions {
+            in_use: in_use_by_others(&files, root),
+            read_only,
+            closed: closed(plan),
+            short: self.short_of_room(plan),
+            volumes: self.other_volume(plan),
+            kept: self.kept(plan),
+        };
+        check::check_conditions(&conditions)
+    }
+
+    /// The bytes of what a plan replaces and the store does not have yet.
+    fn kept(&self, plan: &Plan) -> u64 {
+        let mut seen = HashSet::new();
+        let contents = plan.files().filter_map(|step| step.before().state.content());
+        let new = contents.filter(|content| seen.insert(*content) && !self.store.has(content));
+        new.map(|content| content.size).sum()
+    }
+
+    /// The volumes that have less room than the change takes on the way: a folder on each, with what
+    /// is wanted and what is free. What shares blocks takes none.
+    fn short_of_room(&self, plan: &Plan) -> Vec<(PathBuf, u64, u64)> {
+        let one_volume = same_volume(&plan.game.root, &self.home);
+        let shares = one_volume && self.store.shares_blocks();
+        let staged: u64 =
+            plan.files().filter_map(|s| s.after().state.content()).map(|c| c.size).sum();
+        let (kept, staged) = if shares { (0, 0) } else { (self.kept(plan), staged) };
+        let (root, home) = (plan.game.root.clone(), self.home.clone());
+        let needs = if one_volume {
+            vec![(root, plan.supplied + kept + staged)]
         } else {
-            vec![(root.clone(), stored + staged)]
+            vec![(root, staged), (home, plan.supplied + kept)]
         };
         let short = needs.into_iter().filter_map(|(folder, wanted)| {
             let free = fs4::available_space(&folder).ok()?;
             (free < wanted).then_some((folder, wanted, free))
         });
-        let conditions = Conditions {
-            in_use: in_use(&files),
-            read_only: read_only.collect(),
-            closed: folders,
-            short: short.collect(),
-            volumes: apart.then(|| (root.clone(), self.home.clone())),
-            kept,
-        };
-        check::check_conditions(&conditions)
+        short.collect()
+    }
+
+    /// Game and home, where they are on different volumes and this is the first change of the game.
+    fn other_volume(&self, plan: &Plan) -> Option<(PathBuf, PathBuf)> {
+        if same_volume(&plan.game.root, &self.home) {
+            return None;
+        }
+        let first = self.ledger(&plan.game.root).is_ok_and(|ledger| ledger.is_empty());
+        first.then(|| (plan.game.root.clone(), self.home.clone()))
     }
 }
 
-fn is_closed(folder: &Path) -> bool {
-    fs::metadata(folder).is_ok_and(|metadata| metadata.permissions().readonly())
+/// A plan that could not be made since a file that it would look at is in use becomes one that this
+/// stops.
+pub(super) fn unless_in_use(
+    view: &GameView,
+    deed: Deed,
+    summary: &str,
+    plan: Result<Plan>,
+) -> Result<Plan> {
+    let path = match &plan {
+        Err(error) => error.in_use().map(Path::to_owned),
+        Ok(_) => None,
+    };
+    let Some(path) = path else { return plan };
+    let mut plan = Plan::new(view, deed, summary.to_owned());
+    let conditions = Conditions { in_use: vec![InUse { path, by: None }], ..Conditions::default() };
+    plan.findings = check::check_conditions(&conditions);
+    Ok(plan)
+}
+
+/// The folders of a plan that take no new files from this user.
+fn closed(plan: &Plan) -> Vec<PathBuf> {
+    let root = &plan.game.root;
+    let around = |step: &Step| {
+        let folders = step.place().folders();
+        let there = folders.iter().map(|folder| folder.on(root)).find(|folder| folder.is_dir());
+        there.unwrap_or_else(|| step.place().base(root).to_owned())
+    };
+    let mut folders: Vec<PathBuf> = plan.steps.iter().map(around).collect();
+    folders.sort();
+    folders.dedup();
+    folders.retain(|folder| is_closed(folder));
+    folders
 }
 
 #[cfg(unix)]
-fn same_volume(a: &Path, b: &Path) -> bool {
-    use std::os::unix::fs::MetadataExt;
-    let device = |path: &Path| fs::metadata(path).ok().map(|metadata| metadata.dev());
-    device(a) == device(b)
+fn is_closed(folder: &Path) -> bool {
+    use rustix::fs::{Access, access};
+    use rustix::io::Errno;
+    matches!(access(folder, Access::WRITE_OK), Err(Errno::ACCESS | Errno::ROFS | Errno::PERM))
 }
 
-#[cfg(not(unix))]
+/// Windows says it when the folder is opened so that files could be added.
+#[cfg(windows)]
+fn is_closed(folder: &Path) -> bool {
+    use std::os::windows::fs::OpenOptionsExt;
+    const ADD_FILE: u32 = 0x0002;
+    const SHARED: u32 = 0x1 | 0x2 | 0x4;
+    const OF_FOLDERS: u32 = 0x0200_0000;
+    let mut options = fs::OpenOptions::new();
+    let options = options.access_mode(ADD_FILE).share_mode(SHARED).custom_flags(OF_FOLDERS);
+    options.open(folder).is_err_and(|error| error.kind() == std::io::ErrorKind::PermissionDenied)
+}
+
+#[cfg(not(any(unix, windows)))]
+fn is_closed(_: &Path) -> bool {
+    false
+}
+
+/// Whether two folders are on one volume, wherever it is mounted.
 fn same_volume(a: &Path, b: &Path) -> bool {
-    let drive = |path: &Path| match path.components().next() {
-        Some(std::path::Component::Prefix(prefix)) => Some(prefix.as_os_str().to_ascii_uppercase()),
-        _ => None,
+    use file_id::FileId;
+    let volume = |path: &Path| match file_id::get_file_id(path).ok()? {
+        FileId::Inode { device_id, .. } => Some(device_id),
+        FileId::LowRes { volume_serial_number, .. } => Some(volume_serial_number.into()),
+        FileId::HighRes { volume_serial_number, .. } => Some(volume_serial_number),
     };
-    drive(a) == drive(b)
+    volume(a).is_some_and(|own| volume(b) == Some(own))
 }
 
-/// The files that a process has open or mapped, by what the system tells of each process.
+/// The files that something else than a process of ours has in use. Where one of ours is at work with
+/// the game, it is waited for: it is not the game.
+fn in_use_by_others(files: &[PathBuf], root: &Path) -> Vec<InUse> {
+    const PATIENCE: Duration = Duration::from_secs(10);
+    let began = Instant::now();
+    loop {
+        let found = in_use(files);
+        if found.is_empty() || began.elapsed() > PATIENCE || !Lock::is_held(root) {
+            return found;
+        }
+        thread::sleep(Duration::from_millis(50));
+    }
+}
+
+/// The files that a process has open or mapped, by what the system tells of each process. Processes of
+/// this program are not the game.
 #[cfg(target_os = "linux")]
 fn in_use(files: &[PathBuf]) -> Vec<InUse> {
     let real: Vec<PathBuf> = files.iter().filter_map(|file| file.canonicalize().ok()).collect();
-    let own = std::process::id().to_string();
+    let own = fs::read_link("/proc/self/exe").ok();
     let mut found: Vec<InUse> = Vec::new();
     for process in fs::read_dir("/proc").into_iter().flatten().flatten() {
         let number = process.file_name().to_string_lossy().into_owned();
-        if !number.chars().all(|c| c.is_ascii_digit()) || number == own {
+        let folder = process.path();
+        let program = fs::read_link(folder.join("exe")).ok();
+        if !number.chars().all(|c| c.is_ascii_digit()) || own.is_some() && program == own {
             continue;
         }
-        let folder = process.path();
         let handles = fs::read_dir(folder.join("fd")).into_iter().flatten().flatten();
-        let mut open: Vec<PathBuf> =
+        let mut open: HashSet<PathBuf> =
             handles.filter_map(|handle| fs::read_link(handle.path()).ok()).collect();
-        open.extend(fs::read_link(folder.join("exe")));
+        open.extend(program);
         let maps = fs::read_to_string(folder.join("maps")).unwrap_or_default();
         // The path is what follows the fifth column.
         let mapped = maps.lines().filter_map(|line| line.find('/').map(|at| line[at..].into()));
         open.extend(mapped);
-        let Some(path) = real.iter().find(|file| open.contains(file)) else { continue };
+        let Some(path) = real.iter().find(|file| open.contains(*file)) else { continue };
         let name = fs::read_to_string(folder.join("comm")).unwrap_or_default();
-        let by = Some(format!("{} ({number})", name.trim()));
+        let by = Some(format!("{} (process {number})", name.trim()));
         found.push(InUse { path: path.clone(), by });
     }
     found
 }
 
-/// The files that cannot be opened alone, since somebody else has them open.
+/// The files that cannot be opened for writing, since somebody else has them open or runs them. Asking
+/// for reading alone would not show a program that runs, or a library that one has loaded.
 #[cfg(windows)]
 fn in_use(files: &[PathBuf]) -> Vec<InUse> {
     use std::os::windows::fs::OpenOptionsExt;
     const SHARING_VIOLATION: i32 = 32;
-    let taken = |file: &&PathBuf| {
-        let alone = fs::OpenOptions::new().read(true).share_mode(0).open(file);
+    const READ_DATA: u32 = 0x0001;
+    const WRITE_DATA: u32 = 0x0002;
+    let shared_by_nobody = |file: &PathBuf, access: u32| {
+        let alone = fs::OpenOptions::new().access_mode(access).share_mode(0).open(file);
         alone.is_err_and(|error| error.raw_os_error() == Some(SHARING_VIOLATION))
+    };
+    // A file that is marked read-only can be asked for reading alone.
+    let taken = |file: &&PathBuf| {
+        let read_only = fs::metadata(file).is_ok_and(|metadata| metadata.permissions().readonly());
+        let access = if read_only { READ_DATA } else { READ_DATA | WRITE_DATA };
+        shared_by_nobody(file, access)
     };
     files.iter().filter(taken).map(|file| InUse { path: file.clone(), by: None }).collect()
 }

@@ -4,12 +4,14 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
+use super::conditions::unless_in_use;
 use super::{OnDisk, Workshop};
 use crate::catalog::Catalog;
+use crate::change::Deed;
 use crate::check::{Along, Finding, conflicts, requires, ties_unsolvable, version_passed_over};
 use crate::error::{Error, Result};
 use crate::game::Pin;
-use crate::path::{fold, same_name};
+use crate::path::{TreePath, fold, same_name};
 use crate::plan::{self, Candidate, Choice, Fit, Ledger, Plan};
 use crate::progress::Progress;
 use crate::rack::{self, Build, BuildSpec, Needs, Parcel, Told};
@@ -36,7 +38,7 @@ pub struct FitPlan {
     /// The build.
     pub build: Build,
     /// The file to take the build from, where it is not on the rack.
-    pub(super) parcel: Option<Parcel>,
+    pub parcel: Option<Parcel>,
 }
 
 /// Plans for one game, build by build.
@@ -63,11 +65,14 @@ impl Workshop {
         options: &FitOptions,
         progress: &dyn Progress,
     ) -> Result<FitPlan> {
+        if let Some(name) = &options.as_name {
+            TreePath::new(name)?;
+        }
         let builds = self.builds()?;
         let catalog = self.catalog().beside(&view.game.root);
-        let pins = self.pins_of(&view.game.id)?;
+        let pins = self.pins_of(&view.game.id);
         let root = &view.game.root;
-        let ledger = Ledger::of(root, &self.database.changes(None)?);
+        let ledger = self.ledger(root)?;
         let path = Path::new(what);
         let spec = match &options.variant {
             Some(variant) => wanted(what, variant),
@@ -80,7 +85,7 @@ impl Workshop {
         let package = path.is_file() || !on_rack && path.is_dir();
         let parcel =
             if package { Some(self.open_parcel(path, &Told::default(), progress)?) } else { None };
-        let ground = OnDisk::new(root, &self.blobs, parcel.as_ref());
+        let ground = OnDisk::new(&self.store, view, parcel.as_ref());
         let planner = Planner {
             view,
             options,
@@ -100,8 +105,8 @@ impl Workshop {
             (planner.plan(build, &[])?, build.clone())
         };
         let contents = parcel.as_ref().map(Parcel::contents).unwrap_or_default();
-        let stored = contents.iter().map(|(_, content)| content.size).sum();
-        plan.findings.extend(self.conditions(view, &plan, stored));
+        plan.supplied = contents.iter().map(|(_, content)| content.size).sum();
+        self.add_conditions(&mut plan);
         plan.override_stops(&options.despite);
         Ok(FitPlan { plan, build, parcel })
     }
@@ -109,7 +114,6 @@ impl Workshop {
 
 impl Planner<'_> {
     fn plan(&self, build: &Build, along: &[Along]) -> Result<Plan> {
-        self.ground.read_ahead(self.view, build);
         let fit = Fit {
             view: self.view,
             build,
@@ -123,7 +127,8 @@ impl Planner<'_> {
             ground: self.ground,
             images: self.ground,
         };
-        let mut plan = fit.plan()?;
+        let summary = format!("fit {}", build.id);
+        let mut plan = unless_in_use(self.view, Deed::Fit, &summary, fit.plan())?;
         plan.override_stops(&self.options.despite);
         Ok(plan)
     }

@@ -1,160 +1,297 @@
 //! Looks after the home: what is wrong with it, what can be mended, and what nothing needs any more.
 
-use std::collections::BTreeSet;
-use std::fs;
-use std::path::{Path, PathBuf};
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::PathBuf;
 
-use super::Workshop;
-use crate::change::ChangeState;
+use super::recovery::scope_of;
+use super::{Altering, History, Workshop};
+use crate::change::{Change, RecordState};
 use crate::content::Content;
 use crate::error::{Error, Result};
+use crate::game::Game;
 use crate::progress::Progress;
+use crate::rack::Build;
+use crate::state::Shelf;
+use upright_spanner_change::{Fault, Found, NoCopies, Place, Territory};
 
 /// What was found.
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default)]
 pub struct Diagnosis {
-    /// What the database engine finds wrong with the database.
-    pub database: Vec<String>,
+    /// Where the home is.
+    pub home: PathBuf,
+    /// What the database engine finds wrong with the index.
+    pub index: Vec<String>,
+    /// Journal files that are damaged or missing.
+    pub journal: Vec<Fault>,
+    /// Labels of the rack that cannot be read, each with what is wrong with it.
+    pub labels: Vec<(PathBuf, String)>,
+    /// What is wrong with the file of what the user said.
+    pub words: Option<String>,
     /// Changes that wait to be put back.
     pub interrupted: Vec<i64>,
     /// Contents that builds or rollback points need and that are missing or damaged: which one, and
     /// what needs it.
     pub contents: Vec<(Content, String)>,
-    /// Files that an interrupted run left in game folders and in the store.
+    /// Files that an interrupted run left in game folders, and builds that never arrived in full.
     pub leftovers: Vec<PathBuf>,
+    /// Games whose folder is not there.
+    pub gone: Vec<Game>,
     /// Contents that were read.
     pub read: usize,
 }
 
+/// What was mended.
+#[derive(Debug, Default)]
+pub struct Mended {
+    /// Journal files that were written anew from their copies: the number, and where the damaged one is
+    /// kept.
+    pub journal: Vec<(i64, Option<PathBuf>)>,
+    /// Files that were removed.
+    pub removed: Vec<PathBuf>,
+}
+
 /// Content in the store that neither a build nor a rollback point needs.
 #[derive(Debug, Default)]
-pub struct Waste {
-    /// The files.
-    pub files: Vec<PathBuf>,
+pub struct Unreferenced {
+    /// The contents.
+    pub contents: Vec<Content>,
     /// All their bytes.
     pub bytes: u64,
     /// All bytes of the store.
     pub of: u64,
+    /// Contents that no record names at all: one may be lost.
+    pub unmentioned: Vec<Content>,
 }
 
+/// What the store keeps for whom.
+#[derive(Debug, Default)]
+pub struct StoreUse {
+    /// For each game: how many contents its changes refer to, and their bytes.
+    pub games: BTreeMap<String, (usize, u64)>,
+    /// For the rack.
+    pub rack: (usize, u64),
+    /// All contents of the store.
+    pub all: (usize, u64),
+}
+
+/// The code by which what no record names can be removed all the same.
+const UNMENTIONED: &str = "unmentioned";
+
 impl Diagnosis {
-    /// Whether something is wrong that could not be mended.
+    /// Whether something is wrong that was not mended.
     pub fn is_ill(&self) -> bool {
-        !self.database.is_empty() || !self.interrupted.is_empty() || !self.contents.is_empty()
+        !self.index.is_empty()
+            || !self.journal.is_empty()
+            || !self.labels.is_empty()
+            || self.words.is_some()
+            || !self.interrupted.is_empty()
+            || !self.contents.is_empty()
     }
 }
 
 impl Workshop {
-    /// Looks the home over; `deep` reads every stored byte. Leftovers are removed unless `look_only`.
-    pub fn doctor(
-        &mut self,
-        deep: bool,
-        look_only: bool,
-        progress: &dyn Progress,
-    ) -> Result<Diagnosis> {
-        let needed = self.needed()?;
+    /// Looks the home over; `deep` reads every stored byte. Nothing is altered.
+    ///
+    /// # Errors
+    /// Where the home cannot be read.
+    pub fn examine(&self, deep: bool, progress: &dyn Progress) -> Result<Diagnosis> {
+        let (history, shelf) = (self.history()?, self.shelf()?);
+        let needed = self.needed(&history.changes, &shelf.builds);
         progress.begin("reading the store", Some(needed.len() as u64));
         let mut contents = Vec::new();
         for (content, user) in &needed {
-            let path = self.blobs.path(content);
-            let size = fs::metadata(&path).map(|metadata| metadata.len()).ok();
-            let whole = size == Some(content.size)
-                && (!deep || Content::of_file(&path).is_ok_and(|found| found == *content));
+            let whole = if deep { self.store.is_whole(content) } else { self.store.has(content) };
             if !whole {
                 contents.push((*content, user.clone()));
             }
             progress.advance(1);
         }
         progress.end();
-        let leftovers = self.leftovers()?;
-        if !look_only {
-            let _lock = self.lock()?;
-            for path in &leftovers {
-                crate::fault::point("remove", path)?;
-                fs::remove_file(path).map_err(Error::io("remove", path))?;
-            }
-        }
         Ok(Diagnosis {
-            database: self.database.faults()?,
+            home: self.home.clone(),
+            index: self.database.faults(),
             interrupted: self.interrupted()?,
+            leftovers: leftovers(&history, &shelf),
+            journal: history.faults,
+            labels: shelf.faults,
+            words: self.words_fault().map(|error| error.to_string()),
             contents,
-            leftovers,
+            gone: self.games_gone()?,
             read: needed.len(),
         })
     }
 
-    /// What the store holds that nothing needs.
-    pub fn waste(&self) -> Result<Waste> {
-        let needed: BTreeSet<PathBuf> =
-            self.needed()?.iter().map(|(content, _)| self.blobs.path(content)).collect();
-        let mut waste = Waste::default();
-        for path in self.blobs.files()? {
-            let size = fs::metadata(&path).map_err(Error::io("look at", &path))?.len();
-            waste.of += size;
-            if !needed.contains(&path) {
-                waste.bytes += size;
-                waste.files.push(path);
-            }
+    /// What the store keeps for which game.
+    ///
+    /// # Errors
+    /// Where the home cannot be read.
+    pub fn store_use(&self) -> Result<StoreUse> {
+        let sum = |contents: &BTreeSet<Content>| {
+            (contents.len(), contents.iter().map(|content| content.size).sum())
+        };
+        let stored: BTreeSet<Content> = self.store.contents()?.into_iter().collect();
+        let mut games: BTreeMap<String, BTreeSet<Content>> = BTreeMap::new();
+        for change in self.history()?.changes {
+            let of_game = games.entry(change.game().to_owned()).or_default();
+            of_game.extend(contents_of(&change).filter(|content| stored.contains(content)));
         }
-        Ok(waste)
+        let builds = self.shelf()?.builds;
+        let rack: BTreeSet<Content> = builds.iter().flat_map(Build::contents).collect();
+        let games = games.into_iter().map(|(game, contents)| (game, sum(&contents))).collect();
+        Ok(StoreUse { games, rack: sum(&rack), all: sum(&stored) })
     }
 
-    /// Removes what nothing needs; gives what was removed.
-    pub fn reclaim(&mut self) -> Result<Waste> {
-        let _lock = self.lock()?;
-        let waste = self.waste()?;
-        for path in &waste.files {
-            crate::fault::point("remove", path)?;
-            fs::remove_file(path).map_err(Error::io("remove", path))?;
+    /// What the store holds that nothing needs.
+    ///
+    /// # Errors
+    /// Where the home cannot be read.
+    pub fn unreferenced(&self) -> Result<Unreferenced> {
+        let (history, shelf) = (self.history()?, self.shelf()?);
+        let needed: BTreeSet<Content> = self
+            .needed(&history.changes, &shelf.builds)
+            .into_iter()
+            .map(|(content, _)| content)
+            .chain(shelf.passing.iter().flat_map(|(_, contents)| contents.iter().copied()))
+            .collect();
+        let mut named: BTreeSet<Content> = self.labels.named()?.into_iter().collect();
+        named.extend(history.changes.iter().flat_map(contents_of));
+        let mut found = Unreferenced::default();
+        for content in self.store.contents()? {
+            found.of += content.size;
+            if needed.contains(&content) {
+                continue;
+            }
+            found.bytes += content.size;
+            found.contents.push(content);
+            if !named.contains(&content) {
+                found.unmentioned.push(content);
+            }
         }
-        Ok(waste)
+        Ok(found)
     }
 
     /// Every content that a build or a rollback point needs, with one that needs it.
-    fn needed(&self) -> Result<Vec<(Content, String)>> {
+    fn needed(&self, changes: &[Change], builds: &[Build]) -> Vec<(Content, String)> {
         let mut needed: Vec<(Content, String)> = Vec::new();
-        for build in self.database.builds()? {
+        for build in builds {
             needed.extend(build.contents().map(|content| (content, build.id.to_string())));
         }
-        for change in self.database.changes(None)? {
-            let held = change.steps.iter().flat_map(|step| [&step.before, &step.after]);
+        for change in changes {
+            let user = format!("change {} of {}", change.number(), change.game());
             // A change that was put back left every file as it was: nothing has to be stored for it,
-            // but what is stored may be all there is of a file that something else altered meanwhile.
-            let is_needed = |content: &Content| {
-                change.state != ChangeState::PutBack || self.blobs.path(content).exists()
-            };
-            let contents = held.flatten().map(|held| held.state.content).filter(is_needed);
-            let user = format!("change {} of {}", change.number, change.game);
+            // but what it kept may be all there is of a file that something else altered meanwhile.
+            let is_back = change.state() == RecordState::PutBack;
+            let needs = |content: &Content| !is_back || self.store.has(content);
+            let before = change.steps().iter().filter_map(|step| step.before().state.content());
+            let after = change.steps().iter().filter_map(|step| step.after().state.content());
+            let contents = before.filter(needs).chain(after.filter(|_| !is_back));
             needed.extend(contents.map(|content| (content, user.clone())));
         }
         needed.sort();
         needed.dedup_by_key(|(content, _)| *content);
-        Ok(needed)
-    }
-
-    /// Files that were staged and never came to their place; none of a change that is under way.
-    fn leftovers(&self) -> Result<Vec<PathBuf>> {
-        let open: Vec<i64> = self.interrupted()?;
-        let mut folders = BTreeSet::new();
-        for change in self.database.changes(None)? {
-            for step in &change.steps {
-                let path = step.place.on(&change.root);
-                folders.extend(path.parent().map(Path::to_owned));
-            }
-        }
-        let ours = |path: &PathBuf| {
-            let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-            let number = name.strip_prefix(".spanner-").and_then(|rest| rest.split('-').next());
-            name.ends_with(".staged")
-                && number.and_then(|n| n.parse().ok()).is_some_and(|n: i64| !open.contains(&n))
-        };
-        let staged = folders.iter().flat_map(|folder| files_of(folder)).filter(ours);
-        let partial = self.blobs.partial()?;
-        Ok(staged.chain(partial).collect())
+        needed
     }
 }
 
-fn files_of(folder: &Path) -> Vec<PathBuf> {
-    let entries = fs::read_dir(folder).into_iter().flatten().flatten();
-    entries.map(|entry| entry.path()).filter(|path| path.is_file()).collect()
+/// Every content that a change names.
+pub(super) fn contents_of(change: &Change) -> impl Iterator<Item = Content> + '_ {
+    let sides = change.steps().iter().flat_map(|step| [step.before(), step.after()]);
+    let left = change.record.left.values();
+    let stored = change.record.stored.iter().map(|stored| stored.content);
+    sides.chain(left).filter_map(|side| side.state.content()).chain(stored)
+}
+
+/// Files at spare places of changes that are over, and labels of builds that never arrived. Nothing is
+/// taken for ours by its name: the journal says what is.
+fn leftovers(history: &History, shelf: &Shelf) -> Vec<PathBuf> {
+    let spares = history.changes.iter().filter_map(spares_left).flat_map(|(territory, spares)| {
+        spares.into_iter().map(move |spare| territory.path(&spare)).collect::<Vec<_>>()
+    });
+    spares.chain(shelf.passing.iter().map(|(path, _)| path.clone())).collect()
+}
+
+/// The spare places of a change that is over at which a file lies still; nothing where the game is not
+/// there.
+fn spares_left(change: &Change) -> Option<(Territory, Vec<Place>)> {
+    let spares = change.record.spares.iter().flatten();
+    if change.state() == RecordState::Open || spares.clone().next().is_none() {
+        return None;
+    }
+    let territory = Territory::open(&scope_of(change)).ok()?;
+    let is_left = |spare: &&Place| matches!(territory.find(spare), Ok(Found::File(_)));
+    let left = spares.filter(is_left).cloned().collect();
+    Some((territory, left))
+}
+
+impl Altering<'_> {
+    /// Mends what was found: writes damaged journal files anew from their copies, and removes what an
+    /// interrupted run left behind.
+    ///
+    /// # Errors
+    /// Where something cannot be written or removed.
+    pub fn mend(&self, diagnosis: &Diagnosis) -> Result<Mended> {
+        let Workshop { journal, database, store, labels, .. } = self.workshop;
+        let mut mended = Mended::default();
+        for fault in diagnosis.journal.iter().filter(|fault| fault.copied) {
+            mended.journal.push((fault.number, journal.restore(fault.number, database)?));
+        }
+        // Read again under the lock: another process may have been about to name what it stored.
+        let (history, shelf) = (self.workshop.history()?, self.workshop.shelf()?);
+        for (territory, spares) in history.changes.iter().filter_map(spares_left) {
+            for spare in spares {
+                territory.remove_file(&spare)?;
+                mended.removed.push(territory.path(&spare));
+            }
+        }
+        if history.faults.is_empty() && shelf.faults.is_empty() {
+            let needed = self.workshop.needed(&history.changes, &shelf.builds);
+            let needed: BTreeSet<Content> =
+                needed.into_iter().map(|(content, _)| content).collect();
+            for (path, contents) in &shelf.passing {
+                for content in contents.iter().filter(|content| !needed.contains(content)) {
+                    store.drop_content(content)?;
+                }
+                labels.remove(path)?;
+                mended.removed.push(path.clone());
+            }
+        }
+        store.clear_partial()?;
+        Ok(mended)
+    }
+
+    /// Removes what nothing needs; gives what was removed. Nothing is, while a record is missing or
+    /// damaged: what it named may be all there is of an original.
+    ///
+    /// # Errors
+    /// [`Error::NotSure`] where it is not sure what is needed.
+    pub fn reclaim(&self, despite: &[String]) -> Result<Unreferenced> {
+        let workshop = self.workshop;
+        let not_sure = |why: String| Err(Error::NotSure { why });
+        // What copies say does not count here: the files themselves are read.
+        let files = workshop.journal.read(&NoCopies)?;
+        let known = workshop.history()?;
+        if let Some(fault) = files.faults.first().or(known.faults.first()) {
+            return not_sure(format!(
+                "{} cannot be relied on: {}",
+                fault.path.display(),
+                fault.what
+            ));
+        }
+        if let Some((path, what)) = workshop.shelf()?.faults.first() {
+            return not_sure(format!("{} cannot be read: {what}", path.display()));
+        }
+        let found = workshop.unreferenced()?;
+        let overridden = despite.iter().any(|code| code == UNMENTIONED);
+        if !found.unmentioned.is_empty() && !overridden {
+            return not_sure(format!(
+                "no record names {} of the stored contents, so one may be lost. If you are sure that \
+                 nothing is: --despite {UNMENTIONED}",
+                found.unmentioned.len()
+            ));
+        }
+        for content in &found.contents {
+            workshop.store.drop_content(content)?;
+        }
+        Ok(found)
+    }
 }

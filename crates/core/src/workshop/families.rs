@@ -44,7 +44,9 @@ impl Workshop {
 
     /// Describes a sample file in the catalog, and gives the new family.
     pub fn learn_family(&self, file: &Path, lesson: Lesson) -> Result<Family> {
-        let facts = Facts::read(file).map_err(Error::image(file))?;
+        // The user's own link stands for what it leads to.
+        let linked = crate::survey::canonical(file).unwrap_or_else(|_| file.to_owned());
+        let facts = Facts::read(&linked).map_err(Error::image(file))?;
         let name = file.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         self.learn(&name, &facts, lesson)
     }

@@ -2,79 +2,44 @@
 
 use std::path::{Path, PathBuf};
 
-use super::Workshop;
+use super::{Altering, OnDisk, Workshop};
+use crate::change::ExecutableMark;
 use crate::error::{Error, Result};
 use crate::game::version::told;
 use crate::game::{Game, GameEdit, GameVersion};
 use crate::path::same_name;
+use crate::plan::{Entry, Ground, Ledger};
 use crate::progress::Progress;
+use crate::state::{Moved, Words};
 use crate::survey::{self, GameView};
 
 impl Workshop {
     /// The folders of which each sub-folder is a game.
-    pub fn library_roots(&self) -> Result<Vec<PathBuf>> {
-        self.database.library_roots()
+    pub fn library_roots(&self) -> Vec<PathBuf> {
+        self.words().roots
     }
 
-    /// Remembers a folder of which each sub-folder is a game; gives it as the system spells it.
-    pub fn add_library_root(&self, path: &Path) -> Result<PathBuf> {
-        let root = folder(path)?;
-        self.database.add_library_root(&root)?;
-        Ok(root)
-    }
-
-    /// Forgets a library root, whether it is still there or not. Nothing on disk is touched.
-    pub fn forget_library_root(&self, path: &Path) -> Result<PathBuf> {
-        let known = self.database.library_roots()?;
-        let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
-        let root = survey::canonical(path).unwrap_or(absolute);
-        if !known.contains(&root) {
-            let known = known.iter().map(|root| root.display().to_string()).collect();
-            return Err(Error::UnknownRoot { path: root, known });
-        }
-        self.database.forget_library_root(&root)?;
-        Ok(root)
-    }
-
-    /// Every game that the user named or a survey came across.
+    /// Every game that the user named, that changes were made to, or that a survey came across.
+    ///
+    /// # Errors
+    /// Where the journal's folder cannot be read.
     pub fn games(&self) -> Result<Vec<Game>> {
-        self.database.games()
-    }
-
-    /// Remembers a folder as a game, with what the user says of it.
-    pub fn add_game(&self, path: &Path, edit: &GameEdit) -> Result<Game> {
-        let root = folder(path)?;
-        let mut game = Game::in_folder(root, &self.database.games()?);
-        edit.apply(&mut game)?;
-        game.registered = true;
-        self.database.remember_game(&game)?;
-        Ok(game)
-    }
-
-    /// Changes what the user says of a game; a folder that is not known yet is remembered.
-    pub fn set_game(&self, name: &str, edit: &GameEdit) -> Result<Game> {
-        let id = match self.game_id(name) {
-            Err(Error::UnknownGame { .. }) if Path::new(name).is_dir() => {
-                return self.add_game(Path::new(name), edit);
-            }
-            id => id?,
+        let mut games = self.words().games;
+        let is_known = |games: &[Game], id: &str, root: &Path| {
+            games.iter().any(|game| game.id == id || game.root == root)
         };
-        let games = self.database.games()?;
-        let mut game = games
-            .into_iter()
-            .find(|game| game.id == id)
-            .ok_or_else(|| Error::UnknownGame { name: name.to_owned(), known: Vec::new() })?;
-        edit.apply(&mut game)?;
-        self.database.remember_game(&game)?;
-        Ok(game)
-    }
-
-    /// Forgets a game and what the user said of it. Its history, its files and the kept originals
-    /// stay.
-    pub fn forget_game(&self, name: &str) -> Result<String> {
-        let id = self.game_id(name)?;
-        self.database.forget_game(&id)?;
-        Ok(id)
+        for change in self.history()?.changes.iter().rev() {
+            if !is_known(&games, change.game(), change.root()) {
+                games.push(Game::seen(change.game(), change.root()));
+            }
+        }
+        for seen in self.database.seen() {
+            if !is_known(&games, &seen.id, &seen.root) {
+                games.push(Game { title: seen.title, ..Game::seen(&seen.id, &seen.root) });
+            }
+        }
+        games.sort_by(|a, b| a.id.cmp(&b.id));
+        Ok(games)
     }
 
     /// The version of a game, reading its executable whole where nothing states one.
@@ -84,28 +49,36 @@ impl Workshop {
 
     /// The id of the game that a text names, whether its folder is still there or not.
     pub fn game_id(&self, name: &str) -> Result<String> {
-        if let Some(game) = self.known_game(name)? {
-            return Ok(game.id);
+        match self.known_game(name)? {
+            Some(game) => Ok(game.id),
+            None => Err(self.unknown_game(name)?),
         }
-        let games = self.database.games()?;
-        let root = survey::canonical(Path::new(name)).ok();
-        let by_root = games.iter().find(|game| Some(&game.root) == root.as_ref());
-        by_root.map(|game| game.id.clone()).ok_or_else(|| Error::UnknownGame {
-            name: name.to_owned(),
-            known: games.iter().map(|game| game.id.clone()).collect(),
-        })
+    }
+
+    fn unknown_game(&self, name: &str) -> Result<Error> {
+        let known = self.games()?.into_iter().map(|game| game.id).collect();
+        Ok(Error::UnknownGame { name: name.to_owned(), known })
+    }
+
+    /// The folder of the game that a text names.
+    ///
+    /// # Errors
+    /// Where no game has that name, or its folder is not there.
+    fn game_folder(&self, name: &str) -> Result<PathBuf> {
+        match self.known_game(name)? {
+            Some(game) if game.root.is_dir() => Ok(game.root),
+            Some(game) => Err(game.gone()),
+            None if Path::new(name).is_dir() => Ok(PathBuf::from(name)),
+            None => Err(self.unknown_game(name)?),
+        }
     }
 
     /// Surveys the one game that a text names: by id, by title, or by its folder.
+    ///
+    /// # Errors
+    /// Where no game has that name, its folder is not there, or it is not one game.
     pub fn game(&self, name: &str, progress: &dyn Progress) -> Result<GameView> {
-        let root = match self.known_game(name)? {
-            Some(game) => game.root,
-            None => PathBuf::from(name),
-        };
-        if !root.is_dir() {
-            let known = self.database.games()?.into_iter().map(|game| game.id).collect();
-            return Err(Error::UnknownGame { name: name.to_owned(), known });
-        }
+        let root = self.game_folder(name)?;
         let mut survey = self.survey(std::slice::from_ref(&root), progress)?;
         match survey.games.len() {
             0 => Err(Error::NoGame { path: root }),
@@ -117,11 +90,190 @@ impl Workshop {
         }
     }
 
-    fn known_game(&self, name: &str) -> Result<Option<Game>> {
-        let games = self.database.games()?;
+    /// The games whose folder is not there: a drive is away, or they stand somewhere else now.
+    ///
+    /// # Errors
+    /// Where the journal's folder cannot be read.
+    pub fn games_gone(&self) -> Result<Vec<Game>> {
+        let words = self.words();
+        let history = self.history()?;
+        let matters = |game: &Game| {
+            words.games.contains(game) || history.changes.iter().any(|c| c.game() == game.id)
+        };
+        let mut games = self.games()?;
+        games.retain(|game| matters(game) && !game.root.is_dir());
+        Ok(games)
+    }
+
+    /// The game that a folder is likely to be, though it stood somewhere else: one whose folder is gone,
+    /// with the same executable and a file that a change put there.
+    ///
+    /// # Errors
+    /// Where the journal's folder cannot be read.
+    pub fn moved_from(&self, view: &GameView) -> Result<Option<Game>> {
+        let gone = self.games_gone()?;
+        let Some(mark) = ExecutableMark::of(view).filter(|_| !gone.is_empty()) else {
+            return Ok(None);
+        };
+        let history = self.history()?;
+        let is_same = |game: &&Game| {
+            let own = || history.changes.iter().filter(|change| change.game() == game.id);
+            let same_program = own().any(|change| {
+                change.executable.as_ref().is_some_and(|then| {
+                    (&then.path, then.size, then.stamp) == (&mark.path, mark.size, mark.stamp)
+                })
+            });
+            let ledger = Ledger::of(&game.root, own());
+            let ground = OnDisk::new(&self.store, view, None);
+            let holds = |entry: &Entry| {
+                entry.place().bay().is_none()
+                    && ground.file(entry.place()).is_ok_and(|now| now.same_as(&entry.last))
+            };
+            same_program && ledger.files().any(holds)
+        };
+        Ok(gone.into_iter().find(|game| is_same(&game)))
+    }
+
+    /// The game that is known by a text: by its id, its title, or its folder, be that there or not.
+    ///
+    /// # Errors
+    /// Where the journal's folder cannot be read.
+    pub fn known_game(&self, name: &str) -> Result<Option<Game>> {
+        let games = self.games()?;
         let by_id = games.iter().find(|game| same_name(&game.id, name));
         let by_title = || games.iter().find(|game| same_name(&game.title, name));
-        Ok(by_id.or_else(by_title).cloned())
+        let folder = survey::canonical(Path::new(name)).or_else(|_| std::path::absolute(name)).ok();
+        let by_folder = || games.iter().find(|game| Some(&game.root) == folder.as_ref());
+        Ok(by_id.or_else(by_title).or_else(by_folder).cloned())
+    }
+}
+
+impl Altering<'_> {
+    /// Remembers a folder of which each sub-folder is a game; gives it as the system spells it.
+    ///
+    /// # Errors
+    /// Where it is no folder, or what the user said cannot be written.
+    pub fn add_library_root(&self, path: &Path) -> Result<PathBuf> {
+        let root = folder(path)?;
+        self.edit(|words| {
+            if !words.roots.contains(&root) {
+                words.roots.push(root.clone());
+                words.roots.sort();
+            }
+            Ok(())
+        })?;
+        Ok(root)
+    }
+
+    /// Forgets a library root, whether it is still there or not. Nothing on disk is touched.
+    ///
+    /// # Errors
+    /// [`Error::UnknownRoot`] where it is none.
+    pub fn forget_library_root(&self, path: &Path) -> Result<PathBuf> {
+        let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+        let root = survey::canonical(path).unwrap_or(absolute);
+        self.edit(|words| {
+            if !words.roots.contains(&root) {
+                let known = words.roots.iter().map(|root| root.display().to_string()).collect();
+                return Err(Error::UnknownRoot { path: root.clone(), known });
+            }
+            words.roots.retain(|other| *other != root);
+            Ok(())
+        })?;
+        Ok(root)
+    }
+
+    /// Remembers a folder as a game, with what the user says of it.
+    ///
+    /// # Errors
+    /// Where it is no folder, or a setting cannot be.
+    pub fn add_game(&self, path: &Path, edit: &GameEdit) -> Result<Game> {
+        let root = folder(path)?;
+        let game = Game::in_folder(root, &self.workshop.games()?);
+        self.edit_game(game, edit)
+    }
+
+    /// Changes what the user says of a game; a folder that is not known yet is remembered. A game that
+    /// stands somewhere else now takes its history along, and so does a bay.
+    ///
+    /// # Errors
+    /// Where no game has that name, or a setting cannot be.
+    pub fn set_game(&self, name: &str, edit: &GameEdit) -> Result<Game> {
+        let id = match self.workshop.game_id(name) {
+            Err(Error::UnknownGame { .. }) if Path::new(name).is_dir() => {
+                return self.add_game(Path::new(name), edit);
+            }
+            id => id?,
+        };
+        let games = self.workshop.games()?;
+        let game = games.into_iter().find(|game| game.id == id);
+        let unknown = || Error::UnknownGame { name: name.to_owned(), known: Vec::new() };
+        self.edit_game(game.ok_or_else(unknown)?, edit)
+    }
+
+    fn edit_game(&self, mut game: Game, edit: &GameEdit) -> Result<Game> {
+        let before = game.clone();
+        if let Some(root) = &edit.root {
+            game.root = folder(root)?;
+            let games = self.workshop.games()?;
+            let taken = |other: &&Game| other.root == game.root && other.id != game.id;
+            let other = games.iter().find(taken);
+            // What a survey came across there is this very game, under an id of its own.
+            match other.filter(|other| other.registered) {
+                Some(other) => {
+                    return Err(Error::Taken {
+                        what: "a game in that folder:",
+                        name: other.id.clone(),
+                    });
+                }
+                None => other.iter().for_each(|other| self.workshop.database.forget(&other.id)),
+            }
+        }
+        edit.apply(&mut game)?;
+        game.registered = true;
+        self.edit(|words| {
+            let moved = |from: &Path, to: &Path| Moved {
+                game: game.id.clone(),
+                from: from.to_owned(),
+                to: to.to_owned(),
+            };
+            if before.root != game.root {
+                words.moved.push(moved(&before.root, &game.root));
+            }
+            for (name, old) in &before.settings.bays {
+                let now = game.settings.bays.get(name);
+                if let Some(new) = now.filter(|new| *new != old && !old.is_dir()) {
+                    words.moved.push(moved(old, new));
+                }
+            }
+            words.games.retain(|other| other.id != game.id);
+            words.games.push(game.clone());
+            words.games.sort_by(|a, b| a.id.cmp(&b.id));
+            Ok(())
+        })?;
+        Ok(game)
+    }
+
+    /// Forgets a game and what the user said of it. Its history, its files and the kept originals
+    /// stay.
+    ///
+    /// # Errors
+    /// Where no game has that name.
+    pub fn forget_game(&self, name: &str) -> Result<String> {
+        let id = self.workshop.game_id(name)?;
+        self.edit(|words| {
+            words.games.retain(|game| game.id != id);
+            Ok(())
+        })?;
+        self.workshop.database.forget(&id);
+        Ok(id)
+    }
+
+    /// Changes what the user said. What cannot be read is not overwritten.
+    pub(super) fn edit(&self, change: impl FnOnce(&mut Words) -> Result<()>) -> Result<()> {
+        let mut words = self.workshop.words.read()?;
+        change(&mut words)?;
+        self.workshop.words.write(&words)
     }
 }
 

@@ -2,56 +2,63 @@
 
 use std::cell::RefCell;
 use std::collections::HashMap;
-use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::sync::Arc;
 
-use rayon::prelude::*;
-
+use crate::change::{Side, Target};
 use crate::check::Images;
-use crate::content::{Content, FileState};
+use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::image::{Facts, Image};
-use crate::path::{GamePath, same_name};
-use crate::plan::{self, Ground, Held, Place};
-use crate::rack::{Build, Parcel};
-use crate::state::Blobs;
+use crate::path::TreePath;
+use crate::plan::{Ground, Place};
+use crate::rack::Parcel;
 use crate::survey::GameView;
+use upright_spanner_change::carrier::{self, Carriers};
+use upright_spanner_change::{Scope, Store, Territory};
+
+/// The largest settings file that is merged: no program writes one of this length.
+const LARGEST_SETTINGS: u64 = 16 << 20;
 
 /// A game's folder with the store, and the package that a build may have to be taken from.
 /// What was read once is kept: nothing changes while a plan is made.
 pub(super) struct OnDisk<'a> {
-    root: &'a Path,
-    blobs: &'a Blobs,
+    root: PathBuf,
+    territory: Result<Territory, upright_spanner_change::Error>,
+    store: &'a Store,
     parcel: Option<&'a Parcel>,
-    held: RefCell<HashMap<Place, Option<Held>>>,
+    held: RefCell<HashMap<Target, Side>>,
     images: RefCell<HashMap<PathBuf, Option<Arc<Image>>>>,
 }
 
 impl<'a> OnDisk<'a> {
-    pub fn new(root: &'a Path, blobs: &'a Blobs, parcel: Option<&'a Parcel>) -> Self {
-        let (held, images) = (RefCell::default(), RefCell::default());
-        Self { root, blobs, parcel, held, images }
+    pub fn new(store: &'a Store, view: &GameView, parcel: Option<&'a Parcel>) -> Self {
+        let root = view.game.root.clone();
+        let bays = view.game.settings.bays.values().cloned().collect();
+        let scope = Scope { root: root.clone(), bays, grants: Vec::new() };
+        Self {
+            territory: Territory::open(&scope),
+            root,
+            store,
+            parcel,
+            held: RefCell::default(),
+            images: RefCell::default(),
+        }
+    }
+
+    fn territory(&self) -> Result<&Territory> {
+        self.territory
+            .as_ref()
+            .map_err(|_| Error::io("open", &self.root)(std::io::ErrorKind::NotFound.into()))
     }
 
     /// The file of a build: in the package that it is not yet stored from, else in the store.
-    fn file(&self, content: &Content) -> Result<PathBuf> {
+    fn path_of(&self, content: &Content) -> Result<PathBuf> {
         let unpacked = self.parcel.and_then(|parcel| parcel.file_of(content));
-        unpacked.map_or_else(|| self.blobs.file(content), |path| Ok(path.to_owned()))
-    }
-
-    /// Reads the files in a build's slots side by side: where the system proves that a file was not
-    /// altered since, it is not read again.
-    pub fn read_ahead(&self, view: &GameView, build: &Build) {
-        if !cfg!(unix) {
-            return;
+        match unpacked {
+            Some(path) => Ok(path.to_owned()),
+            None => Ok(self.store.file(content)?),
         }
-        let slots = plan::slots(view, build).into_iter();
-        let files: Vec<PathBuf> = slots.map(|library| library.path.on(self.root)).collect();
-        files.par_iter().for_each(|file| {
-            // One that cannot be read is told of when it is asked for.
-            let _ = Content::of_file(file);
-        });
     }
 
     fn image(&self, path: PathBuf) -> Option<Arc<Image>> {
@@ -59,63 +66,58 @@ impl<'a> OnDisk<'a> {
         let read = |path: &PathBuf| Image::read(path).ok().map(Arc::new);
         images.entry(path).or_insert_with_key(read).clone()
     }
+
+    fn look(&self, target: &Target) -> Result<Side> {
+        let territory = self.territory()?;
+        let state = carrier::OnDisk::new(territory, self.store, false).of(target).look(target)?;
+        let path = territory.path(target.place());
+        let version = || Facts::read(&path).ok()?.version().map(|version| version.to_string());
+        let label = state.file().and_then(|_| version());
+        Ok(Side { state, label })
+    }
 }
 
 impl Images for OnDisk<'_> {
-    fn at(&self, path: &GamePath) -> Option<Arc<Image>> {
-        self.image(path.on(self.root))
+    fn at(&self, path: &TreePath) -> Option<Arc<Image>> {
+        self.image(path.on(&self.root))
     }
 
     fn stored(&self, content: &Content) -> Option<Arc<Image>> {
-        self.image(self.file(content).ok()?)
+        self.image(self.path_of(content).ok()?)
     }
 }
 
 impl Ground for OnDisk<'_> {
-    fn now(&self, place: &Place) -> Result<Option<Held>> {
-        if let Some(known) = self.held.borrow().get(place) {
+    fn now(&self, target: &Target) -> Result<Side> {
+        if let Some(known) = self.held.borrow().get(target) {
             return Ok(known.clone());
         }
-        let path = place.on(self.root);
-        let state = FileState::observe(&path)?;
-        let version = || Facts::read(&path).ok().and_then(|facts| facts.version());
-        let held = state.map(|state| Held { state, version: version() });
-        self.held.borrow_mut().insert(place.clone(), held.clone());
-        Ok(held)
+        let side = self.look(target)?;
+        self.held.borrow_mut().insert(target.clone(), side.clone());
+        Ok(side)
     }
 
     fn bytes(&self, place: &Place) -> Result<Vec<u8>> {
-        let path = place.on(self.root);
-        fs::read(&path).map_err(Error::io("read", &path))
+        Ok(self.territory()?.bytes(place, LARGEST_SETTINGS)?)
     }
 
     fn spelled(&self, place: Place) -> Place {
-        if place.on(self.root).exists() && !cfg!(windows) {
-            return place;
-        }
-        let mut folder = place.base(self.root).to_owned();
-        let mut parts = Vec::new();
-        for part in place.path.as_str().split('/') {
-            let names = fs::read_dir(&folder).into_iter().flatten().flatten();
-            let mut names = names.filter_map(|entry| entry.file_name().into_string().ok());
-            let spelled = names.find(|name| same_name(name, part));
-            let part = spelled.unwrap_or_else(|| part.to_owned());
-            folder.push(&part);
-            parts.push(part);
-        }
-        match GamePath::new(&parts.join("/")) {
-            Ok(path) => Place { path, ..place },
-            Err(_) => place,
-        }
+        let spelled = self.territory().and_then(|territory| Ok(territory.spelled(&place)?));
+        spelled.unwrap_or(place)
     }
 
-    fn missing_folders(&self, place: &Place) -> usize {
-        let path = place.on(self.root);
-        path.ancestors().skip(1).take_while(|folder| !folder.exists()).count()
+    fn missing_folders(&self, place: &Place) -> Result<Vec<Place>> {
+        Ok(self.territory()?.missing_folders(place)?)
+    }
+
+    fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)> {
+        Ok(self.territory()?.entries(folder)?)
     }
 
     fn stored(&self, content: &Content) -> Result<Vec<u8>> {
-        let path = self.file(content)?;
-        fs::read(&path).map_err(Error::io("read", &path))
+        match self.parcel.and_then(|parcel| parcel.file_of(content)) {
+            Some(path) => std::fs::read(path).map_err(Error::io("read", path)),
+            None => Ok(self.store.bytes(content)?),
+        }
     }
 }

@@ -8,15 +8,14 @@ use tempfile::NamedTempFile;
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
-use super::{FitPlan, Workshop};
-use crate::content::Content;
+use super::{Altering, FitPlan};
+use crate::content::content_of;
 use crate::error::{Error, Result};
 
-impl Workshop {
+impl Altering<'_> {
     /// Writes the part of a plan that is handed off as a zip into a folder, which begins with what a
     /// mod manager installs; gives the file. One that is there already is not overwritten.
-    pub fn hand_off(&mut self, fit: &FitPlan, folder: &Path) -> Result<PathBuf> {
-        let _lock = self.lock()?;
+    pub fn hand_off(&self, fit: &FitPlan, folder: &Path) -> Result<PathBuf> {
         if let Some(parcel) = &fit.parcel {
             self.shelve(parcel)?;
         }
@@ -25,7 +24,7 @@ impl Workshop {
         let staged = NamedTempFile::new_in(folder).map_err(Error::io("write into", folder))?;
         self.pack(fit, staged.as_file(), &target)?;
         staged.as_file().sync_all().map_err(Error::io("write to disk", &target))?;
-        if target.is_file() && Content::of_file(&target)? == Content::of_file(staged.path())? {
+        if target.is_file() && content_of(&target)? == content_of(staged.path())? {
             return Ok(target);
         }
         staged.persist_noclobber(&target).map_err(|error| match error.error.kind() {
@@ -47,9 +46,8 @@ impl Workshop {
         for part in &fit.plan.handoff {
             let options = SimpleFileOptions::default().large_file(part.content.size >= 1 << 32);
             zip.start_file(part.to.as_str(), options).map_err(failed)?;
-            let stored = self.blobs.file(&part.content)?;
-            let mut reader = File::open(&stored).map_err(Error::io("read", &stored))?;
-            io::copy(&mut reader, &mut zip).map_err(Error::io("write", target))?;
+            let mut stored = self.workshop.store.open_content(&part.content)?;
+            io::copy(&mut stored, &mut zip).map_err(Error::io("write", target))?;
         }
         zip.finish().map(drop).map_err(failed)
     }

@@ -5,15 +5,16 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
-use super::{OnDisk, Workshop, refuse_stops};
-use crate::change::{Change, Deed};
-use crate::content::{Content, FileState, Stamp};
+use super::{Altering, Cleared, OnDisk, Workshop};
+use crate::change::{Change, Deed, Side, Step};
+use crate::content::{Content, FileState, Stamp, state_of};
 use crate::error::{Error, Result};
 use crate::image::Facts;
-use crate::path::{GamePath, fold};
-use crate::plan::{Ground, Held, Place, Plan, Step};
+use crate::path::{TreePath, fold};
+use crate::plan::{Ground, Place, Plan};
 use crate::progress::Progress;
 use crate::survey::GameView;
+use upright_spanner_change::Supply;
 
 /// The family under which such changes are recorded.
 const FAMILY: &str = "game-files";
@@ -29,15 +30,8 @@ pub struct MergePlan {
 
 /// A file of the folders.
 struct Source {
-    path: GamePath,
+    path: TreePath,
     file: PathBuf,
-}
-
-impl MergePlan {
-    /// Goes on despite findings of these codes.
-    pub fn override_stops(&mut self, codes: &[String]) {
-        self.plan.override_stops(codes);
-    }
 }
 
 impl Workshop {
@@ -56,17 +50,18 @@ impl Workshop {
             }
         }
         progress.begin("reading the folders", Some(files.len() as u64));
-        let read: Result<Vec<(Source, Held)>> = files
+        let read: Result<Vec<(Source, Side)>> = files
             .into_values()
             .collect::<Vec<_>>()
             .into_par_iter()
             .map(|source| {
-                let state = FileState::observe(&source.file)?
-                    .ok_or_else(|| Error::NotAsExpected { path: source.file.clone() })?;
+                let gone = || Error::io("read", &source.file)(std::io::ErrorKind::NotFound.into());
+                let state = state_of(&source.file)?.ok_or_else(gone)?;
                 let stamp = Stamp::fresh(state.stamp.modified);
                 let version = Facts::read(&source.file).ok().and_then(|facts| facts.version());
                 progress.advance(1);
-                Ok((source, Held { state: FileState { stamp, ..state }, version }))
+                let label = version.map(|version| version.to_string());
+                Ok((source, Side::file(FileState { stamp, ..state }, label)))
             })
             .collect();
         progress.end();
@@ -75,42 +70,63 @@ impl Workshop {
             .map(|f| f.file_name().unwrap_or_default().to_string_lossy().into_owned())
             .collect();
         let mut plan = Plan::new(view, Deed::Fit, format!("merge {}", names.join(", ")));
-        let ground = OnDisk::new(&view.game.root, &self.blobs, None);
+        let ground = OnDisk::new(&self.store, view, None);
         let mut sources = BTreeMap::new();
         let read = read?;
         progress.begin("comparing with the game", Some(read.len() as u64));
         for (source, after) in read {
             progress.advance(1);
             let place = ground.spelled(Place::from(source.path));
-            let before = ground.now(&place)?;
-            if before.as_ref().map(|held| held.state.content) == Some(after.state.content) {
+            let before = ground.file(&place)?;
+            if before.same_as(&after) {
                 continue;
             }
-            sources.insert(after.state.content, source.file);
-            let folders = if before.is_none() { ground.missing_folders(&place) } else { 0 };
-            let family = FAMILY.to_owned();
-            plan.steps.push(Step { place, family, before, after: Some(after), folders });
+            sources.extend(after.state.content().map(|content| (content, source.file)));
+            plan.steps.push(Step::file(place, before, after, FAMILY));
         }
         progress.end();
-        let stored = sources.keys().map(|content| content.size).sum();
-        plan.findings.extend(self.conditions(view, &plan, stored));
+        plan.supplied = sources.keys().map(|content| content.size).sum();
+        plan.arrange(&self.ledger(&view.game.root)?, &ground)?;
         Ok(MergePlan { plan, sources })
     }
 
+    /// Clears the plan of a merge of its stops, as [`Workshop::clear`] does.
+    ///
+    /// # Errors
+    /// The plan itself with all findings, where something stops it.
+    pub fn clear_merge(
+        &self,
+        merge: MergePlan,
+        despite: &[String],
+    ) -> Result<ClearedMerge, Box<Plan>> {
+        let supplies = merge.sources.into_iter().map(|(content, file)| Supply::File(file, content));
+        let supplies: Vec<Supply> = supplies.collect();
+        Ok(ClearedMerge { cleared: self.clear(merge.plan, despite)?, supplies })
+    }
+}
+
+/// A merge that nothing stops.
+#[derive(Debug)]
+#[must_use]
+pub struct ClearedMerge {
+    cleared: Cleared,
+    supplies: Vec<Supply>,
+}
+
+impl ClearedMerge {
+    /// The plan.
+    pub fn plan(&self) -> &Plan {
+        self.cleared.plan()
+    }
+}
+
+impl Altering<'_> {
     /// Carries out what [`Workshop::plan_merge`] planned.
-    pub fn merge(&mut self, merge: MergePlan, progress: &dyn Progress) -> Result<Change> {
-        refuse_stops(&merge.plan)?;
-        let _lock = self.lock()?;
-        progress.begin("storing the new files", Some(merge.sources.len() as u64));
-        let blobs = &self.blobs;
-        let stored = merge.sources.par_iter().try_for_each(|(content, file)| {
-            blobs.keep(file, content)?;
-            progress.advance(1);
-            Ok(())
-        });
-        progress.end();
-        stored?;
-        self.carry_out(merge.plan, progress)
+    ///
+    /// # Errors
+    /// Where it was not done; the error says how everything was left.
+    pub fn merge(&self, merge: ClearedMerge, progress: &dyn Progress) -> Result<Change> {
+        self.apply_with(merge.cleared, merge.supplies, progress)
     }
 }
 
@@ -126,9 +142,13 @@ fn files_below(folder: &Path) -> Result<Vec<Source>> {
                 folders.push(file);
                 continue;
             }
-            let unfit = || Error::OutsideGame { path: file.clone(), root: folder.to_owned() };
-            let path = GamePath::below(folder, &file).filter(|_| kind.is_file());
-            files.push(Source { path: path.ok_or_else(unfit)?, file });
+            let unfit = |why: String| Error::NotMergeable { path: file.clone(), why };
+            if !kind.is_file() {
+                return Err(unfit("it is a link or a device".to_owned()));
+            }
+            let path =
+                TreePath::below(folder, &file).map_err(|error| unfit(error.why.to_owned()))?;
+            files.push(Source { path, file });
         }
     }
     Ok(files)

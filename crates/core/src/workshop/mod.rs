@@ -9,177 +9,288 @@ mod families;
 mod games;
 mod ground;
 mod handoff;
+mod history;
 mod layouts;
 mod merging;
 mod pins;
+mod recovery;
 mod time;
 
-use std::fs::{self, File};
 use std::path::{Path, PathBuf};
-use std::time::{Duration, Instant};
 
-use fs4::FileExt;
-
-use crate::change::{self, Change};
+use crate::change::{Change, RecordState, Target, notes};
+use crate::check;
 use crate::error::{Error, Result};
-use crate::plan::Plan;
+use crate::plan::{Merge, Plan};
 use crate::progress::Progress;
-use crate::state::{Blobs, Database};
+use crate::state::{Database, Labels, Shelf, Words, WordsFile, take_over};
 use crate::survey::{self, Knowledge, Survey};
-pub use builds::{Added, Addition, Damage, News, Proposal};
+pub use builds::{Added, Addition, ChangesSince, DamagedContent, Proposal};
 pub use checks::Checked;
+pub use conditions::Cleared;
 pub use deciding::{FitOptions, FitPlan};
-pub use doctor::{Diagnosis, Waste};
+pub use doctor::{Diagnosis, Mended, StoreUse, Unreferenced};
 use ground::OnDisk;
-pub use merging::MergePlan;
-pub use time::{Adoption, Force, Refit};
-
-/// How long to wait for another process that is at work with the same home.
-const PATIENCE: Duration = Duration::from_secs(10);
-
-/// What became of a change that had been interrupted.
-#[derive(Debug)]
-pub struct Recovery {
-    /// The change.
-    pub change: Change,
-    /// Whether every file is back as it was, else why not: the change waits on then.
-    pub outcome: Result<()>,
-}
+pub use history::{ChangeStatus, History};
+pub use merging::{ClearedMerge, MergePlan};
+pub use recovery::{Recovery, Target as RecoveredTarget};
+pub use time::{Adoption, Refit};
+use upright_spanner_change::{
+    Draft, Engine, Failure, Folder, Journal, Lock, StepOutcome, StepReport, Store, Supply,
+};
 
 /// A home folder, opened.
 #[derive(Debug)]
 pub struct Workshop {
     home: PathBuf,
     database: Database,
-    blobs: Blobs,
+    journal: Journal,
+    store: Store,
+    labels: Labels,
+    words: WordsFile,
+}
+
+/// The right to alter: no other process of this home has it at the same time.
+#[derive(Debug)]
+#[must_use]
+pub struct Altering<'a> {
+    workshop: &'a Workshop,
+    _home: Lock,
 }
 
 impl Workshop {
-    /// Opens a home folder, making it if needed.
+    /// Opens a home folder, making it if needed. One of an earlier version is taken over.
+    ///
+    /// # Errors
+    /// Where it cannot be made or opened, or a newer version of the program wrote it.
     pub fn open(home: &Path) -> Result<Self> {
-        fs::create_dir_all(home).map_err(Error::io("make the home folder", home))?;
-        let database = Database::open(&home.join("spanner.db"))?;
-        let blobs = Blobs::open(home.join("blobs"))?;
-        Ok(Self { home: home.to_owned(), database, blobs })
+        drop(Folder::make(home)?);
+        let journal = Journal::open(&home.join("journal"))?;
+        let store = Store::open(&home.join("blobs"))?;
+        let labels = Labels::open(&home.join("rack"))?;
+        let words = WordsFile::open(home)?;
+        let index = home.join("spanner.db");
+        if needs_taking_over(&index) {
+            let _lock = Lock::take(home)?;
+            take_over(home, &index, &journal, &store, &labels, &words)?;
+        }
+        let database = Database::open(&index)?;
+        Ok(Self { home: home.to_owned(), database, journal, store, labels, words })
+    }
+
+    /// The home folder.
+    pub fn home(&self) -> &Path {
+        &self.home
     }
 
     /// Surveys everything below some paths. The games found are remembered by id, which writes to
-    /// nothing but the home folder.
+    /// nothing but the index.
+    ///
+    /// # Errors
+    /// Where the home cannot be read.
     pub fn survey(&self, paths: &[PathBuf], progress: &dyn Progress) -> Result<Survey> {
+        let words = self.words();
         let mut knowledge = Knowledge {
-            games: self.database.games()?,
-            library_roots: self.database.library_roots()?,
+            games: self.games()?,
+            library_roots: words.roots,
             builds: self.builds()?,
-            changes: self.database.changes(None)?,
+            changes: self.history()?.changes,
             catalog: self.catalog(),
-            pins: self.pins()?,
+            pins: words.pins,
         };
         let known = knowledge.games.clone();
         let survey = survey::survey(paths, &mut knowledge, &self.database, progress)?;
         for view in survey.games.iter().filter(|view| !known.contains(&view.game)) {
-            self.database.remember_game(&view.game)?;
+            let game = &view.game;
+            self.database.remember(&game.id, &game.title, &game.root);
         }
         Ok(survey)
     }
 
+    /// Takes the right to alter, waiting a while for another process that has it.
+    ///
+    /// # Errors
+    /// Where the other process does not give it up, or the home cannot be written to.
+    pub fn alter(&self) -> Result<Altering<'_>> {
+        Ok(Altering { workshop: self, _home: Lock::take(&self.home)? })
+    }
+
+    /// What the user said, as far as it can be read; [`Workshop::words_fault`] says what cannot.
+    fn words(&self) -> Words {
+        self.words.read().unwrap_or_default()
+    }
+
+    /// What is wrong with what the user said: a file that was edited may be.
+    pub fn words_fault(&self) -> Option<Error> {
+        self.words.read().err()
+    }
+
+    /// What the labels of the rack say.
+    fn shelf(&self) -> Result<Shelf> {
+        self.labels.read(|content| {
+            let known = self.database.image(content);
+            known.or_else(|| {
+                let facts = crate::image::Facts::read(&self.store.file(content).ok()?).ok()?;
+                self.database.keep_image(content, &facts);
+                Some(facts)
+            })
+        })
+    }
+
+    fn engine<'a>(&'a self, progress: &'a dyn Progress) -> Engine<'a> {
+        let (journal, store) = (&self.journal, &self.store);
+        Engine { journal, copies: &self.database, store, progress }
+    }
+}
+
+/// Whether a database that kept precious things lies in the home. That it does not is the usual case,
+/// told without opening it.
+fn needs_taking_over(index: &Path) -> bool {
+    // The version that the user of the database gave it stands at byte 60, as a big-endian number.
+    const VERSION: std::ops::Range<usize> = 60..64;
+    let start = crate::content::bytes_of(index, 64).unwrap_or_default();
+    let version =
+        start.get(VERSION).and_then(|bytes| bytes.try_into().ok()).map(i32::from_be_bytes);
+    version.is_some_and(|version| (1..=3).contains(&version))
+}
+
+impl Altering<'_> {
     /// Carries out what [`Workshop::plan_fit`] planned; a build that came as a file goes on the
     /// rack.
-    pub fn fit(&mut self, fit: FitPlan, progress: &dyn Progress) -> Result<Change> {
-        refuse_stops(&fit.plan)?;
-        let _lock = self.lock()?;
-        if let Some(parcel) = &fit.parcel {
+    ///
+    /// # Errors
+    /// Where it was not done; the error says how everything was left.
+    pub fn fit(
+        &self,
+        plan: Cleared,
+        fit: Option<&crate::rack::Parcel>,
+        progress: &dyn Progress,
+    ) -> Result<Change> {
+        if let Some(parcel) = fit {
             self.shelve(parcel)?;
         }
-        self.carry_out(fit.plan, progress)
+        self.apply(plan, progress)
     }
 
-    /// Carries out a plan that places nothing but what the store has.
-    pub fn carry_out_plan(&mut self, plan: Plan, progress: &dyn Progress) -> Result<Change> {
-        refuse_stops(&plan)?;
-        let _lock = self.lock()?;
-        self.carry_out(plan, progress)
+    /// Carries out a plan that nothing stops.
+    ///
+    /// # Errors
+    /// Where it was not done; the error says how everything was left.
+    pub fn apply(&self, cleared: Cleared, progress: &dyn Progress) -> Result<Change> {
+        let plan = cleared.plan();
+        let is_done = |merge: &&Merge| plan.steps.iter().any(|step| *step.place() == merge.place);
+        let merges = plan.merges.iter().filter(is_done);
+        let supplies = merges.map(|merge| Supply::Bytes(merge.merged.bytes.clone())).collect();
+        self.apply_with(cleared, supplies, progress)
     }
 
-    /// Every change of a game, or of all games, oldest first.
-    pub fn history(&self, game: Option<&str>) -> Result<Vec<Change>> {
-        self.database.changes(game)
+    fn apply_with(
+        &self,
+        cleared: Cleared,
+        supplies: Vec<Supply>,
+        progress: &dyn Progress,
+    ) -> Result<Change> {
+        let plan = cleared.into_plan();
+        let workshop = self.workshop;
+        let _game = Lock::take(&plan.game.root)?;
+        workshop.expect_free(&plan)?;
+        let draft = draft(plan, supplies);
+        let record = workshop.engine(progress).apply(draft).map_err(failed)?;
+        workshop.forget_facts(&record);
+        Change::try_from(record)
+            .map_err(|what| Error::DamagedFile { path: workshop.home.clone(), what })
     }
+}
 
-    /// The numbers of changes that were interrupted and wait to be put back.
-    pub fn interrupted(&self) -> Result<Vec<i64>> {
-        Ok(self.database.open_changes()?.into_iter().map(|(number, _)| number).collect())
-    }
+/// How long a virus scanner may take to set aside what it does not like.
+const A_MOMENT: std::time::Duration = std::time::Duration::from_millis(100);
 
-    /// Puts back the changes that were interrupted. Commands that alter games do this first. One that
-    /// cannot be put back now, as when its game is on a drive that is not plugged in, waits on; until
-    /// then nothing else alters that game.
-    pub fn recover(&mut self) -> Result<Vec<Recovery>> {
-        let _lock = self.lock()?;
-        let open = self.database.open_changes()?;
-        if open.is_empty() {
-            return Ok(Vec::new());
-        }
-        let mut changes = self.database.changes(None)?;
-        changes.retain(|change| open.iter().any(|(number, _)| *number == change.number));
-        let put_back = |change: &Change| {
-            let _game = lock_game(&change.root)?;
-            change::put_back(change, &self.blobs, &self.database)
+impl Workshop {
+    /// The libraries that a change has just put into a game and that are gone or another already, looked
+    /// at a moment later.
+    pub fn gone_since(&self, change: &Change) -> Vec<PathBuf> {
+        let is_library = |step: &&crate::change::Step| {
+            let name = step.place().path().file_name();
+            ["dll", "exe", "asi"].contains(&crate::path::extension(name).as_str())
         };
-        let recover = |change| Recovery { outcome: put_back(&change), change };
-        Ok(changes.into_iter().map(recover).collect())
-    }
-
-    fn carry_out(&mut self, plan: Plan, progress: &dyn Progress) -> Result<Change> {
-        let _game = lock_game(&plan.game.root)?;
-        let open = self.database.open_changes()?;
-        if let Some((number, root)) = open.into_iter().find(|(_, root)| *root == plan.game.root) {
-            return Err(Error::Waiting { number, root });
+        let libraries: Vec<_> = change.steps().iter().filter(is_library).collect();
+        if libraries.is_empty() {
+            return Vec::new();
         }
-        change::apply(plan, &self.blobs, &mut self.database, progress)
+        std::thread::sleep(A_MOMENT);
+        let is_other = |step: &crate::change::Step| {
+            let wanted = step.after().state.content().map(|content| content.size);
+            let found = std::fs::symlink_metadata(change.on_disk(step.target()));
+            found.ok().map(|metadata| metadata.len()) != wanted
+        };
+        let gone = libraries.into_iter().filter(|step| is_other(step));
+        gone.map(|step| change.on_disk(step.target())).collect()
     }
 
-    /// Lets one process at a time alter what this home knows. Given up when dropped.
-    fn lock(&self) -> Result<File> {
-        let path = self.home.join("lock");
-        let file = File::create(&path).map_err(Error::io("open", &path))?;
-        wait_for(file, &path, || Error::Busy { what: "the home", path: self.home.clone() })
+    /// Forgets what was read of the files of a change: some systems' dates do not tell of a swap.
+    fn forget_facts(&self, record: &upright_spanner_change::Record) {
+        let files: Vec<PathBuf> =
+            record.steps.iter().map(|step| step.place().on(&record.root)).collect();
+        self.database.forget_facts(files.iter().map(PathBuf::as_path));
     }
-}
 
-/// Lets one process at a time alter a game's folder, whichever home it works from.
-#[cfg(unix)]
-fn lock_game(root: &Path) -> Result<File> {
-    // The folder itself can be locked: nothing lies around in it.
-    let folder = File::open(root).map_err(Error::io("open", root))?;
-    wait_for(folder, root, || Error::Busy { what: "the game", path: root.to_owned() })
-}
-
-/// Lets one process at a time alter a game's folder, whichever home it works from.
-#[cfg(not(unix))]
-fn lock_game(root: &Path) -> Result<File> {
-    let name =
-        crate::content::Content::of_bytes(crate::path::fold(&root.to_string_lossy()).as_bytes());
-    let path = std::env::temp_dir().join(format!("spanner-{}.lock", name.blake3.short()));
-    let file = File::create(&path).map_err(Error::io("open", &path))?;
-    wait_for(file, &path, || Error::Busy { what: "the game", path: root.to_owned() })
-}
-
-/// Locks a file, waiting a while for another process to give it up.
-fn wait_for(file: File, path: &Path, busy: impl FnOnce() -> Error) -> Result<File> {
-    let began = Instant::now();
-    loop {
-        match FileExt::try_lock(&file) {
-            Ok(()) => return Ok(file),
-            Err(fs4::TryLockError::WouldBlock) if began.elapsed() < PATIENCE => {
-                std::thread::sleep(Duration::from_millis(50));
+    /// Fails where a change that was interrupted is about a target of a plan. Other targets are free.
+    fn expect_free(&self, plan: &Plan) -> Result<()> {
+        let root = &plan.game.root;
+        let on_disk = |target: &Target| target.place().on(root);
+        let wanted: Vec<PathBuf> = plan.steps.iter().map(|step| on_disk(step.target())).collect();
+        let open = self.history()?.changes;
+        let open = open.into_iter().filter(|change| change.state() == RecordState::Open);
+        for change in open {
+            let mut targets = change.steps().iter().map(|step| change.on_disk(step.target()));
+            if targets.any(|target| wanted.contains(&target)) {
+                let (number, root) = (change.number(), change.root().to_owned());
+                return Err(Error::Waiting { number, root });
             }
-            Err(fs4::TryLockError::WouldBlock) => return Err(busy()),
-            Err(fs4::TryLockError::Error(error)) => return Err(Error::io("lock", path)(error)),
+        }
+        Ok(())
+    }
+}
+
+fn draft(plan: Plan, supplies: Vec<Supply>) -> Draft {
+    let despite = plan.despite();
+    Draft {
+        scope: plan.scope(),
+        root: plan.root,
+        notes: notes(&plan.deed, plan.executable.as_ref(), &despite),
+        game: plan.game.id,
+        summary: plan.summary,
+        steps: plan.steps,
+        in_use: check::may_be_in_use(&despite),
+        supplies,
+    }
+}
+
+/// How the engine's failure left everything, in words.
+fn failed(failure: Failure) -> Error {
+    match failure {
+        Failure::Untouched(cause) => Error::Untouched { cause: Box::new(cause.into()) },
+        Failure::PutBack { cause, .. } => Error::PutBack { cause: Box::new(cause.into()) },
+        Failure::Waiting { number, cause, reports } => {
+            let left = reports.iter().filter_map(left_as).collect();
+            Error::NotPutBack { number, cause: Box::new(cause.into()), left }
+        }
+        Failure::NotNoted { number, cause } => {
+            Error::NotNoted { number, cause: Box::new(cause.into()) }
         }
     }
 }
 
-fn refuse_stops(plan: &Plan) -> Result<()> {
-    let stops: Vec<_> = plan.stops().into_iter().cloned().collect();
-    if stops.is_empty() { Ok(()) } else { Err(Error::Refused(stops)) }
+/// How a target was left that could not be put back.
+fn left_as(report: &StepReport) -> Option<String> {
+    match &report.outcome {
+        StepOutcome::AsBefore | StepOutcome::Untouched => None,
+        StepOutcome::AsAfter => {
+            Some(format!("step {} stays as the change made it", report.step + 1))
+        }
+        StepOutcome::Neither(_) => {
+            Some(format!("something else has altered what step {} is about", report.step + 1))
+        }
+        StepOutcome::Unknown(error) => Some(error.to_string()),
+    }
 }

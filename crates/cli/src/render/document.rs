@@ -1,0 +1,114 @@
+//! Steps, plans and changes as documents for programs.
+
+use serde_json::{Value, json};
+use upright_spanner_core::change::{Change, Side, State, Step, state_name};
+use upright_spanner_core::plan::{Handoff, Merge, Place, Plan};
+
+/// What is at a target; nothing where there is nothing.
+pub fn side(side: &Side) -> Value {
+    match &side.state {
+        State::Absent => Value::Null,
+        State::Folder(mode) => json!({ "mode": mode }),
+        State::Mark(set) => json!(set),
+        State::File(file) => {
+            let mut value = json!({
+                "blake3": file.content.blake3,
+                "size": file.content.size,
+                "modified": file.stamp.modified,
+                "mode": file.stamp.mode,
+                "read_only": file.stamp.read_only,
+                "version": side.label,
+            });
+            if let Some(attributes) = file.stamp.attributes {
+                value["attributes"] = json!(attributes);
+            }
+            value
+        }
+    }
+}
+
+/// A place: the path below the game's folder, or below a bay elsewhere.
+pub fn place(place: &Place) -> Value {
+    let mut value = json!({ "path": place.path() });
+    if let Some(bay) = place.bay() {
+        value["bay"] = json!(super::slashes(bay));
+    }
+    value
+}
+
+fn step(step: &Step) -> Value {
+    let mut value = place(step.place());
+    value["kind"] = json!(step.target().kind());
+    value["family"] = json!(step.owner());
+    value["before"] = side(step.before());
+    value["after"] = side(step.after());
+    if let Some(source) = step.source() {
+        value["build"] = json!(source);
+    }
+    value
+}
+
+/// The steps that are not about folders.
+pub fn steps(steps: &[Step]) -> Vec<Value> {
+    steps.iter().filter(|step| !step.target().is_folder()).map(self::step).collect()
+}
+
+/// The folders that come and go.
+fn folders(steps: &[Step]) -> Value {
+    let those = |gone: bool| -> Vec<Value> {
+        let folders = steps.iter().filter(|step| step.target().is_folder());
+        let those = folders.filter(|step| step.after().state.is_absent() == gone);
+        those.map(|step| place(step.place())).collect()
+    };
+    json!({ "made": those(false), "removed": those(true) })
+}
+
+fn merge(merge: &Merge) -> Value {
+    let mut value = place(&merge.place);
+    value["added"] = json!(merge.merged.added);
+    value["followed"] = json!(merge.merged.followed);
+    value["vanished"] = json!(merge.merged.vanished);
+    value
+}
+
+fn handoff(file: &Handoff) -> Value {
+    json!({ "to": file.to, "blake3": file.content.blake3, "size": file.content.size })
+}
+
+/// A plan.
+pub fn plan(plan: &Plan) -> Value {
+    json!({
+        "schema": 1,
+        "game": plan.game.id,
+        "summary": plan.summary,
+        "steps": steps(&plan.steps),
+        "folders": folders(&plan.steps),
+        "merges": plan.merges.iter().map(merge).collect::<Vec<_>>(),
+        "handoff": plan.handoff.iter().map(handoff).collect::<Vec<_>>(),
+        "findings": plan.findings,
+    })
+}
+
+/// A change.
+pub fn change(change: &Change) -> Value {
+    let executable = change.executable.as_ref().map(|mark| {
+        json!({
+            "path": mark.path,
+            "version": mark.version,
+            "size": mark.size,
+            "stamp": mark.stamp,
+        })
+    });
+    json!({
+        "number": change.number(),
+        "game": change.game(),
+        "summary": change.summary(),
+        "deed": change.deed.to_text(),
+        "executable": executable,
+        "despite": change.despite,
+        "began": change.began().to_string(),
+        "state": state_name(change.state()),
+        "steps": steps(change.steps()),
+        "folders": folders(change.steps()),
+    })
+}

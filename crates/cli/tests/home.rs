@@ -1,0 +1,408 @@
+//! What the home keeps: plain files that stand on their own, whatever becomes of the index, of one of
+//! them, or of the version that wrote them.
+
+mod common;
+
+use std::fs;
+use std::path::Path;
+
+use common::{Bench, errors, output, overwrite};
+use upright_spanner_sample::world;
+use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
+
+const TIN: &str = "games/Tin Lighthouse";
+
+/// A home of the version before the journal, with changes that were done, put back and interrupted, a
+/// rack, a pin, a library root and a game with a bay: as that version left it, but for where it lies.
+fn old_home() -> Bench {
+    let bench = Bench::empty();
+    let data = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data/home-3");
+    copy_folder(&data.join("blobs"), &bench.file("home/blobs"));
+    copy_folder(&data.join("game"), &bench.file("games/Pier"));
+    fs::create_dir_all(bench.file("second")).unwrap();
+    let sql = fs::read_to_string(data.join("spanner.sql")).unwrap();
+    // Paths stand in JSON too, where a backslash is written twice.
+    let text = |path: &str| bench.file(path).canonicalize().unwrap().to_str().unwrap().to_owned();
+    let plain = |path: &str| text(path).trim_start_matches(r"\\?\").to_owned();
+    let sql = sql
+        .replace("{BAY}", &plain("second").replace('\\', r"\\"))
+        .replace("{GAME}", &plain("games/Pier"))
+        .replace("{ROOT}", &plain("games"));
+    let database = rusqlite::Connection::open(bench.file("home/spanner.db")).unwrap();
+    database.execute_batch(&sql).unwrap();
+    bench
+}
+
+fn copy_folder(from: &Path, to: &Path) {
+    fs::create_dir_all(to).unwrap();
+    for entry in fs::read_dir(from).unwrap() {
+        let (path, name) = entry.map(|entry| (entry.path(), entry.file_name())).unwrap();
+        if path.is_dir() {
+            copy_folder(&path, &to.join(name));
+        } else {
+            fs::copy(&path, to.join(name)).unwrap();
+        }
+    }
+}
+
+#[test]
+fn a_home_of_the_version_before_the_journal_is_taken_over_recovered_and_rolled_back() {
+    let bench = old_home();
+    let looked = bench.run(&["history", "--json"]).code(5);
+    let document: serde_json::Value = serde_json::from_slice(&looked.get_output().stdout).unwrap();
+    let states: Vec<String> = document["changes"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|change| format!("{} {}", change["state"], change["summary"]).replace('"', ""))
+        .collect();
+    assert_eq!(states, ["done fit glim@1.0.0", "put-back fit glim@2.0.0", "open fit glim@2.0.0"]);
+    assert!(bench.file("home/spanner-3.db").exists(), "a copy of what was taken over stays");
+    assert!(bench.file("home/games.toml").exists());
+
+    let said = errors(&bench.run(&["doctor", "--deep"]).code(0));
+    assert!(said.contains("change 3 (pier, fit glim@2.0.0) had been interrupted"), "{said}");
+    let loader = bench.json(&["inspect", "games/Pier/winmm.dll"]);
+    assert_eq!(loader["images"][0]["file_version"], "1.0.0.0");
+    assert!(!bench.file("games/Pier/new").exists(), "the folders that came with it are gone");
+    let names: Vec<String> =
+        bench.picture("games/Pier").into_iter().map(|(path, _)| path.replace('\\', "/")).collect();
+    assert_eq!(names, ["Pier.exe", "glim.ini", "old/one.bin", "readme.txt", "winmm.dll"]);
+
+    let builds = bench.json(&["rack", "list"]);
+    assert_eq!(builds["builds"].as_array().unwrap().len(), 2);
+    assert_eq!(bench.json(&["rack", "verify"])["damaged"].as_array().map(Vec::len), Some(0));
+    let game = bench.json(&["game", "show", "pier"]);
+    assert_eq!(game["game"]["settings"]["edition"], "harbour");
+    assert!(game["game"]["settings"]["bays"]["second"].as_str().unwrap().ends_with("second"));
+    let said = output(&bench.run(&["fit", "pier", "glim@2.0.0"]).code(3));
+    assert!(said.contains("[pinned]") && said.contains("newer ones stutter"), "{said}");
+
+    bench.ok(&["fit", "pier", "glim@2.0.0", "--despite", "pinned"]);
+    bench.ok(&["rollback", "pier", "--settings"]);
+    let names: Vec<String> =
+        bench.picture("games/Pier").into_iter().map(|(path, _)| path).collect();
+    assert_eq!(names, ["Pier.exe", "readme.txt"], "as before the first change, folders and all");
+    assert!(!bench.file("games/Pier/old").exists());
+    bench.ok(&["doctor", "--deep"]);
+}
+
+#[test]
+fn a_taking_over_that_is_killed_anywhere_is_done_again_and_loses_nothing() {
+    let mut killed = 0;
+    for number in (1..).step_by(if cfg!(windows) { 7 } else { 1 }) {
+        let bench = old_home();
+        let ended = std::process::Command::new(env!("CARGO_BIN_EXE_spanner"))
+            .args(["rack", "list"])
+            .current_dir(bench.path())
+            .env("SPANNER_HOME", bench.file("home"))
+            .env("SPANNER_FAULT", format!("kill:{number}"))
+            .output()
+            .unwrap();
+        bench.run(&["doctor", "--deep"]).code(0);
+        bench.run(&["doctor", "--deep"]).code(0);
+        let builds = bench.json(&["rack", "list"]);
+        assert_eq!(builds["builds"].as_array().unwrap().len(), 2, "killed before {number}");
+        assert_eq!(bench.json(&["rack", "verify"])["damaged"].as_array().map(Vec::len), Some(0));
+        let changes = bench.json(&["history"]);
+        assert_eq!(changes["changes"].as_array().unwrap().len(), 3, "killed before {number}");
+        bench.ok(&["rollback", "pier", "--settings"]);
+        let names: Vec<String> =
+            bench.picture("games/Pier").into_iter().map(|(path, _)| path).collect();
+        assert_eq!(names, ["Pier.exe", "readme.txt"], "killed before {number}");
+        let copy = rusqlite::Connection::open(bench.file("home/spanner-3.db")).unwrap();
+        let rows: i64 =
+            copy.query_row("SELECT count(*) FROM change", [], |row| row.get(0)).unwrap();
+        assert_eq!(rows, 3, "the copy is whole");
+        // Looking has its own end where a change waits.
+        if ended.status.code() == Some(5) {
+            break;
+        }
+        killed += 1;
+    }
+    assert!(killed >= if cfg!(windows) { 2 } else { 15 }, "killed {killed} times");
+}
+
+/// A game with three changes on it, and what it was before.
+fn changed() -> (Bench, Vec<(String, Vec<u8>)>) {
+    let bench = Bench::world();
+    let before = bench.picture(TIN);
+    bench.ok(&["rack", "add", "downloads/sharpwater-2.9.1.zip", "downloads/hushgrain-1.2.2.zip"]);
+    bench.ok(&["rack", "add", "downloads/sharpwater-2026.3.0.zip"]);
+    bench.ok(&["fit", TIN, "sharpwater@2.9.1"]);
+    bench.ok(&["fit", TIN, "hushgrain"]);
+    bench.ok(&["fit", TIN, "sharpwater@2026.3.0"]);
+    (bench, before)
+}
+
+#[test]
+fn the_index_may_be_lost_or_damaged_at_any_time() {
+    let (bench, before) = changed();
+    bench.ok(&["pin", TIN, "evenkeel", "--why", "as it is"]);
+    for garbage in [None, Some(b"not a database".to_vec()), Some(vec![0; 4096])] {
+        let index = bench.file("home/spanner.db");
+        match &garbage {
+            None => fs::remove_file(&index).unwrap(),
+            Some(bytes) => fs::write(&index, bytes).unwrap(),
+        }
+        for journal in ["home/spanner.db-wal", "home/spanner.db-shm", "home/spanner.db-journal"] {
+            let _ = fs::remove_file(bench.file(journal));
+        }
+        let history = bench.json(&["history"]);
+        assert_eq!(history["changes"].as_array().unwrap().len(), 3);
+        assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 3);
+        assert!(bench.ok(&["survey", TIN]).contains("pinned"), "the pin is known");
+        let kept = bench.picture("home/blobs");
+        bench.ok(&["doctor", "--reclaim", "--yes"]);
+        assert_eq!(bench.picture("home/blobs"), kept, "no original is called unneeded");
+        bench.ok(&["rollback", "tin-lighthouse"]);
+        assert!(bench.picture(TIN) == before);
+        bench.ok(&["undo"]);
+        fs::write(bench.file("marker"), b"").unwrap();
+        let journal = bench.file("home/journal");
+        for number in 4..=5 {
+            fs::remove_file(journal.join(format!("{number:08}.change"))).unwrap();
+        }
+        fs::remove_file(bench.file("home/spanner.db")).unwrap();
+    }
+}
+
+#[test]
+fn a_damaged_journal_file_spoils_itself_alone_and_nothing_that_it_kept_is_removed() {
+    let (bench, before) = changed();
+    bench.ok(&["history"]);
+    let file = bench.file("home/journal/00000001.change");
+    let whole = fs::read(&file).unwrap();
+    for garbage in [b"".to_vec(), b"garbage".to_vec(), whole[..whole.len() / 2].to_vec()] {
+        // With the index there is a copy of it.
+        fs::write(&file, &garbage).unwrap();
+        let said = errors(&bench.run(&["history"]).code(1));
+        assert!(said.contains("00000001.change"), "{said}");
+        let said = errors(&bench.run(&["doctor", "--reclaim", "--yes", "--dry-run"]).code(0));
+        assert!(said.is_empty(), "{said}");
+        bench.ok(&["rollback", TIN]);
+        assert!(bench.picture(TIN) == before, "with the copy everything goes back");
+        bench.ok(&["undo"]);
+        let said = bench.ok(&["doctor"]);
+        assert!(said.contains("is written anew from a copy"), "{said}");
+        assert_eq!(fs::read(&file).unwrap(), whole);
+        bench.ok(&["doctor"]);
+    }
+    // Without the index it is lost, and what it kept stays in the store.
+    fs::write(&file, b"garbage").unwrap();
+    fs::remove_file(bench.file("home/spanner.db")).unwrap();
+    let kept = bench.picture("home/blobs");
+    let said = output(&bench.run(&["doctor"]).code(1));
+    assert!(said.contains("is still in the store; nothing is removed"), "{said}");
+    bench.write("stray", b"x");
+    bench.run(&["rack", "drop", "hushgrain", "--anyway"]).code(0);
+    assert_eq!(bench.picture("home/blobs"), kept, "nothing is dropped while a record is missing");
+    bench.ok(&["rollback", TIN, "hushgrain"]);
+    let now = bench.picture(TIN);
+    let differs: Vec<&String> =
+        before.iter().zip(&now).filter(|(a, b)| a != b).map(|(a, _)| &a.0).collect();
+    assert!(differs.iter().all(|path| path.contains("sharpwater")), "{differs:?}");
+    assert!(!differs.is_empty());
+}
+
+#[test]
+fn an_original_is_found_by_hand_with_nothing_but_the_files() {
+    let (bench, before) = changed();
+    let text = fs::read_to_string(bench.file("home/journal/00000002.change")).unwrap();
+    let stored = text.lines().find(|line| line.contains(r#"{"stored":"#)).unwrap();
+    for word in ["hushgrain.dll", r#""label":"1.0.3""#, "modified"] {
+        assert!(stored.contains(word), "{stored}");
+    }
+    let digest = stored.split(r#""blake3":""#).nth(1).unwrap().split('"').next().unwrap();
+    let original = fs::read(bench.file(&format!("home/blobs/{}/{digest}", &digest[..2]))).unwrap();
+    assert!(
+        before.iter().any(|(path, bytes)| path.ends_with("hushgrain.dll") && *bytes == original)
+    );
+}
+
+#[test]
+fn what_the_user_said_can_be_read_and_mended_and_is_never_overwritten_unread() {
+    let (bench, _) = changed();
+    bench.ok(&["game", "set", TIN, "--edition", "harbour"]);
+    let file = bench.file("home/games.toml");
+    let text = fs::read_to_string(&file).unwrap();
+    assert!(text.contains(r#"edition = "harbour""#), "{text}");
+    fs::write(&file, text.replace("harbour", "cliff")).unwrap();
+    assert_eq!(bench.json(&["game", "show", TIN])["game"]["settings"]["edition"], "cliff");
+    let broken = text.replace("edition", "editon");
+    fs::write(&file, &broken).unwrap();
+    let said = errors(&bench.run(&["survey", "games"]).code(0));
+    assert!(said.contains("games.toml") && said.contains("editon"), "{said}");
+    bench.run(&["pin", TIN, "hushgrain", "--why", "x"]).code(4);
+    assert_eq!(fs::read_to_string(&file).unwrap(), broken, "what cannot be read is left alone");
+    bench.ok(&["rollback", TIN]);
+    let said = output(&bench.run(&["doctor"]).code(1));
+    assert!(said.contains("editon"), "{said}");
+}
+
+#[test]
+fn a_build_that_never_arrived_in_full_is_cleared_away_and_a_damaged_label_is_named() {
+    let (bench, _) = changed();
+    let labels = || -> Vec<_> {
+        let labels = fs::read_dir(bench.file("home/rack")).unwrap();
+        labels.map(|entry| entry.unwrap().path()).collect()
+    };
+    let label = labels().into_iter().find(|path| path.to_string_lossy().contains("hush")).unwrap();
+    let text = fs::read_to_string(&label).unwrap();
+    fs::write(&label, text.replacen("hushgrain", "hushgrin", 1)).unwrap();
+    let said = output(&bench.run(&["doctor"]).code(1));
+    assert!(said.contains("rack:") && said.contains("Add that build again"), "{said}");
+    assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 2);
+    let stray = upright_spanner_core::content::Content::of_bytes(b"stray").blake3.to_string();
+    bench.write(&format!("home/blobs/{}/{stray}", &stray[..2]), b"stray");
+    let reclaim = ["doctor", "--reclaim", "--yes", "--despite", "unmentioned"];
+    let said = errors(&bench.run(&reclaim).code(3));
+    assert!(said.contains("cannot be read"), "{said}");
+    bench.ok(&["rack", "add", "downloads/hushgrain-1.2.2.zip"]);
+    assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 3);
+
+    // Killed after the label was written and before its contents were all there.
+    let label = labels().into_iter().find(|path| path.to_string_lossy().contains("2-9-1")).unwrap();
+    let text = fs::read_to_string(&label).unwrap();
+    let arrived = text.lines().position(|line| line.contains("arrived")).unwrap();
+    let lines: Vec<&str> = text.lines().take(arrived).collect();
+    fs::write(&label, lines.join("\n") + "\n").unwrap();
+    assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 2);
+    bench.ok(&["doctor"]);
+    assert!(!label.exists());
+    bench.ok(&["doctor", "--deep"]);
+}
+
+#[test]
+fn names_that_windows_cannot_hold_are_refused_with_words_and_harm_nothing() {
+    if cfg!(windows) {
+        return;
+    }
+    let (bench, _) = changed();
+    bench.write("older/Lantern/note 12:30.txt", b"noon");
+    let said = errors(&bench.run(&["fit", TIN, "--merge", "older"]).code(4));
+    assert!(said.contains("note 12:30.txt") && said.contains("stream of a file"), "{said}");
+    bench.write(&format!("{TIN}/odd?.dll"), &Pe::dll(Bits::Bits64, "odd.dll").to_bytes());
+    let survey = bench.run(&["survey", TIN]).code(1);
+    assert!(errors(&survey).contains("it is passed over: Windows has no names with"));
+    assert!(output(&survey).contains("sharpwater"));
+    let odd = bench.run(&["fit", TIN, "sharpwater@2.9.1", "--as", "con.dll"]).code(2);
+    assert!(errors(&odd).contains("it is the name of a device"));
+    bench.ok(&["history"]);
+    bench.ok(&["rollback", TIN]);
+    bench.ok(&["doctor"]);
+}
+
+#[test]
+fn a_game_that_was_moved_takes_its_history_along() {
+    let (bench, before) = changed();
+    let (from, to) = (bench.file(TIN), bench.file("elsewhere/Tin Lighthouse"));
+    fs::create_dir_all(bench.file("elsewhere")).unwrap();
+    fs::rename(&from, &to).unwrap();
+    let said = errors(&bench.run(&["drift", "tin-lighthouse"]).code(1));
+    assert!(said.contains("which is not there") && said.contains("--root FOLDER"), "{said}");
+    assert_eq!(bench.json(&["history", "tin-lighthouse"])["changes"].as_array().unwrap().len(), 3);
+    let said = errors(&bench.run(&["survey", "elsewhere"]).code(0));
+    assert!(said.contains("spanner game set tin-lighthouse --root"), "{said}");
+    let said = errors(&bench.run(&["rollback", "elsewhere/Tin Lighthouse"]).code(0));
+    assert!(said.contains("looks like Tin Lighthouse"), "nobody is there to answer: {said}");
+    bench.ok(&["game", "set", "tin-lighthouse", "--root", "elsewhere/Tin Lighthouse"]);
+    assert!(bench.ok(&["drift", "tin-lighthouse"]).contains("Everything is as it was left"));
+    // Moved once more, the question is answered.
+    fs::rename(&to, bench.file("Lighthouse")).unwrap();
+    let words = fs::read(bench.file("home/games.toml")).unwrap();
+    let said = errors(&bench.run(&["rollback", "Lighthouse", "--dry-run", "--yes"]).code(0));
+    assert!(said.contains("looks like Tin Lighthouse"), "{said}");
+    assert_eq!(fs::read(bench.file("home/games.toml")).unwrap(), words, "a dry run notes nothing");
+    bench.ok(&["rollback", "Lighthouse", "--yes"]);
+    assert!(bench.picture("Lighthouse") == before);
+    assert!(bench.ok(&["drift", "tin-lighthouse"]).contains("Everything is as it was left"));
+    bench.ok(&["doctor"]);
+}
+
+#[test]
+fn every_command_says_that_a_game_is_gone_and_how_to_say_where_it_is() {
+    let (bench, _) = changed();
+    fs::rename(bench.file(TIN), bench.file("away")).unwrap();
+    let commands: [&[&str]; 12] = [
+        &["survey", "tin-lighthouse"],
+        &["check", "tin-lighthouse"],
+        &["drift", "tin-lighthouse"],
+        &["game", "show", "tin-lighthouse"],
+        &["fit", "tin-lighthouse", "sharpwater@2.9.1"],
+        &["fit", "tin-lighthouse", "sharpwater@2.9.1", "--dry-run"],
+        &["park", "tin-lighthouse", "sharpwater"],
+        &["unpark", "tin-lighthouse", "sharpwater"],
+        &["refit", "tin-lighthouse"],
+        &["adopt", "tin-lighthouse"],
+        &["rollback", "tin-lighthouse"],
+        &["undo"],
+    ];
+    for words in commands {
+        let said = errors(&bench.run(words).code(1));
+        assert!(said.contains("which is not there"), "{words:?}: {said}");
+        assert!(said.contains("spanner game set tin-lighthouse --root"), "{words:?}: {said}");
+        let mut words = words.to_vec();
+        words.push("--json");
+        let document: serde_json::Value =
+            serde_json::from_slice(&bench.run(&words).code(1).get_output().stdout).unwrap();
+        assert_eq!(document["error"]["code"], "game-gone", "{words:?}");
+    }
+    assert_eq!(bench.json(&["history", "tin-lighthouse"])["changes"].as_array().unwrap().len(), 3);
+    bench.ok(&["game", "set", "tin-lighthouse", "--root", "away"]);
+    bench.ok(&["undo"]);
+    bench.ok(&["rollback", "tin-lighthouse"]);
+}
+
+#[test]
+fn a_bay_that_was_moved_takes_its_history_along() {
+    let bench = Bench::empty();
+    let info = VersionInfo::new([2, 0, 0, 0]).with("FileDescription", "Glim plugin loader");
+    let loader = Pe::dll(Bits::Bits64, "glim.dll").version(&info).to_bytes();
+    let exe = world::game_exe(Bits::Bits64, "Pier", "Nine Knots", [1, 0, 0, 0]).padding(0);
+    bench.write("games/Pier/Pier.exe", &exe.to_bytes());
+    bench.write("glim.zip", &archive::zip(&[("glim.dll", &loader)], (2026, 1, 1)));
+    bench.write("client/readme.txt", b"theirs");
+    let before = bench.picture("client");
+    bench.ok(&["rack", "add", "glim.zip"]);
+    let layout = bench.ok(&["rack", "show", "glim", "--layout"]);
+    bench.write("mine.toml", layout.replace(r#"bay = "exe""#, r#"bay = "second""#).as_bytes());
+    bench.ok(&["rack", "add", "glim.zip", "--layout", "mine.toml"]);
+    bench.ok(&["game", "set", "games/Pier", "--bay", "second=client"]);
+    bench.ok(&["fit", "pier", "glim", "--despite", "entry-not-loaded"]);
+    assert!(bench.file("client/glim.dll").exists());
+    fs::rename(bench.file("client"), bench.file("moved")).unwrap();
+    bench.ok(&["game", "set", "pier", "--bay", "second=moved"]);
+    bench.ok(&["rollback", "pier"]);
+    assert_eq!(bench.picture("moved"), before);
+}
+
+#[test]
+fn a_stored_original_that_is_damaged_is_said_before_anything_is_touched() {
+    let (bench, _) = changed();
+    let now = bench.picture(TIN);
+    let history = bench.json(&["history"]);
+    let kept = history["changes"][0]["steps"][0]["before"]["blake3"].as_str().unwrap().to_owned();
+    let blob = bench.file(&format!("home/blobs/{}/{kept}", &kept[..2]));
+    let mut bytes = fs::read(&blob).unwrap();
+    bytes[900] ^= 1;
+    overwrite(&blob, &bytes);
+    let said = errors(&bench.run(&["rollback", TIN, "sharpwater"]).code(4));
+    assert!(said.contains("is damaged or missing"), "{said}");
+    assert!(bench.picture(TIN) == now);
+    bench.ok(&["rollback", TIN, "hushgrain"]);
+}
+
+/// Windows copies the roaming folder over networks: the home of a machine lies in its local one.
+#[cfg(windows)]
+#[test]
+fn the_home_is_of_this_machine_alone() {
+    let output = std::process::Command::new(env!("CARGO_BIN_EXE_spanner"))
+        .args(["doctor", "--dry-run", "--json"])
+        .env_remove("SPANNER_HOME")
+        .output()
+        .unwrap();
+    let document: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    let home = document["home"].as_str().unwrap();
+    assert!(home.contains("/Local/"), "{home}");
+}

@@ -1,0 +1,217 @@
+//! Changes: what was done to games, as the journal tells it, with what only this crate understands of
+//! it: what a change was for, and which executable counted then.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+
+use crate::path::TreePath;
+use crate::survey::GameView;
+use crate::version::Version;
+pub use upright_spanner_change::{Record, RecordState, Side, State, Step, Target};
+
+/// One journalled, reversible alteration of one game.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Change {
+    /// What it was for, for the program.
+    pub deed: Deed,
+    /// The executable that counted then.
+    pub executable: Option<ExecutableMark>,
+    /// Codes of the findings that the user went on despite.
+    pub despite: Vec<String>,
+    /// What the journal says.
+    pub record: Record,
+}
+
+impl Change {
+    /// Its number, by which it is named.
+    pub fn number(&self) -> i64 {
+        self.record.number
+    }
+
+    /// The id of the game.
+    pub fn game(&self) -> &str {
+        &self.record.game
+    }
+
+    /// The game's folder.
+    pub fn root(&self) -> &Path {
+        &self.record.root
+    }
+
+    /// What it was for, as in `fit lens@2.9.1`.
+    pub fn summary(&self) -> &str {
+        &self.record.summary
+    }
+
+    /// When it began.
+    pub fn began(&self) -> Timestamp {
+        self.record.began
+    }
+
+    /// How far it came.
+    pub fn state(&self) -> RecordState {
+        self.record.state
+    }
+
+    /// What was to be done to each target.
+    pub fn steps(&self) -> &[Step] {
+        &self.record.steps
+    }
+
+    /// Whether what it did counts: it is done, or was ended with what was there.
+    pub fn counts(&self) -> bool {
+        self.record.counts()
+    }
+
+    /// Where a target of it was on disk.
+    pub fn on_disk(&self, target: &Target) -> PathBuf {
+        target.place().on(self.root())
+    }
+}
+
+/// The word used in output and in JSON.
+pub fn state_name(state: RecordState) -> &'static str {
+    match state {
+        RecordState::Open => "open",
+        RecordState::Done => "done",
+        RecordState::PutBack => "put-back",
+        RecordState::Settled => "settled",
+    }
+}
+
+/// What a change was for, as far as later commands need to know.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Deed {
+    /// Builds were put in.
+    Fit,
+    /// Files were put back as shipped, or as at an earlier point.
+    Rollback,
+    /// The change of this number was undone.
+    Undo(i64),
+    /// Fitted builds were put back after something else had overwritten them.
+    Refit,
+    /// Swaps made by hand were taken under management. No file was altered.
+    Adopt,
+    /// Copies made by hand were removed.
+    RemoveCopies,
+    /// A family was taken out for now.
+    Park(String),
+    /// What the change of this number took out was put back.
+    Unpark(i64),
+}
+
+impl Deed {
+    /// The words in the journal.
+    pub fn to_text(&self) -> String {
+        match self {
+            Self::Fit => "fit".to_owned(),
+            Self::Rollback => "rollback".to_owned(),
+            Self::Undo(number) => format!("undo {number}"),
+            Self::Refit => "refit".to_owned(),
+            Self::Adopt => "adopt".to_owned(),
+            Self::RemoveCopies => "remove-copies".to_owned(),
+            Self::Park(family) => format!("park {family}"),
+            Self::Unpark(number) => format!("unpark {number}"),
+        }
+    }
+
+    fn from_text(text: &str) -> Option<Self> {
+        let (word, rest) = text.split_once(' ').unwrap_or((text, ""));
+        let number = || rest.parse().ok();
+        Some(match word {
+            "fit" => Self::Fit,
+            "rollback" => Self::Rollback,
+            "undo" => Self::Undo(number()?),
+            "refit" => Self::Refit,
+            "adopt" => Self::Adopt,
+            "remove-copies" => Self::RemoveCopies,
+            "park" => Self::Park(rest.to_owned()),
+            "unpark" => Self::Unpark(number()?),
+            _ => return None,
+        })
+    }
+}
+
+/// The executable that counted when a change was made.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ExecutableMark {
+    /// Where it was.
+    pub path: TreePath,
+    /// The version of the game.
+    pub version: Option<Version>,
+    /// Its length in bytes.
+    pub size: u64,
+    /// When it was linked, as its header says.
+    pub stamp: u32,
+}
+
+impl ExecutableMark {
+    /// The mark of a game as it is now.
+    pub(crate) fn of(view: &GameView) -> Option<Self> {
+        let executable = view.executable()?;
+        Some(Self {
+            path: executable.path.clone(),
+            version: view.version.as_ref().and_then(|known| known.version.clone()),
+            size: executable.facts.size,
+            stamp: executable.facts.stamp,
+        })
+    }
+}
+
+/// The keys of what a change's notes say in the journal.
+const DEED: &str = "deed";
+const DESPITE: &str = "despite";
+const EXECUTABLE: &str = "executable";
+const VERSION: &str = "executable-version";
+const SIZE: &str = "executable-size";
+const LINKED: &str = "executable-linked";
+
+/// What the journal is to note of a change besides its steps.
+pub(crate) fn notes(
+    deed: &Deed,
+    executable: Option<&ExecutableMark>,
+    despite: &[String],
+) -> BTreeMap<String, String> {
+    let mut notes = BTreeMap::from([(DEED.to_owned(), deed.to_text())]);
+    if !despite.is_empty() {
+        notes.insert(DESPITE.to_owned(), despite.join(" "));
+    }
+    if let Some(mark) = executable {
+        notes.insert(EXECUTABLE.to_owned(), mark.path.to_string());
+        notes.insert(SIZE.to_owned(), mark.size.to_string());
+        notes.insert(LINKED.to_owned(), mark.stamp.to_string());
+        if let Some(version) = &mark.version {
+            notes.insert(VERSION.to_owned(), version.to_string());
+        }
+    }
+    notes
+}
+
+impl TryFrom<Record> for Change {
+    /// What of it cannot be understood.
+    type Error = String;
+
+    fn try_from(record: Record) -> Result<Self, String> {
+        let note = |key: &str| record.notes.get(key).map(String::as_str);
+        let unknown =
+            |key: &str| format!("`{key}` is `{}`, which means nothing", note(key).unwrap_or(""));
+        let deed = note(DEED).and_then(Deed::from_text).ok_or_else(|| unknown(DEED))?;
+        let executable = match note(EXECUTABLE) {
+            None => None,
+            Some(path) => Some(ExecutableMark {
+                path: TreePath::new(path).map_err(|error| error.to_string())?,
+                version: match note(VERSION) {
+                    None => None,
+                    Some(text) => Some(text.parse().map_err(|_| unknown(VERSION))?),
+                },
+                size: note(SIZE).and_then(|n| n.parse().ok()).ok_or_else(|| unknown(SIZE))?,
+                stamp: note(LINKED).and_then(|n| n.parse().ok()).ok_or_else(|| unknown(LINKED))?,
+            }),
+        };
+        let despite = note(DESPITE).unwrap_or_default().split_whitespace();
+        let despite = despite.map(str::to_owned).collect();
+        Ok(Self { deed, executable, despite, record })
+    }
+}

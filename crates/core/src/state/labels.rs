@@ -1,0 +1,367 @@
+//! Labels: one file a build on the rack, that says which contents it is made of and where each goes.
+//!
+//! A label is written before the contents that it names are stored, and says only then that they have
+//! arrived; and it goes after the contents that nothing else needs. So no content is stored that no
+//! label or journal file names.
+
+use std::path::PathBuf;
+
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+
+use crate::catalog::{Role, slug};
+use crate::content::{Content, Digest};
+use crate::error::Result;
+use crate::image::{Facts, Machine, SignatureStatus};
+use crate::path::TreePath;
+use crate::rack::{
+    Build, BuildFile, BuildId, BuildPart, BuildSpec, Layout, Note, Placement, Policy, Source,
+};
+use crate::requirement::Requirement;
+use crate::version::Version;
+use upright_spanner_change::{Folder, Found, Moment, line};
+
+const HEADING: &str = "spanner build 1";
+const ENDING: &str = ".build";
+
+/// The labels in one folder.
+#[derive(Debug)]
+pub(crate) struct Labels {
+    folder: Folder,
+}
+
+/// What the labels say.
+#[derive(Debug, Default)]
+pub(crate) struct Shelf {
+    /// Builds of which everything has arrived, in the order in which they were added.
+    pub builds: Vec<Build>,
+    /// Labels of which not everything has arrived, or that are about to go: the file, and the contents
+    /// that it names.
+    pub passing: Vec<(PathBuf, Vec<Content>)>,
+    /// Labels that cannot be read, each with what is wrong with it.
+    pub faults: Vec<(PathBuf, String)>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+enum Line {
+    Build(Box<StoredBuild>),
+    Arrived { at: Timestamp },
+    Dropped { at: Timestamp },
+}
+
+impl Labels {
+    pub fn open(folder: &std::path::Path) -> Result<Self> {
+        Ok(Self { folder: Folder::make(folder)? })
+    }
+
+    /// Reads every label. `facts` gives what an image that is stored says of itself.
+    pub fn read(&self, facts: impl Fn(&Content) -> Option<Facts>) -> Result<Shelf> {
+        let mut shelf = Shelf::default();
+        for name in self.folder.names()? {
+            let Some(name) = name.to_str().filter(|name| name.ends_with(ENDING)) else { continue };
+            let path = self.folder.path().join(name);
+            let text = match line::read(&self.folder, name) {
+                Ok(Some(text)) => text,
+                Ok(None) => continue,
+                Err(error) => {
+                    shelf.faults.push((path, error.to_string()));
+                    continue;
+                }
+            };
+            match parse(&text) {
+                Err(what) => shelf.faults.push((path, what)),
+                Ok((stored, true)) => match stored.into_build(&facts) {
+                    Ok(build) => shelf.builds.push(build),
+                    Err(what) => shelf.faults.push((path, what)),
+                },
+                Ok((stored, false)) => shelf.passing.push((path, stored.contents())),
+            }
+        }
+        shelf.builds.sort_by_key(|build| (build.added, build.id.to_string()));
+        Ok(shelf)
+    }
+
+    /// The contents that a label names, as far as it can be read, whether they have arrived or not.
+    pub fn named(&self) -> Result<Vec<Content>> {
+        let mut contents = Vec::new();
+        for name in self.folder.names()? {
+            let Some(name) = name.to_str().filter(|name| name.ends_with(ENDING)) else { continue };
+            let text = line::read(&self.folder, name)?.unwrap_or_default();
+            if let Ok((stored, _)) = parse(&text) {
+                contents.extend(stored.contents());
+            }
+        }
+        Ok(contents)
+    }
+
+    /// Writes the label of a build before its contents are stored.
+    pub fn announce(&self, build: &Build) -> Result<()> {
+        let name = Self::name_of(&build.id);
+        self.write(&name, build, None)
+    }
+
+    /// Writes down that everything of a build is stored.
+    pub fn arrived(&self, build: &Build) -> Result<()> {
+        let name = Self::name_of(&build.id);
+        let path = self.folder.path().join(&name);
+        let line = line::line(&Line::Arrived { at: Timestamp::now() }, &path)?;
+        line::append(&self.folder, &name, &line)?;
+        Ok(())
+    }
+
+    /// Gives a build whose contents are stored another name, or other words under its own.
+    pub fn replace(&self, old: &BuildId, build: &Build) -> Result<()> {
+        let (before, name) = (Self::name_of(old), Self::name_of(&build.id));
+        self.write(&name, build, Some(Timestamp::now()))?;
+        if before != name {
+            self.folder.remove_file(&before)?;
+            self.folder.sync()?;
+        }
+        Ok(())
+    }
+
+    /// Writes down that a build is about to go: its contents come first.
+    pub fn dismiss(&self, id: &BuildId) -> Result<()> {
+        let name = Self::name_of(id);
+        let path = self.folder.path().join(&name);
+        let line = line::line(&Line::Dropped { at: Timestamp::now() }, &path)?;
+        line::append(&self.folder, &name, &line)?;
+        Ok(())
+    }
+
+    /// Removes a label whose contents are gone or needed by something else.
+    pub fn remove(&self, path: &std::path::Path) -> Result<()> {
+        if let Some(name) = path.file_name().and_then(|name| name.to_str()) {
+            self.folder.remove_file(name)?;
+            self.folder.sync()?;
+        }
+        Ok(())
+    }
+
+    /// The label of a build.
+    pub fn path_of(&self, id: &BuildId) -> PathBuf {
+        self.folder.path().join(Self::name_of(id))
+    }
+
+    /// Whether a build has a label.
+    pub fn has(&self, id: &BuildId) -> bool {
+        !matches!(self.folder.find(&Self::name_of(id)), Ok(Found::Nothing))
+    }
+
+    fn write(&self, name: &str, build: &Build, arrived: Option<Timestamp>) -> Result<()> {
+        let path = self.folder.path().join(name);
+        let stored = Box::new(StoredBuild::of(build));
+        let mut text = format!("{HEADING}\n{}", line::line(&Line::Build(stored), &path)?);
+        if let Some(at) = arrived {
+            text.push_str(&line::line(&Line::Arrived { at }, &path)?);
+        }
+        line::write_over(&self.folder, name, &text)?;
+        Ok(())
+    }
+
+    /// A file name that a person recognises, and that no other build has.
+    fn name_of(id: &BuildId) -> String {
+        let text = id.to_string();
+        let digest = Content::of_bytes(text.as_bytes()).blake3.short();
+        let readable: String = slug(&text).chars().take(60).collect();
+        format!("{readable}-{digest}{ENDING}")
+    }
+}
+
+/// What a label's text says, and whether everything of it is there.
+fn parse(text: &str) -> Result<(StoredBuild, bool), String> {
+    let read = line::parse::<Line>(text, HEADING);
+    let (mut stored, mut arrived) = (None, false);
+    for (_, line) in read.lines {
+        match line {
+            Line::Build(build) => stored = Some(*build),
+            Line::Arrived { .. } => arrived = true,
+            Line::Dropped { .. } => arrived = false,
+        }
+    }
+    let complete = text.is_empty() || text.ends_with('\n');
+    match stored {
+        // A last line that was cut off while it was written counts as none.
+        Some(stored) if read.faults.is_empty() || !complete => Ok((stored, arrived)),
+        _ => Err(read.faults.into_iter().next().unwrap_or_else(|| "it names no build".to_owned())),
+    }
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct StoredBuild {
+    family: String,
+    version_name: String,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    variant: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    role: Option<Role>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    version: Option<Version>,
+    machine: Machine,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    supports: Option<Requirement>,
+    added: Timestamp,
+    source: StoredSource,
+    signature: SignatureStatus,
+    name: String,
+    file: Vec<StoredFile>,
+    place: Vec<StoredPlace>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    retires: Vec<TreePath>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    left: Vec<TreePath>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    text: Vec<StoredText>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct StoredSource {
+    name: String,
+    blake3: Digest,
+    modified: Moment,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct StoredFile {
+    path: TreePath,
+    blake3: Digest,
+    size: u64,
+    modified: Moment,
+    image: bool,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct StoredPlace {
+    from: TreePath,
+    bay: String,
+    to: TreePath,
+    policy: Policy,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct StoredText {
+    name: String,
+    blake3: Digest,
+    size: u64,
+}
+
+impl StoredBuild {
+    fn of(build: &Build) -> Self {
+        let file = |file: crate::rack::Stored<'_>| StoredFile {
+            path: file.path.clone(),
+            blake3: file.content.blake3,
+            size: file.content.size,
+            modified: file.modified,
+            image: file.facts.is_some(),
+        };
+        let place = |place: &Placement| StoredPlace {
+            from: place.from.clone(),
+            bay: place.bay.clone(),
+            to: place.to.clone(),
+            policy: place.policy,
+        };
+        let text = |note: &Note| StoredText {
+            name: note.name.clone(),
+            blake3: note.content.blake3,
+            size: note.content.size,
+        };
+        Self {
+            family: build.id.family.clone(),
+            version_name: build.id.version.clone(),
+            variant: build.id.variant.clone(),
+            role: build.role,
+            version: build.version.clone(),
+            machine: build.machine,
+            supports: build.supports.clone(),
+            added: build.added,
+            source: StoredSource {
+                name: build.source.name.clone(),
+                blake3: build.source.blake3,
+                modified: build.source.modified,
+            },
+            signature: build.file.signature,
+            name: build.file.name.clone(),
+            file: build.files().map(file).collect(),
+            place: build.layout.places.iter().map(place).collect(),
+            retires: build.layout.retires.clone(),
+            left: build.left.clone(),
+            text: build.notes.iter().map(text).collect(),
+        }
+    }
+
+    fn contents(&self) -> Vec<Content> {
+        let files = self.file.iter().map(|f| Content { blake3: f.blake3, size: f.size });
+        let texts = self.text.iter().map(|t| Content { blake3: t.blake3, size: t.size });
+        files.chain(texts).collect()
+    }
+
+    fn into_build(self, facts: impl Fn(&Content) -> Option<Facts>) -> Result<Build, String> {
+        let content = |file: &StoredFile| Content { blake3: file.blake3, size: file.size };
+        let read = |file: &StoredFile| {
+            let missing = || format!("the stored copy of {} is missing or damaged", file.path);
+            if file.image { facts(&content(file)).ok_or_else(missing).map(Some) } else { Ok(None) }
+        };
+        let mut files = self.file.iter();
+        let head = files.next().ok_or("it names no file")?;
+        let head_facts = read(head)?.ok_or("its first file is no library")?;
+        let mut parts = Vec::new();
+        for file in files {
+            parts.push(BuildPart {
+                path: file.path.clone(),
+                content: content(file),
+                modified: file.modified,
+                facts: read(file)?,
+            });
+        }
+        let id = BuildId { family: self.family, version: self.version_name, variant: self.variant };
+        // What was stored must be a name that people can type back.
+        let typed = BuildSpec::parse(&id.to_string());
+        if typed.family != id.family {
+            return Err(format!("`{id}` is not the name of a build"));
+        }
+        let place = |place: StoredPlace| Placement {
+            from: place.from,
+            bay: place.bay,
+            to: place.to,
+            policy: place.policy,
+        };
+        let note = |text: StoredText| Note {
+            name: text.name,
+            content: Content { blake3: text.blake3, size: text.size },
+        };
+        Ok(Build {
+            id,
+            role: self.role,
+            version: self.version,
+            machine: self.machine,
+            supports: self.supports,
+            file: BuildFile {
+                path: head.path.clone(),
+                name: self.name,
+                content: content(head),
+                modified: head.modified,
+                facts: head_facts,
+                signature: self.signature,
+            },
+            parts,
+            layout: Layout {
+                places: self.place.into_iter().map(place).collect(),
+                retires: self.retires,
+            },
+            left: self.left,
+            notes: self.text.into_iter().map(note).collect(),
+            source: Source {
+                name: self.source.name,
+                blake3: self.source.blake3,
+                modified: self.source.modified,
+            },
+            added: self.added,
+        })
+    }
+}

@@ -1,0 +1,178 @@
+//! Takes up what was interrupted, and ends what cannot be put back.
+
+use std::path::PathBuf;
+
+use super::{Altering, Workshop};
+use crate::change::{Change, RecordState, Side};
+use crate::error::{Error, Result};
+use crate::plan::describe;
+use crate::progress::Progress;
+use upright_spanner_change::{Lock, Recovered, Scope, StepOutcome, StepReport};
+
+/// What became of a change that had been interrupted.
+#[derive(Debug)]
+pub struct Recovery {
+    /// The change.
+    pub change: Change,
+    /// How far it came in the end: open still, where something could not be put back.
+    pub state: RecordState,
+    /// Its targets that are neither as before nor, where it is done, as after.
+    pub left: Vec<Target>,
+}
+
+/// A target of an interrupted change, and how it is.
+#[derive(Debug)]
+pub struct Target {
+    /// Where it is.
+    pub path: PathBuf,
+    /// How it is, in words.
+    pub how: String,
+}
+
+impl Workshop {
+    /// The numbers of changes that were interrupted and wait to be put back.
+    ///
+    /// # Errors
+    /// Where the journal's folder cannot be read.
+    pub fn interrupted(&self) -> Result<Vec<i64>> {
+        Ok(self.open_changes()?.iter().map(Change::number).collect())
+    }
+
+    /// The changes that wait, of which the whole file could be read.
+    pub(super) fn open_changes(&self) -> Result<Vec<Change>> {
+        let history = self.history()?;
+        let damaged = |number: i64| {
+            history.faults.iter().any(|fault| fault.number == number && !fault.copied)
+        };
+        let open =
+            |change: &Change| change.state() == RecordState::Open && !damaged(change.number());
+        Ok(history.changes.iter().filter(|change| open(change)).cloned().collect())
+    }
+
+    fn open_change(&self, number: i64) -> Result<Change> {
+        let open = self.open_changes()?;
+        let change = open.into_iter().find(|change| change.number() == number);
+        change.ok_or(Error::UnknownChange { number })
+    }
+
+    /// How each target of a change that waits is, where that is not as before.
+    ///
+    /// # Errors
+    /// [`Error::UnknownChange`] where no such change waits.
+    pub fn look_at_interrupted(
+        &self,
+        number: i64,
+        progress: &dyn Progress,
+    ) -> Result<(Change, Vec<Target>)> {
+        let change = self.open_change(number)?;
+        let reports = self.engine(progress).look(&change.record, &scope_of(&change));
+        let targets = reports.iter().map(|report| self.target(&change, report)).collect();
+        Ok((change, targets))
+    }
+
+    fn target(&self, change: &Change, report: &StepReport) -> Target {
+        let step = &change.steps()[report.step];
+        let short = |side: &Side| {
+            side.state.content().map_or_else(String::new, |c| format!(" ({})", c.blake3.short()))
+        };
+        let sides = || {
+            let (before, after) = (step.before(), step.after());
+            format!(
+                "before the change it held {}{}, the change puts {}{}",
+                describe(before),
+                short(before),
+                describe(after),
+                short(after)
+            )
+        };
+        let how = match &report.outcome {
+            StepOutcome::AsBefore => "as before the change".to_owned(),
+            StepOutcome::Untouched => "not touched by the change".to_owned(),
+            StepOutcome::AsAfter => "as the change made it".to_owned(),
+            StepOutcome::Unknown(error) => format!("not known: {error}"),
+            StepOutcome::Neither(found) => {
+                let found = Side::from(*found);
+                let by = self.wrote(change, &found);
+                format!("it holds {}{}{by}; {}", describe(&found), short(&found), sides())
+            }
+        };
+        Target { path: change.on_disk(step.target()), how }
+    }
+
+    /// Who put a content where it is, as far as that is known: a change, a build of the rack, or when.
+    fn wrote(&self, change: &Change, found: &Side) -> String {
+        let Some(file) = found.state.file() else { return String::new() };
+        let known = self.history().ok().and_then(|history| {
+            let placed = |other: &&Change| {
+                let mut sides = other.record.effects();
+                other.number() != change.number()
+                    && sides.any(|(_, after)| after.state.content() == Some(file.content))
+            };
+            let number = history.changes.iter().rev().find(placed).map(Change::number)?;
+            Some(format!(", which change {number} put into a game"))
+        });
+        let date = || {
+            let written = jiff::Timestamp::new(file.stamp.modified.0, 0).ok()?;
+            Some(format!(", dated {}", written.strftime("%Y-%m-%d %H:%M")))
+        };
+        known.or_else(date).unwrap_or_default()
+    }
+}
+
+/// What a change was allowed to alter: the folder of its game, and the bays that it names.
+pub(super) fn scope_of(change: &Change) -> Scope {
+    let mut bays: Vec<PathBuf> = change
+        .steps()
+        .iter()
+        .filter_map(|step| step.place().bay().map(std::path::Path::to_owned))
+        .collect();
+    bays.sort();
+    bays.dedup();
+    Scope { root: change.root().to_owned(), bays, grants: Vec::new() }
+}
+
+impl Altering<'_> {
+    /// Takes up the changes that were interrupted: puts them back, or notes as done what was done.
+    /// Commands that alter games do this first. What cannot be put back now, as when its game is on a
+    /// drive that is not plugged in, waits on; until then nothing else alters those targets.
+    ///
+    /// # Errors
+    /// Where the journal's folder cannot be read.
+    pub fn recover(&self, progress: &dyn Progress) -> Result<Vec<Recovery>> {
+        let workshop = self.workshop;
+        let mut recoveries = Vec::new();
+        for change in workshop.open_changes()? {
+            let scope = scope_of(&change);
+            let engine = workshop.engine(progress);
+            let recovered = if let Ok(_lock) = Lock::take(change.root()) {
+                engine.recover(&change.record, &scope)
+            } else {
+                let reports = engine.look(&change.record, &scope);
+                Recovered { state: RecordState::Open, reports }
+            };
+            workshop.forget_facts(&change.record);
+            let done = recovered.state == RecordState::Done;
+            let is_left = |report: &&StepReport| match report.outcome {
+                StepOutcome::AsAfter => !done,
+                ref outcome => !outcome.is_back(),
+            };
+            let left = recovered.reports.iter().filter(is_left);
+            let left = left.map(|report| workshop.target(&change, report)).collect();
+            recoveries.push(Recovery { change, state: recovered.state, left });
+        }
+        Ok(recoveries)
+    }
+
+    /// Ends a change that waits with what is there.
+    ///
+    /// # Errors
+    /// [`Error::UnknownChange`] where no such change waits; where the journal cannot be written.
+    pub fn settle(&self, number: i64, progress: &dyn Progress) -> Result<Change> {
+        let change = self.workshop.open_change(number)?;
+        // The game may not be there any more: then nothing of it can be altered either.
+        let _lock = Lock::take(change.root()).ok();
+        let scope = scope_of(&change);
+        self.workshop.engine(progress).settle(&change.record, &scope)?;
+        Ok(change)
+    }
+}

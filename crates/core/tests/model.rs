@@ -1,0 +1,343 @@
+//! Random sequences of all commands that alter, with what comes from outside in between: updates,
+//! deletions, edits of settings, files that differ in case alone, a game that is moved. The model knows
+//! nothing of changes: it compares the game's folder before and after each command.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use proptest::prelude::*;
+use tempfile::TempDir;
+use upright_spanner_core::change::RecordState;
+use upright_spanner_core::game::GameEdit;
+use upright_spanner_core::plan::{Plan, Point};
+use upright_spanner_core::progress::Silent;
+use upright_spanner_core::rack::Told;
+use upright_spanner_core::{FitOptions, FitPlan, Workshop};
+use upright_spanner_sample::world::{self, Graphics};
+use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
+
+/// A file: content, date in nanoseconds, permission bits or the read-only mark.
+type File = (Vec<u8>, i128, u32);
+
+/// Every file of a folder, by path.
+type Picture = BTreeMap<String, File>;
+
+#[derive(Debug, Clone, Copy)]
+enum Event {
+    FitUpscaler(u16),
+    FitLoader(u16),
+    Merge(u8),
+    Rollback(bool),
+    RollbackTo(i64),
+    Undo,
+    Refit,
+    Park,
+    Unpark,
+    Update(u16, usize),
+    Delete(usize),
+    EditSettings(u8),
+    Twin(u8),
+    OwnFile(u8),
+    Touch(usize),
+    Move,
+}
+
+const FILES: [&str; 6] = [
+    "bin/sharpwater.dll",
+    "plugins/sharpwater.dll",
+    "bin/winmm.dll",
+    "bin/glim.ini",
+    "bin/parts/one.bin",
+    "Maps/a.map",
+];
+
+struct Bench {
+    folder: TempDir,
+    workshop: Workshop,
+    /// How often the game was moved.
+    moves: usize,
+}
+
+impl Bench {
+    fn new() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let date = (2025, 5, 5);
+        let write = |path: &str, bytes: &[u8]| {
+            world::write(&folder.path().join(path), bytes, date).unwrap();
+        };
+        let exe = world::game_exe(Bits::Bits64, "Tin Lighthouse", "Harbourless", [1, 0, 0, 0])
+            .imports("winmm.dll", &["timeGetTime"])
+            .padding(0);
+        write("game-0/bin/TinLighthouse.exe", &exe.to_bytes());
+        for path in [FILES[0], FILES[1]] {
+            write(&format!("game-0/{path}"), &upscaler(0));
+        }
+        write("game-0/Maps/a.map", b"the game's own");
+        write("outside/keep.txt", b"nothing may touch this");
+        for n in 1..3u8 {
+            write(&format!("older-{n}/Maps/a.map"), &[b'a', n]);
+            write(&format!("older-{n}/Maps/deep-{n}/b.map"), &[b'b', n]);
+        }
+        let workshop = Workshop::open(&folder.path().join("home")).unwrap();
+        for n in 1..3u16 {
+            let info = VersionInfo::new([n, 0, 0, 0])
+                .with("CompanyName", "Glim")
+                .with("FileDescription", "Glim plugin loader");
+            let loader = Pe::dll(Bits::Bits64, "glim.dll").version(&info).export("timeGetTime", 1);
+            let data = format!("parts/{}.bin", if n == 1 { "one" } else { "two" });
+            let settings = format!("[A]\nb=1\nc{n}=2\n");
+            let entries: [(&str, &[u8]); 3] = [
+                ("glim.dll", &loader.padding(0).to_bytes()),
+                ("glim.ini", settings.as_bytes()),
+                (&data, b"data"),
+            ];
+            write(&format!("glim-{n}.zip"), &archive::zip(&entries, date));
+            let zip = folder.path().join(format!("glim-{n}.zip"));
+            workshop.alter().unwrap().rack_add(&zip, &Told::default(), &Silent).unwrap();
+        }
+        Self { folder, workshop, moves: 0 }
+    }
+
+    fn game(&self) -> PathBuf {
+        self.folder.path().join(format!("game-{}", self.moves))
+    }
+
+    /// Folders that hold nothing.
+    fn empty_folders(&self) -> BTreeSet<PathBuf> {
+        let mut empty = BTreeSet::new();
+        let mut folders = vec![self.game()];
+        while let Some(folder) = folders.pop() {
+            let entries: Vec<PathBuf> =
+                fs::read_dir(&folder).unwrap().map(|entry| entry.unwrap().path()).collect();
+            if entries.is_empty() {
+                empty.insert(folder.strip_prefix(self.game()).unwrap().to_owned());
+            }
+            folders.extend(entries.into_iter().filter(|path| path.is_dir()));
+        }
+        empty
+    }
+
+    fn apply(&self, plan: Plan, fit: Option<&upright_spanner_core::rack::Parcel>) -> bool {
+        if plan.steps.is_empty() {
+            return false;
+        }
+        let Ok(cleared) = self.workshop.clear(plan, &[]) else { return false };
+        self.workshop.alter().unwrap().fit(cleared, fit, &Silent).unwrap();
+        true
+    }
+
+    /// Does one of our commands.
+    fn act(&self, event: Event) {
+        let view = self.workshop.game(self.game().to_str().unwrap(), &Silent).unwrap();
+        let workshop = &self.workshop;
+        let plan = match event {
+            Event::FitUpscaler(n) => {
+                let file = self.folder.path().join("new/sharpwater.dll");
+                world::write(&file, &upscaler(n), (2026, 1, 1)).unwrap();
+                let options = FitOptions::default();
+                let fit =
+                    workshop.plan_fit(&view, file.to_str().unwrap(), &options, &Silent).unwrap();
+                let FitPlan { plan, parcel, .. } = fit;
+                self.apply(plan, parcel.as_ref());
+                return;
+            }
+            Event::FitLoader(n) => {
+                let options =
+                    FitOptions { as_name: Some("winmm.dll".to_owned()), ..FitOptions::default() };
+                let build = format!("glim@{n}.0.0");
+                workshop.plan_fit(&view, &build, &options, &Silent).unwrap().plan
+            }
+            Event::Merge(n) => {
+                let folders = [self.folder.path().join(format!("older-{n}"))];
+                let merge = workshop.plan_merge(&view, &folders, &Silent).unwrap();
+                if !merge.plan.steps.is_empty() {
+                    let cleared = workshop.clear_merge(merge, &[]).unwrap();
+                    workshop.alter().unwrap().merge(cleared, &Silent).unwrap();
+                }
+                return;
+            }
+            Event::Rollback(settings) => self.roll_back(Point::Shipped, settings),
+            Event::RollbackTo(n) => self.roll_back(Point::After(n), false),
+            Event::Undo => match workshop.change_to_undo(None).unwrap() {
+                Some(change) => workshop.plan_undo(&view, &change).unwrap(),
+                None => return,
+            },
+            Event::Refit => workshop.plan_refit(&view, None, &[]).unwrap().plan,
+            // There may be nothing to take out, or nothing that was.
+            Event::Park => match workshop.plan_park(&view, "glim") {
+                Ok(plan) => plan,
+                Err(_) => return,
+            },
+            Event::Unpark => match workshop.plan_unpark(&view, "glim", &[]) {
+                Ok(plan) => plan,
+                Err(_) => return,
+            },
+            _ => return,
+        };
+        self.apply(plan, None);
+    }
+
+    fn roll_back(&self, to: Point, settings: bool) -> Plan {
+        let view = self.workshop.game(self.game().to_str().unwrap(), &Silent).unwrap();
+        self.workshop.plan_rollback(&view, None, to, settings).unwrap().0
+    }
+
+    /// What comes from outside; says whether it was that.
+    fn meddle(&mut self, event: Event) -> bool {
+        let path = |n: usize| self.game().join(FILES[n]);
+        match event {
+            Event::Update(n, which) if path(which).exists() => {
+                put(&path(which), &upscaler(100 + n));
+            }
+            Event::Delete(which) => drop(fs::remove_file(path(which))),
+            Event::EditSettings(n) if path(3).exists() => {
+                put(&path(3), format!("[A]\nb={n}\n").as_bytes());
+            }
+            // On Windows this is the file itself.
+            Event::Twin(n) => put(&self.game().join("bin/SHARPWATER.DLL"), &[b't', n]),
+            Event::OwnFile(n) if self.game().join("bin/parts").is_dir() => {
+                put(&self.game().join(format!("bin/parts/own-{n}.txt")), &[b'o', n]);
+            }
+            Event::Touch(which) if path(which).exists() => {
+                let file = fs::File::options().append(true).open(path(which)).unwrap();
+                file.set_modified(std::time::SystemTime::now()).unwrap();
+            }
+            Event::Move => {
+                let from = self.game();
+                self.moves += 1;
+                fs::rename(from, self.game()).unwrap();
+                let known = self.workshop.games().unwrap();
+                if let Some(game) = known.first() {
+                    let edit = GameEdit { root: Some(self.game()), ..GameEdit::default() };
+                    self.workshop.alter().unwrap().set_game(&game.id, &edit).unwrap();
+                }
+            }
+            Event::Update(..) | Event::EditSettings(_) | Event::OwnFile(_) | Event::Touch(_) => {}
+            _ => return false,
+        }
+        true
+    }
+}
+
+fn put(path: &Path, bytes: &[u8]) {
+    fs::write(path, bytes).unwrap();
+}
+
+fn upscaler(n: u16) -> Vec<u8> {
+    world::graphics(Graphics::Upscaler, [3, n, 0, 0], Bits::Bits64).padding(0).to_bytes()
+}
+
+fn picture(folder: &Path) -> Picture {
+    let mut files = Picture::new();
+    collect(folder, folder, &mut files);
+    files
+}
+
+fn collect(root: &Path, folder: &Path, files: &mut Picture) {
+    for entry in fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            collect(root, &path, files);
+            continue;
+        }
+        let metadata = fs::metadata(&path).unwrap();
+        let date = filetime::FileTime::from_last_modification_time(&metadata);
+        let date = i128::from(date.unix_seconds()) * 1_000_000_000 + i128::from(date.nanoseconds());
+        let name = path.strip_prefix(root).unwrap().to_str().unwrap().replace('\\', "/");
+        files.insert(name, (fs::read(&path).unwrap(), date, mode(&metadata)));
+    }
+}
+
+#[cfg(unix)]
+fn mode(metadata: &fs::Metadata) -> u32 {
+    std::os::unix::fs::PermissionsExt::mode(&metadata.permissions()) & 0o7777
+}
+
+#[cfg(not(unix))]
+fn mode(metadata: &fs::Metadata) -> u32 {
+    metadata.permissions().readonly().into()
+}
+
+fn event() -> impl Strategy<Value = Event> {
+    prop_oneof![
+        3 => (0u16..3).prop_map(Event::FitUpscaler),
+        3 => (1u16..3).prop_map(Event::FitLoader),
+        1 => (1u8..3).prop_map(Event::Merge),
+        2 => any::<bool>().prop_map(Event::Rollback),
+        1 => (0i64..4).prop_map(Event::RollbackTo),
+        2 => Just(Event::Undo),
+        1 => Just(Event::Refit),
+        1 => Just(Event::Park),
+        1 => Just(Event::Unpark),
+        2 => (0u16..3, 0usize..6).prop_map(|(n, which)| Event::Update(n, which)),
+        2 => (0usize..6).prop_map(Event::Delete),
+        2 => (0u8..4).prop_map(Event::EditSettings),
+        1 => (0u8..2).prop_map(Event::Twin),
+        1 => (0u8..2).prop_map(Event::OwnFile),
+        1 => (0usize..6).prop_map(Event::Touch),
+        1 => Just(Event::Move),
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(if cfg!(windows) { 6 } else { 40 }))]
+
+    /// No command of ours loses a content that was in the game; a rollback done twice is done once; and
+    /// before the first change is where `--to 0 --settings` leads, whatever came in between.
+    #[test]
+    fn whatever_happens_nothing_is_lost_and_the_way_back_leads_back(
+        events in proptest::collection::vec(event(), 1..14),
+    ) {
+        let mut bench = Bench::new();
+        let outside = picture(&bench.folder.path().join("outside"));
+        let empty = bench.empty_folders();
+        // What was at each path before a command of ours first altered it.
+        let mut first: BTreeMap<String, Option<File>> = BTreeMap::new();
+        for event in events {
+            if bench.meddle(event) {
+                continue;
+            }
+            let before = picture(&bench.game());
+            bench.act(event);
+            let after = picture(&bench.game());
+            let store = picture(&bench.folder.path().join("home/blobs"));
+            let kept: BTreeSet<&Vec<u8>> =
+                after.values().chain(store.values()).map(|(content, ..)| content).collect();
+            for (path, (content, ..)) in &before {
+                prop_assert!(kept.contains(content), "{event:?} lost what was in {path}");
+            }
+            for path in before.keys().chain(after.keys()) {
+                prop_assert!(!path.contains(".spanner-"), "{event:?} left {path}");
+                if before.get(path) != after.get(path) {
+                    first.entry(path.clone()).or_insert_with(|| before.get(path).cloned());
+                }
+            }
+            if let Event::Rollback(settings) = event {
+                let again = bench.roll_back(Point::Shipped, settings);
+                prop_assert!(again.steps.is_empty(), "a second rollback would do {:?}", again.steps);
+            }
+            prop_assert_eq!(&picture(&bench.folder.path().join("outside")), &outside);
+        }
+
+        let plan = bench.roll_back(Point::After(0), true);
+        bench.apply(plan, None);
+        let now = picture(&bench.game());
+        for (path, wanted) in &first {
+            // A game takes a file of another case for the file, where there is none of that very name.
+            let twin = || now.iter().find(|(other, _)| other.eq_ignore_ascii_case(path));
+            let is = now.get(path).or_else(|| twin().filter(|_| wanted.is_some()).map(|(_, is)| is));
+            let (is_there, wanted_there) = (is.is_some(), wanted.is_some());
+            prop_assert_eq!(is_there, wanted_there, "{}", path);
+            prop_assert!(is == wanted.as_ref(), "{path} is not what it was: {:?} {:?}",
+                is.map(|(c, d, m)| (c.len(), *d, *m)), wanted.as_ref().map(|(c, d, m)| (c.len(), *d, *m)));
+        }
+        let left: Vec<_> = bench.empty_folders().difference(&empty).cloned().collect();
+        let ours = |folder: &PathBuf| folder.ends_with("parts") || folder.to_string_lossy().contains("deep");
+        prop_assert!(!left.iter().any(ours), "{left:?} came with a build");
+        let history = bench.workshop.history().unwrap();
+        prop_assert!(history.faults.is_empty());
+        prop_assert!(history.changes.iter().all(|c| c.state() != RecordState::Open));
+        prop_assert!(!bench.workshop.examine(true, &Silent).unwrap().is_ill());
+    }
+}
