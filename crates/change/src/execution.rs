@@ -479,8 +479,11 @@ impl Work<'_> {
         self.progress.begin("swapping", Some(self.record.steps.len() as u64));
         for (n, step, spare) in self.steps() {
             self.go_on()?;
-            *begun = n + 1;
-            if let Some(stays) = self.carriers.of(step.target()).exchange(step, spare)? {
+            let exchanged = self.carriers.of(step.target()).exchange(step, spare);
+            // Where something else is there than expected, nothing was done.
+            let is_untouched = matches!(exchanged, Err(Error::NotAsExpected { .. }));
+            *begun = if is_untouched { n } else { n + 1 };
+            if let Some(stays) = exchanged? {
                 left.insert(n, stays.into());
             }
             self.progress.advance(1);

@@ -1,27 +1,32 @@
 //! Random sequences of all commands that alter, with what comes from outside in between: updates,
-//! deletions, edits of settings, files that differ in case alone, a game that is moved. The model knows
-//! nothing of changes: it compares the game's folder before and after each command.
+//! deletions, edits of settings, files that differ in case alone, a game that is moved. While a command is
+//! at work it may be killed, a program may write into a file that it has open, and a folder may become a
+//! link. The model knows nothing of changes: it compares the game's folder before and after each command.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::fs;
+use std::fs::{self, File};
+use std::io::Write;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 
 use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_core::change::RecordState;
 use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::plan::{Plan, Point};
-use upright_spanner_core::progress::Silent;
+use upright_spanner_core::progress::{Progress, Silent};
 use upright_spanner_core::rack::Told;
 use upright_spanner_core::{FitOptions, FitPlan, Workshop};
 use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
 
 /// A file: content, date in nanoseconds, permission bits or the read-only mark.
-type File = (Vec<u8>, i128, u32);
+type Seen = (Vec<u8>, i128, u32);
 
 /// Every file of a folder, by path.
-type Picture = BTreeMap<String, File>;
+type Picture = BTreeMap<String, Seen>;
 
 #[derive(Debug, Clone, Copy)]
 enum Event {
@@ -43,6 +48,17 @@ enum Event {
     Move,
 }
 
+/// What comes from outside while one of our commands is at work.
+#[derive(Debug, Clone, Copy)]
+enum Meanwhile {
+    /// The program is killed.
+    Killed,
+    /// Something that has this file open writes into it.
+    Written(usize),
+    /// This folder becomes a link to one outside of the game, and is itself again afterwards.
+    Linked(&'static str),
+}
+
 const FILES: [&str; 6] = [
     "bin/sharpwater.dll",
     "plugins/sharpwater.dll",
@@ -57,6 +73,105 @@ struct Bench {
     workshop: Workshop,
     /// How often the game was moved.
     moves: usize,
+    /// What comes from outside during the next command, and after how many reports of progress.
+    meanwhile: Option<(u32, Meanwhile)>,
+    /// What was written from outside during the last command: where, and the content.
+    written: Mutex<Option<(&'static str, Vec<u8>)>>,
+}
+
+/// Does from outside what is to come, at the n-th report of progress.
+struct Meddler<'a> {
+    folder: &'a Path,
+    game: PathBuf,
+    meanwhile: Option<(u32, Meanwhile)>,
+    written: &'a Mutex<Option<(&'static str, Vec<u8>)>>,
+    left: AtomicU32,
+    open: Option<File>,
+    is_linked: AtomicBool,
+    is_late: AtomicBool,
+}
+
+impl<'a> Meddler<'a> {
+    fn new(bench: &'a Bench) -> Self {
+        let open = match bench.meanwhile {
+            Some((_, Meanwhile::Written(n))) => {
+                File::options().write(true).open(bench.game().join(FILES[n])).ok()
+            }
+            _ => None,
+        };
+        Self {
+            folder: bench.folder.path(),
+            game: bench.game(),
+            meanwhile: bench.meanwhile,
+            written: &bench.written,
+            left: AtomicU32::new(bench.meanwhile.map_or(u32::MAX, |(reports, _)| reports)),
+            open,
+            is_linked: AtomicBool::new(false),
+            is_late: AtomicBool::new(false),
+        }
+    }
+
+    fn meddle(&self, what: Meanwhile) {
+        match what {
+            Meanwhile::Killed => panic!("killed here, on purpose"),
+            // What is written once the old file was read for the last time is written into a file that
+            // is gone.
+            Meanwhile::Written(_) if self.is_late.load(Ordering::SeqCst) => {}
+            Meanwhile::Written(n) => {
+                let Some(mut open) = self.open.as_ref() else { return };
+                open.write_all(b"from outside").unwrap();
+                open.set_len(12).unwrap();
+                let written = (FILES[n], b"from outside".to_vec());
+                *self.written.lock().unwrap() = Some(written);
+            }
+            Meanwhile::Linked(name) => {
+                let folder = self.game.join(name);
+                if !folder.is_dir() {
+                    return;
+                }
+                fs::rename(&folder, self.folder.join("away")).unwrap();
+                link(&self.folder.join("outside"), &folder);
+                self.is_linked.store(true, Ordering::SeqCst);
+            }
+        }
+    }
+
+    /// Makes the folder that became a link itself again.
+    fn unlink(&self) {
+        if let (true, Some((_, Meanwhile::Linked(name)))) =
+            (self.is_linked.load(Ordering::SeqCst), self.meanwhile)
+        {
+            let folder = self.game.join(name);
+            fs::remove_file(&folder).unwrap();
+            fs::rename(self.folder.join("away"), folder).unwrap();
+        }
+    }
+}
+
+impl Progress for Meddler<'_> {
+    fn begin(&self, what: &str, _: Option<u64>) {
+        self.is_late.store(what == "reading back", Ordering::SeqCst);
+        self.advance(0);
+    }
+
+    fn advance(&self, _: u64) {
+        if let (1, Some((_, what))) = (self.left.fetch_sub(1, Ordering::SeqCst), self.meanwhile) {
+            self.meddle(what);
+        }
+    }
+
+    fn end(&self) {}
+}
+
+#[cfg(unix)]
+fn link(to: &Path, at: &Path) {
+    std::os::unix::fs::symlink(to, at).unwrap();
+}
+
+/// Links to folders want an administrator.
+#[cfg(not(unix))]
+fn link(_: &Path, _: &Path) {
+    unreachable!("no case has links here")
 }
 
 impl Bench {
@@ -96,7 +211,7 @@ impl Bench {
             let zip = folder.path().join(format!("glim-{n}.zip"));
             workshop.alter().unwrap().rack_add(&zip, &Told::default(), &Silent).unwrap();
         }
-        Self { folder, workshop, moves: 0 }
+        Self { folder, workshop, moves: 0, meanwhile: None, written: Mutex::new(None) }
     }
 
     fn game(&self) -> PathBuf {
@@ -123,8 +238,35 @@ impl Bench {
             return false;
         }
         let Ok(cleared) = self.workshop.clear(plan, &[]) else { return false };
-        self.workshop.alter().unwrap().fit(cleared, fit, &Silent).unwrap();
+        self.meanwhile(|progress| self.workshop.alter().unwrap().fit(cleared, fit, progress))
+    }
+
+    /// Does something while something comes from outside. Where nothing does, it has to succeed.
+    fn meanwhile<T, E: std::fmt::Debug>(
+        &self,
+        act: impl FnOnce(&dyn Progress) -> Result<T, E>,
+    ) -> bool {
+        let meddler = Meddler::new(self);
+        let done = catch_unwind(AssertUnwindSafe(|| act(&meddler)));
+        meddler.unlink();
+        if self.meanwhile.is_none() {
+            done.unwrap().unwrap();
+        }
         true
+    }
+
+    /// Starts the program anew, which takes up what was interrupted.
+    fn start_anew(&mut self) {
+        self.meanwhile = None;
+        self.workshop = Workshop::open(&self.folder.path().join("home")).unwrap();
+        let recovered = self.workshop.alter().unwrap().recover(&Silent).unwrap();
+        assert!(recovered.iter().all(|change| change.state != RecordState::Open), "{recovered:?}");
+    }
+
+    /// How many changes are noted as done.
+    fn done(&self) -> usize {
+        let changes = self.workshop.history().unwrap().changes;
+        changes.iter().filter(|change| change.state() == RecordState::Done).count()
     }
 
     /// Does one of our commands.
@@ -153,7 +295,7 @@ impl Bench {
                 let merge = workshop.plan_merge(&view, &folders, &Silent).unwrap();
                 if !merge.plan.steps.is_empty() {
                     let cleared = workshop.clear_merge(merge, &[]).unwrap();
-                    workshop.alter().unwrap().merge(cleared, &Silent).unwrap();
+                    self.meanwhile(|progress| workshop.alter().unwrap().merge(cleared, progress));
                 }
                 return;
             }
@@ -280,27 +422,53 @@ fn event() -> impl Strategy<Value = Event> {
     ]
 }
 
+fn meanwhile() -> impl Strategy<Value = (u32, Meanwhile)> {
+    let folders = prop_oneof![Just("bin"), Just("plugins"), Just("bin/parts"), Just("Maps")];
+    let what = if cfg!(unix) {
+        prop_oneof![
+            Just(Meanwhile::Killed),
+            (0usize..6).prop_map(Meanwhile::Written),
+            folders.prop_map(Meanwhile::Linked),
+        ]
+        .boxed()
+    } else {
+        Just(Meanwhile::Killed).boxed()
+    };
+    (1u32..16, what)
+}
+
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(if cfg!(windows) { 6 } else { 40 }))]
+    #![proptest_config(ProptestConfig::with_cases(if cfg!(windows) { 6 } else { 60 }))]
 
     /// No command of ours loses a content that was in the game; a rollback done twice is done once; and
     /// before the first change is where `--to 0 --settings` leads, whatever came in between.
     #[test]
     fn whatever_happens_nothing_is_lost_and_the_way_back_leads_back(
-        events in proptest::collection::vec(event(), 1..14),
+        events in proptest::collection::vec((event(), proptest::option::weighted(0.3, meanwhile())), 1..14),
     ) {
         let mut bench = Bench::new();
         let outside = picture(&bench.folder.path().join("outside"));
         let empty = bench.empty_folders();
         // What was at each path before a command of ours first altered it.
-        let mut first: BTreeMap<String, Option<File>> = BTreeMap::new();
-        for event in events {
+        let mut first: BTreeMap<String, Option<Seen>> = BTreeMap::new();
+        for (event, meanwhile) in events {
             if bench.meddle(event) {
                 continue;
             }
-            let before = picture(&bench.game());
+            let mut before = picture(&bench.game());
+            let done = bench.done();
+            bench.meanwhile = meanwhile;
             bench.act(event);
+            if meanwhile.is_some() {
+                bench.start_anew();
+            }
             let after = picture(&bench.game());
+            if let Some((path, content)) = bench.written.lock().unwrap().take() {
+                let is = after.get(path);
+                prop_assert!(is.is_some_and(|is| is.0 == content), "{event:?} lost what was written to {path}");
+                before.insert(path.to_owned(), is.unwrap().clone());
+            }
+            prop_assert!(bench.done() > done || after == before, "{event:?} was not done, and altered something");
             let store = picture(&bench.folder.path().join("home/blobs"));
             let kept: BTreeSet<&Vec<u8>> =
                 after.values().chain(store.values()).map(|(content, ..)| content).collect();
@@ -313,7 +481,7 @@ proptest! {
                     first.entry(path.clone()).or_insert_with(|| before.get(path).cloned());
                 }
             }
-            if let Event::Rollback(settings) = event {
+            if let (Event::Rollback(settings), None) = (event, meanwhile) {
                 let again = bench.roll_back(Point::Shipped, settings);
                 prop_assert!(again.steps.is_empty(), "a second rollback would do {:?}", again.steps);
             }

@@ -454,12 +454,13 @@ struct Place {
 }
 
 impl Place {
-    /// Takes note of one of our commands that found `before` and left `after`.
+    /// Takes note of one of our commands that found `before` and left `after`. Where somebody deleted
+    /// what we had left, the game still ships what it shipped.
     fn note(&mut self, before: Option<Vec<u8>>, after: Option<Vec<u8>>) {
         if before == after {
             return;
         }
-        if !self.touched || self.last != before {
+        if !self.touched || (self.last != before && before.is_some()) {
             self.shipped = before;
         }
         (self.touched, self.last) = (true, after);
