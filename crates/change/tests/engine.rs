@@ -7,8 +7,8 @@ use std::path::{Path, PathBuf};
 use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_change::{
-    Content, Draft, Engine, Failure, FileState, Journal, Memory, NoCopies, Place, RecordState,
-    Scope, Side, Silent, Stamp, Step, StepOutcome, Store, Target, Territory, TreePath,
+    Content, Draft, Engine, Failure, FileState, Journal, Memory, NoCopies, Place, Progress,
+    RecordState, Scope, Side, Silent, Stamp, Step, StepOutcome, Store, Target, Territory, TreePath,
 };
 
 fn place(path: &str) -> Place {
@@ -206,7 +206,6 @@ fn a_link_is_neither_followed_nor_replaced() {
 #[test]
 fn what_is_written_into_a_file_while_it_is_replaced_is_not_lost() {
     use std::io::Write;
-    use upright_spanner_change::Progress;
 
     struct Writer {
         file: fs::File,
@@ -237,6 +236,66 @@ fn what_is_written_into_a_file_while_it_is_replaced_is_not_lost() {
         assert_eq!(fs::read(bench.game().join("lens.dll")).unwrap(), b"NEW", "{at}");
         assert_eq!(bench.picture().len(), 1);
     }
+}
+
+/// Does something from outside when the engine begins something.
+struct When<'a> {
+    begins: &'a str,
+    act: &'a (dyn Fn() + Sync),
+}
+
+impl Progress for When<'_> {
+    fn begin(&self, what: &str, _: Option<u64>) {
+        if what == self.begins {
+            (self.act)();
+        }
+    }
+    fn advance(&self, _: u64) {}
+    fn end(&self) {}
+}
+
+#[test]
+fn a_file_that_is_written_into_before_it_is_removed_stays_and_nothing_waits() {
+    let bench = Bench::new();
+    bench.write("lens.dll", b"old");
+    bench.write("lens.ini", b"old");
+    let path = bench.game().join("lens.ini");
+    let act = || fs::write(&path, b"longer than it was").unwrap();
+    let when = When { begins: "swapping", act: &act };
+    let engine = Engine { progress: &when, ..bench.engine() };
+    let goes = |path: &str| Step::file(place(path), bench.now(path), Side::ABSENT, "lens");
+    let failed = engine.apply(bench.draft(vec![goes("lens.dll"), goes("lens.ini")])).unwrap_err();
+    assert!(matches!(failed, Failure::PutBack { .. }), "{failed:?}");
+    assert_eq!(fs::read(bench.game().join("lens.dll")).unwrap(), b"old");
+    assert_eq!(fs::read(&path).unwrap(), b"longer than it was");
+    assert_eq!(bench.picture().len(), 2);
+}
+
+/// Of a large file length and date are looked at, not all of it again: they tell of what was written.
+#[test]
+fn a_large_file_that_something_writes_into_right_after_it_came_is_not_taken_for_ours() {
+    const LONG: usize = (16 << 20) + 1;
+    let bench = Bench::new();
+    let path = bench.game().join("lens.dll");
+    let steps = |bench: &Bench, byte: u8| {
+        let new = vec![byte; LONG];
+        bench.store.keep_bytes(&new).unwrap();
+        vec![Step::file(place("lens.dll"), bench.now("lens.dll"), file(&new), "lens")]
+    };
+    let draft = |steps| Draft { in_use: false, ..bench.draft(steps) };
+    bench.engine().apply(draft(steps(&bench, 1))).unwrap();
+    let act = || {
+        use std::io::Write;
+        fs::File::options().write(true).open(&path).unwrap().write_all(b"theirs").unwrap();
+    };
+    let when = When { begins: "reading back", act: &act };
+    let engine = Engine { progress: &when, ..bench.engine() };
+    let failed = engine.apply(draft(steps(&bench, 2))).unwrap_err();
+    let Failure::Waiting { reports, .. } = failed else { panic!("{failed:?}") };
+    assert!(matches!(reports[0].outcome, StepOutcome::Neither(_)));
+    assert!(fs::read(&path).unwrap().starts_with(b"theirs"), "and it is left alone");
+    let old = Content::of_bytes(&vec![1; LONG]);
+    assert!(bench.store.is_whole(&old), "what was there before is in the store");
 }
 
 #[test]

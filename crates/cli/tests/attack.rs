@@ -7,7 +7,7 @@ use std::fs;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
-use common::{Bench, errors, output};
+use common::{Bench, errors, flat, output};
 use upright_spanner_sample::Bits;
 use upright_spanner_sample::world::{self, Graphics};
 
@@ -313,6 +313,7 @@ fn a_pipe_in_a_game_is_not_opened_and_a_link_is_not_followed_while_looking() {
 #[test]
 fn what_runs_or_is_held_is_in_use_and_neither_absent_nor_swapped() {
     use std::os::windows::fs::OpenOptionsExt;
+    use std::path::Path;
     let bench = racked();
     let dll = bench.file(&format!("{BIN}/hushgrain.dll"));
     let before = bench.picture(TIN);
@@ -327,6 +328,24 @@ fn what_runs_or_is_held_is_in_use_and_neither_absent_nor_swapped() {
         }
         drop(held);
     }
+    // What runs from the game's folder is named; the prompt of the system waits for what to do.
+    let shell = Path::new(&std::env::var_os("SystemRoot").unwrap()).join("system32/cmd.exe");
+    let program = bench.file(&format!("{BIN}/Keeper.exe"));
+    fs::copy(shell, &program).unwrap();
+    let mut running = Command::new(&program)
+        .arg("/k")
+        .stdin(Stdio::piped())
+        .stdout(Stdio::null())
+        .spawn()
+        .unwrap();
+    let held = fs::File::options().read(true).share_mode(0).open(&dll).unwrap();
+    let said = output(&bench.run(&["fit", TIN, "hushgrain"]).code(3));
+    let named = format!("in use by Keeper.exe (process {}), as it seems", running.id());
+    assert!(flat(&said).contains(&named), "{said}");
+    drop(held);
+    running.kill().unwrap();
+    running.wait().unwrap();
+    fs::remove_file(&program).unwrap();
     // Nobody may write to it, as to a library that a program has loaded.
     let held = fs::File::options().read(true).share_mode(1 | 4).open(&dll).unwrap();
     let said = output(&bench.run(&["fit", TIN, "hushgrain"]).code(3));

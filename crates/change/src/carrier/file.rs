@@ -25,6 +25,10 @@ const READ_AGAIN: u64 = 16 << 20;
 /// tick at least that often, the coarsest every two seconds.
 const SETTLED: Duration = Duration::from_secs(3);
 
+fn is_large(file: &File) -> bool {
+    file.metadata().is_ok_and(|metadata| metadata.len() > READ_AGAIN)
+}
+
 pub(super) struct Files<'a> {
     pub territory: &'a Territory,
     pub store: &'a Store,
@@ -62,7 +66,7 @@ impl Files<'_> {
     }
 
     /// Whether a large file is sure to hold still what was read of it: by its length and date, where
-    /// nobody has it open.
+    /// nobody has it open. To write into it would date it anew.
     fn is_untouched(&self, file: &File, expected: &FileState, path: &Path) -> Result<bool> {
         let metadata = metadata_of(file, path)?;
         let modified = expected.stamp.modified;
@@ -72,6 +76,18 @@ impl Files<'_> {
             && metadata.len() == expected.content.size
             && Stamp::of(&metadata).modified == modified
             && age > SETTLED)
+    }
+
+    /// Whether what is in place now is what was to come. It was read when it was laid out, so that of a
+    /// large file length and date tell.
+    fn came_as_staged(&self, step: &Step) -> Result<bool> {
+        let after = &step.after().state;
+        if let (State::File(new), Some(file)) = (after, self.territory.read(step.place())?) {
+            if self.is_untouched(&file, new, &self.territory.path(step.place()))? {
+                return Ok(true);
+            }
+        }
+        Ok(self.look(step.target())?.same_as(after))
     }
 
     /// Whether what left is what was kept. A large file that is sure to be goes at once: to free its
@@ -171,12 +187,8 @@ impl Carrier for Files<'_> {
     fn settle(&self, step: &Step, spare: Option<&Place>) -> Result<()> {
         self.territory.sync_around(step.place())?;
         let displaced = || spare.map_or(Ok(true), |spare| self.left_as_kept(step, spare));
-        let (now, displaced) = rayon::join(|| self.look(step.target()), displaced);
-        if now?.same_as(&step.after().state) && displaced? {
-            Ok(())
-        } else {
-            Err(self.not_as_expected(step.place()))
-        }
+        let (placed, displaced) = rayon::join(|| self.came_as_staged(step), displaced);
+        if placed? && displaced? { Ok(()) } else { Err(self.not_as_expected(step.place())) }
     }
 
     fn restore(&self, step: &Step, spare: Option<&Place>) -> Result<Restored> {
@@ -220,6 +232,13 @@ impl Carrier for Files<'_> {
     }
 
     fn clear(&self, _: &Step, spare: Option<&Place>) -> Result<()> {
-        spare.map_or(Ok(()), |spare| self.territory.remove_file(spare))
+        let Some(spare) = spare else { return Ok(()) };
+        let held = if cfg!(unix) { self.territory.read(spare).ok().flatten() } else { None };
+        self.territory.remove_file(spare)?;
+        if let Some(file) = held.filter(is_large) {
+            // What nobody has open any more is freed, which takes longer than all the rest.
+            std::thread::spawn(move || drop(file));
+        }
+        Ok(())
     }
 }

@@ -18,6 +18,7 @@ use crate::version::Version;
 pub(crate) use discover::{Reach, game_folders};
 pub(crate) use executable::rank;
 pub use pin::Pin;
+pub(crate) use settings::is_bay_name;
 pub use settings::{GameEdit, GameSettings, VersionFile};
 pub use version::{GameVersion, Origin};
 

@@ -126,9 +126,13 @@ impl GameEdit {
     }
 }
 
+/// Whether a further bay can have a name: `root` and `exe` are there already.
+pub(crate) fn is_bay_name(name: &str) -> bool {
+    !["root", "exe"].contains(&name) && super::slug(name) == name && !name.is_empty()
+}
+
 fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
-    const FIXED: [&str; 2] = ["root", "exe"];
-    if FIXED.contains(&name) || super::slug(name) != name || name.is_empty() {
+    if !is_bay_name(name) {
         return Err(Error::Setting {
             what: format!("`{name}` is no name for a further bay"),
             advice: "Use lower-case letters, digits and `-`; `root` and `exe` are there already.",

@@ -1,14 +1,14 @@
 //! What the user said: library roots, games with their settings, pins. One TOML file, `games.toml`,
 //! that a person can read and mend; its format is described in docs/formats.md.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
 use crate::catalog::CatalogError;
 use crate::error::{Error, Result};
-use crate::game::{Game, GameSettings, Pin, VersionFile};
+use crate::game::{Game, GameSettings, Pin, VersionFile, is_bay_name};
 use crate::path::TreePath;
 use upright_spanner_change::{Folder, line};
 
@@ -191,12 +191,21 @@ impl StoredWords {
     fn into_words(self) -> Result<Words, String> {
         let game = |stored: StoredGame| -> Result<Game, String> {
             let version_file = match (stored.version_file, stored.version_pattern) {
-                (None, _) => None,
+                (None, None) => None,
+                (None, Some(pattern)) => {
+                    return Err(format!(
+                        "{} has the version-pattern `{pattern}`, but no version-file",
+                        stored.id
+                    ));
+                }
                 (Some(path), pattern) => {
                     let pattern = pattern.unwrap_or_else(|| VersionFile::ANY.to_owned());
                     Some(VersionFile::new(path, &pattern).map_err(|error| error.to_string())?)
                 }
             };
+            if let Some(name) = stored.bays.keys().find(|name| !is_bay_name(name)) {
+                return Err(format!("`{name}` is no name for a further bay of {}", stored.id));
+            }
             Ok(Game {
                 id: stored.id,
                 title: stored.title,
@@ -223,6 +232,10 @@ impl StoredWords {
             from: stored.from.into(),
             to: stored.to.into(),
         };
+        let mut ids = HashSet::new();
+        if let Some(twice) = self.game.iter().find(|game| !ids.insert(game.id.clone())) {
+            return Err(format!("two games have the id `{}`", twice.id));
+        }
         Ok(Words {
             roots: self.roots.into_iter().map(PathBuf::from).collect(),
             games: self.game.into_iter().map(game).collect::<Result<_, _>>()?,

@@ -198,7 +198,7 @@ fn in_use_by_others(files: &[PathBuf], root: &Path) -> Vec<InUse> {
     const PATIENCE: Duration = Duration::from_secs(10);
     let began = Instant::now();
     loop {
-        let found = in_use(files);
+        let found = in_use(files, root);
         if found.is_empty() || began.elapsed() > PATIENCE || !Lock::is_held(root) {
             return found;
         }
@@ -209,7 +209,7 @@ fn in_use_by_others(files: &[PathBuf], root: &Path) -> Vec<InUse> {
 /// The files that a process has open or mapped, by what the system tells of each process. Processes of
 /// this program are not the game.
 #[cfg(target_os = "linux")]
-fn in_use(files: &[PathBuf]) -> Vec<InUse> {
+fn in_use(files: &[PathBuf], _: &Path) -> Vec<InUse> {
     let real: Vec<PathBuf> = files.iter().filter_map(|file| file.canonicalize().ok()).collect();
     let own = fs::read_link("/proc/self/exe").ok();
     let mut found: Vec<InUse> = Vec::new();
@@ -239,7 +239,7 @@ fn in_use(files: &[PathBuf]) -> Vec<InUse> {
 /// The files that cannot be opened for writing, since somebody else has them open or runs them. Asking
 /// for reading alone would not show a program that runs, or a library that one has loaded.
 #[cfg(windows)]
-fn in_use(files: &[PathBuf]) -> Vec<InUse> {
+fn in_use(files: &[PathBuf], root: &Path) -> Vec<InUse> {
     use std::os::windows::fs::OpenOptionsExt;
     const SHARING_VIOLATION: i32 = 32;
     const READ_DATA: u32 = 0x0001;
@@ -254,10 +254,45 @@ fn in_use(files: &[PathBuf]) -> Vec<InUse> {
         let access = if read_only { READ_DATA } else { READ_DATA | WRITE_DATA };
         shared_by_nobody(file, access)
     };
-    files.iter().filter(taken).map(|file| InUse { path: file.clone(), by: None }).collect()
+    let taken: Vec<&PathBuf> = files.iter().filter(taken).collect();
+    if taken.is_empty() {
+        return Vec::new();
+    }
+    let running = running_from(root);
+    let found = |file: &PathBuf| InUse { path: file.clone(), by: holder(file, &running) };
+    taken.into_iter().map(found).collect()
+}
+
+/// The programs that run from a folder, other than this one: where they lie, and what to call them.
+#[cfg(windows)]
+fn running_from(root: &Path) -> Vec<(PathBuf, String)> {
+    use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, System, UpdateKind};
+    let own = std::env::current_exe().and_then(fs::canonicalize).ok();
+    let root = root.canonicalize().unwrap_or_else(|_| root.to_owned());
+    let mut system = System::new();
+    let wanted = ProcessRefreshKind::nothing().with_exe(UpdateKind::Always);
+    system.refresh_processes_specifics(ProcessesToUpdate::All, true, wanted);
+    let running = system.processes().values().filter_map(|process| {
+        let program = process.exe()?.canonicalize().ok()?;
+        let is_it = program.starts_with(&root) && own.as_ref() != Some(&program);
+        let name = program.file_name()?.to_string_lossy().into_owned();
+        is_it.then(|| (program, format!("{name} (process {})", process.pid())))
+    });
+    running.collect()
+}
+
+/// What has a file in use: the program that it is, else, as it seems, one that runs from the game's
+/// folder. The system does not tell who has loaded a library.
+#[cfg(windows)]
+fn holder(file: &Path, running: &[(PathBuf, String)]) -> Option<String> {
+    let file = file.canonicalize().ok();
+    match running.iter().find(|(program, _)| Some(program) == file.as_ref()) {
+        Some((_, name)) => Some(name.clone()),
+        None => running.first().map(|(_, name)| format!("{name}, as it seems")),
+    }
 }
 
 #[cfg(not(any(target_os = "linux", windows)))]
-fn in_use(_: &[PathBuf]) -> Vec<InUse> {
+fn in_use(_: &[PathBuf], _: &Path) -> Vec<InUse> {
     Vec::new()
 }
