@@ -4,7 +4,8 @@
 //!
 //! `kill:7` ends the program before the seventh operation, `space:7` lets it fail for want of
 //! space, `io:7` with an input/output error. `power:7` ends it as a loss of power would: what lies below
-//! the folders that `SPANNER_FAULT_ROOTS` names is made what the disk is sure to have.
+//! the folders that `SPANNER_FAULT_ROOTS` names is made what the disk is sure to have. `room:7` lets every
+//! disk have seven bytes left.
 
 /// To be asked before an operation on `path`.
 ///
@@ -16,14 +17,20 @@ pub fn point(_: &'static str, _: &std::path::Path) -> crate::error::Result<()> {
     Ok(())
 }
 
+/// How much room a disk has left that has this much.
+#[cfg(not(debug_assertions))]
+pub fn room(free: u64) -> u64 {
+    free
+}
+
 /// To be told when a file or folder was written to disk.
 #[cfg(not(debug_assertions))]
 pub(crate) fn synced(_: &std::path::Path) {}
 
 #[cfg(debug_assertions)]
-pub use chosen::point;
-#[cfg(debug_assertions)]
 pub(crate) use chosen::synced;
+#[cfg(debug_assertions)]
+pub use chosen::{point, room};
 
 /// The fault that a test has chosen.
 #[cfg(debug_assertions)]
@@ -52,12 +59,21 @@ mod chosen {
         let is_it = DONE.fetch_add(1, Ordering::Relaxed) + 1 == *number;
         match kind.as_str() {
             "power" => super::power::before_operation(is_it),
+            "room" => {}
             _ if !is_it => {}
             "space" => return Err(Error::io(doing, path)(io::ErrorKind::StorageFull.into())),
             "io" => return Err(Error::io(doing, path)(io::Error::other("input/output error"))),
             _ => std::process::abort(),
         }
         Ok(())
+    }
+
+    /// How much room a disk has left that has this much.
+    pub fn room(free: u64) -> u64 {
+        match FAULT.as_ref() {
+            Some((kind, left)) if kind == "room" => free.min(*left),
+            _ => free,
+        }
     }
 
     /// To be told when a file or folder was written to disk.

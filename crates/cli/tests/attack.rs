@@ -7,7 +7,7 @@ use std::fs;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
-use common::{Bench, errors, flat, output};
+use common::{Bench, errors, output};
 use upright_spanner_sample::Bits;
 use upright_spanner_sample::world::{self, Graphics};
 
@@ -341,7 +341,7 @@ fn what_runs_or_is_held_is_in_use_and_neither_absent_nor_swapped() {
     let held = fs::File::options().read(true).share_mode(0).open(&dll).unwrap();
     let said = output(&bench.run(&["fit", TIN, "hushgrain"]).code(3));
     let named = format!("in use by Keeper.exe (process {}), as it seems", running.id());
-    assert!(flat(&said).contains(&named), "{said}");
+    assert!(common::flat(&said).contains(&named), "{said}");
     drop(held);
     running.kill().unwrap();
     running.wait().unwrap();

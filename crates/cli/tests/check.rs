@@ -4,7 +4,7 @@ mod common;
 
 use std::collections::BTreeSet;
 
-use common::{Bench, errors, output};
+use common::{Bench, errors, flat, output};
 use upright_spanner_sample::world;
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
 
@@ -225,10 +225,6 @@ fn signers_are_compared_and_broken_signatures_stop() {
 }
 
 /// Puts the sentences of a page into one line.
-fn flat(text: &str) -> String {
-    text.split_whitespace().collect::<Vec<_>>().join(" ")
-}
-
 #[test]
 fn the_remedy_names_the_build_that_does_go_with_the_executable() {
     let bench = pier();

@@ -430,3 +430,34 @@ fn a_change_that_cannot_be_put_back_yet_keeps_its_own_game_alone_waiting() {
     assert!(next.status.success(), "{}", said(&next));
     assert!(said(&next).contains("had been interrupted"), "{}", said(&next));
 }
+
+/// A disk that is nearly full: what a change needs is said beforehand, and nothing is touched.
+#[test]
+fn a_change_for_which_there_is_no_room_is_refused_and_says_how_much_is_missing() {
+    let bench = world();
+    let full = || Some("room:5".to_owned());
+    let refused = |words: &[&str]| {
+        let before = picture(&bench);
+        let output = run(&bench, words, full());
+        let text = format!("{}{}", String::from_utf8_lossy(&output.stdout), said(&output));
+        assert_eq!(output.status.code(), Some(3), "{words:?}: {text}");
+        assert!(text.contains("[no-space]") && text.contains("MB left"), "{words:?}: {text}");
+        assert!(picture(&bench) == before, "{words:?} touched the game");
+        let dry = run(&bench, &[words, &["--dry-run"]].concat(), full());
+        assert_eq!(dry.status.code(), Some(3), "{words:?}");
+    };
+    refused(&["fit", GAME, "glim@2.0.0"]);
+    refused(&["rollback", GAME, "--to", "0", "--settings"]);
+    bench.write("older/data.bin", &[7; 5000]);
+    refused(&["fit", GAME, "--merge", "older"]);
+    let document = run(&bench, &["--json", "fit", GAME, "glim@2.0.0"], full());
+    assert_eq!(document.status.code(), Some(3));
+    let document: serde_json::Value = serde_json::from_slice(&document.stdout).unwrap();
+    let codes = document["findings"].as_array().unwrap().iter().map(|finding| &finding["code"]);
+    assert!(codes.into_iter().any(|code| code == "no-space"), "{document}");
+    // What the finding says is not always so: it is overridden by name.
+    let words = ["fit", GAME, "glim@2.0.0", "--despite", "no-space"];
+    assert!(run(&bench, &words, full()).status.success());
+    refused(&["undo"]);
+    bench.ok(&["undo"]);
+}

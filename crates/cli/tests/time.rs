@@ -4,16 +4,12 @@ mod common;
 
 use std::fs;
 
-use common::{Bench, errors, output, overwrite};
+use common::{Bench, errors, flat, output, overwrite};
 use upright_spanner_sample::Bits;
 use upright_spanner_sample::world::{self, Graphics};
 
 const KITE: &str = "games/Kite Harbour";
 const SALT: &str = "games/Saltglass Drift";
-
-fn flat(text: &str) -> String {
-    text.split_whitespace().collect::<Vec<_>>().join(" ")
-}
 
 fn racked() -> Bench {
     let bench = Bench::world();

@@ -88,6 +88,11 @@ pub fn output(assert: &Assert) -> String {
     String::from_utf8(assert.get_output().stdout.clone()).unwrap()
 }
 
+/// A text as if it had not been wrapped.
+pub fn flat(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
 pub fn errors(assert: &Assert) -> String {
     String::from_utf8(assert.get_output().stderr.clone()).unwrap()
 }

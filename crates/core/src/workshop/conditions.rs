@@ -13,7 +13,7 @@ use crate::check::{self, Conditions, Finding, InUse};
 use crate::error::Result;
 use crate::plan::{Place, Plan};
 use crate::survey::GameView;
-use upright_spanner_change::{Lock, Step};
+use upright_spanner_change::{Lock, Step, fault};
 
 /// A plan that nothing stops: its findings were looked at, the state of the machine is among them, and
 /// what stops it was overridden by name.
@@ -107,7 +107,7 @@ impl Workshop {
             vec![(root, staged), (home, plan.supplied + kept)]
         };
         let short = needs.into_iter().filter_map(|(folder, wanted)| {
-            let free = fs4::available_space(&folder).ok()?;
+            let free = fault::room(fs4::available_space(&folder).ok()?);
             (free < wanted).then_some((folder, wanted, free))
         });
         short.collect()
