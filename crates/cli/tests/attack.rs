@@ -5,6 +5,7 @@ mod common;
 
 use std::fs;
 use std::process::{Command, Stdio};
+#[cfg(unix)]
 use std::time::{Duration, Instant};
 
 use common::{Bench, errors, output};
@@ -20,6 +21,7 @@ fn racked() -> Bench {
     bench
 }
 
+#[cfg(unix)]
 fn spanner(bench: &Bench, words: &[&str]) -> Command {
     let mut command = Command::new(env!("CARGO_BIN_EXE_spanner"));
     command.args(words).current_dir(bench.path()).env("SPANNER_HOME", bench.path().join("home"));
