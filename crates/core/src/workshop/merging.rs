@@ -45,9 +45,18 @@ impl Workshop {
     ) -> Result<MergePlan> {
         let mut files: BTreeMap<String, Source> = BTreeMap::new();
         for folder in folders {
+            let mut of_folder: BTreeMap<String, Source> = BTreeMap::new();
             for source in files_below(folder)? {
-                files.insert(fold(source.path.as_str()), source);
+                let file = source.file.clone();
+                if let Some(twin) = of_folder.insert(fold(source.path.as_str()), source) {
+                    let twin = twin.path;
+                    let why = format!(
+                        "it and {twin} differ in case alone, and a game takes them for one"
+                    );
+                    return Err(Error::NotMergeable { path: file, why });
+                }
             }
+            files.extend(of_folder);
         }
         progress.begin("reading the folders", Some(files.len() as u64));
         let read: Result<Vec<(Source, Side)>> = files
