@@ -10,7 +10,6 @@ use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, Workshop};
 use super::survey::known_places;
 use crate::args;
 use crate::exit::Exit;
-use crate::progress::acting;
 use crate::prompt;
 use crate::render::{self, document, plan, quoted};
 use crate::session::Session;
@@ -86,7 +85,7 @@ fn one(
     Ok(Exit::Done)
 }
 
-/// Clears a plan of its stops and carries it out; looks at the files once more a moment later.
+/// Clears a plan of its stops and carries it out.
 fn carry_out(
     fit: FitPlan,
     despite: &[String],
@@ -98,16 +97,7 @@ fn carry_out(
         .clear(plan, despite)
         .map_err(|stopped| Error::Refused(stopped.stops().into_iter().cloned().collect()))?;
     let progress = session.progress();
-    let change = acting(|| workshop.alter()?.fit(cleared, parcel.as_ref(), &progress))?;
-    for path in workshop.gone_since(&change) {
-        let path = render::slashes(&path);
-        render::notice(&format!(
-            "{path} was there when it was read back, and is not what was put there any more: a virus \
-             scanner may have set it aside. Look in its quarantine, then: spanner drift {}",
-            change.game()
-        ));
-    }
-    Ok(change)
+    super::act(workshop, || workshop.alter()?.fit(cleared, parcel.as_ref(), &progress))
 }
 
 /// Whole folders onto the game's folder.
@@ -139,7 +129,7 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
-    let change = acting(|| workshop.alter()?.merge(cleared, &progress))?;
+    let change = super::act(workshop, || workshop.alter()?.merge(cleared, &progress))?;
     if session.json {
         render::json(&plan::change_document(&change))?;
     } else {

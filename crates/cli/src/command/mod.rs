@@ -23,6 +23,7 @@ mod undo;
 
 use anyhow::Result;
 use serde_json::Value;
+use upright_spanner_core::change::Change;
 use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::survey::GameView;
@@ -95,11 +96,28 @@ fn carry_out_untold(
         render::hint(session, "Nothing was changed.")?;
         return Ok((Exit::Done, document));
     }
-    let change = acting(|| workshop.alter()?.apply(cleared, &session.progress()))?;
+    let change = act(workshop, || workshop.alter()?.apply(cleared, &session.progress()))?;
     if !session.json {
         render::plan::print_done(&change, &talk.next, session)?;
     }
     Ok((attend, render::plan::change_document(&change)))
+}
+
+/// Alters a game, and looks at its libraries once more a moment later.
+fn act(
+    workshop: &Workshop,
+    alter: impl FnOnce() -> upright_spanner_core::Result<Change>,
+) -> Result<Change> {
+    let change = acting(alter)?;
+    for path in workshop.gone_since(&change) {
+        let path = render::slashes(&path);
+        render::notice(&format!(
+            "{path} was there when it was read back, and is not what was put there any more: a virus \
+             scanner may have set it aside. Look in its quarantine, then: spanner drift {}",
+            change.game()
+        ));
+    }
+    Ok(change)
 }
 
 /// The game that a text names. Where its folder looks like a game that stood somewhere else, it is asked

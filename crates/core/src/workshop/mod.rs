@@ -211,7 +211,8 @@ impl Workshop {
     pub fn gone_since(&self, change: &Change) -> Vec<PathBuf> {
         let is_library = |step: &&crate::change::Step| {
             let name = step.place().path().file_name();
-            ["dll", "exe", "asi"].contains(&crate::path::extension(name).as_str())
+            let comes = step.after().state.content().is_some();
+            comes && ["dll", "exe", "asi"].contains(&crate::path::extension(name).as_str())
         };
         let libraries: Vec<_> = change.steps().iter().filter(is_library).collect();
         if libraries.is_empty() {
