@@ -68,6 +68,10 @@ impl Exit {
 
 /// Whether the reader of our output went away, as `head` does; no failure of ours.
 pub fn is_closed_pipe(error: &anyhow::Error) -> bool {
-    let closed = |error: &io::Error| error.kind() == io::ErrorKind::BrokenPipe;
+    const NOT_CONNECTED: i32 = 233;
+    let closed = |error: &io::Error| {
+        let gone = cfg!(windows) && error.raw_os_error() == Some(NOT_CONNECTED);
+        gone || error.kind() == io::ErrorKind::BrokenPipe
+    };
     error.downcast_ref::<io::Error>().is_some_and(closed)
 }

@@ -215,3 +215,19 @@ fn every_command_gives_programs_one_document_and_nothing_else() {
         assert_eq!(document["schema"], 1, "{command:?}");
     }
 }
+
+#[test]
+fn a_reader_that_goes_away_is_no_failure() {
+    use std::process::{Command, Stdio};
+    let bench = Bench::world();
+    for words in [&["survey", "games"][..], &["survey", "games", "--json"], &["explain"]] {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_spanner"));
+        command.args(words).current_dir(bench.path());
+        command.env("SPANNER_HOME", bench.file("home"));
+        let mut child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+        drop(child.stdout.take());
+        let ended = child.wait_with_output().unwrap();
+        assert_eq!(String::from_utf8_lossy(&ended.stderr), "", "{words:?}");
+        assert_eq!(ended.status.code(), Some(0), "{words:?}");
+    }
+}

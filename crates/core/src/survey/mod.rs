@@ -493,14 +493,17 @@ pub(crate) fn canonical(path: &Path) -> io::Result<PathBuf> {
     path.canonicalize().map(plain)
 }
 
-/// Windows' own spelling of a resolved path begins with `\\?\`, which no user writes.
+/// Windows' own spelling of a resolved path begins with `\\?\`, and that of one on another machine with
+/// `\\?\UNC\`, which no user writes.
 fn plain(path: PathBuf) -> PathBuf {
     if !cfg!(windows) {
         return path;
     }
-    match path.to_str().and_then(|text| text.strip_prefix(r"\\?\")) {
-        Some(rest) if rest.as_bytes().get(1) == Some(&b':') => PathBuf::from(rest),
-        _ => path,
+    let Some(rest) = path.to_str().and_then(|text| text.strip_prefix(r"\\?\")) else { return path };
+    match rest.strip_prefix(r"UNC\") {
+        Some(share) => PathBuf::from(format!(r"\\{share}")),
+        None if rest.as_bytes().get(1) == Some(&b':') => PathBuf::from(rest),
+        None => path,
     }
 }
 
