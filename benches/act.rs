@@ -7,6 +7,7 @@ use std::fs::{self, File};
 use std::hint::black_box;
 use std::io;
 use std::path::Path;
+use std::thread;
 use std::time::{Duration, Instant};
 
 use upright_spanner_core::progress::Silent;
@@ -18,30 +19,40 @@ use upright_spanner_sample::world::{self, Graphics};
 const RUNS: usize = 7;
 const SIZE: usize = 64 << 20;
 
+/// How long a disk gets before each measurement to write and to free what others left to it.
+const REST: Duration = Duration::from_millis(700);
+
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let (mut apart, mut over) = (Vec::new(), Vec::new());
+    let (mut apart, mut over, mut filed) = (Vec::new(), Vec::new(), Vec::new());
     for _ in 0..RUNS {
         let folder = tempfile::tempdir_in(env!("CARGO_TARGET_TMPDIR"))?;
-        let fit = fit(folder.path())?;
+        let of_build = fit(&folder.path().join("build"), true)?;
+        let of_file = fit(&folder.path().join("file"), false)?;
         let (copies, by_hand) = (copies(folder.path())?, by_hand(folder.path())?);
-        let ratio = |other: Duration| fit.as_secs_f64() / other.as_secs_f64();
+        let ratio = |fit: Duration, other: Duration| fit.as_secs_f64() / other.as_secs_f64();
         println!(
-            "fit {fit:.0?}, two copies under new names {copies:.0?} ({:.2}), backup and overwriting by \
-             hand {by_hand:.0?} ({:.2})",
-            ratio(copies),
-            ratio(by_hand)
+            "fit of a build {of_build:.0?}, of a file {of_file:.0?}; two copies under new names \
+             {copies:.0?} ({:.2}, {:.2}); backup and overwriting by hand {by_hand:.0?} ({:.2})",
+            ratio(of_build, copies),
+            ratio(of_file, copies),
+            ratio(of_build, by_hand)
         );
-        apart.push(ratio(copies));
-        over.push(ratio(by_hand));
+        apart.push(ratio(of_build, copies));
+        filed.push(ratio(of_file, copies));
+        over.push(ratio(of_build, by_hand));
     }
-    apart.sort_by(f64::total_cmp);
-    over.sort_by(f64::total_cmp);
-    println!("median ratios {:.2} and {:.2}", apart[RUNS / 2], over[RUNS / 2]);
+    let median = |mut ratios: Vec<f64>| {
+        ratios.sort_by(f64::total_cmp);
+        ratios[RUNS / 2]
+    };
+    let (apart, filed, over) = (median(apart), median(filed), median(over));
+    println!("median ratios {apart:.2}, {filed:.2}; by hand {over:.2}");
     Ok(())
 }
 
-/// The time of looking at the game, planning and fitting.
-fn fit(folder: &Path) -> Result<Duration, Box<dyn std::error::Error>> {
+/// The time of looking at the game, planning and fitting a build that is on the rack, or a file, which
+/// goes on the rack too.
+fn fit(folder: &Path, racked: bool) -> Result<Duration, Box<dyn std::error::Error>> {
     let date = (2026, 1, 1);
     let library = |major| world::graphics(Graphics::Upscaler, [major, 1, 0, 0], Bits::Bits64);
     let exe = world::game_exe(Bits::Bits64, "Pier", "Nine Knots", [1, 0, 0, 0]);
@@ -52,12 +63,18 @@ fn fit(folder: &Path) -> Result<Duration, Box<dyn std::error::Error>> {
     world::write(&new, &library(3).padding(SIZE + 1).to_bytes(), date)?;
     File::options().write(true).open(&there)?.sync_all()?;
     let workshop = Workshop::open(&folder.join("home"))?;
-    workshop.alter()?.rack_add(&new, &Told::default(), &Silent)?;
+    let what = if racked {
+        workshop.alter()?.rack_add(&new, &Told::default(), &Silent)?;
+        "sharpwater".to_owned()
+    } else {
+        new.to_string_lossy().into_owned()
+    };
+    thread::sleep(REST);
     let began = Instant::now();
     let view = workshop.game(&folder.join("Pier").to_string_lossy(), &Silent)?;
-    let plan = workshop.plan_fit(&view, "sharpwater", &FitOptions::default(), &Silent)?;
+    let plan = workshop.plan_fit(&view, &what, &FitOptions::default(), &Silent)?;
     let cleared = workshop.clear(plan.plan, &[]).map_err(|_| "a finding stops it")?;
-    black_box(workshop.alter()?.fit(cleared, None, &Silent)?);
+    black_box(workshop.alter()?.fit(cleared, plan.parcel.as_ref(), &Silent)?);
     Ok(began.elapsed())
 }
 
@@ -67,6 +84,7 @@ fn by_hand(folder: &Path) -> io::Result<Duration> {
     let old = folder.join("by-hand.dll");
     fs::copy(folder.join("one"), &old)?;
     File::options().write(true).open(&old)?.sync_all()?;
+    thread::sleep(REST);
     let began = Instant::now();
     for (from, to) in [(&old, folder.join("backup")), (&folder.join("two"), old.clone())] {
         fs::copy(from, &to)?;
@@ -77,7 +95,8 @@ fn by_hand(folder: &Path) -> io::Result<Duration> {
 
 /// The time of two plain copies, each synced.
 fn copies(folder: &Path) -> io::Result<Duration> {
-    let source = folder.join("new/sharpwater.dll");
+    let source = folder.join("build/new/sharpwater.dll");
+    thread::sleep(REST);
     let began = Instant::now();
     for name in ["one", "two"] {
         let target = folder.join(name);

@@ -119,7 +119,7 @@ impl Journal {
                 chronicle.faults.push(self.gap(next, number - 1));
             }
             next = number.saturating_add(1);
-            let mark = marks.remove(&number);
+            let mark = marks.remove(&number).flatten();
             let copy = known.get(&number);
             if let Some(copy) = copy.filter(|copy| Some(copy.mark) == mark) {
                 if let (Some(record), faults) = parse(number, &copy.text) {
@@ -174,16 +174,20 @@ impl Journal {
         chronicle.records.extend(copied.or(record));
     }
 
-    /// The files that are there, by number.
-    fn marks(&self) -> Result<BTreeMap<i64, Mark>> {
+    /// What is there, by number: where that is no file, without a mark.
+    fn marks(&self) -> Result<BTreeMap<i64, Option<Mark>>> {
         let mut marks = BTreeMap::new();
         for name in self.folder.names()? {
             let Some(number) = name.to_str().and_then(number) else { continue };
-            if let Found::File(metadata) = self.folder.find(&self::name(number))? {
-                let modified = metadata.modified().map(cap_std::time::SystemTime::into_std);
-                let modified = modified.map_or((0, 0), crate::content::moment);
-                marks.insert(number, Mark { size: metadata.len(), modified });
-            }
+            let mark = match self.folder.find(&self::name(number))? {
+                Found::File(metadata) => {
+                    let modified = metadata.modified().map(cap_std::time::SystemTime::into_std);
+                    let modified = modified.map_or((0, 0), crate::content::moment);
+                    Some(Mark { size: metadata.len(), modified })
+                }
+                _ => None,
+            };
+            marks.insert(number, mark);
         }
         Ok(marks)
     }

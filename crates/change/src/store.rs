@@ -12,7 +12,7 @@ use std::sync::OnceLock;
 use crate::content::{Content, Digest, FileState};
 use crate::error::{Error, Result};
 use crate::fault::point;
-use crate::folder::{Folder, Found, set_marks, sync_file};
+use crate::folder::{Folder, Found, metadata_of, set_marks, sync_file};
 use crate::random::{is_random_name, random_name};
 
 /// The store of content in one folder.
@@ -179,7 +179,11 @@ impl Store {
 
     /// Gives a written file its name. One that is there under it is damaged, or the same.
     fn name(shelf: &Folder, from: &str, content: &Content) -> Result<()> {
-        shelf.rename(from, shelf, &content.blake3.to_string())?;
+        let name = content.blake3.to_string();
+        if matches!(shelf.find(&name)?, Found::Folder(_)) {
+            shelf.remove_folder(&name)?;
+        }
+        shelf.rename(from, shelf, &name)?;
         shelf.sync()
     }
 
@@ -294,12 +298,26 @@ impl Store {
 }
 
 /// Waits until a file's content is on disk, and reads it back meanwhile.
-fn sync_and_read(mut file: &File, path: &Path) -> Result<Content> {
-    file.rewind().map_err(Error::io("read", path))?;
-    let (synced, content) = rayon::join(|| sync_file(file, path), || Content::of_open(file));
-    synced?;
+fn sync_and_read(file: &File, path: &Path) -> Result<Content> {
+    let read = |mut file: &File| file.rewind().and_then(|()| Content::of_open(file));
+    let content = if metadata_of(file, path)?.len() < WORTH_A_THREAD {
+        sync_file(file, path)?;
+        read(file)
+    } else {
+        // The threads of the pool would all be waiting for the disk.
+        std::thread::scope(|scope| {
+            let sync = scope.spawn(|| sync_file(file, path));
+            let content = read(file);
+            let stopped = |_| Err(Error::io("write to disk", path)(io::Error::other("it stopped")));
+            sync.join().unwrap_or_else(stopped)?;
+            Ok::<_, Error>(content)
+        })?
+    };
     content.map_err(Error::io("read", path))
 }
+
+/// From this length on a file is read while another thread waits for the disk.
+const WORTH_A_THREAD: u64 = 1 << 20;
 
 /// Lets an empty file share the blocks of another; says whether the file system can.
 #[cfg(target_os = "linux")]

@@ -6,6 +6,7 @@
 
 use std::fs::File;
 use std::path::Path;
+use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, SystemTime};
 
 use crate::carrier::{Carrier, Restored};
@@ -35,6 +36,19 @@ pub(super) struct Files<'a> {
     /// Whether somebody may have a file open: then dates prove nothing, since what is written through
     /// memory need not show in them.
     pub in_use: bool,
+    /// Large files that were removed. What nobody has open any more is freed, which takes as long as all
+    /// the rest: so that is left to the end.
+    pub leaving: Mutex<Vec<File>>,
+}
+
+impl Drop for Files<'_> {
+    fn drop(&mut self) {
+        let leaving = std::mem::take(&mut self.leaving).into_inner();
+        let leaving = leaving.unwrap_or_else(PoisonError::into_inner);
+        if !leaving.is_empty() {
+            std::thread::spawn(move || drop(leaving));
+        }
+    }
 }
 
 impl Files<'_> {
@@ -235,10 +249,7 @@ impl Carrier for Files<'_> {
         let Some(spare) = spare else { return Ok(()) };
         let held = if cfg!(unix) { self.territory.read(spare).ok().flatten() } else { None };
         self.territory.remove_file(spare)?;
-        if let Some(file) = held.filter(is_large) {
-            // What nobody has open any more is freed, which takes longer than all the rest.
-            std::thread::spawn(move || drop(file));
-        }
+        self.leaving.lock().unwrap_or_else(PoisonError::into_inner).extend(held.filter(is_large));
         Ok(())
     }
 }

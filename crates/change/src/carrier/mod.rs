@@ -6,6 +6,8 @@ mod folder;
 mod mark;
 pub mod memory;
 
+use std::sync::Mutex;
+
 use crate::error::Result;
 use crate::path::Place;
 use crate::step::{State, Step, Target};
@@ -65,7 +67,7 @@ impl<'a> OnDisk<'a> {
     /// Carriers for a territory; `in_use` says that somebody may have its files open.
     pub fn new(territory: &'a Territory, store: &'a Store, in_use: bool) -> Self {
         Self {
-            files: Files { territory, store, in_use },
+            files: Files { territory, store, in_use, leaving: Mutex::default() },
             folders: Folders { territory },
             marks: Marks { territory },
         }

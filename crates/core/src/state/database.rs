@@ -90,8 +90,8 @@ impl Database {
         let refused = |error: rusqlite::Error| refusal(&error);
         let connection = Connection::open(path).map_err(refused)?;
         connection.busy_timeout(Duration::from_secs(20)).map_err(refused)?;
-        // It is an index: a loss of power may cost what was noted last.
-        connection.pragma_update(None, "synchronous", "NORMAL").map_err(refused)?;
+        // It is an index: what a loss of power takes or spoils is read from the files again.
+        connection.pragma_update(None, "synchronous", "OFF").map_err(refused)?;
         let behavior = rusqlite::TransactionBehavior::Immediate;
         let transaction =
             rusqlite::Transaction::new_unchecked(&connection, behavior).map_err(refused)?;
