@@ -216,14 +216,16 @@ fn in_use(files: &[PathBuf], _: &Path) -> Vec<InUse> {
     for process in fs::read_dir("/proc").into_iter().flatten().flatten() {
         let number = process.file_name().to_string_lossy().into_owned();
         let folder = process.path();
-        let program = fs::read_link(folder.join("exe")).ok();
-        if !number.chars().all(|c| c.is_ascii_digit()) || own.is_some() && program == own {
+        // Of a thread of the system, and of a process that is not ours to look at, this says nothing, and
+        // nothing else does.
+        let Ok(program) = fs::read_link(folder.join("exe")) else { continue };
+        if !number.chars().all(|c| c.is_ascii_digit()) || Some(&program) == own.as_ref() {
             continue;
         }
         let handles = fs::read_dir(folder.join("fd")).into_iter().flatten().flatten();
         let mut open: HashSet<PathBuf> =
             handles.filter_map(|handle| fs::read_link(handle.path()).ok()).collect();
-        open.extend(program);
+        open.insert(program);
         let maps = fs::read_to_string(folder.join("maps")).unwrap_or_default();
         // The path is what follows the fifth column.
         let mapped = maps.lines().filter_map(|line| line.find('/').map(|at| line[at..].into()));
