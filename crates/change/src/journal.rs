@@ -84,8 +84,17 @@ pub struct Fault {
     pub path: PathBuf,
     /// What is wrong with it.
     pub what: String,
-    /// Whether a copy of its text is at hand, which was used in its place.
-    pub copied: bool,
+    /// What makes it whole again, where something does; it was read as if that had been done.
+    pub mending: Option<Mending>,
+}
+
+/// What makes a file of the journal whole again.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Mending {
+    /// A copy of its text.
+    Copy,
+    /// How the change ended, which a later one shows.
+    Outcome(RecordState),
 }
 
 impl Journal {
@@ -131,7 +140,31 @@ impl Journal {
             }
             self.read_file(number, mark, copy, copies, &mut chronicle);
         }
+        self.find_lost_outcomes(&mut chronicle);
         Ok(chronicle)
+    }
+
+    /// A change that is open though a later one is about one of its targets did end, since no change is
+    /// made of what another holds open: how shows in what the later one found there.
+    fn find_lost_outcomes(&self, chronicle: &mut Chronicle) {
+        let Chronicle { records, faults } = chronicle;
+        for at in 0..records.len() {
+            let (earlier, later) = records.split_at_mut(at + 1);
+            let record = &mut earlier[at];
+            if record.state != RecordState::Open {
+                continue;
+            }
+            let Some((by, state)) = later.iter().find_map(|later| shows(later, record)) else {
+                continue;
+            };
+            record.state = state;
+            let number = record.number;
+            if faults.iter().all(|fault| fault.number != number) {
+                let what = format!("how it ended is missing; change {by} went on from there");
+                let (path, mending) = (self.path(number), Some(Mending::Outcome(state)));
+                faults.push(Fault { number, path, what, mending });
+            }
+        }
     }
 
     /// Files that are missing, from one number to another, and that no copy tells of.
@@ -140,7 +173,7 @@ impl Journal {
             _ if last == first => "it is missing".to_owned(),
             _ => format!("it is missing, and so is each one up to {}", name(last)),
         };
-        Fault { number: first, path: self.path(first), what, copied: false }
+        Fault { number: first, path: self.path(first), what, mending: None }
     }
 
     fn read_file(
@@ -153,7 +186,13 @@ impl Journal {
     ) {
         let (record, faults) = match line::read(&self.folder, &name(number)) {
             Ok(Some(text)) => {
-                let (record, faults) = parse(number, &text);
+                let (record, mut faults) = parse(number, &text);
+                let is_cut = |copy: &CopiedText| {
+                    copy.text.len() > text.len() && copy.text.starts_with(&text)
+                };
+                if copy.is_some_and(is_cut) {
+                    faults.push("its end is missing".to_owned());
+                }
                 if let (Some(_), true, Some(mark)) = (&record, faults.is_empty(), mark) {
                     copies.keep(number, &CopiedText { mark, text });
                 }
@@ -170,7 +209,8 @@ impl Journal {
         let copied = copy.and_then(|copy| parse(number, &copy.text).0);
         let what = faults.into_iter().next().unwrap_or_default();
         let path = self.path(number);
-        chronicle.faults.push(Fault { number, path, what, copied: copied.is_some() });
+        let mending = copied.as_ref().map(|_| Mending::Copy);
+        chronicle.faults.push(Fault { number, path, what, mending });
         chronicle.records.extend(copied.or(record));
     }
 
@@ -236,12 +276,22 @@ impl Journal {
         line::write_new(&self.folder, &name, &text)
     }
 
-    /// Puts a copy in the place of a file that is missing or damaged; the damaged one is kept under
-    /// another name, which is given.
+    /// Makes a file whole again, as far as something does that. Where a copy takes the place of a damaged
+    /// one, that is kept under another name, which is given.
     ///
     /// # Errors
-    /// Where it cannot be written, or there is no copy.
-    pub fn restore(&self, number: i64, copies: &dyn Copies) -> Result<Option<PathBuf>> {
+    /// Where it cannot be written.
+    pub fn mend(&self, fault: &Fault, copies: &dyn Copies) -> Result<Option<PathBuf>> {
+        match fault.mending {
+            Some(Mending::Copy) => self.restore(fault.number, copies),
+            Some(Mending::Outcome(state)) => {
+                self.close(fault.number, state, &BTreeMap::new()).map(|()| None)
+            }
+            None => Ok(None),
+        }
+    }
+
+    fn restore(&self, number: i64, copies: &dyn Copies) -> Result<Option<PathBuf>> {
         let (name, path) = (name(number), self.path(number));
         let copy = copies.all().remove(&number);
         let what = || "no copy of it is at hand".to_owned();
@@ -256,6 +306,25 @@ impl Journal {
         line::write_new(&self.folder, &name, &copy.text)?;
         Ok(aside)
     }
+}
+
+/// How a change ended, by what a later one found at a target of it; with the number of that one.
+fn shows(later: &Record, record: &Record) -> Option<(i64, RecordState)> {
+    if later.game != record.game {
+        return None;
+    }
+    let found = later.steps.iter().find_map(|after| {
+        let step = record.steps.iter().find(|step| step.target() == after.target())?;
+        let (found, is_done) = (after.before(), !step.before().same_as(step.after()));
+        if is_done && found.same_as(step.after()) {
+            Some(RecordState::Done)
+        } else if found.same_as(step.before()) {
+            Some(RecordState::PutBack)
+        } else {
+            None
+        }
+    });
+    found.map(|state| (later.number, state))
 }
 
 /// What a text says of the change of a number.

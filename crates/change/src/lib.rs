@@ -32,7 +32,7 @@ pub use content::{Content, Digest, FileState, Moment, Stamp};
 pub use error::{Error, Result, in_words, is_in_use};
 pub use execution::{Draft, Engine, Failure, Recovered, StepOutcome, StepReport, Supply};
 pub use folder::{Folder, Found, Identity};
-pub use journal::{Chronicle, CopiedText, Copies, Fault, Journal, Mark, NoCopies};
+pub use journal::{Chronicle, CopiedText, Copies, Fault, Journal, Mark, Mending, NoCopies};
 pub use lock::Lock;
 pub use path::{BadPath, Place, TreePath, fold, same_name};
 pub use progress::{Progress, Silent};

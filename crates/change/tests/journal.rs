@@ -4,11 +4,13 @@
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::Path;
+use std::sync::Mutex;
 
 use proptest::prelude::*;
 use upright_spanner_change::{
-    Content, Draft, Engine, Failure, FileState, Journal, Memory, NoCopies, Place, Record,
-    RecordState, Scope, Side, Silent, Stamp, State, Step, Store, Target, TreePath, line,
+    Content, CopiedText, Copies, Draft, Engine, Failure, FileState, Journal, Memory, Mending,
+    NoCopies, Place, Record, RecordState, Scope, Side, Silent, Stamp, State, Step, Store, Target,
+    TreePath, line,
 };
 
 fn path() -> impl Strategy<Value = TreePath> {
@@ -64,16 +66,7 @@ fn written(folder: &Path, steps: Vec<Step>, summary: &str) -> (Journal, Record) 
         .iter()
         .map(|step| matches!(step.target(), Target::File(_)).then(|| step.place().clone()))
         .collect();
-    let draft = Draft {
-        game: "pier".to_owned(),
-        scope: Scope { root: folder.to_owned(), ..Scope::default() },
-        root: None,
-        summary: summary.to_owned(),
-        notes: BTreeMap::from([("deed".to_owned(), "fit".to_owned())]),
-        steps,
-        in_use: false,
-        supplies: Vec::new(),
-    };
+    let draft = Draft { summary: summary.to_owned(), ..draft(folder, steps) };
     let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
     // Steps about one target may contradict each other: then it is put back, and journalled as that.
     let _ = engine.apply_with(draft, spares, &memory);
@@ -173,20 +166,133 @@ fn a_row_of_missing_files_is_one_fault_however_long_it_is() {
     // There is no number after it: nothing is touched, and the file is named.
     let store = Store::open(&folder.path().join("store")).unwrap();
     let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
-    let draft = Draft {
-        game: "pier".to_owned(),
-        scope: Scope { root: folder.path().to_owned(), ..Scope::default() },
-        root: None,
-        summary: "fit lens".to_owned(),
-        notes: BTreeMap::new(),
-        steps: steps(),
-        in_use: false,
-        supplies: Vec::new(),
-    };
+    let draft = draft(folder.path(), steps());
     let memory = Memory::default();
     memory.put(steps()[0].target(), State::Mark(false));
     let failure = engine.apply_with(draft, vec![None], &memory).unwrap_err();
     let Failure::Untouched(error) = failure else { panic!("{failure:?}") };
     assert!(error.to_string().contains("no number comes after"), "{error}");
     assert_eq!(memory.get(steps()[0].target()), State::Mark(false));
+}
+
+/// A change of these steps.
+fn draft(root: &Path, steps: Vec<Step>) -> Draft {
+    Draft {
+        game: "pier".to_owned(),
+        scope: Scope { root: root.to_owned(), ..Scope::default() },
+        root: None,
+        summary: "fit lens".to_owned(),
+        notes: BTreeMap::from([("deed".to_owned(), "fit".to_owned())]),
+        steps,
+        in_use: false,
+        supplies: Vec::new(),
+    }
+}
+
+/// Copies of journal files, as an index keeps them.
+#[derive(Debug, Default)]
+struct Shelf(Mutex<BTreeMap<i64, CopiedText>>);
+
+impl Copies for Shelf {
+    fn all(&self) -> BTreeMap<i64, CopiedText> {
+        self.0.lock().unwrap().clone()
+    }
+
+    fn keep(&self, number: i64, copy: &CopiedText) {
+        self.0.lock().unwrap().insert(number, copy.clone());
+    }
+}
+
+/// Changes of one mark in memory: set, taken away, set.
+fn three(folder: &Path) -> Journal {
+    let journal = Journal::open(&folder.join("journal")).unwrap();
+    let store = Store::open(&folder.join("store")).unwrap();
+    let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
+    let place = Place::from(TreePath::new("lens.dll").unwrap());
+    let memory = Memory::default();
+    memory.put(&Target::ReadOnly(place.clone()), State::Mark(false));
+    for (before, after) in [(false, true), (true, false), (false, true)] {
+        let draft = draft(folder, vec![Step::read_only(place.clone(), before, after, "lens")]);
+        engine.apply_with(draft, vec![None], &memory).unwrap();
+    }
+    journal
+}
+
+/// Takes the line that says how a change ended out of its file.
+fn without_outcome(journal: &Journal, number: i64) {
+    let text = fs::read_to_string(journal.path(number)).unwrap();
+    let lines: Vec<&str> = text.lines().filter(|line| !line.contains("\"outcome\"")).collect();
+    fs::write(journal.path(number), lines.join("\n") + "\n").unwrap();
+}
+
+fn states(journal: &Journal, copies: &dyn Copies) -> Vec<RecordState> {
+    journal.read(copies).unwrap().records.iter().map(|record| record.state).collect()
+}
+
+#[test]
+fn how_a_change_ended_is_told_by_its_copy_or_by_a_later_one() {
+    const ALL_DONE: [RecordState; 3] = [RecordState::Done; 3];
+    for with_copies in [false, true] {
+        let folder = tempfile::tempdir().unwrap();
+        let journal = three(folder.path());
+        let shelf = Shelf::default();
+        let copies: &dyn Copies = if with_copies { &shelf } else { &NoCopies };
+        assert_eq!(states(&journal, copies), ALL_DONE);
+        for number in [1, 2] {
+            without_outcome(&journal, number);
+            let read = journal.read(copies).unwrap();
+            let fault = &read.faults[0];
+            let (what, mending) = match with_copies {
+                true => ("its end is missing".to_owned(), Mending::Copy),
+                false => {
+                    let what = format!(
+                        "how it ended is missing; change {} went on from there",
+                        number + 1
+                    );
+                    (what, Mending::Outcome(RecordState::Done))
+                }
+            };
+            assert_eq!((read.faults.len(), fault.number, &fault.what), (1, number, &what));
+            assert_eq!(fault.mending, Some(mending));
+            assert_eq!(states(&journal, copies), ALL_DONE, "and it counts as done");
+            journal.mend(fault, copies).unwrap();
+            assert!(journal.read(&NoCopies).unwrap().faults.is_empty());
+            assert_eq!(states(&journal, &NoCopies), ALL_DONE);
+        }
+        // Of the last one nothing but a copy tells.
+        without_outcome(&journal, 3);
+        let last = states(&journal, copies)[2];
+        assert_eq!(last, if with_copies { RecordState::Done } else { RecordState::Open });
+    }
+}
+
+#[test]
+fn a_later_change_that_found_what_was_before_shows_that_the_earlier_was_put_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = three(folder.path());
+    // The second one is gone, and the third began where the first had begun.
+    fs::remove_file(journal.path(2)).unwrap();
+    without_outcome(&journal, 1);
+    let read = journal.read(&NoCopies).unwrap();
+    assert_eq!(read.records[0].state, RecordState::PutBack);
+    let what: Vec<&str> = read.faults.iter().map(|fault| fault.what.as_str()).collect();
+    assert_eq!(what, ["it is missing", "how it ended is missing; change 3 went on from there"]);
+}
+
+#[test]
+fn whatever_has_the_name_of_a_journal_file_counts_as_one() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = three(folder.path());
+    fs::remove_file(journal.path(3)).unwrap();
+    fs::create_dir(journal.path(3)).unwrap();
+    let read = journal.read(&NoCopies).unwrap();
+    assert_eq!((read.records.len(), read.faults.len(), read.faults[0].number), (2, 1, 3));
+    // The next change gets a number of its own.
+    let store = Store::open(&folder.path().join("store")).unwrap();
+    let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
+    let place = Place::from(TreePath::new("other.dll").unwrap());
+    let memory = Memory::default();
+    memory.put(&Target::ReadOnly(place.clone()), State::Mark(false));
+    let draft = draft(folder.path(), vec![Step::read_only(place, false, true, "lens")]);
+    assert_eq!(engine.apply_with(draft, vec![None], &memory).unwrap().number, 4);
 }

@@ -9,7 +9,7 @@ use jiff::Timestamp;
 use crate::path::TreePath;
 use crate::survey::GameView;
 use crate::version::Version;
-pub use upright_spanner_change::{Record, RecordState, Side, State, Step, Target};
+pub use upright_spanner_change::{Mending, Record, RecordState, Side, State, Step, Target};
 
 /// One journalled, reversible alteration of one game.
 #[derive(Debug, Clone, PartialEq, Eq)]

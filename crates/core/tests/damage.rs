@@ -204,6 +204,7 @@ fn upscaler(n: u16) -> Vec<u8> {
 fn remove(path: &Path) {
     let mut permissions = fs::metadata(path).unwrap().permissions();
     if cfg!(windows) && permissions.readonly() {
+        #[expect(clippy::permissions_set_readonly_false, reason = "Windows has no such bits")]
         permissions.set_readonly(false);
         fs::set_permissions(path, permissions).unwrap();
     }

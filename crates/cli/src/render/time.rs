@@ -5,7 +5,7 @@ use std::io::Write;
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
-use upright_spanner_core::change::Side;
+use upright_spanner_core::change::{Mending, Side};
 use upright_spanner_core::plan::{Drift, DriftState, Drifted, Plan, VersionChange};
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::version::Version;
@@ -190,13 +190,18 @@ pub fn print_diagnosis(
     for fault in &diagnosis.journal {
         let path = slashes(&fault.path);
         let again = restored.iter().find(|(number, _)| *number == fault.number);
+        let is_outcome = matches!(fault.mending, Some(Mending::Outcome(_)));
         let what = match again {
+            Some(_) if is_outcome => format!("{path}: {}, which is noted there now", fault.what),
             Some((_, Some(aside))) => format!(
                 "{path} was damaged and is written anew from a copy; the damaged one is {}",
                 slashes(aside)
             ),
             Some((_, None)) => format!("{path} was missing and is written anew from a copy"),
-            None if fault.copied => format!("{path}: {}; a copy of it is at hand", fault.what),
+            None if is_outcome => format!("{path}: {}", fault.what),
+            None if fault.mending.is_some() => {
+                format!("{path}: {}; a copy of it is at hand", fault.what)
+            }
             None => format!(
                 "{path}: {}. What change {} kept is still in the store; nothing is removed from there",
                 fault.what, fault.number
@@ -347,7 +352,7 @@ pub fn diagnosis_document(diagnosis: &Diagnosis, mended: Option<&Mended>) -> Val
                 "change": fault.number,
                 "path": slashes(&fault.path),
                 "what": fault.what,
-                "copied": fault.copied,
+                "copied": fault.mending == Some(Mending::Copy),
                 "restored": restored,
             })
         })

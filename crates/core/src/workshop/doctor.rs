@@ -224,16 +224,16 @@ fn spares_left(change: &Change) -> Option<(Territory, Vec<Place>)> {
 }
 
 impl Altering<'_> {
-    /// Mends what was found: writes damaged journal files anew from their copies, and removes what an
-    /// interrupted run left behind.
+    /// Mends what was found: makes damaged journal files whole, and removes what an interrupted run left
+    /// behind.
     ///
     /// # Errors
     /// Where something cannot be written or removed.
     pub fn mend(&self, diagnosis: &Diagnosis) -> Result<Mended> {
         let Workshop { journal, database, store, labels, .. } = self.workshop;
         let mut mended = Mended::default();
-        for fault in diagnosis.journal.iter().filter(|fault| fault.copied) {
-            mended.journal.push((fault.number, journal.restore(fault.number, database)?));
+        for fault in diagnosis.journal.iter().filter(|fault| fault.mending.is_some()) {
+            mended.journal.push((fault.number, journal.mend(fault, database)?));
         }
         // Read again under the lock: another process may have been about to name what it stored.
         let (history, shelf) = (self.workshop.history()?, self.workshop.shelf()?);

@@ -66,7 +66,7 @@ impl Workshop {
                     number,
                     path: self.journal.path(number),
                     what,
-                    copied: false,
+                    mending: None,
                 }),
             }
         }

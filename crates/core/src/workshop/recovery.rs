@@ -42,7 +42,7 @@ impl Workshop {
     pub(super) fn open_changes(&self) -> Result<Vec<Change>> {
         let history = self.history()?;
         let damaged = |number: i64| {
-            history.faults.iter().any(|fault| fault.number == number && !fault.copied)
+            history.faults.iter().any(|fault| fault.number == number && fault.mending.is_none())
         };
         let open =
             |change: &Change| change.state() == RecordState::Open && !damaged(change.number());
