@@ -267,16 +267,20 @@ impl Engine<'_> {
     /// Notes a change as done.
     fn close(&self, mut record: Record, left: BTreeMap<usize, Side>) -> Result<Record, Failure> {
         let number = record.number;
-        let closed = self.journal.close(number, RecordState::Done, &left);
+        let closed = self.end(number, RecordState::Done, &left);
         closed.map_err(|cause| Failure::NotNoted { number, cause })?;
         (record.state, record.left) = (RecordState::Done, left);
         Ok(record)
     }
 
+    fn end(&self, number: i64, state: RecordState, left: &BTreeMap<usize, Side>) -> Result<()> {
+        self.journal.close(number, state, left, self.copies)
+    }
+
     /// Notes a change as put back, where everything is; else it waits.
     fn fail(&self, number: i64, cause: Error, reports: Vec<StepReport>) -> Failure {
         let all = reports.iter().all(|report| report.outcome.is_back());
-        if all && self.journal.close(number, RecordState::PutBack, &BTreeMap::new()).is_ok() {
+        if all && self.end(number, RecordState::PutBack, &BTreeMap::new()).is_ok() {
             Failure::PutBack { cause, reports }
         } else {
             Failure::Waiting { number, cause, reports }
@@ -317,7 +321,7 @@ impl Engine<'_> {
                 return Recovered { state: RecordState::Open, reports };
             }
         }
-        if self.journal.close(record.number, state, &BTreeMap::new()).is_err() {
+        if self.end(record.number, state, &BTreeMap::new()).is_err() {
             state = RecordState::Open;
         }
         Recovered { state, reports }
@@ -362,7 +366,7 @@ impl Engine<'_> {
             let before = record.steps.iter().map(|step| step.before().clone());
             left.extend(before.enumerate());
         }
-        self.journal.close(record.number, RecordState::Settled, &left)
+        self.end(record.number, RecordState::Settled, &left)
     }
 
     fn keep_spare(&self, territory: &Territory, spare: &Place) -> Result<()> {

@@ -219,17 +219,16 @@ impl Journal {
         let mut marks = BTreeMap::new();
         for name in self.folder.names()? {
             let Some(number) = name.to_str().and_then(number) else { continue };
-            let mark = match self.folder.find(&self::name(number))? {
-                Found::File(metadata) => {
-                    let modified = metadata.modified().map(cap_std::time::SystemTime::into_std);
-                    let modified = modified.map_or((0, 0), crate::content::moment);
-                    Some(Mark { size: metadata.len(), modified })
-                }
-                _ => None,
-            };
-            marks.insert(number, mark);
+            marks.insert(number, self.mark(number)?);
         }
         Ok(marks)
+    }
+
+    fn mark(&self, number: i64) -> Result<Option<Mark>> {
+        let Found::File(metadata) = self.folder.find(&name(number))? else { return Ok(None) };
+        let modified = metadata.modified().map(cap_std::time::SystemTime::into_std);
+        let modified = modified.map_or((0, 0), crate::content::moment);
+        Ok(Some(Mark { size: metadata.len(), modified }))
     }
 
     /// Writes down a change before its first step, under the number after the last; gives the number.
@@ -245,7 +244,18 @@ impl Journal {
         record.number = last.checked_add(1).ok_or_else(full)?;
         let path = self.path(record.number);
         let text = record.to_text(&path)?;
-        line::write_new(&self.folder, &name(record.number), &text)
+        line::write_new(&self.folder, &name(record.number), &text)?;
+        self.copy(record.number, copies);
+        Ok(())
+    }
+
+    /// Keeps a copy of a file as it is now, where it can be read.
+    fn copy(&self, number: i64, copies: &dyn Copies) {
+        let mark = self.mark(number).ok().flatten();
+        let text = line::read(&self.folder, &name(number)).ok().flatten();
+        if let Some((mark, text)) = mark.zip(text) {
+            copies.keep(number, &CopiedText { mark, text });
+        }
     }
 
     /// Writes down how a change ended.
@@ -257,9 +267,12 @@ impl Journal {
         number: i64,
         state: RecordState,
         left: &BTreeMap<usize, Side>,
+        copies: &dyn Copies,
     ) -> Result<()> {
         let line = Record::outcome_line(state, left, &self.path(number))?;
-        line::append(&self.folder, &name(number), &line)
+        line::append(&self.folder, &name(number), &line)?;
+        self.copy(number, copies);
+        Ok(())
     }
 
     /// Writes down a change of an earlier format, with its number and how it ended, unless it is there.
@@ -285,7 +298,7 @@ impl Journal {
         match fault.mending {
             Some(Mending::Copy) => self.restore(fault.number, copies),
             Some(Mending::Outcome(state)) => {
-                self.close(fault.number, state, &BTreeMap::new()).map(|()| None)
+                self.close(fault.number, state, &BTreeMap::new(), copies).map(|()| None)
             }
             None => Ok(None),
         }

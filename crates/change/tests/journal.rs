@@ -242,15 +242,11 @@ fn how_a_change_ended_is_told_by_its_copy_or_by_a_later_one() {
             without_outcome(&journal, number);
             let read = journal.read(copies).unwrap();
             let fault = &read.faults[0];
-            let (what, mending) = match with_copies {
-                true => ("its end is missing".to_owned(), Mending::Copy),
-                false => {
-                    let what = format!(
-                        "how it ended is missing; change {} went on from there",
-                        number + 1
-                    );
-                    (what, Mending::Outcome(RecordState::Done))
-                }
+            let by = format!("how it ended is missing; change {} went on from there", number + 1);
+            let (what, mending) = if with_copies {
+                ("its end is missing".to_owned(), Mending::Copy)
+            } else {
+                (by, Mending::Outcome(RecordState::Done))
             };
             assert_eq!((read.faults.len(), fault.number, &fault.what), (1, number, &what));
             assert_eq!(fault.mending, Some(mending));
