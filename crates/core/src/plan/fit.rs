@@ -5,8 +5,7 @@ use super::{Ground, Handoff, Ledger, Merge, Place, Plan, is_mergeable, merge, ve
 use crate::catalog::{Catalog, companies_agree, keyed_to};
 use crate::change::{Deed, Side, Step};
 use crate::check::{
-    Along, Case, Images, Swap, already_fitted, bay_unknown, check, family_absent, game_running,
-    slot_ambiguous,
+    Along, Case, Images, Swap, already_fitted, bay_unknown, check, family_absent, slot_ambiguous,
 };
 use crate::content::{Content, FileState, Stamp};
 use crate::error::Result;
@@ -71,10 +70,12 @@ impl Fit<'_> {
         if heads.is_empty() {
             if plan.findings.is_empty() {
                 // What is in use cannot be read, and may be what is looked for.
-                plan.findings.push(match view.in_use.first() {
-                    Some(path) => game_running::finding(path, None),
-                    None => family_absent::finding(build, &view.game, &view.families()),
-                });
+                if let Some(path) = view.in_use.first() {
+                    plan.in_use.push(path.clone());
+                } else {
+                    let families = view.families();
+                    plan.findings.push(family_absent::finding(build, &view.game, &families));
+                }
             }
             return Ok(plan);
         }

@@ -14,8 +14,10 @@ mod park;
 mod rollback;
 mod undo;
 
+use std::path::PathBuf;
+
 use crate::change::{Deed, ExecutableMark, Side, State, Step, Target};
-use crate::check::{Finding, Severity, explain};
+use crate::check::{Finding, Severity, explain, game_running};
 use crate::content::Content;
 use crate::error::Result;
 use crate::game::Game;
@@ -58,6 +60,8 @@ pub struct Plan {
     pub handoff: Vec<Handoff>,
     /// Bytes of new content that come into the store with it.
     pub supplied: u64,
+    /// Files that it would be about, and that could not be read since something has them in use.
+    pub in_use: Vec<PathBuf>,
     /// What the checks say.
     pub findings: Vec<Finding>,
 }
@@ -109,6 +113,7 @@ impl Plan {
             merges: Vec::new(),
             handoff: Vec::new(),
             supplied: 0,
+            in_use: Vec::new(),
             findings: Vec::new(),
         }
     }
@@ -165,6 +170,8 @@ impl Plan {
         for finding in &mut self.findings {
             let named = codes.iter().any(|code| same_name(code, &finding.code));
             let can_be = explain(&finding.code).is_none_or(|about| about.overridable);
+            // There is nothing to go on with where a file could not be read.
+            let can_be = can_be && (self.in_use.is_empty() || finding.code != game_running::CODE);
             finding.overridden = named && can_be && finding.severity == Severity::Stop;
         }
     }
@@ -184,6 +191,7 @@ impl Plan {
             self.steps.extend(steps);
             self.merges.extend(other.merges);
             self.handoff.extend(other.handoff);
+            self.in_use.extend(other.in_use);
             self.findings.extend(other.findings);
         }
         self

@@ -48,7 +48,7 @@ impl Workshop {
 
     /// Adds to a plan what the state of the machine says of it.
     pub(super) fn add_conditions(&self, plan: &mut Plan) {
-        if plan.steps.is_empty() {
+        if plan.steps.is_empty() && plan.in_use.is_empty() {
             return;
         }
         plan.findings.retain(|finding| !check::is_condition(&finding.code));
@@ -69,12 +69,18 @@ impl Workshop {
         let replaced = plan.files().filter(|step| !step.before().state.is_absent());
         let mut files: Vec<PathBuf> = replaced.map(on_disk).collect();
         files.extend(plan.executable.as_ref().map(|mark| mark.path.on(root)));
+        files.extend(plan.in_use.iter().cloned());
+        let mut in_use = in_use_by_others(&files, root);
+        let unseen =
+            plan.in_use.iter().filter(|path| in_use.iter().all(|seen| seen.path != **path));
+        in_use
+            .extend(unseen.map(|path| InUse { path: path.clone(), by: None }).collect::<Vec<_>>());
         let read_only = plan
             .files()
             .filter(|step| step.before().state.file().is_some_and(|file| file.stamp.read_only));
         let read_only: Vec<Place> = read_only.map(|step| step.place().clone()).collect();
         let conditions = Conditions {
-            in_use: in_use_by_others(&files, root),
+            in_use,
             read_only,
             closed: closed(plan),
             short: self.short_of_room(plan),
@@ -137,8 +143,7 @@ pub(super) fn unless_in_use(
     };
     let Some(path) = path else { return plan };
     let mut plan = Plan::new(view, deed, summary.to_owned());
-    let conditions = Conditions { in_use: vec![InUse { path, by: None }], ..Conditions::default() };
-    plan.findings = check::check_conditions(&conditions);
+    plan.in_use.push(path);
     Ok(plan)
 }
 
