@@ -44,8 +44,11 @@ fn refuse_usage(error: &clap::Error) -> ExitCode {
     // Where the terminal takes nothing, there is nobody to tell.
     let _ = error.print();
     if is_error && std::env::args_os().any(|word| word == "--json") {
-        let message = error.kind().to_string();
-        let _ = render::json(&render::error_document("usage", &message, None));
+        // What is wrong comes first, then how the command is used.
+        let said = error.render().to_string();
+        let wrong = said.split("\n\n").next().unwrap_or_default();
+        let wrong: Vec<&str> = wrong.trim_start_matches("error:").split_whitespace().collect();
+        let _ = render::json(&render::document::wrong_usage(&wrong.join(" ")));
     }
     if is_error { Exit::Usage.into() } else { Exit::Done.into() }
 }

@@ -26,7 +26,7 @@ fn now(game: &str, session: &Session) -> Result<Exit> {
     let mut checked = workshop.check_games(&views)?;
     let checked = checked.pop().unwrap_or_default();
     if session.json {
-        render::json(&check::document(&[(&views[0], &checked)]))?;
+        render::json(&check::document(&[(&views[0], &checked)], &[]))?;
     } else {
         check::print(&views[0], &checked, session)?;
     }
@@ -56,14 +56,15 @@ fn all(session: &Session) -> Result<Exit> {
     let checked = workshop.check_games(&survey.games)?;
     let rows: Vec<_> = survey.games.iter().zip(checked.iter().map(Vec::as_slice)).collect();
     if session.json {
-        render::json(&check::document(&rows))?;
+        render::json(&check::document(&rows, &survey.errors))?;
     } else {
         check::print_all(&rows, session)?;
     }
     let gone = tell_gone(&workshop)?;
     render::look_errors(&survey.errors);
     let worst = checked.iter().map(|checked| exit(checked)).find(|exit| *exit != Exit::Done);
-    Ok(worst.unwrap_or(if gone { Exit::Attend } else { Exit::Done }))
+    let attend = gone || !survey.errors.is_empty();
+    Ok(worst.unwrap_or(if attend { Exit::Attend } else { Exit::Done }))
 }
 
 fn entries(game: &str, session: &Session) -> Result<Exit> {

@@ -16,18 +16,19 @@ pub fn run(args: &args::Family, session: &Session) -> Result<Exit> {
             let lesson =
                 Lesson { id: id.clone(), role: *role, group: group.clone(), title: title.clone() };
             let learned = session.alter()?.learn_family(file, lesson)?;
-            show(&[&learned], session)?;
+            show(&[&learned], &[], session)?;
             Ok(Exit::Done)
         }
         args::Family::List => {
             let catalog = session.look()?.catalog();
             let families: Vec<&Family> = catalog.families().iter().collect();
+            let errors = errors(&catalog);
             if session.json {
-                render::json(&family::document(&families))?;
+                render::json(&family::document(&families, &errors))?;
             } else {
                 family::print_list(&families, session)?;
             }
-            Ok(errors(&catalog))
+            Ok(tell(&errors))
         }
         args::Family::Show { family: wanted } => {
             let catalog = session.look()?.catalog();
@@ -47,19 +48,27 @@ pub fn run(args: &args::Family, session: &Session) -> Result<Exit> {
                 }
                 .into());
             }
-            show(&families, session)?;
-            Ok(errors(&catalog))
+            let errors = errors(&catalog);
+            show(&families, &errors, session)?;
+            Ok(tell(&errors))
         }
     }
 }
 
-fn show(families: &[&Family], session: &Session) -> Result<()> {
-    if session.json { render::json(&family::document(families)) } else { family::print(families) }
+fn show(families: &[&Family], errors: &[LookError], session: &Session) -> Result<()> {
+    if session.json {
+        render::json(&family::document(families, errors))
+    } else {
+        family::print(families)
+    }
 }
 
-/// Says which catalog files cannot be used.
-fn errors(catalog: &Catalog) -> Exit {
-    let errors: Vec<LookError> = catalog.errors.iter().map(LookError::from).collect();
-    render::look_errors(&errors);
+/// The catalog files that cannot be used.
+fn errors(catalog: &Catalog) -> Vec<LookError> {
+    catalog.errors.iter().map(LookError::from).collect()
+}
+
+fn tell(errors: &[LookError]) -> Exit {
+    render::look_errors(errors);
     if errors.is_empty() { Exit::Done } else { Exit::Attend }
 }

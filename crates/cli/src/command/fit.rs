@@ -1,7 +1,7 @@
 //! `fit`: puts a build into a game, keeping what was there.
 
 use anyhow::Result;
-use serde_json::{Value, json};
+use serde_json::Value;
 use upright_spanner_core::change::Change;
 use upright_spanner_core::path::same_name;
 use upright_spanner_core::survey::GameView;
@@ -152,10 +152,7 @@ struct Several {
 impl Several {
     fn fails(&mut self, game: &str, error: &anyhow::Error) {
         self.failed += 1;
-        let known = error.downcast_ref::<Error>();
-        let code = known.map_or("failed", Error::code);
-        let document = render::error_document(code, &error.to_string(), None);
-        self.documents.push(json!({ "game": game, "error": document["error"] }));
+        self.documents.push(document::failed_game(game, error));
         render::error(error);
     }
 

@@ -39,22 +39,22 @@ fn add(
 ) -> Result<Exit> {
     let workshop = session.alter()?;
     let mut added = Vec::new();
-    let mut failed = false;
+    let mut failed = Vec::new();
     for file in files {
         match add_one(&workshop, file, told, supports, session) {
             Ok(addition) => added.push(addition),
             Err(error) => {
-                failed = true;
                 render::error(&error);
+                failed.push((file.as_path(), error));
             }
         }
     }
     if session.json {
-        render::json(&rack::added_document(&added))?;
+        render::json(&rack::added_document(&added, &failed))?;
     } else {
         rack::print_added(&added, session)?;
     }
-    Ok(if failed { Exit::Attend } else { Exit::Done })
+    Ok(if failed.is_empty() { Exit::Done } else { Exit::Attend })
 }
 
 /// Adds a file, and asks for what it leaves open.

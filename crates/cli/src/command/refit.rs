@@ -6,7 +6,7 @@ use super::survey::{known_places, tell_gone};
 use super::{Talk, Wish, carry_out_untold};
 use crate::args;
 use crate::exit::Exit;
-use crate::render::{self, plan::several_document};
+use crate::render::{self, document, plan::several_document};
 use crate::session::Session;
 
 pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
@@ -36,6 +36,7 @@ pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
             // What was done to other games is told, and what is to be done to them goes on.
             Err(error) if args.game.is_none() => {
                 render::error(&error);
+                documents.push(document::failed_game(&view.game.id, &error));
                 worst = Exit::Attend;
                 continue;
             }

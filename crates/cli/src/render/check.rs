@@ -10,8 +10,9 @@ use upright_spanner_core::Checked;
 use upright_spanner_core::check::{About, Entry, Finding, Severity, Verdict};
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::rack::Build;
-use upright_spanner_core::survey::GameView;
+use upright_spanner_core::survey::{GameView, LookError};
 
+use super::document;
 use super::table::{table, widest};
 use super::{clean, count, hint, quoted, wrapped};
 use crate::session::Session;
@@ -235,7 +236,7 @@ pub fn print_about(about: &About, session: &Session) -> Result<()> {
 }
 
 /// Checked games as a document for programs.
-pub fn document(rows: &[Row<'_>]) -> Value {
+pub fn document(rows: &[Row<'_>], errors: &[LookError]) -> Value {
     let family = |checked: &Checked| {
         json!({
             "family": checked.family,
@@ -255,7 +256,7 @@ pub fn document(rows: &[Row<'_>]) -> Value {
             })
         })
         .collect();
-    json!({ "schema": 1, "games": games })
+    json!({ "schema": 1, "games": games, "errors": document::errors(errors) })
 }
 
 /// What a build would be, as a document for programs.

@@ -1,8 +1,12 @@
-//! Steps, plans and changes as documents for programs.
+//! Steps, plans, changes and errors as documents for programs.
 
 use serde_json::{Value, json};
+use upright_spanner_core::Error;
 use upright_spanner_core::change::{Change, Side, State, Step, state_name};
 use upright_spanner_core::plan::{Handoff, Merge, Place, Plan};
+use upright_spanner_core::survey::LookError;
+
+use super::slashes;
 
 /// What is at a target; nothing where there is nothing.
 pub fn side(side: &Side) -> Value {
@@ -111,4 +115,35 @@ pub fn change(change: &Change) -> Value {
         "steps": steps(change.steps()),
         "folders": folders(change.steps()),
     })
+}
+
+/// What is wrong: a stable code, a sentence, and what to do.
+pub fn error_body(error: &anyhow::Error) -> Value {
+    let known = error.downcast_ref::<Error>();
+    json!({
+        "code": known.map_or("failed", Error::code),
+        "message": error.to_string(),
+        "advice": known.and_then(Error::advice),
+    })
+}
+
+/// An error that ended a run.
+pub fn error(error: &anyhow::Error) -> Value {
+    json!({ "schema": 1, "error": error_body(error) })
+}
+
+/// One of several games with which something could not be done.
+pub fn failed_game(game: &str, error: &anyhow::Error) -> Value {
+    json!({ "game": game, "error": error_body(error) })
+}
+
+/// A command line that is not understood.
+pub fn wrong_usage(message: &str) -> Value {
+    json!({ "schema": 1, "error": { "code": "usage", "message": message, "advice": null } })
+}
+
+/// What could not be looked at.
+pub fn errors(errors: &[LookError]) -> Vec<Value> {
+    let one = |error: &LookError| json!({ "path": slashes(&error.path), "code": error.code, "message": error.message });
+    errors.iter().map(one).collect()
 }

@@ -6,7 +6,9 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
 use upright_spanner_core::catalog::{Family, Role};
+use upright_spanner_core::survey::LookError;
 
+use super::document;
 use super::table::table;
 use super::{clean, hint, slashes};
 use crate::session::Session;
@@ -61,7 +63,7 @@ pub fn print_list(families: &[&Family], session: &Session) -> Result<()> {
 }
 
 /// Families as a document for programs.
-pub fn document(families: &[&Family]) -> Value {
+pub fn document(families: &[&Family], errors: &[LookError]) -> Value {
     let one = |family: &&Family| {
         let criteria: Vec<Value> = family
             .criteria
@@ -77,5 +79,6 @@ pub fn document(families: &[&Family]) -> Value {
             "file": slashes(&family.from),
         })
     };
-    json!({ "schema": 1, "families": families.iter().map(one).collect::<Vec<_>>() })
+    let families: Vec<Value> = families.iter().map(one).collect();
+    json!({ "schema": 1, "families": families, "errors": document::errors(errors) })
 }

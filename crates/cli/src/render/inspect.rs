@@ -9,7 +9,7 @@ use serde_json::{Map, Value, json};
 use upright_spanner_core::image::{Facts, Kind, Signature};
 use upright_spanner_core::inspect::{Inspected, Inspection};
 
-use super::survey::errors;
+use super::document;
 use super::{bytes, clean, count, date, moment, slashes, wrapped};
 use crate::session::Session;
 
@@ -178,7 +178,7 @@ pub fn document(inspection: &Inspection) -> Value {
         "schema": 1,
         "images": images,
         "others": others,
-        "errors": errors(&inspection.errors),
+        "errors": document::errors(&inspection.errors),
     })
 }
 

@@ -19,7 +19,6 @@ use std::io::{self, Write};
 
 use anyhow::Result;
 use serde::Serialize;
-use upright_spanner_core::Error;
 
 use crate::session::Session;
 pub use message::{error, look_errors, notice};
@@ -43,20 +42,9 @@ pub fn json(document: &impl Serialize) -> Result<()> {
 pub fn failure(failed: &anyhow::Error, as_document: bool) {
     error(failed);
     if as_document {
-        let known = failed.downcast_ref::<Error>();
-        let code = known.map_or("failed", Error::code);
-        let advice = known.and_then(Error::advice);
         // Where nothing can be written, there is nobody to tell.
-        let _ = json(&error_document(code, &failed.to_string(), advice.as_deref()));
+        let _ = json(&document::error(failed));
     }
-}
-
-/// An error as a document for programs: a stable code, what is wrong, and what to do.
-pub fn error_document(code: &str, message: &str, advice: Option<&str>) -> serde_json::Value {
-    serde_json::json!({
-        "schema": 1,
-        "error": { "code": code, "message": message, "advice": advice },
-    })
 }
 
 /// Says in a sentence what was done; to programs in a document with one member.

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::Write;
+use std::path::Path;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
@@ -12,8 +13,9 @@ use upright_spanner_core::rack::{Build, EXE, LayoutFile, Part, ROOT, SLOT, Sorte
 use upright_spanner_core::version::Version;
 use upright_spanner_core::{Added, Addition, DamagedContent};
 
+use super::document;
 use super::table::{table, widest};
-use super::{bytes, clean, count, cut, date, hint, moment, quoted, wrapped};
+use super::{bytes, clean, count, cut, date, hint, moment, quoted, slashes, wrapped};
 use crate::session::Session;
 
 /// Which games have a content in place.
@@ -304,8 +306,8 @@ fn users_of(build: &Build, users: &Users) -> Option<String> {
     })
 }
 
-/// What was added, as a document for programs.
-pub fn added_document(added: &[Addition]) -> Value {
+/// What was added, and what could not be, as a document for programs.
+pub fn added_document(added: &[Addition], failed: &[(&Path, anyhow::Error)]) -> Value {
     let builds: Vec<Value> = added
         .iter()
         .flat_map(|addition| &addition.builds)
@@ -316,7 +318,13 @@ pub fn added_document(added: &[Addition]) -> Value {
         })
         .collect();
     let packages: Vec<&Vec<Sorted>> = added.iter().map(|addition| &addition.sorted).collect();
-    json!({ "schema": 1, "builds": builds, "packages": packages })
+    let error = |(path, error): &(&Path, anyhow::Error)| {
+        let mut value = document::error_body(error);
+        value["path"] = json!(slashes(path));
+        value
+    };
+    let errors: Vec<Value> = failed.iter().map(error).collect();
+    json!({ "schema": 1, "builds": builds, "packages": packages, "errors": errors })
 }
 
 /// The texts that came with a build, as a document for programs.

@@ -7,10 +7,9 @@ use owo_colors::OwoColorize;
 use serde::Serialize;
 use serde_json::{Value, json};
 use upright_spanner_core::game::{Origin, Pin};
-use upright_spanner_core::survey::{
-    Backup, Evidence, GameView, Library, LookError, Standing, Survey,
-};
+use upright_spanner_core::survey::{Backup, Evidence, GameView, Library, Standing, Survey};
 
+use super::document;
 use super::table::{table, widest};
 use super::{clean, count, fit_path, hint, slashes, wrapped};
 use crate::session::Session;
@@ -248,7 +247,7 @@ pub fn document(survey: &Survey, show: View) -> Value {
             })
         })
         .collect();
-    json!({ "schema": 1, "games": games, "errors": errors(&survey.errors) })
+    json!({ "schema": 1, "games": games, "errors": document::errors(&survey.errors) })
 }
 
 #[derive(Serialize)]
@@ -286,10 +285,4 @@ impl<'a> Component<'a> {
             evidence: &library.evidence,
         }
     }
-}
-
-/// What could not be looked at, for documents.
-pub fn errors(errors: &[LookError]) -> Vec<Value> {
-    let one = |error: &LookError| json!({ "path": slashes(&error.path), "code": error.code, "message": error.message });
-    errors.iter().map(one).collect()
 }

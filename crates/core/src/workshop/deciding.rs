@@ -66,7 +66,10 @@ impl Workshop {
         progress: &dyn Progress,
     ) -> Result<FitPlan> {
         if let Some(name) = &options.as_name {
-            TreePath::new(name)?;
+            TreePath::new(name).map_err(|error| Error::Setting {
+                what: error.to_string(),
+                advice: "Give the library another name with --as.",
+            })?;
         }
         let builds = self.builds()?;
         let catalog = self.catalog().beside(&view.game.root);
