@@ -63,13 +63,23 @@ impl Session {
 
     /// Opens the home folder to alter; puts interrupted changes back first.
     pub fn alter(&self) -> Result<Workshop> {
+        self.alter_to_show(None)
+    }
+
+    /// The same, but says nothing of a change that waits still and is shown anyway.
+    pub fn alter_to_show(&self, shown: Option<i64>) -> Result<Workshop> {
         let workshop = self.open()?;
         if workshop.interrupted()?.is_empty() {
             return Ok(workshop);
         }
         let recoveries = acting(|| workshop.alter()?.recover(&self.progress()))?;
         for recovery in &recoveries {
-            self.tell(recovery);
+            let waits = recovery.state == RecordState::Open;
+            if waits && shown == Some(recovery.change.number()) {
+                self.waits.set(true);
+            } else {
+                self.tell(recovery);
+            }
         }
         Ok(workshop)
     }

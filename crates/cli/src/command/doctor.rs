@@ -1,5 +1,7 @@
 //! `doctor`: looks the home folder over.
 
+use std::io::Write;
+
 use anyhow::Result;
 use upright_spanner_core::Workshop;
 
@@ -11,7 +13,8 @@ use crate::render::{self, bytes, count, hint, slashes, time};
 use crate::session::Session;
 
 pub fn run(args: &args::Doctor, session: &Session) -> Result<Exit> {
-    let workshop = session.open_for(args.dry_run)?;
+    let workshop =
+        if args.dry_run { session.look()? } else { session.alter_to_show(args.settle)? };
     if let Some(number) = args.settle {
         return settle(&workshop, number, args.dry_run, session);
     }
@@ -34,8 +37,9 @@ fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) ->
     let (change, targets) = workshop.look_at_interrupted(number, &session.progress())?;
     let text = format!("change {number} ({}, {}):", change.game(), change.summary());
     hint(session, &text)?;
-    for target in &targets {
-        hint(session, &format!("  {}: {}", slashes(&target.path), target.how))?;
+    for target in targets.iter().filter(|_| !session.quiet && !session.json) {
+        let how = format!("{}: {}", slashes(&target.path), target.how);
+        write!(anstream::stdout(), "{}", render::wrapped(&how, "  ", 2, session.width))?;
     }
     let is_meant = !dry_run && prompt::go_on(session, "End it with what is there?")?;
     if is_meant {

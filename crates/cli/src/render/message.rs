@@ -24,7 +24,8 @@ pub fn error(error: &anyhow::Error) {
 
 /// Prints something that the user should know, beside the result.
 pub fn notice(said: &str) {
-    anstream::eprintln!("{} {}", "note:".yellow().bold(), text::clean(said));
+    let word = format!("{} ", "note:".yellow().bold());
+    anstream::eprint!("{}", text::wrapped(said, &word, 6, message_width()));
 }
 
 /// Prints what could not be looked at.

@@ -24,7 +24,12 @@ type Row<'a> = (&'a GameView, Drift, Vec<Checked>);
 pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     if drifts.is_empty() {
-        return hint(session, "Nothing is recorded: spanner has changed no file of these games.");
+        let nothing = if session.waits() {
+            "Nothing is recorded of these games but what waits."
+        } else {
+            "Nothing is recorded: spanner has changed no file of these games."
+        };
+        return hint(session, nothing);
     }
     for (view, drift, checked) in drifts {
         let title = clean(&view.game.title).bold().to_string();
@@ -219,8 +224,8 @@ pub fn print_diagnosis(
     }
     for number in &diagnosis.interrupted {
         let text = format!(
-            "change {number} waits to be put back: is its game's drive there? To end it with what is \
-             there: spanner doctor --settle {number}"
+            "change {number} waits to be put back; what holds it up, and to end it with what is there: \
+             spanner doctor --settle {number}"
         );
         writeln!(out, "{} {text}", odd("journal"))?;
     }

@@ -78,7 +78,7 @@ impl Workshop {
         let sides = || {
             let (before, after) = (step.before(), step.after());
             format!(
-                "before the change it held {}{}, the change puts {}{}",
+                "before the change it held {}{}, which was to become {}{}",
                 describe(before),
                 short(before),
                 describe(after),
