@@ -22,13 +22,12 @@ use crate::territory::Territory;
 /// which a writer alters.
 const READ_AGAIN: u64 = 16 << 20;
 
+/// So many files that were removed are held at once: a process may hold only so many.
+const MOST_LEAVING: usize = 64;
+
 /// The date of a file tells of any writing that is this long after the last: the clocks that date files
 /// tick at least that often, the coarsest every two seconds.
 const SETTLED: Duration = Duration::from_secs(3);
-
-fn is_large(file: &File) -> bool {
-    file.metadata().is_ok_and(|metadata| metadata.len() > READ_AGAIN)
-}
 
 pub(super) struct Files<'a> {
     pub territory: &'a Territory,
@@ -249,7 +248,12 @@ impl Carrier for Files<'_> {
         let Some(spare) = spare else { return Ok(()) };
         let held = if cfg!(unix) { self.territory.read(spare).ok().flatten() } else { None };
         self.territory.remove_file(spare)?;
-        self.leaving.lock().unwrap_or_else(PoisonError::into_inner).extend(held.filter(is_large));
+        let is_large =
+            |file: &File| file.metadata().is_ok_and(|metadata| metadata.len() > READ_AGAIN);
+        let mut leaving = self.leaving.lock().unwrap_or_else(PoisonError::into_inner);
+        if leaving.len() < MOST_LEAVING {
+            leaving.extend(held.filter(is_large));
+        }
         Ok(())
     }
 }
