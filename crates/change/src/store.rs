@@ -6,8 +6,10 @@
 
 use std::fs::File;
 use std::io::{self, Read, Seek, Write};
+use std::panic::resume_unwind;
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
+use std::thread;
 
 use crate::content::{Content, Digest, FileState};
 use crate::error::{Error, Result};
@@ -297,27 +299,31 @@ impl Store {
     }
 }
 
-/// Waits until a file's content is on disk, and reads it back meanwhile.
-fn sync_and_read(file: &File, path: &Path) -> Result<Content> {
-    let read = |mut file: &File| file.rewind().and_then(|()| Content::of_open(file));
-    let content = if metadata_of(file, path)?.len() < WORTH_A_THREAD {
-        sync_file(file, path)?;
-        read(file)
-    } else {
-        // The threads of the pool would all be waiting for the disk.
-        std::thread::scope(|scope| {
-            let sync = scope.spawn(|| sync_file(file, path));
-            let content = read(file);
-            let stopped = |_| Err(Error::io("write to disk", path)(io::Error::other("it stopped")));
-            sync.join().unwrap_or_else(stopped)?;
-            Ok::<_, Error>(content)
-        })?
-    };
-    content.map_err(Error::io("read", path))
-}
-
 /// From this length on a file is read while another thread waits for the disk.
 const WORTH_A_THREAD: u64 = 1 << 20;
+
+/// Waits until a file's content is on disk, and reads it back meanwhile.
+fn sync_and_read(file: &File, path: &Path) -> Result<Content> {
+    let read = |mut file: &File| {
+        let content = file.rewind().and_then(|()| Content::of_open(file));
+        content.map_err(Error::io("read", path))
+    };
+    let sync = || sync_file(file, path);
+    if metadata_of(file, path)?.len() < WORTH_A_THREAD {
+        return sync().and_then(|()| read(file));
+    }
+    // The threads of the pool would all be waiting for the disk.
+    thread::scope(|scope| {
+        let syncing = thread::Builder::new().spawn_scoped(scope, sync);
+        let content = read(file);
+        match syncing {
+            Ok(syncing) => syncing.join().unwrap_or_else(|panic| resume_unwind(panic))?,
+            // Where there is no thread to be had, one is done after the other.
+            Err(_) => sync()?,
+        }
+        content
+    })
+}
 
 /// Lets an empty file share the blocks of another; says whether the file system can.
 #[cfg(target_os = "linux")]

@@ -45,7 +45,8 @@ impl Drop for Files<'_> {
         let leaving = std::mem::take(&mut self.leaving).into_inner();
         let leaving = leaving.unwrap_or_else(PoisonError::into_inner);
         if !leaving.is_empty() {
-            std::thread::spawn(move || drop(leaving));
+            // Where there is no thread to be had, they are dropped here.
+            let _ = std::thread::Builder::new().spawn(move || drop(leaving));
         }
     }
 }
