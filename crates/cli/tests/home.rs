@@ -261,16 +261,33 @@ fn a_build_that_never_arrived_in_full_is_cleared_away_and_a_damaged_label_is_nam
     bench.ok(&["rack", "add", "downloads/hushgrain-1.2.2.zip"]);
     assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 3);
 
-    // Killed after the label was written and before its contents were all there.
+    // Killed after everything was stored and before that was noted; a label that was cut off is the same.
     let label = labels().into_iter().find(|path| path.to_string_lossy().contains("2-9-1")).unwrap();
+    let announced = || {
+        let text = fs::read_to_string(&label).unwrap();
+        let arrived = text.lines().position(|line| line.contains("arrived")).unwrap();
+        let lines: Vec<&str> = text.lines().take(arrived).collect();
+        fs::write(&label, lines.join("\n") + "\n").unwrap();
+        assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 2);
+    };
+    let stored = bench.picture("home/blobs");
+    announced();
+    assert!(bench.ok(&["doctor", "--dry-run"]).contains("which is not noted"));
+    assert!(bench.ok(&["doctor"]).contains("all of the build is stored, which is noted now"));
+    assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 3);
+    assert!(bench.picture("home/blobs") == stored);
+
+    // Killed before its contents were all there.
+    announced();
     let text = fs::read_to_string(&label).unwrap();
-    let arrived = text.lines().position(|line| line.contains("arrived")).unwrap();
-    let lines: Vec<&str> = text.lines().take(arrived).collect();
-    fs::write(&label, lines.join("\n") + "\n").unwrap();
-    assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 2);
+    // The first digest is that of the package.
+    let content = text.split("\"blake3\":\"").nth(2).unwrap()[..64].to_owned();
+    let content = bench.file(&format!("home/blobs/{}/{content}", &content[..2]));
+    common::free(&content);
+    fs::remove_file(content).unwrap();
     bench.ok(&["doctor"]);
     assert!(!label.exists());
-    bench.ok(&["doctor", "--deep"]);
+    bench.run(&["doctor", "--deep"]);
 }
 
 #[test]

@@ -237,6 +237,11 @@ pub fn print_diagnosis(
         );
         writeln!(out, "{} {}", bad("store"), clean(&text))?;
     }
+    for path in &diagnosis.arrived {
+        let what = if mended.is_some() { "which is noted now" } else { "which is not noted" };
+        let path = slashes(path);
+        writeln!(out, "{} {}: all of the build is stored, {what}", odd("rack"), clean(&path))?;
+    }
     for path in &diagnosis.leftovers {
         let what = if mended.is_some() { "removed" } else { "would be removed" };
         writeln!(out, "{} {} {what}", odd("leftover"), clean(&slashes(path)))?;
@@ -376,6 +381,7 @@ pub fn diagnosis_document(diagnosis: &Diagnosis, mended: Option<&Mended>) -> Val
         "interrupted": diagnosis.interrupted,
         "contents": contents,
         "leftovers": paths(&diagnosis.leftovers),
+        "arrived": paths(&diagnosis.arrived),
         "gone": gone,
         "mended": mended.is_some(),
     })

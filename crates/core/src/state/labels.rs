@@ -4,7 +4,7 @@
 //! arrived; and it goes after the contents that nothing else needs. So no content is stored that no
 //! label or journal file names.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
@@ -35,11 +35,29 @@ pub(crate) struct Labels {
 pub(crate) struct Shelf {
     /// Builds of which everything has arrived, in the order in which they were added.
     pub builds: Vec<Build>,
-    /// Labels of which not everything has arrived, or that are about to go: the file, and the contents
-    /// that it names.
-    pub passing: Vec<(PathBuf, Vec<Content>)>,
+    /// Labels of builds of which not everything has arrived, or that are about to go.
+    pub passing: Vec<Passing>,
     /// Labels that cannot be read, each with what is wrong with it.
     pub faults: Vec<(PathBuf, String)>,
+}
+
+/// A label of a build that is not on the rack yet, or hardly any more.
+#[derive(Debug)]
+pub(crate) struct Passing {
+    /// The file.
+    pub path: PathBuf,
+    /// The contents that it names.
+    pub contents: Vec<Content>,
+    /// Whether it is about to go.
+    pub is_dropped: bool,
+}
+
+/// How far a build has come.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Stage {
+    Announced,
+    Arrived,
+    Dropped,
 }
 
 #[derive(Debug, Serialize, Deserialize)]
@@ -51,7 +69,7 @@ enum Line {
 }
 
 impl Labels {
-    pub fn open(folder: &std::path::Path) -> Result<Self> {
+    pub fn open(folder: &Path) -> Result<Self> {
         Ok(Self { folder: Folder::make(folder)? })
     }
 
@@ -71,11 +89,14 @@ impl Labels {
             };
             match parse(&text) {
                 Err(what) => shelf.faults.push((path, what)),
-                Ok((stored, true)) => match stored.into_build(&facts) {
+                Ok((stored, Stage::Arrived)) => match stored.into_build(&facts) {
                     Ok(build) => shelf.builds.push(build),
                     Err(what) => shelf.faults.push((path, what)),
                 },
-                Ok((stored, false)) => shelf.passing.push((path, stored.contents())),
+                Ok((stored, stage)) => {
+                    let (contents, is_dropped) = (stored.contents(), stage == Stage::Dropped);
+                    shelf.passing.push(Passing { path, contents, is_dropped });
+                }
             }
         }
         shelf.builds.sort_by_key(|build| (build.added, build.id.to_string()));
@@ -103,10 +124,18 @@ impl Labels {
 
     /// Writes down that everything of a build is stored.
     pub fn arrived(&self, build: &Build) -> Result<()> {
-        let name = Self::name_of(&build.id);
-        let path = self.folder.path().join(&name);
-        let line = line::line(&Line::Arrived { at: Timestamp::now() }, &path)?;
-        line::append(&self.folder, &name, &line)?;
+        self.note(&self.path_of(&build.id), &Line::Arrived { at: Timestamp::now() })
+    }
+
+    /// The same of a label that was found.
+    pub fn note_arrived(&self, path: &Path) -> Result<()> {
+        self.note(path, &Line::Arrived { at: Timestamp::now() })
+    }
+
+    fn note(&self, path: &Path, line: &Line) -> Result<()> {
+        if let Some(name) = path.file_name().and_then(|name| name.to_str()) {
+            line::append(&self.folder, name, &line::line(line, path)?)?;
+        }
         Ok(())
     }
 
@@ -123,15 +152,11 @@ impl Labels {
 
     /// Writes down that a build is about to go: its contents come first.
     pub fn dismiss(&self, id: &BuildId) -> Result<()> {
-        let name = Self::name_of(id);
-        let path = self.folder.path().join(&name);
-        let line = line::line(&Line::Dropped { at: Timestamp::now() }, &path)?;
-        line::append(&self.folder, &name, &line)?;
-        Ok(())
+        self.note(&self.path_of(id), &Line::Dropped { at: Timestamp::now() })
     }
 
     /// Removes a label whose contents are gone or needed by something else.
-    pub fn remove(&self, path: &std::path::Path) -> Result<()> {
+    pub fn remove(&self, path: &Path) -> Result<()> {
         if let Some(name) = path.file_name().and_then(|name| name.to_str()) {
             self.folder.remove_file(name)?;
             self.folder.sync()?;
@@ -169,21 +194,21 @@ impl Labels {
     }
 }
 
-/// What a label's text says, and whether everything of it is there.
-fn parse(text: &str) -> Result<(StoredBuild, bool), String> {
+/// What a label's text says, and how far the build has come.
+fn parse(text: &str) -> Result<(StoredBuild, Stage), String> {
     let read = line::parse::<Line>(text, HEADING);
-    let (mut stored, mut arrived) = (None, false);
+    let (mut stored, mut stage) = (None, Stage::Announced);
     for (_, line) in read.lines {
         match line {
             Line::Build(build) => stored = Some(*build),
-            Line::Arrived { .. } => arrived = true,
-            Line::Dropped { .. } => arrived = false,
+            Line::Arrived { .. } => stage = Stage::Arrived,
+            Line::Dropped { .. } => stage = Stage::Dropped,
         }
     }
     let complete = text.is_empty() || text.ends_with('\n');
     match stored {
         // A last line that was cut off while it was written counts as none.
-        Some(stored) if read.faults.is_empty() || !complete => Ok((stored, arrived)),
+        Some(stored) if read.faults.is_empty() || !complete => Ok((stored, stage)),
         _ => Err(read.faults.into_iter().next().unwrap_or_else(|| "it names no build".to_owned())),
     }
 }

@@ -300,7 +300,7 @@ impl Altering<'_> {
         }
         let others = shelf.builds.iter().filter(|other| other.id != build.id);
         needed.extend(others.flat_map(Build::contents));
-        needed.extend(shelf.passing.iter().flat_map(|(_, contents)| contents.iter().copied()));
+        needed.extend(shelf.passing.iter().flat_map(|label| label.contents.iter().copied()));
         let is_sure = history.faults.is_empty() && shelf.faults.is_empty();
 
         workshop.labels.dismiss(&build.id)?;

@@ -11,7 +11,7 @@ use crate::error::{Error, Result};
 use crate::game::Game;
 use crate::progress::Progress;
 use crate::rack::Build;
-use crate::state::Shelf;
+use crate::state::{Passing, Shelf};
 use upright_spanner_change::{Fault, Found, NoCopies, Place, Territory};
 
 /// What was found.
@@ -34,6 +34,8 @@ pub struct Diagnosis {
     pub contents: Vec<(Content, String)>,
     /// Files that an interrupted run left in game folders, and builds that never arrived in full.
     pub leftovers: Vec<PathBuf>,
+    /// Labels of builds of which everything is stored, though that is not noted.
+    pub arrived: Vec<PathBuf>,
     /// Games whose folder is not there.
     pub gone: Vec<Game>,
     /// Contents that were read.
@@ -111,7 +113,8 @@ impl Workshop {
             home: self.home.clone(),
             index: self.database.faults(),
             interrupted: self.interrupted()?,
-            leftovers: leftovers(&history, &shelf),
+            leftovers: self.leftovers(&history, &shelf),
+            arrived: self.arrived(&shelf).cloned().collect(),
             journal: history.faults,
             labels: shelf.faults,
             words: self.words_fault().map(|error| error.to_string()),
@@ -151,7 +154,7 @@ impl Workshop {
             .needed(&history.changes, &shelf.builds)
             .into_iter()
             .map(|(content, _)| content)
-            .chain(shelf.passing.iter().flat_map(|(_, contents)| contents.iter().copied()))
+            .chain(shelf.passing.iter().flat_map(|label| label.contents.iter().copied()))
             .collect();
         let mut named: BTreeSet<Content> = self.labels.named()?.into_iter().collect();
         named.extend(history.changes.iter().flat_map(contents_of));
@@ -193,21 +196,35 @@ impl Workshop {
     }
 }
 
+impl Workshop {
+    /// Files at spare places of changes that are over, and labels of builds that never arrived. Nothing
+    /// is taken for ours by its name: the journal says what is.
+    fn leftovers(&self, history: &History, shelf: &Shelf) -> Vec<PathBuf> {
+        let spares = history.changes.iter().filter_map(spares_left);
+        let spares = spares.flat_map(|(territory, spares)| {
+            spares.into_iter().map(move |spare| territory.path(&spare)).collect::<Vec<_>>()
+        });
+        let stray = shelf.passing.iter().filter(|label| !self.is_whole(label));
+        spares.chain(stray.map(|label| label.path.clone())).collect()
+    }
+
+    /// Labels of builds of which all is stored, though it is not noted: the program ended before that,
+    /// or the label was cut off.
+    fn arrived<'a>(&'a self, shelf: &'a Shelf) -> impl Iterator<Item = &'a PathBuf> {
+        shelf.passing.iter().filter(|label| self.is_whole(label)).map(|label| &label.path)
+    }
+
+    fn is_whole(&self, label: &Passing) -> bool {
+        !label.is_dropped && label.contents.iter().all(|content| self.store.is_whole(content))
+    }
+}
+
 /// Every content that a change names.
 pub(super) fn contents_of(change: &Change) -> impl Iterator<Item = Content> + '_ {
     let sides = change.steps().iter().flat_map(|step| [step.before(), step.after()]);
     let left = change.record.left.values();
     let stored = change.record.stored.iter().map(|stored| stored.content);
     sides.chain(left).filter_map(|side| side.state.content()).chain(stored)
-}
-
-/// Files at spare places of changes that are over, and labels of builds that never arrived. Nothing is
-/// taken for ours by its name: the journal says what is.
-fn leftovers(history: &History, shelf: &Shelf) -> Vec<PathBuf> {
-    let spares = history.changes.iter().filter_map(spares_left).flat_map(|(territory, spares)| {
-        spares.into_iter().map(move |spare| territory.path(&spare)).collect::<Vec<_>>()
-    });
-    spares.chain(shelf.passing.iter().map(|(path, _)| path.clone())).collect()
 }
 
 /// The spare places of a change that is over at which a file lies still; nothing where the game is not
@@ -247,12 +264,16 @@ impl Altering<'_> {
             let needed = self.workshop.needed(&history.changes, &shelf.builds);
             let needed: BTreeSet<Content> =
                 needed.into_iter().map(|(content, _)| content).collect();
-            for (path, contents) in &shelf.passing {
-                for content in contents.iter().filter(|content| !needed.contains(content)) {
+            for label in &shelf.passing {
+                if self.workshop.is_whole(label) {
+                    labels.note_arrived(&label.path)?;
+                    continue;
+                }
+                for content in label.contents.iter().filter(|content| !needed.contains(content)) {
                     store.drop_content(content)?;
                 }
-                labels.remove(path)?;
-                mended.removed.push(path.clone());
+                labels.remove(&label.path)?;
+                mended.removed.push(label.path.clone());
             }
         }
         store.clear_partial()?;
