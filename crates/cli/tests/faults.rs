@@ -98,7 +98,7 @@ fn run(bench: &Bench, words: &[&str], fault: Option<String>) -> Output {
         command.env("SPANNER_FAULT", fault);
         command.env("SPANNER_FAULT_ROOTS", std::env::join_paths(roots).unwrap());
     }
-    command.output().unwrap()
+    common::started(|| command.output())
 }
 
 fn said(output: &Output) -> String {

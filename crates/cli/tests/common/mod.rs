@@ -2,6 +2,7 @@
 #![allow(dead_code, reason = "each test file uses its part")]
 
 use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -49,16 +50,7 @@ impl Bench {
             .env("SPANNER_HOME", self.path().join("home"))
             .env("COLUMNS", "100")
             .env_remove("NO_COLOR");
-        // Now and then Wine starts no program while the machine has much to do.
-        let mut started = command.output();
-        for _ in 0..3 {
-            if started.is_ok() || !cfg!(windows) {
-                break;
-            }
-            std::thread::sleep(Duration::from_secs(1));
-            started = command.output();
-        }
-        Assert::new(started.unwrap())
+        Assert::new(started(|| command.output()))
     }
 
     /// Runs a command that succeeds, and gives its standard output.
@@ -93,6 +85,17 @@ impl Bench {
         out.sort();
         out
     }
+}
+
+/// Starts a program. Now and then Wine starts none while the machine has much to do.
+pub fn started<T>(mut start: impl FnMut() -> io::Result<T>) -> T {
+    for _ in 0..if cfg!(windows) { 3 } else { 1 } {
+        if let Ok(started) = start() {
+            return started;
+        }
+        std::thread::sleep(Duration::from_secs(1));
+    }
+    start().unwrap()
 }
 
 pub fn output(assert: &Assert) -> String {
