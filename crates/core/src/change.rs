@@ -7,7 +7,6 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 
 use crate::path::TreePath;
-use crate::survey::GameView;
 use crate::version::Version;
 pub use upright_spanner_change::{Mending, Record, RecordState, Side, State, Step, Target};
 
@@ -147,19 +146,6 @@ pub struct ExecutableMark {
     pub stamp: u32,
 }
 
-impl ExecutableMark {
-    /// The mark of a game as it is now.
-    pub(crate) fn of(view: &GameView) -> Option<Self> {
-        let executable = view.executable()?;
-        Some(Self {
-            path: executable.path.clone(),
-            version: view.version.as_ref().and_then(|known| known.version.clone()),
-            size: executable.facts.size,
-            stamp: executable.facts.stamp,
-        })
-    }
-}
-
 /// The keys of what a change's notes say in the journal.
 const DEED: &str = "deed";
 const DESPITE: &str = "despite";
@@ -213,5 +199,22 @@ impl TryFrom<Record> for Change {
         let despite = note(DESPITE).unwrap_or_default().split_whitespace();
         let despite = despite.map(str::to_owned).collect();
         Ok(Self { deed, executable, despite, record })
+    }
+}
+
+/// The version that people call a side of a step by, where it has one.
+pub fn version_of(side: &Side) -> Option<Version> {
+    side.label.as_ref()?.parse().ok()
+}
+
+/// `version 2.7.4`, or its size where it states none.
+pub fn describe(side: &Side) -> String {
+    match (&side.label, &side.state) {
+        (Some(label), _) => format!("version {label}"),
+        (None, State::Absent) => "no file".to_owned(),
+        (None, State::File(file)) => format!("a file of {} bytes", file.content.size),
+        (None, State::Folder(_)) => "a folder".to_owned(),
+        (None, State::Mark(true)) => "the read-only mark".to_owned(),
+        (None, State::Mark(false)) => "no read-only mark".to_owned(),
     }
 }

@@ -1,36 +1,14 @@
 //! What a file is: its content by digest, and the marks around the content.
 
 use std::fs::File;
-use std::io::{self, Read};
+use std::io;
 use std::path::Path;
 
 use sha2::{Digest as _, Sha256};
 
 use crate::error::{Error, Result};
+use crate::file::open_plain;
 pub use upright_spanner_change::{Content, Digest, FileState, Stamp};
-
-/// Opens a plain file to read; a link is not followed, and nothing waits for a pipe.
-///
-/// # Errors
-/// Where it is no plain file or may not be read.
-pub fn open_plain(path: &Path) -> io::Result<File> {
-    let plain = |kind: std::fs::FileType| {
-        let refused = || io::Error::other("it is a link, a folder or a device, not a file");
-        if kind.is_file() { Ok(()) } else { Err(refused()) }
-    };
-    plain(std::fs::symlink_metadata(path)?.file_type())?;
-    let mut options = File::options();
-    options.read(true);
-    #[cfg(unix)]
-    {
-        use std::os::unix::fs::OpenOptionsExt;
-        let flags = rustix::fs::OFlags::NONBLOCK | rustix::fs::OFlags::NOFOLLOW;
-        options.custom_flags(i32::try_from(flags.bits()).unwrap_or_default());
-    }
-    let file = options.open(path)?;
-    plain(file.metadata()?.file_type())?;
-    Ok(file)
-}
 
 /// Reads a plain file whole and gives what is in it.
 ///
@@ -54,16 +32,6 @@ pub fn state_of(path: &Path) -> Result<Option<FileState>> {
     let content = Content::of_open(&file);
     let read = stamp.and_then(|stamp| Ok(FileState { content: content?, stamp }));
     read.map(Some).map_err(Error::io("read", path))
-}
-
-/// The bytes of a plain file, at most so many.
-///
-/// # Errors
-/// Where it cannot be read.
-pub fn bytes_of(path: &Path, most: u64) -> io::Result<Vec<u8>> {
-    let mut bytes = Vec::new();
-    open_plain(path)?.take(most).read_to_end(&mut bytes)?;
-    Ok(bytes)
 }
 
 /// The SHA-256 of a whole file, which is what downloads are published with, and its length in bytes.

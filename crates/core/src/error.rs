@@ -6,10 +6,21 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
-use crate::catalog::CatalogError;
-use crate::check::Finding;
+use crate::finding::Finding;
 use crate::image::ImageError;
 pub(crate) use upright_spanner_change::{Error as Files, in_words, is_in_use};
+
+/// A text file of the user's that cannot be used, such as a catalog.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{}:{line}: {what}", path.display())]
+pub struct CatalogError {
+    /// The file.
+    pub path: PathBuf,
+    /// The line that is wrong, from 1.
+    pub line: usize,
+    /// What is wrong and what was expected.
+    pub what: String,
+}
 
 /// An operation that did not come to its end.
 #[derive(Debug, thiserror::Error)]
@@ -284,18 +295,6 @@ impl From<upright_spanner_change::BadPath> for Error {
 }
 
 impl Error {
-    /// A game has no component of a family; or it cannot be told, since files of it are in use.
-    pub(crate) fn no_component(view: &crate::survey::GameView, family: &str) -> Self {
-        match view.in_use.first() {
-            Some(path) => Self::InUse { path: path.clone() },
-            None => Self::NoSuchComponent {
-                family: family.to_owned(),
-                game: view.game.title.clone(),
-                known: view.families(),
-            },
-        }
-    }
-
     /// Wraps an operating system's error; made for `map_err`.
     pub(crate) fn io(doing: &'static str, path: &Path) -> impl FnOnce(io::Error) -> Self {
         move |source| Self::Files(Files::io(doing, path)(source))

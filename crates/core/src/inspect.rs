@@ -4,6 +4,7 @@ use std::fs::Metadata;
 use std::path::{Path, PathBuf};
 
 use crate::content::{Digest, Stamp, sha256};
+use crate::error::Error;
 use crate::image::{Image, ImageError, Signature, TrustStore};
 use crate::survey::LookError;
 
@@ -46,6 +47,15 @@ pub struct Other {
     pub size: u64,
     /// Date and permissions.
     pub stamp: Stamp,
+}
+
+/// Reads root certificates that the user trusts from a PEM file.
+///
+/// # Errors
+/// Where it cannot be read, or there are none in it.
+pub fn read_trust(path: &Path) -> Result<TrustStore, Error> {
+    let bytes = std::fs::read(path).map_err(Error::io("read", path))?;
+    TrustStore::from_pem(&bytes).map_err(|why| Error::Trust { path: path.to_owned(), why })
 }
 
 /// Reads each of some files, checking signatures against the roots given; one that cannot be read does not keep the others from it.

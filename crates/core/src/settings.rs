@@ -6,8 +6,7 @@ use std::path::Path;
 
 use serde::Deserialize;
 
-use crate::catalog::CatalogError;
-use crate::error::{Error, Result};
+use crate::error::{CatalogError, Error, Result};
 use crate::rack::Limits;
 
 /// The settings of a home folder.

@@ -4,7 +4,8 @@ use std::fs;
 use std::io::Cursor;
 use std::path::{Path, PathBuf};
 
-use upright_spanner_core::image::{Facts, Signature, SignatureStatus, TrustStore};
+use upright_spanner_core::image::{Facts, Signature, SignatureStatus};
+use upright_spanner_core::inspect::read_trust;
 use upright_spanner_sample::{Bits, Pe};
 
 fn data(name: &str) -> PathBuf {
@@ -68,14 +69,14 @@ fn the_time_of_signing_is_what_the_counter_signature_says() {
 #[test]
 fn a_root_that_the_user_trusts_is_told_from_one_that_he_does_not() {
     let trusts = |root: &str, file: &str| {
-        let store = TrustStore::read(&data(root)).unwrap();
+        let store = read_trust(&data(root)).unwrap();
         Signature::check(&data(file), Some(&store)).unwrap().chain.unwrap().trusted
     };
     assert_eq!(trusts("root-rsa.pem", "rsa-sha256.dll"), Some(true));
     assert_eq!(trusts("root-rsa.pem", "rsa-sha256-alone.dll"), Some(true));
     assert_eq!(trusts("root-p256.pem", "rsa-sha256.dll"), Some(false));
     assert_eq!(trusts("root-p384.pem", "p384-sha384.dll"), Some(true));
-    assert!(TrustStore::read(&data("README.md")).is_err());
+    assert!(read_trust(&data("README.md")).is_err());
 }
 
 #[test]

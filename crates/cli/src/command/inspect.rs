@@ -1,8 +1,8 @@
 //! `inspect`: what library and program files say of themselves.
 
 use anyhow::Result;
-use upright_spanner_core::image::TrustStore;
 use upright_spanner_core::inspect;
+use upright_spanner_core::inspect::read_trust;
 
 use crate::args;
 use crate::exit::Exit;
@@ -10,7 +10,7 @@ use crate::render;
 use crate::session::Session;
 
 pub fn run(args: &args::Inspect, session: &Session) -> Result<Exit> {
-    let trust = args.trust.as_deref().map(TrustStore::read).transpose()?;
+    let trust = args.trust.as_deref().map(read_trust).transpose()?;
     let inspection = inspect::inspect(&args.files, trust.as_ref());
     if session.json {
         render::json(&render::inspect::document(&inspection))?;

@@ -8,24 +8,13 @@ use serde::{Deserialize, Serialize};
 use toml::Spanned;
 
 use super::Role;
+use crate::error::CatalogError;
 use crate::image::Facts;
 use crate::requirement::Requirement;
 use crate::version::Version;
 
 /// The version of the format that this program writes and reads.
 pub const SCHEMA: u32 = 1;
-
-/// A catalog file that cannot be used.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{}:{line}: {what}", path.display())]
-pub struct CatalogError {
-    /// The file.
-    pub path: PathBuf,
-    /// The line that is wrong, from 1.
-    pub line: usize,
-    /// What is wrong and what was expected.
-    pub what: String,
-}
 
 /// A family as a catalog describes it.
 #[derive(Debug, Clone)]

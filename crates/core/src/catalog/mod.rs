@@ -7,14 +7,13 @@ mod role;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use crate::content::bytes_of;
+pub use crate::error::CatalogError;
 use crate::error::{Error, Result};
+use crate::file::bytes_of;
 use crate::image::Facts;
 use crate::path::{extension, same_name, stem};
 use crate::version::Version;
-pub use entry::{
-    CatalogError, Editions, Family, Generation, Relation, SCHEMA, Supports, matcher, parse,
-};
+pub use entry::{Editions, Family, Generation, Relation, SCHEMA, Supports, matcher, parse};
 pub use learn::Lesson;
 pub use role::Role;
 

@@ -1,6 +1,6 @@
 //! `already-fitted`: every slot holds the build's content, so there is nothing to do.
 
-use super::{Finding, Severity};
+use crate::finding::{Finding, Severity};
 use crate::game::Game;
 use crate::rack::Build;
 

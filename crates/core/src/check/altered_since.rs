@@ -1,9 +1,10 @@
 //! `altered-since`: a file that was fitted has been overwritten from outside, so it is not ours to
 //! roll back.
 
-use super::{Finding, Severity};
 use crate::change::Side;
-use crate::plan::{Place, describe};
+use crate::change::describe;
+use crate::finding::{Finding, Severity};
+use upright_spanner_change::Place;
 
 pub(crate) const CODE: &str = "altered-since";
 

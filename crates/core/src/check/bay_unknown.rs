@@ -1,6 +1,6 @@
 //! `bay-unknown`: a build's layout names a bay that the game does not have.
 
-use super::{Finding, Severity};
+use crate::finding::{Finding, Severity};
 use crate::game::Game;
 use crate::rack::Build;
 

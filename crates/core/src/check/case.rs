@@ -8,10 +8,10 @@ use crate::content::Content;
 use crate::game::{Executable, Pin};
 use crate::image::{Facts, Image};
 use crate::path::{TreePath, same_name};
-use crate::plan::Place;
 use crate::rack::Build;
 use crate::survey::{GameView, Library};
 use crate::version::Version;
+use upright_spanner_change::Place;
 
 /// A build and a game: what it would be to have the one in the other, or what it is.
 pub(crate) struct Case<'a> {

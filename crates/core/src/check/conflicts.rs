@@ -1,9 +1,10 @@
 //! `conflicts`: a build does not go together with something that the game has.
 
+use super::Case;
 use super::case::Other;
 use super::requires::why;
-use super::{Case, Finding, Severity};
 use crate::catalog::Relation;
+use crate::finding::{Finding, Severity};
 use crate::path::same_name;
 
 /// The code: a choice among builds takes it for a tie that may be untied.

@@ -1,6 +1,7 @@
 //! `debug-build`: a library that is built for developers.
 
-use super::{Case, Finding, Severity};
+use super::Case;
+use crate::finding::{Finding, Severity};
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let debug = case.swaps.iter().find(|swap| swap.facts.is_debug())?;

@@ -1,6 +1,7 @@
 //! `edition-mismatch`: a build is for another store edition of the game.
 
-use super::{Case, Finding, Severity};
+use super::Case;
+use crate::finding::{Finding, Severity};
 use crate::path::same_name;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {

@@ -3,9 +3,10 @@
 
 use std::collections::BTreeSet;
 
+use super::Case;
 use super::entry_not_loaded::is_entry;
 use super::exports_missing::{list, offered};
-use super::{Case, Finding, Severity};
+use crate::finding::{Finding, Severity};
 use crate::image::system::is_always_windows_own;
 use crate::path::same_name;
 

@@ -2,8 +2,9 @@
 //! that it loads imports.
 
 use super::loads::loads;
-use super::{Case, Finding, Severity, Swap};
+use super::{Case, Swap};
 use crate::catalog::Role;
+use crate::finding::{Finding, Severity};
 use crate::image::system::{can_be_stood_in, is_always_windows_own};
 use crate::path::same_name;
 

@@ -1,8 +1,9 @@
 //! `entry-taken`: the name that a file would get is in use by another component.
 
-use super::{Case, Finding, Severity};
+use super::Case;
 use crate::catalog::companies_agree;
-use crate::plan::Place;
+use crate::finding::{Finding, Severity};
+use upright_spanner_change::Place;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let there = case.swaps.iter().filter(|swap| swap.old.is_none()).find_map(|swap| {

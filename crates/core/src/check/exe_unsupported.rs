@@ -1,7 +1,8 @@
 //! `exe-unsupported` and `exe-unknown`: the game's version is not among those that a build goes
 //! with, or nothing tells it.
 
-use super::{Case, Finding, Severity, remedy};
+use super::{Case, remedy};
+use crate::finding::{Finding, Severity};
 use crate::requirement::Fit;
 
 /// The code for a game whose version nothing tells.

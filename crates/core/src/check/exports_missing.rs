@@ -3,7 +3,8 @@
 
 use std::collections::BTreeSet;
 
-use super::{Case, Finding, Severity, Swap};
+use super::{Case, Swap};
+use crate::finding::{Finding, Severity};
 use crate::image::Image;
 use crate::path::same_name;
 

@@ -1,6 +1,6 @@
 //! `family-absent`: the game has no file that the build is a version of.
 
-use super::{Finding, Severity};
+use crate::finding::{Finding, Severity};
 use crate::game::Game;
 use crate::rack::Build;
 

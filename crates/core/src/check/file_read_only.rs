@@ -1,6 +1,7 @@
 //! `file-read-only`: a file is marked read-only, or a folder takes no new files.
 
-use super::{Conditions, Finding, Severity};
+use super::Conditions;
+use crate::finding::{Finding, Severity};
 
 pub(crate) const CODE: &str = "file-read-only";
 

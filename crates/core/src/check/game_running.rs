@@ -2,7 +2,8 @@
 
 use std::path::Path;
 
-use super::{Conditions, Finding, Severity};
+use super::Conditions;
+use crate::finding::{Finding, Severity};
 
 pub(crate) const CODE: &str = "game-running";
 

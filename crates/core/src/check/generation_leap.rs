@@ -1,6 +1,7 @@
 //! `generation-leap`: the version jumps from one generation of a family to another.
 
-use super::{Case, Finding, Severity};
+use super::Case;
+use crate::finding::{Finding, Severity};
 use crate::version::Version;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {

@@ -1,8 +1,9 @@
 //! `identity-differs`: company, product or internal name of the new file are not those of the
 //! present one.
 
-use super::{Case, Finding, Severity};
+use super::Case;
 use crate::catalog::identity_differences;
+use crate::finding::{Finding, Severity};
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     case.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {

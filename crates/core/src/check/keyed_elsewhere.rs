@@ -1,8 +1,9 @@
 //! `keyed-elsewhere`: an extender's part whose name, or what it states of itself, holds another
 //! version of the executable.
 
-use super::{Case, Finding, Severity, remedy};
+use super::{Case, remedy};
 use crate::catalog::{Role, keyed_to, stated_versions};
+use crate::finding::{Finding, Severity};
 use crate::version::Version;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {

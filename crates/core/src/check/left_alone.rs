@@ -1,9 +1,9 @@
 //! `left-alone`: a file that a layout names to go, but of which nothing tells that it is of the
 //! same component.
 
-use super::{Finding, Severity};
-use crate::plan::Place;
+use crate::finding::{Finding, Severity};
 use crate::rack::Build;
+use upright_spanner_change::Place;
 
 pub(crate) fn finding(build: &Build, place: &Place) -> Finding {
     let sentence = format!(

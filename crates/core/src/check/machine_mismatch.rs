@@ -1,6 +1,7 @@
 //! `machine-mismatch`: a library for another machine than the program that would load it.
 
-use super::{Case, Finding, Severity, Swap, remedy};
+use super::{Case, Swap, remedy};
+use crate::finding::{Finding, Severity};
 use crate::game::Executable;
 use crate::image::Machine;
 

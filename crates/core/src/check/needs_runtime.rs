@@ -1,6 +1,7 @@
 //! `needs-runtime`: a library imports another one that is neither in the game nor part of Windows.
 
-use super::{Case, Finding, Severity, Swap};
+use super::{Case, Swap};
+use crate::finding::{Finding, Severity};
 use crate::image::system::comes_with_windows;
 use crate::path::same_name;
 

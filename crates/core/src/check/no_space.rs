@@ -1,6 +1,7 @@
 //! `no-space`: a volume has less room than the change needs.
 
-use super::{Conditions, Finding, Severity};
+use super::Conditions;
+use crate::finding::{Finding, Severity};
 
 pub(crate) const CODE: &str = "no-space";
 

@@ -1,6 +1,7 @@
 //! `older-than-shipped`: the build is older than what the game itself brought.
 
-use super::{Case, Finding, Severity};
+use super::Case;
+use crate::finding::{Finding, Severity};
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let new = case.build.version.as_ref()?;

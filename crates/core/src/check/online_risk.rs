@@ -1,6 +1,7 @@
 //! `online-risk`: the game is played online, or watches over its files.
 
-use super::{Case, Finding, Severity};
+use super::Case;
+use crate::finding::{Finding, Severity};
 use crate::path::fold;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {

@@ -1,7 +1,8 @@
 //! `other-volume`: what is replaced is kept on another volume than the game's.
 
+use super::Conditions;
 use super::no_space::megabytes;
-use super::{Conditions, Finding, Severity};
+use crate::finding::{Finding, Severity};
 
 pub(crate) const CODE: &str = "other-volume";
 

@@ -1,6 +1,7 @@
 //! `pinned`: the user keeps a family of this game at a version, for a reason.
 
-use super::{Case, Finding, Severity};
+use super::Case;
+use crate::finding::{Finding, Severity};
 use crate::path::same_name;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {

@@ -1,9 +1,10 @@
 //! `requires`: a build needs a version of another family that the game does not have, or something
 //! in the game needs another version of this one.
 
+use super::Case;
 use super::case::Other;
-use super::{Case, Finding, Severity};
 use crate::catalog::Relation;
+use crate::finding::{Finding, Severity};
 use crate::path::same_name;
 
 /// The code: a choice among builds takes it for a tie that may be untied.

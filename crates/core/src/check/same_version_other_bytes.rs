@@ -1,6 +1,7 @@
 //! `same-version-other-bytes`: the present file states the same version, but is another file.
 
-use super::{Case, Finding, Severity};
+use super::Case;
+use crate::finding::{Finding, Severity};
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let version = case.build.version.as_ref()?;

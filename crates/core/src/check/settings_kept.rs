@@ -1,7 +1,7 @@
 //! `settings-kept`: settings that were edited since stay at a rollback.
 
-use super::{Finding, Severity};
-use crate::plan::Place;
+use crate::finding::{Finding, Severity};
+use upright_spanner_change::Place;
 
 pub(crate) fn finding(place: &Place) -> Finding {
     let sentence = format!("{place} was edited since, and stays as it is.");

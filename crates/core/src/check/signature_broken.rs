@@ -1,6 +1,7 @@
 //! `signature-broken`: a library was altered after it was signed.
 
-use super::{Case, Finding, Severity};
+use super::Case;
+use crate::finding::{Finding, Severity};
 use crate::image::SignatureStatus;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {

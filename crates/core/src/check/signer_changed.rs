@@ -1,6 +1,7 @@
 //! `signer-changed`: the new file is signed by somebody else than the present one.
 
-use super::{Case, Finding, Severity};
+use super::Case;
+use crate::finding::{Finding, Severity};
 use crate::path::same_name;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {

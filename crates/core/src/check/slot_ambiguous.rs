@@ -1,6 +1,6 @@
 //! `slot-ambiguous`: files under several names could be what the build replaces.
 
-use super::{Finding, Severity};
+use crate::finding::{Finding, Severity};
 use crate::path::TreePath;
 use crate::rack::Build;
 

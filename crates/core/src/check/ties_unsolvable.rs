@@ -1,6 +1,6 @@
 //! `ties-unsolvable`: what builds require of one another leaves no choice.
 
-use super::{Finding, Severity};
+use crate::finding::{Finding, Severity};
 use crate::game::Game;
 use crate::rack::Build;
 

@@ -1,6 +1,7 @@
 //! `unsigned-now`: the present file is signed, and the new one is not.
 
-use super::{Case, Finding, Severity};
+use super::Case;
+use crate::finding::{Finding, Severity};
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let (place, old) = case.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {

@@ -1,6 +1,6 @@
 //! `version-passed-over`: a newer build is on the rack, and something stops it in this game.
 
-use super::{Finding, Severity};
+use crate::finding::{Finding, Severity};
 use crate::game::Game;
 use crate::rack::Build;
 

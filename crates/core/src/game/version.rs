@@ -5,7 +5,8 @@ use std::fmt;
 use serde::Serialize;
 
 use super::{Executable, Game};
-use crate::content::{Digest, bytes_of, content_of};
+use crate::content::{Digest, content_of};
+use crate::file::bytes_of;
 use crate::version::Version;
 
 /// A game's version.

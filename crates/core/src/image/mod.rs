@@ -21,7 +21,7 @@ use std::path::Path;
 use object::pe;
 use serde::{Deserialize, Serialize, Serializer};
 
-use crate::content::open_plain;
+use crate::file::open_plain;
 use crate::path::fold;
 use crate::version::Version;
 use headers::Headers;
@@ -234,7 +234,7 @@ impl ImageError {
 
     /// Whether it could not be read since something has it in use.
     pub fn is_in_use(&self) -> bool {
-        matches!(self, Self::Unreadable(error) if crate::error::is_in_use(error))
+        matches!(self, Self::Unreadable(error) if upright_spanner_change::is_in_use(error))
     }
 
     /// The stable code used in JSON.

@@ -119,7 +119,7 @@ pub(crate) fn drift(view: &GameView, changes: &[Change], ground: &dyn Ground) ->
         .collect();
     let mut files = Vec::new();
     for entry in ledger.files() {
-        let place = ledger.on_disk(entry, ground);
+        let place = ground.on_disk(&ledger, entry);
         let now = ground.file(&place)?;
         let edited = is_settings_name(place.path().file_name()) && !now.state.is_absent();
         let state = if waiting.contains(&place.on(root)) {
@@ -151,7 +151,7 @@ pub(crate) fn drift(view: &GameView, changes: &[Change], ground: &dyn Ground) ->
         .rev()
         .filter(|change| change.counts() && change.root() == root)
         .find_map(|change| change.executable.as_ref());
-    let now = ExecutableMark::of(view);
+    let now = view.mark();
     let altered = last.filter(|then| !files.is_empty() && Some(*then) != now.as_ref());
     Ok(Drift {
         game: view.game.id.clone(),

@@ -3,6 +3,7 @@
 use crate::change::{Side, Target};
 use crate::content::Content;
 use crate::error::Result;
+use crate::ledger::{Entry, Ledger};
 use upright_spanner_change::Place;
 
 /// The ground that a plan is made for.
@@ -20,6 +21,15 @@ pub(crate) trait Ground {
     fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)>;
     /// The bytes of a build's file.
     fn stored(&self, content: &Content) -> Result<Vec<u8>>;
+
+    /// Where a record's target is on disk: in the tree's own spelling, unless a file of that spelling has
+    /// a record of its own.
+    fn on_disk(&self, ledger: &Ledger, entry: &Entry) -> Place {
+        let place = entry.place();
+        let spelled = self.spelled(place.clone());
+        let other = ledger.has(&entry.target.with_place(spelled.clone()));
+        if other { place.clone() } else { spelled }
+    }
 
     /// The file at a place at present.
     fn file(&self, place: &Place) -> Result<Side> {

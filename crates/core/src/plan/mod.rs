@@ -8,7 +8,6 @@ mod drift;
 mod fit;
 mod folders;
 mod ground;
-mod ledger;
 mod merge;
 mod park;
 mod rollback;
@@ -16,21 +15,21 @@ mod undo;
 
 use std::path::PathBuf;
 
-use crate::change::{Deed, ExecutableMark, Side, State, Step, Target};
+use crate::change::{Deed, ExecutableMark, Step, Target};
+pub use crate::change::{describe, version_of};
 use crate::check::{Finding, Severity, explain, game_running};
 use crate::content::Content;
 use crate::error::Result;
 use crate::game::Game;
+pub use crate::ledger::{Entry, Ledger};
 use crate::path::{TreePath, same_name};
 use crate::survey::GameView;
-use crate::version::Version;
 pub(crate) use adopt::{Copied, adopt};
 pub(crate) use choice::{Candidate, Choice, choose};
 pub(crate) use drift::drift;
 pub use drift::{Drift, DriftState, Drifted, VersionChange};
 pub(crate) use fit::{Fit, slots};
 pub(crate) use ground::Ground;
-pub use ledger::{Entry, Ledger};
 pub use merge::{Merged, is_mergeable, merge};
 pub(crate) use park::{park, unpark};
 pub use rollback::{NothingToDo, Point};
@@ -84,23 +83,6 @@ pub struct Handoff {
     pub content: Content,
 }
 
-/// The version that people call a side of a step by, where it has one.
-pub fn version_of(side: &Side) -> Option<Version> {
-    side.label.as_ref()?.parse().ok()
-}
-
-/// `version 2.7.4`, or its size where it states none.
-pub fn describe(side: &Side) -> String {
-    match (&side.label, &side.state) {
-        (Some(label), _) => format!("version {label}"),
-        (None, State::Absent) => "no file".to_owned(),
-        (None, State::File(file)) => format!("a file of {} bytes", file.content.size),
-        (None, State::Folder(_)) => "a folder".to_owned(),
-        (None, State::Mark(true)) => "the read-only mark".to_owned(),
-        (None, State::Mark(false)) => "no read-only mark".to_owned(),
-    }
-}
-
 impl Plan {
     pub(crate) fn new(view: &GameView, deed: Deed, summary: String) -> Self {
         Self {
@@ -108,7 +90,7 @@ impl Plan {
             root: None,
             summary,
             deed,
-            executable: ExecutableMark::of(view),
+            executable: view.mark(),
             steps: Vec::new(),
             merges: Vec::new(),
             handoff: Vec::new(),

@@ -22,7 +22,7 @@ pub(crate) fn park(
         if !entry.in_force() || is_settings_name(entry.place().path().file_name()) {
             continue;
         }
-        let place = ledger.on_disk(entry, ground);
+        let place = ground.on_disk(ledger, entry);
         let now = ground.file(&place)?;
         if !now.same_as(&entry.shipped) {
             plan.steps.push(Step::file(place, now, entry.shipped.clone(), family));

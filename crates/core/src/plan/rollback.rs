@@ -72,7 +72,7 @@ pub(crate) fn rollback(
             None => &entry.shipped,
             Some(then) => then.at(&entry.target).map_or(&entry.first, |known| &known.last),
         };
-        let place = ledger.on_disk(entry, ground);
+        let place = ground.on_disk(&ledger, entry);
         let on_disk = entry.target.with_place(place.clone());
         let now = ground.now(&on_disk)?;
         // To a point that was named, dates and marks come back too.

@@ -7,7 +7,8 @@ use std::path::Path;
 use serde::{Deserialize, Serialize};
 
 use super::Build;
-use crate::catalog::{CatalogError, slug};
+use crate::catalog::slug;
+use crate::error::CatalogError;
 use crate::path::{TreePath, extension, fold, same_name, stem};
 use crate::version::Version;
 

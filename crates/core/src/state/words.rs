@@ -6,8 +6,7 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use crate::catalog::CatalogError;
-use crate::error::{Error, Result};
+use crate::error::{CatalogError, Error, Result};
 use crate::game::{Game, GameSettings, Pin, VersionFile, is_bay_name};
 use crate::path::TreePath;
 use upright_spanner_change::{Folder, line};

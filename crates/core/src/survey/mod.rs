@@ -11,15 +11,15 @@ use std::path::{Path, PathBuf};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use crate::catalog::{self, Catalog, CatalogError, Role};
-use crate::change::Change;
+use crate::catalog::{self, Catalog, Role};
+use crate::change::{Change, ExecutableMark};
 use crate::content::content_of;
-use crate::error::{Result, in_words};
+use crate::error::{CatalogError, Error, Result, in_words};
 use crate::game::version::stated;
 use crate::game::{self, Executable, Game, GameVersion, Pin, Reach};
 use crate::image::{Facts, ImageError, Kind, Machine};
+use crate::ledger::Ledger;
 use crate::path::{TreePath, extension, same_name};
-use crate::plan::Ledger;
 use crate::progress::Progress;
 use crate::rack::{self, Build};
 use crate::version::Version;
@@ -178,6 +178,30 @@ impl GameView {
     /// The executable that counts.
     pub fn executable(&self) -> Option<&Executable> {
         self.programs.first()
+    }
+
+    /// The mark of the executable that counts, as it is now.
+    pub(crate) fn mark(&self) -> Option<ExecutableMark> {
+        let executable = self.executable()?;
+        Some(ExecutableMark {
+            path: executable.path.clone(),
+            version: self.version.as_ref().and_then(|known| known.version.clone()),
+            size: executable.facts.size,
+            stamp: executable.facts.stamp,
+        })
+    }
+
+    /// Says that the game has no component of a family; or that it cannot be told, since files of it
+    /// are in use.
+    pub(crate) fn no_component(&self, family: &str) -> Error {
+        match self.in_use.first() {
+            Some(path) => Error::InUse { path: path.clone() },
+            None => Error::NoSuchComponent {
+                family: family.to_owned(),
+                game: self.game.title.clone(),
+                known: self.families(),
+            },
+        }
     }
 
     /// The libraries that are components: those that need attention first, then by role.

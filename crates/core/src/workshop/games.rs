@@ -3,7 +3,6 @@
 use std::path::{Path, PathBuf};
 
 use super::{Altering, OnDisk, Workshop};
-use crate::change::ExecutableMark;
 use crate::error::{Error, Result};
 use crate::game::version::told;
 use crate::game::{Game, GameEdit, GameVersion};
@@ -112,7 +111,7 @@ impl Workshop {
     /// Where the journal's folder cannot be read.
     pub fn moved_from(&self, view: &GameView) -> Result<Option<Game>> {
         let gone = self.games_gone()?;
-        let Some(mark) = ExecutableMark::of(view).filter(|_| !gone.is_empty()) else {
+        let Some(mark) = view.mark().filter(|_| !gone.is_empty()) else {
             return Ok(None);
         };
         let history = self.history()?;

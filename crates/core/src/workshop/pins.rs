@@ -33,7 +33,7 @@ impl Altering<'_> {
         let live = view.libraries.iter().filter(|library| !library.put_aside);
         let mut there = live.filter(|library| same_name(&library.family, family));
         let Some(library) = there.next() else {
-            return Err(Error::no_component(view, family));
+            return Err(view.no_component(family));
         };
         let pin = Pin {
             game: view.game.id.clone(),

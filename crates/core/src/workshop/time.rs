@@ -192,7 +192,7 @@ impl Workshop {
         if plan.steps.is_empty() && plan.findings.is_empty() {
             let there = view.libraries.iter().any(|library| same_name(&library.family, family));
             if !there {
-                return Err(Error::no_component(view, family));
+                return Err(view.no_component(family));
             }
             return Err(Error::Setting {
                 what: format!("{family} is what {} itself brought", view.game.title),

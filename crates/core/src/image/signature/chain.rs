@@ -1,8 +1,6 @@
 //! The certificates that a signature brings along: how far they reach, and whether they end at a
 //! root that the user trusts.
 
-use std::path::Path;
-
 use der::asn1::{Any, ObjectIdentifier, PrintableStringRef, TeletexStringRef, Utf8StringRef};
 use der::{Encode, Tag, Tagged};
 use serde::Serialize;
@@ -12,7 +10,6 @@ use x509_cert::spki::AlgorithmIdentifierOwned;
 
 use super::Algorithm;
 use super::pkcs7::verify_digest;
-use crate::error::{Error, Result};
 
 /// No real chain is longer; a longer one goes in circles.
 const LONGEST: usize = 16;
@@ -36,15 +33,15 @@ pub struct TrustStore {
 }
 
 impl TrustStore {
-    /// Reads certificates from a PEM file.
-    pub fn read(path: &Path) -> Result<Self> {
-        let bytes = std::fs::read(path).map_err(Error::io("read", path))?;
-        match Certificate::load_pem_chain(&bytes) {
+    /// Reads certificates from what is in a PEM file.
+    ///
+    /// # Errors
+    /// Says why there are none.
+    pub fn from_pem(bytes: &[u8]) -> Result<Self, String> {
+        match Certificate::load_pem_chain(bytes) {
             Ok(roots) if !roots.is_empty() => Ok(Self { roots }),
-            Ok(_) => {
-                Err(Error::Trust { path: path.to_owned(), why: "no certificate in it".into() })
-            }
-            Err(error) => Err(Error::Trust { path: path.to_owned(), why: error.to_string() }),
+            Ok(_) => Err("no certificate in it".to_owned()),
+            Err(error) => Err(error.to_string()),
         }
     }
 

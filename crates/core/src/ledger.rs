@@ -4,7 +4,6 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use super::Ground;
 use crate::change::{Change, Side, Step, Target};
 use crate::path::{TreePath, fold};
 use upright_spanner_change::Place;
@@ -108,13 +107,9 @@ impl Ledger {
         })
     }
 
-    /// Where a target is on disk: in the tree's own spelling, unless a file of that spelling has a record
-    /// of its own.
-    pub(crate) fn on_disk(&self, entry: &Entry, ground: &dyn Ground) -> Place {
-        let place = entry.place();
-        let spelled = ground.spelled(place.clone());
-        let other = self.entries.contains_key(&entry.target.with_place(spelled.clone()));
-        if other { place.clone() } else { spelled }
+    /// Whether a target of that very spelling has a record.
+    pub(crate) fn has(&self, target: &Target) -> bool {
+        self.entries.contains_key(target)
     }
 
     /// Every record, by path.

@@ -1,0 +1,60 @@
+//! One thing that a check says.
+
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+
+/// How much a finding matters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// Worth knowing.
+    Note,
+    /// Worth a second look before going on.
+    Warn,
+    /// The change is refused.
+    Stop,
+}
+
+impl fmt::Display for Severity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(match self {
+            Self::Note => "note",
+            Self::Warn => "warn",
+            Self::Stop => "stop",
+        })
+    }
+}
+
+/// One thing that a check says.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Finding {
+    /// A stable name for scripts and for looking it up.
+    pub code: String,
+    /// How much it matters.
+    pub severity: Severity,
+    /// What is wrong, with the values that tell it.
+    pub sentence: String,
+    /// What to do now.
+    pub remedy: String,
+    /// Whether the user goes on despite it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub overridden: bool,
+}
+
+impl Finding {
+    pub(crate) fn new(
+        code: &str,
+        severity: Severity,
+        sentence: impl Into<String>,
+        remedy: impl Into<String>,
+    ) -> Self {
+        let (sentence, remedy) = (sentence.into(), remedy.into());
+        Self { code: code.to_owned(), severity, sentence, remedy, overridden: false }
+    }
+
+    /// Whether it keeps a change from being made.
+    pub fn stops(&self) -> bool {
+        self.severity == Severity::Stop && !self.overridden
+    }
+}
