@@ -9,7 +9,7 @@ use x509_cert::name::Name;
 use x509_cert::spki::AlgorithmIdentifierOwned;
 
 use super::Algorithm;
-use super::pkcs7::verify_digest;
+use super::key::verify_digest;
 
 /// No real chain is longer; a longer one goes in circles.
 const LONGEST: usize = 16;

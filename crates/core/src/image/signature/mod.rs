@@ -5,6 +5,7 @@
 //! of certificates is checked against roots only where the caller gives some.
 
 mod chain;
+mod key;
 mod pkcs7;
 
 use std::fs::File;

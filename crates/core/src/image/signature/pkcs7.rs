@@ -6,15 +6,12 @@ use cms::signed_data::{EncapsulatedContentInfo, SignerIdentifier, SignerInfo};
 use der::asn1::{Any, GeneralizedTime, ObjectIdentifier, OctetString, UtcTime};
 use der::{Decode, Encode, Reader, SliceReader, Tag, Tagged};
 use jiff::Timestamp;
-use rsa::pkcs1::DecodeRsaPublicKey;
-use rsa::{Pkcs1v15Sign, RsaPublicKey};
-use sha1::Sha1;
-use sha2::{Sha256, Sha384, Sha512};
 use x509_cert::Certificate;
 use x509_cert::attr::Attributes;
-use x509_cert::spki::{AlgorithmIdentifierOwned, SubjectPublicKeyInfoOwned};
+use x509_cert::spki::AlgorithmIdentifierOwned;
 
 use super::chain::{self, Chain, TrustStore};
+use super::key::verify_digest;
 use super::{Algorithm, SignatureStatus};
 
 const SIGNED_DATA: ObjectIdentifier = oid("1.2.840.113549.1.7.2");
@@ -242,49 +239,6 @@ fn verify_signer(
         Ok(true) => Ok(()),
         Ok(false) => Err(broken("the signer's certificate did not make this signature")),
         Err(reason) => Err(unreadable(reason)),
-    }
-}
-
-/// Whether `signature` is the key's over a digest; an error where the kind of key is not known.
-pub(super) fn verify_digest(
-    key: &SubjectPublicKeyInfoOwned,
-    algorithm: Algorithm,
-    digest: &[u8],
-    signature: &[u8],
-) -> Result<bool, String> {
-    const RSA: ObjectIdentifier = oid("1.2.840.113549.1.1.1");
-    const ELLIPTIC: ObjectIdentifier = oid("1.2.840.10045.2.1");
-    const P256: ObjectIdentifier = oid("1.2.840.10045.3.1.7");
-    const P384: ObjectIdentifier = oid("1.3.132.0.34");
-    let public = key.subject_public_key.as_bytes().ok_or("the signer's key is damaged")?;
-    let curve = || key.algorithm.parameters.as_ref()?.decode_as::<ObjectIdentifier>().ok();
-    match key.algorithm.oid {
-        RSA => {
-            let key = RsaPublicKey::from_pkcs1_der(public)
-                .map_err(|error| format!("the signer's key cannot be used ({error})"))?;
-            let scheme = match algorithm {
-                Algorithm::Sha1 => Pkcs1v15Sign::new::<Sha1>(),
-                Algorithm::Sha256 => Pkcs1v15Sign::new::<Sha256>(),
-                Algorithm::Sha384 => Pkcs1v15Sign::new::<Sha384>(),
-                Algorithm::Sha512 => Pkcs1v15Sign::new::<Sha512>(),
-            };
-            Ok(key.verify(scheme, digest, signature).is_ok())
-        }
-        ELLIPTIC if curve() == Some(P256) => {
-            use p256::ecdsa::signature::hazmat::PrehashVerifier;
-            let key = p256::ecdsa::VerifyingKey::from_sec1_bytes(public)
-                .map_err(|error| format!("the signer's key cannot be used ({error})"))?;
-            let signature = p256::ecdsa::DerSignature::from_bytes(signature);
-            Ok(signature.is_ok_and(|signature| key.verify_prehash(digest, &signature).is_ok()))
-        }
-        ELLIPTIC if curve() == Some(P384) => {
-            use p384::ecdsa::signature::hazmat::PrehashVerifier;
-            let key = p384::ecdsa::VerifyingKey::from_sec1_bytes(public)
-                .map_err(|error| format!("the signer's key cannot be used ({error})"))?;
-            let signature = p384::ecdsa::DerSignature::from_bytes(signature);
-            Ok(signature.is_ok_and(|signature| key.verify_prehash(digest, &signature).is_ok()))
-        }
-        other => Err(format!("the signer's key is of a kind that is not supported ({other})")),
     }
 }
 
