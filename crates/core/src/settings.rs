@@ -7,13 +7,27 @@ use std::path::Path;
 use serde::Deserialize;
 
 use crate::error::{CatalogError, Error, Result};
-use crate::rack::Limits;
 
 /// The settings of a home folder.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Settings {
     /// How much of an archive is taken.
     pub limits: Limits,
+}
+
+/// How much of an archive is taken before it is refused.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Limits {
+    /// Entries, archives inside counted in.
+    pub entries: usize,
+    /// Bytes that all entries unpack to.
+    pub unpacked: u64,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { entries: 50_000, unpacked: 16 << 30 }
+    }
 }
 
 /// The file as it is written.

@@ -19,22 +19,8 @@ use super::Source;
 use crate::content::{Content, Hasher, content_of};
 use crate::error::{Error, Result};
 use crate::path::{TreePath, extension, fold, stem};
-use crate::progress::Progress;
-
-/// How much of an archive is taken before it is refused.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Limits {
-    /// Entries, archives inside counted in.
-    pub entries: usize,
-    /// Bytes that all entries unpack to.
-    pub unpacked: u64,
-}
-
-impl Default for Limits {
-    fn default() -> Self {
-        Self { entries: 50_000, unpacked: 16 << 30 }
-    }
-}
+use crate::settings::Limits;
+use upright_spanner_change::Progress;
 
 /// What a file, folder or archive holds, unpacked.
 #[derive(Debug)]

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
-use super::archive::{Entry, Limits, Package};
+use super::archive::{Entry, Package};
 use super::group::{Candidate, Group, groups, is_extender};
 use super::layout::{EXE, LayoutFile, Placement, Policy, ROOT, SLOT, short};
 use super::sort::{Part, Sorted, is_settings_name, sort};
@@ -15,8 +15,9 @@ use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::image::{Facts, ImageError, Machine, Signature, SignatureStatus};
 use crate::path::{TreePath, extension, fold, stem};
-use crate::progress::Progress;
+use crate::settings::Limits;
 use crate::version::Version;
+use upright_spanner_change::Progress;
 
 /// A note longer than this is no text that anybody reads.
 const LONGEST_NOTE: u64 = 4 << 20;

@@ -20,11 +20,11 @@ use crate::game::{self, Executable, Game, GameVersion, Pin, Reach};
 use crate::image::{Facts, ImageError, Kind, Machine};
 use crate::ledger::Ledger;
 use crate::path::{TreePath, extension, same_name};
-use crate::progress::Progress;
 use crate::rack::{self, Build};
 use crate::version::Version;
 pub use evidence::{Evidence, EvidenceKind};
 pub use filter::Filter;
+use upright_spanner_change::Progress;
 use walk::Found;
 
 /// What was found below some paths.

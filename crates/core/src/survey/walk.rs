@@ -12,7 +12,7 @@ use super::{LookError, Mark};
 use crate::catalog::LIBRARY_EXTENSIONS;
 use crate::error::in_words;
 use crate::path::{TreePath, extension};
-use crate::progress::Progress;
+use upright_spanner_change::Progress;
 
 /// A file that could be a program or a library.
 #[derive(Debug, Clone)]

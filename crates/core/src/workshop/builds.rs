@@ -15,12 +15,12 @@ use crate::content::{Content, Digest, sha256};
 use crate::error::{Error, Result};
 use crate::path::same_name;
 use crate::plan::Ledger;
-use crate::progress::Progress;
 use crate::rack::{self, Build, BuildId, Needs, Parcel, Sorted, Told};
 use crate::requirement::Requirement;
 use crate::settings::Settings;
 use crate::survey::GameView;
 use crate::version::Version;
+use upright_spanner_change::Progress;
 
 /// What became of a build that was to be put on the rack.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -13,9 +13,9 @@ use crate::error::{Error, Result};
 use crate::game::Pin;
 use crate::path::{TreePath, fold, same_name};
 use crate::plan::{self, Candidate, Choice, Fit, Ledger, Plan};
-use crate::progress::Progress;
 use crate::rack::{self, Build, BuildSpec, Needs, Parcel, Told};
 use crate::survey::GameView;
+use upright_spanner_change::Progress;
 
 /// How a build is to be fitted, where that is not left to the tool.
 #[derive(Debug, Clone, Default)]

@@ -9,10 +9,9 @@ use crate::change::{Change, RecordState};
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::game::Game;
-use crate::progress::Progress;
 use crate::rack::Build;
 use crate::state::{Passing, Shelf};
-use upright_spanner_change::{Fault, Found, NoCopies, Place, Territory};
+use upright_spanner_change::{Fault, Found, NoCopies, Place, Progress, Territory};
 
 /// What was found.
 #[derive(Debug, Clone, Default)]

@@ -8,9 +8,9 @@ use crate::game::version::told;
 use crate::game::{Game, GameEdit, GameVersion};
 use crate::path::same_name;
 use crate::plan::{Entry, Ground, Ledger};
-use crate::progress::Progress;
 use crate::state::{Moved, Words};
 use crate::survey::{self, GameView};
+use upright_spanner_change::Progress;
 
 impl Workshop {
     /// The folders of which each sub-folder is a game.

@@ -12,9 +12,8 @@ use crate::error::{Error, Result};
 use crate::image::Facts;
 use crate::path::{TreePath, fold};
 use crate::plan::{Ground, Place, Plan};
-use crate::progress::Progress;
 use crate::survey::GameView;
-use upright_spanner_change::Supply;
+use upright_spanner_change::{Progress, Supply};
 
 /// The family under which such changes are recorded.
 const FAMILY: &str = "game-files";

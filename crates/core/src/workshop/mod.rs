@@ -22,7 +22,6 @@ use crate::change::{Change, RecordState, Target, notes};
 use crate::check;
 use crate::error::{Error, Result};
 use crate::plan::{Merge, Plan};
-use crate::progress::Progress;
 use crate::state::{Database, Labels, Shelf, Words, WordsFile, take_over};
 use crate::survey::{self, Knowledge, Survey};
 pub use builds::{Added, Addition, ChangesSince, DamagedContent, Proposal};
@@ -36,7 +35,7 @@ pub use merging::{ClearedMerge, MergePlan};
 pub use recovery::{Recovery, Target as RecoveredTarget};
 pub use time::{Adoption, Refit};
 use upright_spanner_change::{
-    Draft, Engine, Failure, Folder, Journal, Lock, StepOutcome, StepReport, Store, Supply,
+    Draft, Engine, Failure, Folder, Journal, Lock, Progress, StepOutcome, StepReport, Store, Supply,
 };
 
 /// A home folder, opened.

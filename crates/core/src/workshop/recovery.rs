@@ -6,8 +6,7 @@ use super::{Altering, Workshop};
 use crate::change::{Change, RecordState, Side};
 use crate::error::{Error, Result};
 use crate::plan::describe;
-use crate::progress::Progress;
-use upright_spanner_change::{Lock, Recovered, Scope, StepOutcome, StepReport};
+use upright_spanner_change::{Lock, Progress, Recovered, Scope, StepOutcome, StepReport};
 
 /// What became of a change that had been interrupted.
 #[derive(Debug)]
