@@ -118,8 +118,10 @@ impl Store {
     /// # Errors
     /// [`Error::NotAsExpected`] where the file holds something else by now.
     pub fn keep(&self, file: &File, expected: &Content, origin: &Path) -> Result<()> {
+        let other = || Error::NotAsExpected { path: origin.to_owned() };
         if self.is_whole(expected) {
-            return Ok(());
+            let content = read_from_start(file).map_err(Error::io("read", origin))?;
+            return if content == *expected { Ok(()) } else { Err(other()) };
         }
         let shelf = self.make_shelf(&expected.blake3)?;
         let name = random_name("");
@@ -127,11 +129,7 @@ impl Store {
         let done = Self::write_new(&shelf, &name, |target| {
             self.copy(file, target, &path)?;
             let content = sync_and_read(target, &path)?;
-            if content == *expected {
-                Ok(())
-            } else {
-                Err(Error::NotAsExpected { path: origin.to_owned() })
-            }
+            if content == *expected { Ok(()) } else { Err(other()) }
         });
         done.and_then(|()| Self::name(&shelf, &name, expected))
     }
@@ -299,15 +297,17 @@ impl Store {
     }
 }
 
+fn read_from_start(mut file: &File) -> io::Result<Content> {
+    file.rewind()?;
+    Content::of_open(file)
+}
+
 /// From this length on a file is read while another thread waits for the disk.
 const WORTH_A_THREAD: u64 = 1 << 20;
 
 /// Waits until a file's content is on disk, and reads it back meanwhile.
 fn sync_and_read(file: &File, path: &Path) -> Result<Content> {
-    let read = |mut file: &File| {
-        let content = file.rewind().and_then(|()| Content::of_open(file));
-        content.map_err(Error::io("read", path))
-    };
+    let read = |file: &File| read_from_start(file).map_err(Error::io("read", path));
     let sync = || sync_file(file, path);
     if metadata_of(file, path)?.len() < WORTH_A_THREAD {
         return sync().and_then(|()| read(file));

@@ -271,6 +271,34 @@ fn a_file_that_is_written_into_before_it_is_removed_stays_and_nothing_waits() {
     assert_eq!(bench.picture().len(), 2);
 }
 
+/// Another process was quicker: what was to come is there already. It is not ours to take away, wherever
+/// that is seen.
+#[test]
+fn what_somebody_else_put_there_stays_though_it_is_what_was_to_come() {
+    for begins in ["before", "keeping what is there and laying out what comes", "swapping"] {
+        let bench = Bench::new();
+        bench.write("lens.dll", b"old");
+        let before = bench.now("lens.dll");
+        // The store has both contents, as after an earlier change.
+        for bytes in [&b"old"[..], b"new"] {
+            bench.store.keep_bytes(bytes).unwrap();
+        }
+        let path = bench.game().join("lens.dll");
+        let act = || fs::write(&path, b"new").unwrap();
+        if begins == "before" {
+            act();
+        }
+        let when = When { begins, act: &act };
+        let engine = Engine { progress: &when, ..bench.engine() };
+        let steps = vec![Step::file(place("lens.dll"), before, file(b"new"), "lens")];
+        let failed = engine.apply(bench.draft(steps)).unwrap_err();
+        let Failure::PutBack { reports, .. } = failed else { panic!("{begins}: {failed:?}") };
+        assert!(matches!(reports[0].outcome, StepOutcome::Untouched), "{begins}");
+        assert_eq!(fs::read(&path).unwrap(), b"new", "{begins}");
+        assert_eq!(bench.picture().len(), 1, "{begins}");
+    }
+}
+
 /// Of a large file length and date are looked at, not all of it again: they tell of what was written.
 #[test]
 fn a_large_file_that_something_writes_into_right_after_it_came_is_not_taken_for_ours() {

@@ -221,7 +221,13 @@ impl Carrier for Files<'_> {
         };
 
         let left = self.at_spare(Some(spare))?;
-        let displaced = !left.is_absent() && !left.same_as(after);
+        // What is to come still waits, so it was never put in place, or what it took the place of was the
+        // same: somebody else was quicker.
+        if !left.is_absent() && left.same_as(after) {
+            self.clear(step, Some(spare))?;
+            return Ok(Restored::Untouched);
+        }
+        let displaced = !left.is_absent();
         if now.same_as(after) {
             self.take_back(step, spare, displaced)?;
             self.clear(step, Some(spare))?;
@@ -230,11 +236,6 @@ impl Carrier for Files<'_> {
                 return Ok(Restored::Untouched);
             }
             return self.look(step.target()).map(Restored::Holds);
-        }
-        // What comes still waits, so it was never put in place.
-        if !left.is_absent() && left.same_as(after) {
-            self.clear(step, Some(spare))?;
-            return Ok(Restored::Untouched);
         }
         // Something else has been put there. What waits at the spare place is removed only if it is had
         // elsewhere too.
