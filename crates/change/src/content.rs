@@ -83,40 +83,40 @@ impl Content {
         Self { blake3: Digest(blake3::hash(bytes).into()), size: bytes.len() as u64 }
     }
 
-    /// Reads an open file from where it stands to its end. On a thread of the pool, where other files
-    /// are read at the same time, one block is digested while the next is read; elsewhere all threads of
-    /// the pool digest a block together. To be called outside of it only while the pool waits for nobody.
+    /// Reads an open file from where it stands to its end. One block is digested while the next is read,
+    /// on threads of the pool; to be called outside of it only while the pool waits for nobody.
     ///
     /// # Errors
     /// Where the system cannot read it.
     pub fn of_open(file: &File) -> io::Result<Self> {
-        let pooled = rayon::current_thread_index().is_some();
-        let block = file.metadata()?.len().clamp(4096, BLOCK) as usize;
+        // One byte more, so that a small file is known to end in its first block.
+        let block = file.metadata()?.len().saturating_add(1).clamp(4096, BLOCK) as usize;
         let mut hasher = blake3::Hasher::new();
-        let (mut full, mut next) = (vec![0; block], vec![0; block]);
-        let mut size = 0;
-
+        let mut full = vec![0; block];
         let mut len = fill(file, &mut full)?;
-        while len > 0 {
-            size += len as u64;
-            if pooled {
+        if len < block {
+            return Ok(Self::of_bytes(&full[..len]));
+        }
+
+        let mut size = 0;
+        rayon::scope(|_| {
+            let mut next = vec![0; block];
+            while len > 0 {
+                size += len as u64;
                 let digest = || {
-                    hasher.update(&full[..len]);
+                    hasher.update_rayon(&full[..len]);
                 };
                 let ((), read) = rayon::join(digest, || fill(file, &mut next));
                 len = read?;
-            } else {
-                hasher.update_rayon(&full[..len]);
-                len = fill(file, &mut next)?;
+                std::mem::swap(&mut full, &mut next);
             }
-            std::mem::swap(&mut full, &mut next);
-        }
-        Ok(Self { blake3: Digest(hasher.finalize().into()), size })
+            Ok(Self { blake3: Digest(hasher.finalize().into()), size })
+        })
     }
 }
 
 /// Reads until a buffer is full or the file ends.
-fn fill(mut file: &File, buffer: &mut [u8]) -> io::Result<usize> {
+pub(crate) fn fill(mut file: &File, buffer: &mut [u8]) -> io::Result<usize> {
     let mut len = 0;
     while len < buffer.len() {
         match file.read(&mut buffer[len..]) {

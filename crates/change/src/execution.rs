@@ -6,13 +6,11 @@
 //! that the change is done only when all of it was read back.
 
 use std::collections::{BTreeMap, HashSet};
-use std::path::PathBuf;
 
 use jiff::Timestamp;
 use rayon::prelude::*;
 
 use crate::carrier::{Carriers, OnDisk, Restored};
-use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::folder::{Found, Identity};
 use crate::journal::{Copies, Journal};
@@ -22,6 +20,7 @@ use crate::random::random_name;
 use crate::record::{Record, RecordState, Stored};
 use crate::step::{Side, State, Step, Target};
 use crate::store::Store;
+use crate::supply::Supply;
 use crate::territory::{Scope, Territory};
 
 /// How names of spare places begin.
@@ -44,17 +43,8 @@ pub struct Draft {
     pub steps: Vec<Step>,
     /// Whether somebody may have the files open that are replaced.
     pub in_use: bool,
-    /// Contents that the steps place and that the store may not have yet.
+    /// Contents that go into the store with the change; steps may place them.
     pub supplies: Vec<Supply>,
-}
-
-/// A content that goes into the store once the journal names it.
-#[derive(Debug)]
-pub enum Supply {
-    /// These bytes.
-    Bytes(Vec<u8>),
-    /// What a file holds, which must be this.
-    File(PathBuf, Content),
 }
 
 /// What is at hand to make changes with.
@@ -172,8 +162,10 @@ impl Engine<'_> {
             territory.base(step.place()).map_err(Failure::Untouched)?;
         }
         let spares = spares(&draft.steps, &territory).map_err(Failure::Untouched)?;
-        let in_use = draft.in_use;
-        self.apply_with(draft, spares, &OnDisk::new(&territory, self.store, in_use))
+        let supplies = draft.supplies;
+        let draft = Draft { supplies: Vec::new(), ..draft };
+        let carriers = OnDisk::new(&territory, self.store, draft.in_use).supplied_with(&supplies);
+        self.apply_supplied(draft, spares, &carriers, &supplies)
     }
 
     /// Carries out a change by other carriers than those on disk.
@@ -187,12 +179,23 @@ impl Engine<'_> {
         carriers: &dyn Carriers,
     ) -> Result<Record, Failure> {
         let supplies = draft.supplies;
-        let mut record = record(Draft { supplies: Vec::new(), ..draft }, spares);
+        let draft = Draft { supplies: Vec::new(), ..draft };
+        self.apply_supplied(draft, spares, carriers, &supplies)
+    }
+
+    fn apply_supplied(
+        &self,
+        draft: Draft,
+        spares: Vec<Option<Place>>,
+        carriers: &dyn Carriers,
+        supplies: &[Supply],
+    ) -> Result<Record, Failure> {
+        let mut record = record(draft, spares);
         self.journal.begin(&mut record, self.copies).map_err(Failure::Untouched)?;
         let work = Work { record: &record, carriers, progress: self.progress };
         let number = record.number;
         let mut begun = 0;
-        match self.supply(&supplies).and_then(|()| work.carry_out(&mut begun)) {
+        match work.carry_out(supplies, self.store, &mut begun) {
             Ok(left) => self.close(record, left),
             Err(cause) => {
                 self.progress.end();
@@ -200,29 +203,6 @@ impl Engine<'_> {
                 Err(self.fail(number, cause, reports))
             }
         }
-    }
-
-    fn supply(&self, supplies: &[Supply]) -> Result<()> {
-        if supplies.is_empty() {
-            return Ok(());
-        }
-        self.progress.begin("storing the new files", Some(supplies.len() as u64));
-        let done = supplies.par_iter().try_for_each(|supply| {
-            if self.progress.is_stopped() {
-                return Err(Error::Stopped);
-            }
-            match supply {
-                Supply::Bytes(bytes) => self.store.keep_bytes(bytes).map(drop)?,
-                Supply::File(path, content) => {
-                    let file = std::fs::File::open(path).map_err(Error::io("read", path))?;
-                    self.store.keep(&file, content, path)?;
-                }
-            }
-            self.progress.advance(1);
-            Ok(())
-        });
-        self.progress.end();
-        done
     }
 
     /// Takes note of what was done by hand: each target holds already what its step comes to. Nothing is
@@ -370,6 +350,7 @@ impl Engine<'_> {
     }
 
     fn keep_spare(&self, territory: &Territory, spare: &Place) -> Result<()> {
+        territory.end_swap(spare)?;
         let Some(content) = territory.file(spare)?.content() else { return Ok(()) };
         match territory.read(spare)? {
             Some(file) => self.store.keep(&file, &content, &territory.path(spare)),
@@ -452,6 +433,19 @@ fn spares(steps: &[Step], territory: &Territory) -> Result<Vec<Option<Place>>> {
     steps.iter().map(&mut spare).collect()
 }
 
+/// So many files are written at a time: that much a disk takes at once, whatever the processors.
+const WRITERS: usize = 8;
+
+/// Runs something on threads of its own, for so many files, since most of what they do is wait for the
+/// disk.
+fn waiting_for_the_disk<T: Send>(files: usize, work: impl FnOnce() -> T + Send) -> T {
+    match rayon::ThreadPoolBuilder::new().num_threads(files.clamp(1, WRITERS)).build() {
+        Ok(pool) => pool.install(work),
+        // Where there are no threads to be had, the usual ones do it.
+        Err(_) => work(),
+    }
+}
+
 /// One change, with what does its steps.
 struct Work<'a> {
     record: &'a Record,
@@ -467,17 +461,13 @@ impl Work<'_> {
 
     /// Keeps and stages everything, then exchanges step by step, then reads everything back. Gives what
     /// came out otherwise than planned, and, also where it fails, how many exchanges were `begun`.
-    fn carry_out(&self, begun: &mut usize) -> Result<BTreeMap<usize, Side>> {
-        let mut seen = HashSet::new();
-        let is_first = |step: &Step| step.before().state.content().is_none_or(|c| seen.insert(c));
-        let first: Vec<bool> = self.record.steps.iter().map(is_first).collect();
-        self.side_by_side("keeping what is there and laying out what comes", |n, step, spare| {
-            let carrier = self.carriers.of(step.target());
-            // One waits for the disk while the other reads.
-            let keep = || if first[n] { carrier.keep(step) } else { Ok(()) };
-            let (kept, staged) = rayon::join(keep, || carrier.stage(step, spare));
-            kept.and(staged)
-        })?;
+    fn carry_out(
+        &self,
+        supplies: &[Supply],
+        store: &Store,
+        begun: &mut usize,
+    ) -> Result<BTreeMap<usize, Side>> {
+        self.lay_out(supplies, store)?;
 
         let mut left = BTreeMap::new();
         self.progress.begin("swapping", Some(self.record.steps.len() as u64));
@@ -494,36 +484,65 @@ impl Work<'_> {
         }
         self.progress.end();
 
-        self.side_by_side("reading back", |n, step, spare| match left.get(&n) {
+        self.progress.begin("reading back", Some(self.record.steps.len() as u64));
+        self.side_by_side(|n, step, spare| match left.get(&n) {
             Some(_) => Ok(()),
             None => self.carriers.of(step.target()).settle(step, spare),
         })?;
+        self.progress.end();
         for (_, step, spare) in self.steps() {
             self.carriers.of(step.target()).clear(step, spare)?;
         }
         Ok(left)
     }
 
+    /// Makes durable in the store what leaves and what is supplied, and beside the targets what comes.
+    fn lay_out(&self, supplies: &[Supply], store: &Store) -> Result<()> {
+        let mut seen = HashSet::new();
+        let is_first = |step: &Step| step.before().state.content().is_none_or(|c| seen.insert(c));
+        let first: Vec<bool> = self.record.steps.iter().map(is_first).collect();
+        let total = self.record.steps.len() + supplies.len();
+        self.progress.begin("keeping what is there and laying out what comes", Some(total as u64));
+        let supply = || {
+            supplies.par_iter().try_for_each(|supply| {
+                self.go_on()?;
+                supply.keep(store)?;
+                self.progress.advance(1);
+                Ok(())
+            })
+        };
+        let steps = || {
+            self.side_by_side(|n, step, spare| {
+                let carrier = self.carriers.of(step.target());
+                // One waits for the disk while the other reads.
+                let keep = || if first[n] { carrier.keep(step) } else { Ok(()) };
+                let (kept, staged) = rayon::join(keep, || carrier.stage(step, spare));
+                kept.and(staged)
+            })
+        };
+        // Each step keeps one file and stages one.
+        let files = supplies.len() + 2 * self.record.steps.len();
+        let (supplied, laid_out) = waiting_for_the_disk(files, || rayon::join(supply, steps));
+        self.progress.end();
+        supplied.and(laid_out)
+    }
+
     fn go_on(&self) -> Result<()> {
         if self.progress.is_stopped() { Err(Error::Stopped) } else { Ok(()) }
     }
 
-    /// Does something for every step, several at a time: most of it is waiting for the disk.
+    /// Does something for every step, several at a time.
     fn side_by_side(
         &self,
-        doing: &str,
         work: impl Fn(usize, &Step, Option<&Place>) -> Result<()> + Sync,
     ) -> Result<()> {
         let steps: Vec<_> = self.steps().collect();
-        self.progress.begin(doing, Some(steps.len() as u64));
-        let done = steps.into_par_iter().try_for_each(|(n, step, spare)| {
+        steps.into_par_iter().try_for_each(|(n, step, spare)| {
             self.go_on()?;
             work(n, step, spare)?;
             self.progress.advance(1);
             Ok(())
-        });
-        self.progress.end();
-        done
+        })
     }
 
     /// Makes every target what it was before, the last one first, and goes on where one cannot be. A

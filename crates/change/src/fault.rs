@@ -3,9 +3,9 @@
 //! each; in release builds there is nothing here.
 //!
 //! `kill:7` ends the program before the seventh operation, `space:7` lets it fail for want of
-//! space, `io:7` with an input/output error. `power:7` ends it as a loss of power would: what lies below
-//! the folders that `SPANNER_FAULT_ROOTS` names is made what the disk is sure to have. `room:7` lets every
-//! disk have seven bytes left.
+//! space, `io:7` with an input/output error. `power:7` ends it as a loss of power would: what the disk is
+//! sure to have of each folder that `SPANNER_FAULT_ROOTS` names lies beside it then, with the ending `.kept`,
+//! to be put in its place. `room:7` lets every disk have seven bytes left.
 
 /// To be asked before an operation on `path`.
 ///
@@ -135,7 +135,7 @@ mod power {
         let mut disk = DISK.lock().unwrap_or_else(PoisonError::into_inner);
         let disk = disk.get_or_insert_with(Disk::as_it_is);
         if is_it {
-            let _ = disk.lose_the_rest();
+            disk.lose_the_rest().expect("a copy of what the disk is sure to have");
             std::process::abort();
         }
     }
@@ -182,15 +182,13 @@ mod power {
             }
         }
 
-        /// Makes the folders what the disk is sure to have.
+        /// Writes beside each folder what the disk is sure to have of it: into the folder itself other
+        /// threads may write until the program has ended.
         fn lose_the_rest(&self) -> std::io::Result<()> {
             for root in &self.roots {
-                let root_number = number(&fs::symlink_metadata(root)?);
-                for entry in fs::read_dir(root)? {
-                    let path = entry?.path();
-                    if path.is_dir() { fs::remove_dir_all(path)? } else { fs::remove_file(path)? }
-                }
-                self.restore(root, root_number)?;
+                let kept = root.with_extension("kept");
+                fs::create_dir(&kept)?;
+                self.restore(&kept, number(&fs::symlink_metadata(root)?))?;
             }
             Ok(())
         }

@@ -29,6 +29,10 @@ pub struct Folder {
     path: PathBuf,
 }
 
+/// What Windows wants to be asked for before it removes or replaces a file.
+#[cfg(windows)]
+const DELETE_AND_READ_ATTRIBUTES: u32 = 0x0001_0080;
+
 /// What makes a folder or file the one that it is, whatever its names: volume and number.
 pub type Identity = (u64, u64);
 
@@ -304,12 +308,17 @@ impl Folder {
         }
     }
 
-    /// Lets two files change places in one step; says whether the file system can do that.
+    /// Lets a file of this folder, which nobody else knows, change places with another; that name is never
+    /// without one of them. Says whether the file system can do that.
     ///
     /// # Errors
     /// Where one of them is not there, or the system refuses it.
-    #[cfg(target_os = "linux")]
     pub fn swap(&self, own: &str, other: &Self, name: &str) -> Result<bool> {
+        Ok(self.swap_at_once(own, other, name)? || self.swap_by_names(own, other, name)?)
+    }
+
+    #[cfg(target_os = "linux")]
+    fn swap_at_once(&self, own: &str, other: &Self, name: &str) -> Result<bool> {
         use rustix::fs::{RenameFlags, renameat_with};
         use rustix::io::Errno;
         let path = other.path.join(name);
@@ -321,14 +330,58 @@ impl Folder {
         }
     }
 
-    /// Lets two files change places in one step; says whether the file system can do that.
-    ///
-    /// # Errors
-    /// None: it cannot.
     #[cfg(not(target_os = "linux"))]
     #[expect(clippy::unused_self, clippy::unnecessary_wraps, reason = "Linux can")]
-    pub fn swap(&self, _: &str, _: &Self, _: &str) -> Result<bool> {
+    fn swap_at_once(&self, _: &str, _: &Self, _: &str) -> Result<bool> {
         Ok(false)
+    }
+
+    /// The same in three steps: the other file gets a second name, is replaced under its first, and takes
+    /// the name that has become free. Says whether the file system has second names.
+    ///
+    /// # Errors
+    /// As for [`Folder::swap`]; [`Folder::end_swap`] then ends what was begun.
+    pub fn swap_by_names(&self, own: &str, other: &Self, name: &str) -> Result<bool> {
+        let path = other.path.join(name);
+        point("replace", &path)?;
+        other.expect_replaceable(name)?;
+        if other.dir.hard_link(name, &self.dir, second_name(own)).is_err() {
+            return Ok(false);
+        }
+        self.rename(own, other, name)?;
+        self.end_swap(own)?;
+        Ok(true)
+    }
+
+    /// Fails where Windows would not let a file be replaced, since somebody has it open: a second name of it
+    /// could not be removed either.
+    #[cfg(windows)]
+    fn expect_replaceable(&self, name: &str) -> Result<()> {
+        let mut options = OpenOptions::new();
+        options.access_mode(DELETE_AND_READ_ATTRIBUTES);
+        self.open_plain(name, &mut options, "replace").map(drop)
+    }
+
+    #[cfg(not(windows))]
+    #[expect(clippy::unused_self, clippy::unnecessary_wraps, reason = "Windows may refuse it")]
+    fn expect_replaceable(&self, _: &str) -> Result<()> {
+        Ok(())
+    }
+
+    /// Ends a swap by names that was interrupted: either nothing had been replaced yet, or the old file
+    /// takes the name that became free.
+    ///
+    /// # Errors
+    /// Where the system refuses it.
+    pub fn end_swap(&self, own: &str) -> Result<()> {
+        let second = second_name(own);
+        if matches!(self.find(&second)?, Found::Nothing) {
+            return Ok(());
+        }
+        match self.find(own)? {
+            Found::Nothing => self.rename(&second, self, own),
+            _ => self.remove_file(&second),
+        }
     }
 
     /// Removes a plain file, if it is there.
@@ -349,6 +402,26 @@ impl Folder {
                 Err(Error::io("remove", &path)(error))
             }
             _ => Ok(()),
+        }
+    }
+
+    /// Removes a plain file so that its room is freed only when the handle that this gives is closed. Of
+    /// what cannot be removed so, or is not there, there is no handle.
+    pub(crate) fn remove_for_later(&self, name: &str) -> Option<File> {
+        #[cfg(windows)]
+        {
+            // The name goes when the handle does, also where the program ends before.
+            const DELETE_ON_CLOSE: u32 = 0x0400_0000;
+            let mut options = OpenOptions::new();
+            options.access_mode(DELETE_AND_READ_ATTRIBUTES).custom_flags(DELETE_ON_CLOSE);
+            point("remove", &self.path.join(name)).ok()?;
+            self.open_plain(name, &mut options, "remove").ok().flatten()
+        }
+        #[cfg(not(windows))]
+        {
+            let file = self.read(name).ok().flatten()?;
+            self.remove_file(name).ok()?;
+            Some(file)
         }
     }
 
@@ -486,6 +559,11 @@ impl Folder {
         let Found::File(metadata) = self.find(name)? else { return Ok(()) };
         if metadata.permissions().readonly() { self.set_read_only(name, false) } else { Ok(()) }
     }
+}
+
+/// The second name of a file that is being replaced by one of this name.
+fn second_name(own: &str) -> String {
+    format!("{own}-old")
 }
 
 /// Sets the marks of an open file, the read-only mark last, since a read-only file takes no other.

@@ -30,7 +30,18 @@ pub struct Lines<T> {
     /// What the lines say, in order, each with its number in the file.
     pub lines: Vec<(usize, T)>,
     /// What is wrong with the others.
-    pub faults: Vec<String>,
+    pub faults: Vec<LineFault>,
+}
+
+/// What is wrong with a line.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LineFault {
+    /// Its number in the file.
+    pub number: usize,
+    /// Whether it is not what was written: an undamaged one says something that is not known here.
+    pub is_damaged: bool,
+    /// What is wrong.
+    pub what: String,
 }
 
 fn checksum(document: &str) -> String {
@@ -53,17 +64,22 @@ pub fn parse<T: DeserializeOwned>(text: &str, heading: &str) -> Lines<T> {
     let mut rest = text.lines().enumerate();
     match rest.next() {
         Some((_, first)) if first == heading => {}
-        _ => read.faults.push(format!("it does not begin with `{heading}`")),
+        _ => {
+            let what = format!("it does not begin with `{heading}`");
+            read.faults.push(LineFault { number: 1, is_damaged: false, what });
+        }
     }
     for (number, line) in rest.filter(|(_, line)| !line.is_empty()) {
         let document = line.split_once(' ').filter(|(sum, document)| *sum == checksum(document));
-        let value = match document {
-            None => Err("it is damaged".to_owned()),
-            Some((_, document)) => serde_json::from_str(document).map_err(|e| e.to_string()),
+        let number = number + 1;
+        let fault = |is_damaged, what| {
+            let what = format!("line {number}: {what}");
+            LineFault { number, is_damaged, what }
         };
-        match value {
-            Ok(value) => read.lines.push((number + 1, value)),
-            Err(what) => read.faults.push(format!("line {}: {what}", number + 1)),
+        match document.map(|(_, document)| serde_json::from_str(document)) {
+            Some(Ok(value)) => read.lines.push((number, value)),
+            Some(Err(error)) => read.faults.push(fault(false, error.to_string())),
+            None => read.faults.push(fault(true, "it is damaged".to_owned())),
         }
     }
     read

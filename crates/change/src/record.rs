@@ -138,7 +138,8 @@ impl Record {
             Some(end) => &text[..=end],
             None => text,
         };
-        let Lines { lines, mut faults } = line::parse::<Line>(complete, HEADING);
+        let Lines { lines, faults } = line::parse::<Line>(complete, HEADING);
+        let mut faults: Vec<String> = faults.into_iter().map(|fault| fault.what).collect();
         let mut record: Option<Self> = None;
         let mut end = None;
         // Where a line is damaged, the steps after it keep the numbers that the outcome knows them by.

@@ -5,17 +5,16 @@
 //! read-only, so that nothing else writes into it: an original is never moved or linked here.
 
 use std::fs::File;
-use std::io::{self, Read, Seek, Write};
-use std::panic::resume_unwind;
+use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
-use std::thread;
 
 use crate::content::{Content, Digest, FileState};
 use crate::error::{Error, Result};
 use crate::fault::point;
-use crate::folder::{Folder, Found, metadata_of, set_marks, sync_file};
+use crate::folder::{Folder, Found, metadata_of, set_marks};
 use crate::random::{is_random_name, random_name};
+use crate::transfer::{Source, fill_durably, read_from_start, share};
 
 /// The store of content in one folder.
 #[derive(Debug)]
@@ -127,8 +126,7 @@ impl Store {
         let name = random_name("");
         let path = shelf.path().join(&name);
         let done = Self::write_new(&shelf, &name, |target| {
-            self.copy(file, target, &path)?;
-            let content = sync_and_read(target, &path)?;
+            let content = self.copy(file, target, &path, || Ok(()))?;
             if content == *expected { Ok(()) } else { Err(other()) }
         });
         done.and_then(|()| Self::name(&shelf, &name, expected))
@@ -146,9 +144,8 @@ impl Store {
         let shelf = self.make_shelf(&content.blake3)?;
         let name = random_name("");
         let path = shelf.path().join(&name);
-        Self::write_new(&shelf, &name, |mut target| {
-            target.write_all(bytes).map_err(Error::io("write", &path))?;
-            let stored = sync_and_read(target, &path)?;
+        Self::write_new(&shelf, &name, |target| {
+            let stored = fill_durably(Source::Bytes(bytes), target, &path, || Ok(()))?;
             if stored == content {
                 Ok(())
             } else {
@@ -191,24 +188,55 @@ impl Store {
     /// and durable when done.
     pub(crate) fn place(&self, state: &FileState, target: &File, path: &Path) -> Result<()> {
         let source = self.open_content(&state.content)?;
-        self.copy(&source, target, path)?;
-        set_marks(target, path, &state.stamp)?;
-        let placed = sync_and_read(target, path)?;
-        if placed == state.content {
-            Ok(())
-        } else {
-            Err(Error::DamagedContent { path: self.path(&state.content) })
-        }
+        let placed = self.copy(&source, target, path, || set_marks(target, path, &state.stamp))?;
+        let damaged = || Error::DamagedContent { path: self.path(&state.content) };
+        if placed == state.content { Ok(()) } else { Err(damaged()) }
     }
 
-    fn copy(&self, mut from: &File, mut to: &File, path: &Path) -> Result<()> {
+    /// The same of what an open file holds, which need not be stored. `origin` is that file's path.
+    pub(crate) fn place_file(
+        &self,
+        source: &File,
+        origin: &Path,
+        state: &FileState,
+        target: &File,
+        path: &Path,
+    ) -> Result<()> {
+        let placed = self.copy(source, target, path, || set_marks(target, path, &state.stamp))?;
+        let other = || Error::NotAsExpected { path: origin.to_owned() };
+        if placed == state.content { Ok(()) } else { Err(other()) }
+    }
+
+    /// The same of bytes.
+    pub(crate) fn place_bytes(
+        bytes: &[u8],
+        state: &FileState,
+        target: &File,
+        path: &Path,
+    ) -> Result<()> {
         point("write", path)?;
-        let doing = || Error::io("write", path);
-        if self.shares_blocks() && share(from, to) {
-            return Ok(());
-        }
-        from.rewind().map_err(doing())?;
-        io::copy(&mut from, &mut to).map(drop).map_err(doing())
+        let mark = || set_marks(target, path, &state.stamp);
+        let placed = fill_durably(Source::Bytes(bytes), target, path, mark)?;
+        let other = || Error::NotAsExpected { path: path.to_owned() };
+        if placed == state.content { Ok(()) } else { Err(other()) }
+    }
+
+    /// Fills a new file with what another holds, sharing its blocks where that can be; gives what it holds
+    /// then.
+    fn copy(
+        &self,
+        from: &File,
+        to: &File,
+        path: &Path,
+        mark: impl FnOnce() -> Result<()>,
+    ) -> Result<Content> {
+        point("write", path)?;
+        let source = if self.shares_blocks() && share(from, to) {
+            Source::There(metadata_of(to, path)?.len())
+        } else {
+            Source::File(from)
+        };
+        fill_durably(source, to, path, mark)
     }
 
     /// Whether files on the store's volume can share their blocks, so that a copy takes no room.
@@ -295,43 +323,4 @@ impl Store {
             None => Ok(()),
         }
     }
-}
-
-fn read_from_start(mut file: &File) -> io::Result<Content> {
-    file.rewind()?;
-    Content::of_open(file)
-}
-
-/// From this length on a file is read while another thread waits for the disk.
-const WORTH_A_THREAD: u64 = 1 << 20;
-
-/// Waits until a file's content is on disk, and reads it back meanwhile.
-fn sync_and_read(file: &File, path: &Path) -> Result<Content> {
-    let read = |file: &File| read_from_start(file).map_err(Error::io("read", path));
-    let sync = || sync_file(file, path);
-    if metadata_of(file, path)?.len() < WORTH_A_THREAD {
-        return sync().and_then(|()| read(file));
-    }
-    // The threads of the pool would all be waiting for the disk.
-    thread::scope(|scope| {
-        let syncing = thread::Builder::new().spawn_scoped(scope, sync);
-        let content = read(file);
-        match syncing {
-            Ok(syncing) => syncing.join().unwrap_or_else(|panic| resume_unwind(panic))?,
-            // Where there is no thread to be had, one is done after the other.
-            Err(_) => sync()?,
-        }
-        content
-    })
-}
-
-/// Lets an empty file share the blocks of another; says whether the file system can.
-#[cfg(target_os = "linux")]
-fn share(from: &File, to: &File) -> bool {
-    rustix::fs::ioctl_ficlone(to, from).is_ok()
-}
-
-#[cfg(not(target_os = "linux"))]
-fn share(_: &File, _: &File) -> bool {
-    false
 }

@@ -110,6 +110,12 @@ impl Territory {
         folder.map_or(Ok(()), |folder| folder.remove_file(place.path().file_name()))
     }
 
+    /// Ends what an interruption left of a swap, so that what left lies at the spare place.
+    pub(crate) fn end_swap(&self, spare: &Place) -> Result<()> {
+        let folder = self.around(spare)?;
+        folder.map_or(Ok(()), |folder| folder.end_swap(spare.path().file_name()))
+    }
+
     /// Waits until the entries of the folder around a place are on disk.
     pub(crate) fn sync_around(&self, place: &Place) -> Result<()> {
         self.around(place)?.map_or(Ok(()), |folder| folder.sync())

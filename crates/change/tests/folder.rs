@@ -91,6 +91,39 @@ fn a_new_name_is_given_to_nothing_that_is_there() {
 }
 
 #[test]
+fn two_files_change_places_and_what_interrupts_that_is_ended() {
+    let texts = |bench: &Bench| {
+        let mut names = bench.folder.names().unwrap();
+        names.sort();
+        let text = |name: &std::ffi::OsString| bench.text(name.to_str().unwrap());
+        names
+            .iter()
+            .map(|name| format!("{} {}", name.to_string_lossy(), text(name)))
+            .collect::<Vec<_>>()
+    };
+    let files = [("lens.dll", "old"), (".spare", "new")];
+    let swapped = [".spare old", "lens.dll new"];
+    for swap in [Folder::swap, Folder::swap_by_names] {
+        let bench = bench(&files);
+        assert!(swap(&bench.folder, ".spare", &bench.folder, "lens.dll").unwrap());
+        assert_eq!(texts(&bench), swapped);
+    }
+
+    let before = bench(&files);
+    fs::hard_link(before.file("lens.dll"), before.file(".spare-old")).unwrap();
+    before.folder.end_swap(".spare").unwrap();
+    assert_eq!(texts(&before), [".spare new", "lens.dll old"]);
+
+    let after = bench(&files);
+    fs::hard_link(after.file("lens.dll"), after.file(".spare-old")).unwrap();
+    fs::rename(after.file(".spare"), after.file("lens.dll")).unwrap();
+    after.folder.end_swap(".spare").unwrap();
+    assert_eq!(texts(&after), swapped);
+    after.folder.end_swap(".spare").unwrap();
+    assert_eq!(texts(&after), swapped);
+}
+
+#[test]
 fn only_what_was_meant_is_removed() {
     let bench = bench(&[("lens.dll", "lens"), ("bin/one.dll", "one")]);
     let error = bench.folder.remove_file("bin").unwrap_err();

@@ -25,7 +25,8 @@ fn of(texts: &[&str]) -> String {
 
 fn values(text: &str) -> (Vec<String>, Vec<String>) {
     let read = line::parse::<String>(text, HEADING);
-    (read.lines.into_iter().map(|(_, value)| value).collect(), read.faults)
+    let faults = read.faults.into_iter().map(|fault| fault.what).collect();
+    (read.lines.into_iter().map(|(_, value)| value).collect(), faults)
 }
 
 #[test]

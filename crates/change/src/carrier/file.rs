@@ -1,12 +1,14 @@
 //! Files: content with its marks.
 //!
-//! Where the file system can let two files change places, the old file lies at the spare place until
-//! the change is over: what somebody wrote into it at the last moment is seen and comes back. Elsewhere
-//! it is looked at once more, alone where the system can, and replaced by a rename.
+//! The old file changes places with the new one and lies at the spare place until the change is over:
+//! what somebody wrote into it at the last moment is seen and comes back. Where the file system can let
+//! no two files change places, it is looked at once more, alone where the system can, and replaced by a
+//! rename.
 
+use std::collections::BTreeMap;
 use std::fs::File;
 use std::path::Path;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, SystemTime};
 
 use crate::carrier::{Carrier, Restored};
@@ -16,6 +18,7 @@ use crate::folder::{Found, metadata_of};
 use crate::path::Place;
 use crate::step::{State, Step, Target};
 use crate::store::Store;
+use crate::supply::Supplies;
 use crate::territory::Territory;
 
 /// Up to this length a file that leaves is read once more; of longer ones length and date are compared,
@@ -25,6 +28,10 @@ const READ_AGAIN: u64 = 16 << 20;
 /// So many files that were removed are held at once: a process may hold only so many.
 const MOST_LEAVING: usize = 64;
 
+/// So long the room of removed files is not freed yet: some systems do nothing else meanwhile, and what
+/// is left to do, to give up locks, should not wait for that.
+const UNTIL_UNLOCKED: Duration = Duration::from_millis(20);
+
 /// The date of a file tells of any writing that is this long after the last: the clocks that date files
 /// tick at least that often, the coarsest every two seconds.
 const SETTLED: Duration = Duration::from_secs(3);
@@ -32,12 +39,13 @@ const SETTLED: Duration = Duration::from_secs(3);
 pub(super) struct Files<'a> {
     pub territory: &'a Territory,
     pub store: &'a Store,
+    pub supplies: Supplies<'a>,
     /// Whether somebody may have a file open: then dates prove nothing, since what is written through
     /// memory need not show in them.
     pub in_use: bool,
-    /// Large files that were removed. What nobody has open any more is freed, which takes as long as all
-    /// the rest: so that is left to the end.
-    pub leaving: Mutex<Vec<File>>,
+    /// Large files that were removed, by their spare places. What nobody has open any more is freed, which
+    /// takes as long as all the rest: so that is left to the end.
+    pub leaving: Mutex<BTreeMap<Place, File>>,
 }
 
 impl Drop for Files<'_> {
@@ -46,12 +54,19 @@ impl Drop for Files<'_> {
         let leaving = leaving.unwrap_or_else(PoisonError::into_inner);
         if !leaving.is_empty() {
             // Where there is no thread to be had, they are dropped here.
-            let _ = std::thread::Builder::new().spawn(move || drop(leaving));
+            let _ = std::thread::Builder::new().spawn(move || {
+                std::thread::sleep(UNTIL_UNLOCKED);
+                drop(leaving);
+            });
         }
     }
 }
 
 impl Files<'_> {
+    fn leaving(&self) -> MutexGuard<'_, BTreeMap<Place, File>> {
+        self.leaving.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
     fn not_as_expected(&self, place: &Place) -> Error {
         Error::NotAsExpected { path: self.territory.path(place) }
     }
@@ -123,7 +138,14 @@ impl Files<'_> {
         let Some(new) = state.file() else { return Ok(()) };
         let (folder, name) = self.territory.at(spare)?;
         let file: File = folder.create(name, new.stamp.attributes)?;
-        self.store.place(new, &file, &self.territory.path(spare))
+        self.supplies.place(self.store, new, &file, &self.territory.path(spare))
+    }
+
+    /// Makes sure that a spare place has what left its target, and nothing that was removed.
+    fn end_swap(&self, spare: Option<&Place>) -> Result<()> {
+        let Some(spare) = spare else { return Ok(()) };
+        self.leaving().remove(spare);
+        self.territory.end_swap(spare)
     }
 
     /// What lies at the spare place.
@@ -149,6 +171,10 @@ impl Files<'_> {
         } else {
             around.rename(spare_name, &folder, name)?;
         }
+        if cfg!(windows) && before.file().is_some_and(|file| file.stamp.read_only) {
+            // The mark had to go before the file could be replaced.
+            folder.set_read_only(name, true)?;
+        }
         folder.sync()?;
         around.sync()
     }
@@ -168,8 +194,10 @@ impl Carrier for Files<'_> {
             self.store.keep(&file, &old.content, &path)?;
         }
         match step.after().state.file() {
-            Some(new) => self.store.open_content(&new.content).map(drop),
-            None => Ok(()),
+            Some(new) if !self.supplies.has(&new.content) => {
+                self.store.open_content(&new.content).map(drop)
+            }
+            _ => Ok(()),
         }
     }
 
@@ -200,6 +228,7 @@ impl Carrier for Files<'_> {
 
     fn settle(&self, step: &Step, spare: Option<&Place>) -> Result<()> {
         self.territory.sync_around(step.place())?;
+        self.end_swap(spare)?;
         let displaced = || spare.map_or(Ok(true), |spare| self.left_as_kept(step, spare));
         let (placed, displaced) = rayon::join(|| self.came_as_staged(step), displaced);
         if placed? && displaced? { Ok(()) } else { Err(self.not_as_expected(step.place())) }
@@ -207,6 +236,7 @@ impl Carrier for Files<'_> {
 
     fn restore(&self, step: &Step, spare: Option<&Place>) -> Result<Restored> {
         let (before, after) = (&step.before().state, &step.after().state);
+        self.end_swap(spare)?;
         let now = self.look(step.target())?;
         if let (true, State::File(was), State::File(is)) = (now.same_as(before), before, &now) {
             // Windows takes a read-only mark away before it replaces a file.
@@ -248,14 +278,22 @@ impl Carrier for Files<'_> {
 
     fn clear(&self, _: &Step, spare: Option<&Place>) -> Result<()> {
         let Some(spare) = spare else { return Ok(()) };
-        let held = if cfg!(unix) { self.territory.read(spare).ok().flatten() } else { None };
-        self.territory.remove_file(spare)?;
-        let is_large =
-            |file: &File| file.metadata().is_ok_and(|metadata| metadata.len() > READ_AGAIN);
-        let mut leaving = self.leaving.lock().unwrap_or_else(PoisonError::into_inner);
-        if leaving.len() < MOST_LEAVING {
-            leaving.extend(held.filter(is_large));
+        let Some(folder) = self.territory.around(spare)? else { return Ok(()) };
+        let name = spare.path().file_name();
+        let mut leaving = self.leaving();
+        if leaving.contains_key(spare) {
+            return Ok(());
         }
-        Ok(())
+        folder.end_swap(name)?;
+        let is_large = matches!(folder.find(name)?, Found::File(file) if file.len() > READ_AGAIN);
+        let removed =
+            (is_large && leaving.len() < MOST_LEAVING).then(|| folder.remove_for_later(name));
+        match removed.flatten() {
+            Some(file) => {
+                leaving.insert(spare.clone(), file);
+                Ok(())
+            }
+            None => folder.remove_file(name),
+        }
     }
 }

@@ -12,6 +12,7 @@ use crate::error::Result;
 use crate::path::Place;
 use crate::step::{State, Step, Target};
 use crate::store::Store;
+use crate::supply::{Supplies, Supply};
 use crate::territory::Territory;
 use file::Files;
 use folder::Folders;
@@ -67,10 +68,22 @@ impl<'a> OnDisk<'a> {
     /// Carriers for a territory; `in_use` says that somebody may have its files open.
     pub fn new(territory: &'a Territory, store: &'a Store, in_use: bool) -> Self {
         Self {
-            files: Files { territory, store, in_use, leaving: Mutex::default() },
+            files: Files {
+                territory,
+                store,
+                supplies: Supplies::default(),
+                in_use,
+                leaving: Mutex::default(),
+            },
             folders: Folders { territory },
             marks: Marks { territory },
         }
+    }
+
+    /// The same with contents that need not be stored yet.
+    pub(crate) fn supplied_with(mut self, supplies: &'a [Supply]) -> Self {
+        self.files.supplies = Supplies::new(supplies);
+        self
     }
 }
 
