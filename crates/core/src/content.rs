@@ -7,7 +7,7 @@ use std::path::Path;
 use sha2::{Digest as _, Sha256};
 
 use crate::error::{Error, Result};
-use crate::file::open_plain;
+use crate::image::file::open_plain;
 pub use upright_spanner_change::{Content, Digest, FileState, Stamp};
 
 /// Reads a plain file whole and gives what is in it.

@@ -5,7 +5,9 @@ use std::path::{Path, PathBuf};
 
 use crate::content::{Digest, Stamp, sha256};
 use crate::error::Error;
+use crate::image::file::bytes_of;
 use crate::image::{Image, ImageError, Signature, TrustStore};
+use crate::path::followed;
 use crate::survey::LookError;
 
 /// What was found in some files.
@@ -49,13 +51,20 @@ pub struct Other {
     pub stamp: Stamp,
 }
 
-/// Reads root certificates that the user trusts from a PEM file.
+/// All roots that a system trusts have some 300 KB.
+const LONGEST_TRUST: u64 = 16 << 20;
+
+/// The root certificates that are trusted: those in the user's PEM file, else the system's, where it can be
+/// asked.
 ///
 /// # Errors
-/// Where it cannot be read, or there are none in it.
-pub fn read_trust(path: &Path) -> Result<TrustStore, Error> {
-    let bytes = std::fs::read(path).map_err(Error::io("read", path))?;
-    TrustStore::from_pem(&bytes).map_err(|why| Error::Trust { path: path.to_owned(), why })
+/// Where the file cannot be read, or there are none in it.
+pub fn trusted_roots(path: Option<&Path>) -> Result<Option<TrustStore>, Error> {
+    let Some(path) = path else { return Ok(TrustStore::of_system()) };
+    let bytes = bytes_of(&followed(path), LONGEST_TRUST).map_err(Error::io("read", path))?;
+    let store =
+        TrustStore::from_pem(&bytes).map_err(|why| Error::Trust { path: path.to_owned(), why })?;
+    Ok(Some(store))
 }
 
 /// Reads each of some files, checking signatures against the roots given; one that cannot be read does not keep the others from it.
@@ -87,12 +96,14 @@ fn other(path: &Path, looks_like: &'static str) -> Option<Other> {
 
 /// Reads one file.
 pub fn inspect_one(path: &Path, trust: Option<&TrustStore>) -> Result<Inspected, ImageError> {
-    let metadata = std::fs::metadata(path)?;
-    if metadata.is_dir() {
-        return Err(ImageError::NotAnImage { looks_like: "a folder" });
+    let plain = followed(path);
+    let metadata = std::fs::metadata(&plain)?;
+    if !metadata.is_file() {
+        let looks_like = if metadata.is_dir() { "a folder" } else { "a pipe or a device" };
+        return Err(ImageError::NotAnImage { looks_like });
     }
-    let image = Image::read(path)?;
-    let signature = Signature::check(path, trust)?;
-    let (sha256, _) = sha256(path)?;
+    let image = Image::read(&plain)?;
+    let signature = Signature::check(&plain, trust)?;
+    let (sha256, _) = sha256(&plain)?;
     Ok(Inspected { path: path.to_owned(), sha256, stamp: Stamp::of(&metadata), image, signature })
 }

@@ -1,4 +1,8 @@
-//! Paths inside a game, and names.
+//! Paths inside a game, names, and the system's own spelling of a path.
+
+use std::borrow::Cow;
+use std::io;
+use std::path::{Path, PathBuf};
 
 pub use upright_spanner_change::{BadPath, TreePath, fold, same_name};
 
@@ -15,5 +19,31 @@ pub fn extension(name: &str) -> String {
     match name.rsplit_once('.') {
         Some((stem, extension)) if !stem.is_empty() => extension.to_ascii_lowercase(),
         _ => String::new(),
+    }
+}
+
+/// The path of a folder as the system spells it, links resolved.
+pub(crate) fn canonical(path: &Path) -> io::Result<PathBuf> {
+    path.canonicalize().map(plain)
+}
+
+/// The path of a file that the user named: his own link stands for what it leads to.
+pub(crate) fn followed(path: &Path) -> Cow<'_, Path> {
+    let is_link = path.symlink_metadata().is_ok_and(|found| found.is_symlink());
+    let linked = is_link.then(|| canonical(path).ok()).flatten();
+    linked.map_or(Cow::Borrowed(path), Cow::Owned)
+}
+
+/// Windows' own spelling of a resolved path begins with `\\?\`, and that of one on another machine with
+/// `\\?\UNC\`, which no user writes.
+fn plain(path: PathBuf) -> PathBuf {
+    if !cfg!(windows) {
+        return path;
+    }
+    let Some(rest) = path.to_str().and_then(|text| text.strip_prefix(r"\\?\")) else { return path };
+    match rest.strip_prefix(r"UNC\") {
+        Some(share) => PathBuf::from(format!(r"\\{share}")),
+        None if rest.as_bytes().get(1) == Some(&b':') => PathBuf::from(rest),
+        None => path,
     }
 }

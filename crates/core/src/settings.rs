@@ -1,12 +1,12 @@
 //! What the user has set in `settings.toml` of the home folder. The file is optional, and so is
 //! everything in it.
 
-use std::fs;
 use std::path::Path;
 
 use serde::Deserialize;
 
 use crate::error::{CatalogError, Error, Result};
+use crate::image::file::text_of;
 
 /// The settings of a home folder.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -22,11 +22,13 @@ pub struct Limits {
     pub entries: usize,
     /// Bytes that all entries unpack to.
     pub unpacked: u64,
+    /// Bytes of memory that a 7z may ask for to unpack it.
+    pub dictionary: u64,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { entries: 50_000, unpacked: 16 << 30 }
+        Self { entries: 50_000, unpacked: 16 << 30, dictionary: 256 << 20 }
     }
 }
 
@@ -45,13 +47,18 @@ struct LimitsTable {
     entries: Option<usize>,
     /// Megabytes that an archive unpacks to.
     unpacked_mb: Option<u64>,
+    /// Megabytes of memory that a 7z may ask for.
+    dictionary_mb: Option<u64>,
 }
+
+/// The settings of a home have a few lines.
+const LONGEST: u64 = 1 << 20;
 
 impl Settings {
     /// Reads the settings of a home folder.
     pub fn read(home: &Path) -> Result<Self> {
         let path = home.join("settings.toml");
-        let text = match fs::read_to_string(&path) {
+        let text = match text_of(&path, LONGEST) {
             Ok(text) => text,
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
                 return Ok(Self::default());
@@ -69,8 +76,9 @@ impl Settings {
         })?;
         let usual = Limits::default();
         let entries = file.limits.entries.unwrap_or(usual.entries);
-        let unpacked =
-            file.limits.unpacked_mb.map_or(usual.unpacked, |mb| mb.saturating_mul(1 << 20));
-        Ok(Self { limits: Limits { entries, unpacked } })
+        let megabytes = |mb: Option<u64>, usual| mb.map_or(usual, |mb| mb.saturating_mul(1 << 20));
+        let unpacked = megabytes(file.limits.unpacked_mb, usual.unpacked);
+        let dictionary = megabytes(file.limits.dictionary_mb, usual.dictionary);
+        Ok(Self { limits: Limits { entries, unpacked, dictionary } })
     }
 }

@@ -68,6 +68,23 @@ fn each_encoding_stays_what_it_was() {
 }
 
 #[test]
+fn a_text_of_more_lines_than_anybody_writes_is_left_alone() {
+    let many = "k=1\n".repeat(60_000);
+    assert_eq!(merge(many.as_bytes(), b"[a]\nb=1\n", None).bytes, many.as_bytes());
+    assert_eq!(merge(b"[a]\nb=1\n", many.as_bytes(), None).bytes, b"[a]\nb=1\n");
+    assert!(!is_mergeable(many.as_bytes()));
+    // Many sections with a value each, of which none is there yet, come in at once.
+    let sections = |from: usize| -> String {
+        let section = |n: usize| format!("[s{n}]\nk=1\n");
+        (from..from + 8_000).map(section).collect()
+    };
+    let merged = merge(sections(0).as_bytes(), sections(8_000).as_bytes(), None);
+    assert_eq!(merged.added.len(), 8_000);
+    let long = format!("[{}]\nk=1\n", "s".repeat(300));
+    assert_eq!(merge(long.as_bytes(), b"k=2\n", None).added, Vec::<String>::new());
+}
+
+#[test]
 fn what_is_no_settings_text_is_not_merged() {
     assert!(is_mergeable(b"[A]\nx=1\n"));
     for bytes in [&b"{ \"x\": 1 }"[..], b"", b"MZ\0\0x=1\n", b"only words\n"] {

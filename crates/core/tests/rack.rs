@@ -7,7 +7,7 @@ use upright_spanner_core::catalog::Catalog;
 use upright_spanner_core::image::system;
 use upright_spanner_core::path::TreePath;
 use upright_spanner_core::progress::Silent;
-use upright_spanner_core::rack::{Build, LayoutFile, Limits, Parcel, Told, since};
+use upright_spanner_core::rack::{Build, LayoutFile, Limits, PackageContext, Parcel, Told, since};
 use upright_spanner_core::version::Version;
 use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
@@ -30,7 +30,10 @@ fn builds(entries: &[(&str, Vec<u8>)], told: &Told) -> Vec<Build> {
     let entries: Vec<(&str, &[u8])> = entries.iter().map(|(n, c)| (*n, c.as_slice())).collect();
     std::fs::write(&path, archive::zip(&entries, (2026, 1, 1))).unwrap();
     let limits = Limits::default();
-    let parcel = Parcel::open(&path, &Catalog::default(), told, &[], &limits, &Silent).unwrap();
+    let scratch = folder.path().join("scratch");
+    let context =
+        PackageContext { catalog: Catalog::default(), remembered: Vec::new(), limits, scratch };
+    let parcel = Parcel::open(&path, told, &context, &Silent).unwrap();
     parcel.builds
 }
 

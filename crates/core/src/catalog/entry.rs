@@ -3,13 +3,14 @@
 
 use std::path::{Path, PathBuf};
 
-use globset::{GlobBuilder, GlobMatcher};
 use serde::{Deserialize, Serialize};
 use toml::Spanned;
 
 use super::Role;
+use super::pattern::Pattern;
 use crate::error::CatalogError;
 use crate::image::Facts;
+use crate::path::fold;
 use crate::requirement::Requirement;
 use crate::version::Version;
 
@@ -39,8 +40,8 @@ pub struct Family {
     pub editions: Vec<Editions>,
     /// What ranges of its versions are called.
     pub generations: Vec<Generation>,
-    names: Vec<GlobMatcher>,
-    identity: Vec<(Field, GlobMatcher)>,
+    pub(super) names: Vec<Pattern>,
+    identity: Vec<(Field, Pattern)>,
     /// The patterns as written, for display: what is compared, and with what.
     pub criteria: Vec<(&'static str, String)>,
 }
@@ -126,6 +127,16 @@ enum Field {
 }
 
 impl Field {
+    const ALL: [Self; 7] = [
+        Self::Company,
+        Self::Product,
+        Self::Description,
+        Self::OriginalName,
+        Self::InternalName,
+        Self::LinkedName,
+        Self::Signer,
+    ];
+
     fn of(self, facts: &Facts) -> Option<&str> {
         match self {
             Self::Company => facts.string("CompanyName"),
@@ -136,6 +147,20 @@ impl Field {
             Self::LinkedName => facts.export_name.as_deref(),
             Self::Signer => facts.signer.as_deref(),
         }
+    }
+}
+
+/// What a file is called and states of itself, as patterns compare it.
+#[derive(Debug)]
+pub struct Stated {
+    pub(super) name: String,
+    fields: [Option<String>; Field::ALL.len()],
+}
+
+impl Stated {
+    /// What an image of this name states.
+    pub fn of(facts: &Facts, file_name: &str) -> Self {
+        Self { name: fold(file_name), fields: Field::ALL.map(|field| field.of(facts).map(fold)) }
     }
 }
 
@@ -219,7 +244,8 @@ impl Family {
         }
         let mut criteria: Vec<(&'static str, String)> =
             entry.names.iter().map(|name| ("name", name.clone())).collect();
-        let names = entry.names.iter().map(|name| matcher(name)).collect::<Result<Vec<_>, _>>()?;
+        let names =
+            entry.names.iter().map(|name| Pattern::new(name)).collect::<Result<Vec<_>, _>>()?;
         let mut identity = Vec::new();
         for (field, word, pattern) in [
             (Field::Company, "company", entry.company),
@@ -231,7 +257,7 @@ impl Family {
             (Field::Signer, "signer", entry.signer),
         ] {
             if let Some(pattern) = pattern {
-                identity.push((field, matcher(&pattern)?));
+                identity.push((field, Pattern::new(&pattern)?));
                 criteria.push((word, pattern));
             }
         }
@@ -279,18 +305,13 @@ impl Family {
 
     /// Whether a file is of this family: its name is one of the names, if there are any, and it
     /// states everything that is asked for.
-    pub fn matches(&self, facts: &Facts, file_name: &str) -> bool {
-        let named = self.names.is_empty() || self.names.iter().any(|name| name.is_match(file_name));
+    pub fn matches(&self, stated: &Stated) -> bool {
+        let is_named = |name: &Pattern| name.is_match_folded(&stated.name);
+        let named = self.names.is_empty() || self.names.iter().any(is_named);
         named
             && self.identity.iter().all(|(field, pattern)| {
-                field.of(facts).is_some_and(|value| pattern.is_match(value))
+                let value = stated.fields[*field as usize].as_ref();
+                value.is_some_and(|value| pattern.is_match_folded(value))
             })
     }
-}
-
-/// A pattern with `*` and `?`, without regard to case.
-pub fn matcher(pattern: &str) -> Result<GlobMatcher, String> {
-    let glob = GlobBuilder::new(pattern).case_insensitive(true).backslash_escape(false).build();
-    glob.map(|glob| glob.compile_matcher())
-        .map_err(|error| format!("`{pattern}` is no pattern: {}", error.kind()))
 }

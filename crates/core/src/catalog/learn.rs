@@ -6,9 +6,11 @@ use std::path::Path;
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
 use super::entry::{Entry, SCHEMA};
-use super::{Role, family_of, role_of};
+use super::pattern::escape;
+use super::{LONGEST_CATALOG, Role, family_of, role_of};
 use crate::error::{Error, Result};
 use crate::image::Facts;
+use crate::image::file::text_of;
 
 /// What the user says of a family that is learned.
 #[derive(Debug, Clone, Default)]
@@ -46,7 +48,7 @@ pub(super) fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> Entry {
 
 /// Adds an entry to a catalog file, leaving what stands there as it is.
 pub(super) fn append(path: &Path, entry: &Entry) -> Result<()> {
-    let text = match fs::read_to_string(path) {
+    let text = match text_of(path, LONGEST_CATALOG) {
         Ok(text) => text,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
             format!(
@@ -96,9 +98,4 @@ fn table(entry: &Entry) -> Table {
         }
     }
     table
-}
-
-/// A statement as a pattern that matches it alone.
-fn escape(text: &str) -> String {
-    globset::escape(text)
 }

@@ -2,33 +2,70 @@
 
 mod entry;
 mod learn;
+mod pattern;
 mod role;
 
+use std::borrow::Cow;
+use std::collections::HashMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
 pub use crate::error::CatalogError;
 use crate::error::{Error, Result};
-use crate::file::bytes_of;
 use crate::image::Facts;
-use crate::path::{extension, same_name, stem};
+use crate::image::file::{bytes_of, text_of};
+use crate::path::{extension, followed, same_name, stem};
 use crate::version::Version;
-pub use entry::{Editions, Family, Generation, Relation, SCHEMA, Supports, matcher, parse};
+pub use entry::{Editions, Family, Generation, Relation, SCHEMA, Stated, Supports, parse};
 pub use learn::Lesson;
+pub use pattern::{Pattern, Piece};
 pub use role::Role;
 
 /// The catalog file that may lie beside a game's other files.
 pub const BESIDE_GAME: &str = "spanner-families.toml";
 
-/// The longest catalog of a game that is read.
-const LONGEST_CATALOG: u64 = 4 << 20;
+/// The longest catalog that is read: one of 10,000 families has one to two MB. To read one takes up to eighty
+/// times its length in memory.
+pub(crate) const LONGEST_CATALOG: u64 = 3 << 20;
+
+/// The longest that is read beside a game, which comes from strangers: several are read at once.
+const LONGEST_BESIDE: u64 = 256 << 10;
 
 /// The families that the user describes.
 #[derive(Debug, Default, Clone)]
 pub struct Catalog {
     families: Vec<Family>,
+    index: Index,
     /// Files that cannot be used; the families of the others count all the same.
     pub errors: Vec<CatalogError>,
+}
+
+/// Where families are that a name finds, and all others.
+#[derive(Debug, Default, Clone)]
+struct Index {
+    by_name: HashMap<String, Vec<usize>>,
+    others: Vec<usize>,
+}
+
+impl Index {
+    fn of(families: &[Family]) -> Self {
+        let mut index = Self::default();
+        for (place, family) in families.iter().enumerate() {
+            let names = family.names.iter().map(|name| match name {
+                Pattern::Text(name) => Some(name),
+                Pattern::Pieces(_) => None,
+            });
+            match names.collect::<Option<Vec<_>>>() {
+                Some(names) if !names.is_empty() => {
+                    for name in names {
+                        index.by_name.entry(name.to_string()).or_default().push(place);
+                    }
+                }
+                _ => index.others.push(place),
+            }
+        }
+        index
+    }
 }
 
 impl Catalog {
@@ -44,26 +81,30 @@ impl Catalog {
         for path in files {
             catalog.read_file(&path);
         }
+        catalog.index = Index::of(&catalog.families);
         catalog
     }
 
     /// This catalog with the one that lies in a game's folder before it, if there is one.
-    #[must_use]
-    pub fn beside(&self, game: &Path) -> Self {
+    pub fn beside(&self, game: &Path) -> Cow<'_, Self> {
         let mut own = Self::default();
         let path = game.join(BESIDE_GAME);
         // Files of a game come from strangers: no link is followed, and nothing is waited for.
         let is_plain = path.symlink_metadata().is_ok_and(|found| found.is_file());
         if is_plain {
-            let text = bytes_of(&path, LONGEST_CATALOG);
+            let text = bytes_of(&path, LONGEST_BESIDE);
             own.take(&path, text.map(|bytes| String::from_utf8_lossy(&bytes).into_owned()));
         }
+        if own.families.is_empty() && own.errors.is_empty() {
+            return Cow::Borrowed(self);
+        }
         own.families.extend(self.families.iter().cloned());
-        own
+        own.index = Index::of(&own.families);
+        Cow::Owned(own)
     }
 
     fn read_file(&mut self, path: &Path) {
-        self.take(path, fs::read_to_string(path));
+        self.take(path, text_of(&followed(path), LONGEST_CATALOG));
     }
 
     fn take(&mut self, path: &Path, text: std::io::Result<String>) {
@@ -85,7 +126,13 @@ impl Catalog {
 
     /// The family of a file, if the catalog has it.
     pub fn find(&self, facts: &Facts, file_name: &str) -> Option<&Family> {
-        self.families.iter().find(|family| family.matches(facts, file_name))
+        let stated = Stated::of(facts, file_name);
+        let first = |among: &[usize]| {
+            among.iter().copied().find(|&place| self.families[place].matches(&stated))
+        };
+        let named = self.index.by_name.get(&stated.name).and_then(|among| first(among));
+        let place = first(&self.index.others).into_iter().chain(named).min()?;
+        self.families.get(place)
     }
 
     /// The family of that id.

@@ -34,7 +34,7 @@ const fn last_word(about: About) -> About {
 }
 
 /// Every finding, by code.
-pub const ABOUT: [About; 35] = [
+pub const ABOUT: [About; 36] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -239,18 +239,25 @@ pub const ABOUT: [About; 35] = [
         "bin/undertow.ini was edited since, and stays as it is.",
     ),
     about(
+        "settings-unmerged",
+        "A settings file of yours and the one that the build brings cannot be merged: one of them is too long, or no text of keys and values.",
+        "Yours stays as it is. The build may miss a setting that is new.",
+        "Look at the file of that name in the download, and take over by hand what you need.",
+        "bin/undertow.ini stays as it is: it or the build's own is longer than 2048 KB.",
+    ),
+    about(
         "signature-broken",
         "The library bears a signature, and its content is not what was signed.",
         "Somebody altered it, by design or by accident.",
         "Get it again from where it comes from.",
-        "lens@3.1.0 was altered after Corvid Optics signed it: its content does not match the signature.",
+        "lens@3.1.0 was altered after it was signed: its content does not match the signature, which names Corvid Optics.",
     ),
     about(
         "signer-changed",
         "The new file is signed by somebody else than the present one.",
         "It may come from another source.",
         "Look at it: `spanner inspect FILE`.",
-        "bin/lens.dll is signed by Corvid Optics, and lens@3.2.0 by Nib.",
+        "bin/lens.dll names Corvid Optics as its signer, and lens@3.2.0 is signed by Nib.",
     ),
     last_word(about(
         "slot-ambiguous",

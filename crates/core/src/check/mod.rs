@@ -34,6 +34,7 @@ pub(crate) mod pinned;
 pub(crate) mod requires;
 pub(crate) mod same_version_other_bytes;
 pub(crate) mod settings_kept;
+pub(crate) mod settings_unmerged;
 pub(crate) mod signature_broken;
 pub(crate) mod signer_changed;
 pub(crate) mod slot_ambiguous;

@@ -2,15 +2,19 @@
 
 use super::Case;
 use crate::finding::{Finding, Severity};
+use crate::image::SignatureStatus;
 use crate::path::same_name;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let (place, old, new) = case.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {
         let old = swap.old?.facts.signer.as_deref()?;
         let new = swap.facts.signer.as_deref()?;
-        (!same_name(old, new)).then_some((&swap.place, old, new))
+        // A signature that is not intact proves nothing of who made it.
+        let is_proven = case.build.file.signature == SignatureStatus::Intact;
+        (is_proven && !same_name(old, new)).then_some((&swap.place, old, new))
     })?;
-    let sentence = format!("{place} is signed by {old}, and {} by {new}.", case.build.id);
+    let sentence =
+        format!("{place} names {old} as its signer, and {} is signed by {new}.", case.build.id);
     let remedy = "A vendor may sign under a new name; look at the file: spanner inspect FILE.";
     Some(Finding::new("signer-changed", Severity::Warn, sentence, remedy))
 }

@@ -6,7 +6,7 @@ use serde::Serialize;
 
 use super::{Executable, Game};
 use crate::content::{Digest, content_of};
-use crate::file::bytes_of;
+use crate::image::file::start_of;
 use crate::version::Version;
 
 /// A game's version.
@@ -54,7 +54,7 @@ const LONGEST_TEXT: u64 = 1 << 20;
 pub(crate) fn stated(game: &Game, executable: &Executable) -> Option<GameVersion> {
     let from_file = || {
         let file = game.settings.version_file.as_ref()?;
-        let text = bytes_of(&file.path.on(&game.root), LONGEST_TEXT).ok()?;
+        let text = start_of(&file.path.on(&game.root), LONGEST_TEXT).ok()?;
         let text = String::from_utf8_lossy(&text);
         let version = file.find_in(&text)?.parse().ok()?;
         Some((version, Origin::TextFile(file.path.to_string())))

@@ -1,11 +1,13 @@
 //! Plans to put a build into a game: its library into every slot that the family has, and what goes
 //! along with it to where its layout says.
 
+use super::merge::MOST_LINES;
 use super::{Ground, Handoff, Ledger, Merge, Place, Plan, is_mergeable, merge, version_of};
 use crate::catalog::{Catalog, companies_agree, keyed_to};
 use crate::change::{Deed, Side, Step};
 use crate::check::{
-    Along, Case, Images, Swap, already_fitted, bay_unknown, check, family_absent, slot_ambiguous,
+    Along, Case, Images, Swap, already_fitted, bay_unknown, check, family_absent,
+    settings_unmerged, slot_ambiguous,
 };
 use crate::content::{Content, FileState, Stamp};
 use crate::error::Result;
@@ -13,6 +15,9 @@ use crate::game::Pin;
 use crate::path::{TreePath, same_name};
 use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored};
 use crate::survey::{EvidenceKind, GameView, Library};
+
+/// A settings file that is longer is left alone: programs write some 100 KB.
+pub(crate) const LONGEST_SETTINGS: u64 = 2 << 20;
 
 /// What the planner is told.
 pub(crate) struct Fit<'a> {
@@ -361,9 +366,17 @@ impl Fit<'_> {
 
     /// The user's settings stay, and what is new comes in.
     fn merge(&self, target: &Target<'_>, now: Side, plan: &mut Plan) -> Result<()> {
+        let is_long = |content: &Content| content.size > LONGEST_SETTINGS;
+        if is_long(&target.file.content) || now.state.content().as_ref().is_some_and(is_long) {
+            let why = format!("is longer than {} KB", LONGEST_SETTINGS >> 10);
+            plan.findings.push(settings_unmerged::finding(&target.place, &why));
+            return Ok(());
+        }
         let user = self.ground.bytes(&target.place)?;
         let new = self.ground.stored(&target.file.content)?;
         if !is_mergeable(&user) || !is_mergeable(&new) {
+            let why = format!("has no keys with values, or more than {MOST_LINES} lines");
+            plan.findings.push(settings_unmerged::finding(&target.place, &why));
             return Ok(());
         }
         let old = self.brought_before(target)?;
@@ -385,7 +398,7 @@ impl Fit<'_> {
                 same_name(place.to.file_name(), name) && place.policy == Policy::Merge
             });
             let file = named.find_map(|place| earlier.stored(&place.from));
-            if let Some(file) = file {
+            if let Some(file) = file.filter(|file| file.content.size <= LONGEST_SETTINGS) {
                 return self.ground.stored(&file.content).map(Some);
             }
         }

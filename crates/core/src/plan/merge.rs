@@ -5,11 +5,17 @@
 //! For `.ini`-like text: `[section]` lines, `key = value` lines, comments after `;`, `#` or `//`.
 //! Names of sections and keys are compared without regard to case.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use serde::Serialize;
 
 use crate::path::fold;
+
+/// A text with more lines is none that anybody sets anything in: it is left alone.
+pub(super) const MOST_LINES: usize = 50_000;
+
+/// A section with a longer name is none.
+const LONGEST_NAME: usize = 200;
 
 /// What a merge gives.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -30,25 +36,27 @@ pub struct Merged {
 pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
     let mut text = Text::read(user);
     let newer = Text::read(new).within(text.encoding);
-    let old = old.map(|bytes| Text::read(bytes).within(text.encoding).values());
+    let mut names = Names::default();
+    let old = old.map(|bytes| Text::read(bytes).within(text.encoding).values(&mut names));
     let mut report =
         Merged { bytes: Vec::new(), added: Vec::new(), followed: Vec::new(), vanished: Vec::new() };
-    let theirs = newer.values();
-    for ((section, key), value) in text.values() {
-        if !theirs.contains_key(&(section.clone(), key.clone())) {
-            report.vanished.push(tell(&section, &key, &value));
-        }
+    let theirs = newer.values(&mut names);
+    let ours = text.values(&mut names);
+    for (id, value) in ours.iter().filter(|(id, _)| !theirs.contains_key(id)) {
+        report.vanished.push(tell(names.name(id.0), &id.1, value));
     }
+    report.vanished.sort();
     if let Some(old) = &old {
-        text.follow(&theirs, old, &mut report.followed);
+        text.follow(&theirs, old, &mut names, &mut report.followed);
     }
     // A text with a rest is none that can be added to.
-    let blocks = if text.rest.is_empty() { newer.blocks() } else { Vec::new() };
-    for block in blocks {
-        if !text.has(&block.section, &block.key) {
-            report.added.push(tell(&block.section, &block.key, &block.value));
-            text.insert(&block, &newer);
-        }
+    if text.rest.is_empty() {
+        let mut had: HashSet<Id> = ours.into_keys().collect();
+        let mut blocks = newer.blocks(&mut names);
+        blocks.retain(|block| had.insert((block.section, fold(&block.key))));
+        let told = |block: &Block| tell(&block.section_name, &block.key, &block.value);
+        report.added.extend(blocks.iter().map(told));
+        text.insert(&blocks, &newer, &mut names);
     }
     report.bytes = text.write();
     // What came in must not make the file look as if it were written in another encoding.
@@ -66,7 +74,7 @@ pub fn is_mergeable(bytes: &[u8]) -> bool {
     let text = Text::read(bytes);
     text.rest.is_empty()
         && text.lines.iter().all(|line| !line.text.contains('\0'))
-        && !text.values().is_empty()
+        && text.lines.iter().any(|line| matches!(line.kind, Kind::Value(..)))
 }
 
 fn tell(section: &str, key: &str, value: &str) -> String {
@@ -109,9 +117,49 @@ enum Kind {
     Other,
 }
 
+/// The names of sections as they are compared, each with a number: the first section has none, and 0.
+struct Names {
+    numbers: HashMap<String, usize>,
+    names: Vec<String>,
+}
+
+/// A key, by its section and its name as they are compared.
+type Id = (usize, String);
+
+impl Default for Names {
+    fn default() -> Self {
+        Self { numbers: HashMap::from([(String::new(), 0)]), names: vec![String::new()] }
+    }
+}
+
+impl Names {
+    fn number(&mut self, name: &str) -> usize {
+        let name = fold(name);
+        if let Some(number) = self.numbers.get(&name) {
+            return *number;
+        }
+        self.names.push(name.clone());
+        self.numbers.insert(name, self.names.len() - 1);
+        self.names.len() - 1
+    }
+
+    fn name(&self, number: usize) -> &str {
+        &self.names[number]
+    }
+}
+
+/// What comes into one place of a text.
+struct Arrival {
+    /// Before which line; none where it comes at the end, as a section of its own.
+    at: Option<usize>,
+    lines: Vec<Line>,
+}
+
 /// A value of a file with the comments right above it.
 struct Block {
-    section: String,
+    section: usize,
+    /// The section's name as it is written.
+    section_name: String,
     key: String,
     value: String,
     /// The lines, as a range of the file's.
@@ -133,8 +181,10 @@ impl Kind {
         }
         if let Some(rest) = trimmed.strip_prefix('[') {
             return match rest.split_once(']') {
-                Some((name, _)) => Self::Section(name.trim().to_owned()),
-                None => Self::Other,
+                Some((name, _)) if name.len() <= LONGEST_NAME => {
+                    Self::Section(name.trim().to_owned())
+                }
+                _ => Self::Other,
             };
         }
         let Some(equals) = line.find('=') else {
@@ -155,6 +205,10 @@ impl Kind {
 impl Text {
     fn read(bytes: &[u8]) -> Self {
         let (encoding, text, rest) = decode(bytes);
+        if text.bytes().filter(|&byte| byte == b'\n').count() > MOST_LINES {
+            let mark = encode(encoding, "").len();
+            return Self { encoding, lines: Vec::new(), rest: bytes[mark..].to_vec() };
+        }
         let mut lines = Vec::new();
         let mut left = text.as_str();
         while let Some(at) = left.find('\n') {
@@ -190,49 +244,44 @@ impl Text {
         bytes
     }
 
-    /// Each line with the section that it stands in.
-    fn sectioned(&self) -> impl Iterator<Item = (String, &Line)> {
-        let mut section = String::new();
+    /// Each line with the number of the section that it stands in.
+    fn sectioned<'a>(&'a self, names: &'a mut Names) -> impl Iterator<Item = (usize, &'a Line)> {
+        let mut section = 0;
         self.lines.iter().map(move |line| {
             if let Kind::Section(name) = &line.kind {
-                section.clone_from(name);
+                section = names.number(name);
             }
-            (section.clone(), line)
+            (section, line)
         })
     }
 
-    /// The first value of each key, by section and key as they are compared.
-    fn values(&self) -> BTreeMap<(String, String), String> {
+    /// The first value of each key.
+    fn values(&self, names: &mut Names) -> BTreeMap<Id, String> {
         let mut values = BTreeMap::new();
-        for (section, line) in self.sectioned() {
+        for (section, line) in self.sectioned(names) {
             if let Kind::Value(key, value, _) = &line.kind {
-                values.entry((fold(&section), fold(key))).or_insert_with(|| value.clone());
+                values.entry((section, fold(key))).or_insert_with(|| value.clone());
             }
         }
         values
     }
 
-    fn has(&self, section: &str, key: &str) -> bool {
-        let (section, key) = (fold(section), fold(key));
-        self.sectioned().any(|(of, line)| {
-            matches!(&line.kind, Kind::Value(name, _, _) if fold(name) == key && fold(&of) == section)
-        })
-    }
-
     /// Each value with the comments and blank lines between it and the one before.
-    fn blocks(&self) -> Vec<Block> {
+    fn blocks(&self, names: &mut Names) -> Vec<Block> {
         let mut blocks = Vec::new();
-        let mut section = String::new();
+        let (mut section, mut section_name) = (0, String::new());
         let mut start = 0;
         for (index, line) in self.lines.iter().enumerate() {
             match &line.kind {
                 Kind::Section(name) => {
-                    section.clone_from(name);
+                    section = names.number(name);
+                    section_name.clone_from(name);
                     start = index + 1;
                 }
                 Kind::Value(key, value, _) => {
-                    let (section, key, value) = (section.clone(), key.clone(), value.clone());
-                    blocks.push(Block { section, key, value, lines: start..index + 1 });
+                    let (key, value) = (key.clone(), value.clone());
+                    let (section_name, lines) = (section_name.clone(), start..index + 1);
+                    blocks.push(Block { section, section_name, key, value, lines });
                     start = index + 1;
                 }
                 Kind::Other => {}
@@ -244,22 +293,24 @@ impl Text {
     /// Takes the newer value wherever the user's is the one that an older build brought.
     fn follow(
         &mut self,
-        newer: &BTreeMap<(String, String), String>,
-        old: &BTreeMap<(String, String), String>,
+        newer: &BTreeMap<Id, String>,
+        old: &BTreeMap<Id, String>,
+        names: &mut Names,
         followed: &mut Vec<String>,
     ) {
-        let mut section = String::new();
+        let (mut section, mut section_name) = (0, String::new());
         for line in &mut self.lines {
             let Kind::Value(key, value, place) = &line.kind else {
                 if let Kind::Section(name) = &line.kind {
-                    section.clone_from(name);
+                    section = names.number(name);
+                    section_name.clone_from(name);
                 }
                 continue;
             };
-            let id = (fold(&section), fold(key));
+            let id = (section, fold(key));
             let Some(new) = newer.get(&id) else { continue };
             if old.get(&id) == Some(value) && new != value {
-                followed.push(tell(&section, key, new));
+                followed.push(tell(&section_name, key, new));
                 let mut text = line.text.clone();
                 text.replace_range(place.clone(), new);
                 *line = Line::new(text, line.end);
@@ -267,40 +318,55 @@ impl Text {
         }
     }
 
-    /// Puts a block of another file behind the last value of its section, making the section at the
+    /// Puts blocks of another file behind the last value of the section of each, making the section at the
     /// end if there is none.
-    fn insert(&mut self, block: &Block, from: &Self) {
+    fn insert(&mut self, blocks: &[Block], from: &Self, names: &mut Names) {
         let end = self.line_end(from);
-        let wanted = fold(&block.section);
-        let mut behind = None;
-        for (index, (section, line)) in self.sectioned().enumerate() {
-            let in_section = fold(&section) == wanted;
-            if in_section && !matches!(line.kind, Kind::Other) {
-                behind = Some(index + 1);
+        // What stands before the first section has none, and comes first.
+        let mut behind = HashMap::from([(0, 0)]);
+        for (index, (section, line)) in self.sectioned(names).enumerate() {
+            if !matches!(line.kind, Kind::Other) {
+                behind.insert(section, index + 1);
             }
         }
-        let mut lines: Vec<Line> = Vec::new();
-        let at = match behind {
-            Some(at) => at,
-            // What stands before the first section has none, and comes first.
-            None if block.section.is_empty() => 0,
-            None => {
-                if self.lines.last().is_some_and(|line| !line.text.trim().is_empty()) {
-                    lines.push(Line::new(String::new(), end));
+        let mut arrivals: Vec<Arrival> = Vec::new();
+        let mut known: HashMap<usize, usize> = HashMap::new();
+        let mut is_above = false;
+        for block in blocks {
+            let number = *known.entry(block.section).or_insert_with(|| {
+                let at = behind.get(&block.section).copied();
+                let mut lines = Vec::new();
+                if at.is_none() {
+                    // What comes in ends with a value, and stands right above only where it comes last.
+                    let last = self.lines.last().map(|line| line.text.trim().is_empty());
+                    if last == Some(false) || is_above || last.is_none() && !arrivals.is_empty() {
+                        lines.push(Line::new(String::new(), end));
+                    }
+                    is_above = true;
+                    lines.push(Line::new(format!("[{}]", block.section_name), end));
                 }
-                lines.push(Line::new(format!("[{}]", block.section), end));
-                self.lines.len()
+                arrivals.push(Arrival { at, lines });
+                arrivals.len() - 1
+            });
+            let lines = &from.lines[block.lines.clone()];
+            let skipped = lines.iter().skip_while(|line| line.text.trim().is_empty());
+            let lines = skipped.map(|line| Line::new(line.text.clone(), end));
+            arrivals[number].lines.extend(lines);
+        }
+        let of = self.lines.len();
+        arrivals.sort_by_key(|arrival| (arrival.at.unwrap_or(of), arrival.at.is_none()));
+        let mut own = std::mem::take(&mut self.lines).into_iter();
+        for arrival in arrivals {
+            let at = arrival.at.unwrap_or(of);
+            while of - own.len() < at {
+                self.lines.extend(own.next());
             }
-        };
-        let skipped =
-            from.lines[block.lines.clone()].iter().skip_while(|line| line.text.trim().is_empty());
-        lines.extend(skipped.map(|line| Line::new(line.text.clone(), end)));
-        if let Some(before) = at.checked_sub(1).and_then(|before| self.lines.get_mut(before)) {
-            if before.end.is_empty() {
+            if let Some(before) = self.lines.last_mut().filter(|line| line.end.is_empty()) {
                 before.end = end;
             }
+            self.lines.extend(arrival.lines);
         }
-        self.lines.splice(at..at, lines);
+        self.lines.extend(own);
     }
 
     /// The line end that the file uses; the other file's where it has none.

@@ -28,7 +28,7 @@ pub(crate) use adopt::{Copied, adopt};
 pub(crate) use choice::{Candidate, Choice, choose};
 pub(crate) use drift::drift;
 pub use drift::{Drift, DriftState, Drifted, VersionChange};
-pub(crate) use fit::{Fit, slots};
+pub(crate) use fit::{Fit, LONGEST_SETTINGS, slots};
 pub(crate) use ground::Ground;
 pub use merge::{Merged, is_mergeable, merge};
 pub(crate) use park::{park, unpark};

@@ -1,6 +1,7 @@
 //! Makes builds of what a package holds: one of each thing that a game could load, in each variant,
 //! with the files and texts that go along, and where each of them goes.
 
+use std::collections::{BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
@@ -22,6 +23,9 @@ use upright_spanner_change::Progress;
 /// A note longer than this is no text that anybody reads.
 const LONGEST_NOTE: u64 = 4 << 20;
 
+/// Each build of a package has all of its notes; nobody reads more.
+const MOST_NOTES: usize = 100;
+
 /// What the user says of a package, over what its files say.
 #[derive(Debug, Clone, Default)]
 pub struct Told {
@@ -33,6 +37,19 @@ pub struct Told {
     pub layout: Option<LayoutFile>,
 }
 
+/// What is known before a package is opened.
+#[derive(Debug)]
+pub struct PackageContext {
+    /// Names families.
+    pub catalog: Catalog,
+    /// Layouts of families that were in use before: where files go that they know.
+    pub remembered: Vec<LayoutFile>,
+    /// How much an archive may unpack to.
+    pub limits: Limits,
+    /// The folder that it is unpacked in.
+    pub scratch: PathBuf,
+}
+
 /// The builds of a package that are not on the rack yet, and where their content is.
 #[derive(Debug)]
 pub struct Parcel {
@@ -41,6 +58,8 @@ pub struct Parcel {
     /// Each file of the package, with what it is for.
     pub sorted: Vec<Sorted>,
     package: Package,
+    /// Where in the package each content is.
+    places: HashMap<Content, usize>,
 }
 
 /// What a package's builds are made with.
@@ -55,17 +74,14 @@ struct Intake<'a> {
 }
 
 impl Parcel {
-    /// Takes in a library, a folder, a zip or a 7z; the catalog may name families, and `remembered`
-    /// layouts say where files go that they know.
+    /// Takes in a library, a folder, a zip or a 7z.
     pub fn open(
         path: &Path,
-        catalog: &Catalog,
         told: &Told,
-        remembered: &[LayoutFile],
-        limits: &Limits,
+        context: &PackageContext,
         progress: &dyn Progress,
     ) -> Result<Self> {
-        let package = Package::open(path, limits, progress)?;
+        let package = Package::open(path, &context.limits, &context.scratch, progress)?;
         let mut facts = Vec::with_capacity(package.entries.len());
         for entry in &package.entries {
             facts.push(facts_of(path, entry, package.entries.len() == 1)?);
@@ -77,32 +93,39 @@ impl Parcel {
             .zip(facts.iter().map(Option::as_ref))
             .collect();
         let sorted = sort(&files);
-        let entries = &package.entries;
-        let intake = Intake { entries, facts: &facts, sorted: &sorted, catalog, told, remembered };
+        let (entries, facts, sorted_files) = (&package.entries, &facts, &sorted);
+        let (catalog, remembered) = (&context.catalog, &context.remembered);
+        let intake = Intake { entries, facts, sorted: sorted_files, catalog, told, remembered };
         let builds = intake.builds(&package.source);
         if builds.is_empty() {
             let why = "there is no .dll file in it".to_owned();
             let advice = "Look into it: `spanner rack add -v` shows what each file is taken for.";
             return Err(Error::Archive { path: path.to_owned(), why, advice });
         }
-        Ok(Self { builds, sorted, package })
+        let places = package.entries.iter().enumerate();
+        let places = places.map(|(place, entry)| (entry.content, place)).collect();
+        Ok(Self { builds, sorted, package, places })
     }
 
-    /// The file that a content can be read from.
-    pub fn file_of(&self, content: &Content) -> Option<&Path> {
-        let entry = self.package.entries.iter().find(|entry| entry.content == *content);
-        entry.map(|entry| entry.file.as_path())
+    /// The file that a content can be read from; nothing where the package does not have it.
+    ///
+    /// # Errors
+    /// Where it cannot be written into a file.
+    pub fn file_of(&self, content: &Content) -> Result<Option<PathBuf>> {
+        let entry = self.places.get(content).map(|&place| &self.package.entries[place]);
+        entry.map(|entry| self.package.file_of(entry)).transpose()
     }
 
     /// Every content that the builds refer to, with a file to read it from.
-    pub fn contents(&self) -> Vec<(&PathBuf, &Content)> {
-        let wanted: std::collections::HashSet<Content> =
-            self.builds.iter().flat_map(Build::contents).collect();
-        let entries = self.package.entries.iter();
-        entries
-            .filter(|entry| wanted.contains(&entry.content))
-            .map(|entry| (&entry.file, &entry.content))
-            .collect()
+    ///
+    /// # Errors
+    /// Where one cannot be written into a file.
+    pub fn contents(&self) -> Result<Vec<(PathBuf, Content)>> {
+        let wanted: BTreeSet<Content> = self.builds.iter().flat_map(Build::contents).collect();
+        let wanted = wanted.into_iter().filter_map(|content| {
+            Some(self.file_of(&content).transpose()?.map(|file| (file, content)))
+        });
+        wanted.collect()
     }
 }
 
@@ -216,7 +239,10 @@ impl Intake<'_> {
                 content: entry.content,
                 modified: entry.modified,
                 facts,
-                signature: Signature::check(&entry.file, None)
+                signature: entry
+                    .open()
+                    .map_err(ImageError::Unreadable)
+                    .and_then(|file| Signature::check_reader(file, None))
                     .map_or(SignatureStatus::Unreadable, |signature| signature.status),
             },
             supports: None,
@@ -234,7 +260,7 @@ impl Intake<'_> {
         let name = fold(stem(library));
         let texts = notes.iter().filter_map(|note| {
             let entry = self.entries.iter().find(|entry| entry.content == note.content)?;
-            std::fs::read(&entry.file).ok()
+            entry.bytes().ok()
         });
         let mut lines = texts.flat_map(|text| {
             let text = decoded(&text);
@@ -403,10 +429,11 @@ fn policy(path: &TreePath, part: Part) -> Policy {
 /// one that calls itself a library must be whole.
 fn facts_of(path: &Path, entry: &Entry, alone: bool) -> Result<Option<Facts>> {
     let library = extension(entry.path.file_name()) == "dll";
-    match Facts::read(&entry.file) {
+    let file = entry.open().map_err(ImageError::Unreadable);
+    match file.and_then(Facts::from_reader) {
         Ok(facts) => Ok(Some(facts)),
-        Err(error @ ImageError::Unreadable(_)) => Err(Error::image(&entry.file)(error)),
-        Err(error) if alone && entry.file == path => Err(Error::image(path)(error)),
+        Err(error @ ImageError::Unreadable(_)) => Err(Error::image(path)(error)),
+        Err(error) if alone && entry.is_at(path) => Err(Error::image(path)(error)),
         Err(error) if library => Err(Error::Archive {
             path: path.to_owned(),
             why: format!("its entry `{}` is no library: {error}", entry.path),
@@ -422,6 +449,7 @@ fn notes(entries: &[Entry], sorted: &[Sorted]) -> Vec<Note> {
     });
     documents
         .map(|(entry, _)| Note { name: entry.path.to_string(), content: entry.content })
+        .take(MOST_NOTES)
         .collect()
 }
 

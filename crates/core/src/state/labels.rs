@@ -19,7 +19,8 @@ use crate::rack::{
 };
 use crate::requirement::Requirement;
 use crate::version::Version;
-use upright_spanner_change::{Folder, Found, Moment, line};
+use upright_spanner_change::line::{self, LineFault};
+use upright_spanner_change::{Folder, Found, Moment};
 
 const HEADING: &str = "spanner build 1";
 const ENDING: &str = ".build";
@@ -35,6 +36,9 @@ pub(crate) struct Labels {
 pub(crate) struct Shelf {
     /// Builds of which everything has arrived, in the order in which they were added.
     pub builds: Vec<Build>,
+    /// The labels of those of them that do not say so: the program ended before that was noted, or the
+    /// line is damaged or was cut off.
+    pub unnoted: Vec<PathBuf>,
     /// Labels of builds of which not everything has arrived, or that are about to go.
     pub passing: Vec<Passing>,
     /// Labels that cannot be read, each with what is wrong with it.
@@ -48,8 +52,6 @@ pub(crate) struct Passing {
     pub path: PathBuf,
     /// The contents that it names.
     pub contents: Vec<Content>,
-    /// Whether it is about to go.
-    pub is_dropped: bool,
 }
 
 /// How far a build has come.
@@ -73,8 +75,13 @@ impl Labels {
         Ok(Self { folder: Folder::make(folder)? })
     }
 
-    /// Reads every label. `facts` gives what an image that is stored says of itself.
-    pub fn read(&self, facts: impl Fn(&Content) -> Option<Facts>) -> Result<Shelf> {
+    /// Reads every label. `facts` gives what an image that is stored says of itself, and `has` whether a
+    /// content is stored.
+    pub fn read(
+        &self,
+        facts: impl Fn(&Content) -> Option<Facts>,
+        has: impl Fn(&Content) -> bool,
+    ) -> Result<Shelf> {
         let mut shelf = Shelf::default();
         for name in self.folder.names()? {
             let Some(name) = name.to_str().filter(|name| name.ends_with(ENDING)) else { continue };
@@ -87,16 +94,28 @@ impl Labels {
                     continue;
                 }
             };
-            match parse(&text) {
-                Err(what) => shelf.faults.push((path, what)),
-                Ok((stored, Stage::Arrived)) => match stored.into_build(&facts) {
-                    Ok(build) => shelf.builds.push(build),
-                    Err(what) => shelf.faults.push((path, what)),
-                },
-                Ok((stored, stage)) => {
-                    let (contents, is_dropped) = (stored.contents(), stage == Stage::Dropped);
-                    shelf.passing.push(Passing { path, contents, is_dropped });
+            let (stored, stage) = match parse(&text) {
+                Ok(read) => read,
+                Err(what) => {
+                    shelf.faults.push((path, what));
+                    continue;
                 }
+            };
+            let contents = stored.contents();
+            let is_unnoted = stage == Stage::Announced && contents.iter().all(&has);
+            if stage != Stage::Arrived && !is_unnoted {
+                shelf.passing.push(Passing { path, contents });
+                continue;
+            }
+            match stored.into_build(&facts) {
+                Ok(build) => shelf.builds.push(build),
+                Err(what) => {
+                    shelf.faults.push((path, what));
+                    continue;
+                }
+            }
+            if is_unnoted {
+                shelf.unnoted.push(path);
             }
         }
         shelf.builds.sort_by_key(|build| (build.added, build.id.to_string()));
@@ -194,22 +213,25 @@ impl Labels {
     }
 }
 
-/// What a label's text says, and how far the build has come.
+/// What a label's text says, and how far the build has come. After the line that names the build, one that
+/// is damaged or was cut off while it was written counts as none.
 fn parse(text: &str) -> Result<(StoredBuild, Stage), String> {
     let read = line::parse::<Line>(text, HEADING);
-    let (mut stored, mut stage) = (None, Stage::Announced);
-    for (_, line) in read.lines {
+    let (mut build, mut stage) = (None, Stage::Announced);
+    for (number, line) in read.lines {
         match line {
-            Line::Build(build) => stored = Some(*build),
+            Line::Build(stored) => build = Some((number, *stored)),
             Line::Arrived { .. } => stage = Stage::Arrived,
             Line::Dropped { .. } => stage = Stage::Dropped,
         }
     }
-    let complete = text.is_empty() || text.ends_with('\n');
-    match stored {
-        // A last line that was cut off while it was written counts as none.
-        Some(stored) if read.faults.is_empty() || !complete => Ok((stored, stage)),
-        _ => Err(read.faults.into_iter().next().unwrap_or_else(|| "it names no build".to_owned())),
+    let named_at = build.as_ref().map(|(number, _)| *number);
+    let counts = |fault: &LineFault| {
+        !fault.is_damaged || named_at.is_none_or(|number| fault.number <= number)
+    };
+    match (read.faults.into_iter().find(counts), build) {
+        (None, Some((_, stored))) => Ok((stored, stage)),
+        (fault, _) => Err(fault.map_or_else(|| "it names no build".to_owned(), |fault| fault.what)),
     }
 }
 

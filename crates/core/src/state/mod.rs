@@ -8,6 +8,6 @@ mod takeover;
 mod words;
 
 pub(crate) use database::Database;
-pub(crate) use labels::{Labels, Passing, Shelf};
+pub(crate) use labels::{Labels, Shelf};
 pub(crate) use takeover::take_over;
 pub(crate) use words::{Moved, Words, WordsFile};

@@ -1,7 +1,7 @@
 //! Why a library is taken for a component: one function a kind of evidence, each from facts alone.
 //! No product is known by name.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::LazyLock;
 
 use regex::Regex;
@@ -64,6 +64,7 @@ pub struct Evidence {
 pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, builds: &[Build]) {
     let executable = view.programs.first();
     let program_folders: Vec<&str> = view.programs.iter().map(|p| p.path.folder()).collect();
+    let copies = Copies::among(&view.libraries);
     let found: Vec<Vec<Evidence>> = view
         .libraries
         .iter()
@@ -74,7 +75,7 @@ pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, builds: &[Buil
                 (EvidenceKind::OnRack, on_rack(library, builds)),
                 (EvidenceKind::StandIn, stand_in(library, &program_folders)),
                 (EvidenceKind::Keyed, keyed(library, executable, view.version.as_ref())),
-                (EvidenceKind::HandBackup, hand_backup(library, &view.libraries)),
+                (EvidenceKind::HandBackup, hand_backup(library, &copies)),
                 (EvidenceKind::Outsider, executable.and_then(|exe| outsider(library, exe))),
             ];
             let some = kinds.into_iter().filter_map(|(kind, detail)| Some((kind, detail?)));
@@ -82,13 +83,11 @@ pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, builds: &[Buil
         })
         .collect();
     let aside: Vec<bool> =
-        view.libraries.iter().map(|library| is_put_aside(library, &view.libraries)).collect();
+        view.libraries.iter().map(|library| copies.is_put_aside(library)).collect();
     for (library, aside) in view.libraries.iter_mut().zip(aside) {
         library.put_aside = aside;
     }
-    let backups: Vec<Vec<Backup>> =
-        view.libraries.iter().map(|library| backups(library, &view.libraries)).collect();
-    for ((library, evidence), backups) in view.libraries.iter_mut().zip(found).zip(backups) {
+    for (library, evidence) in view.libraries.iter_mut().zip(found) {
         // A copy that was put aside is told of with the file it is a copy of.
         if library.put_aside {
             continue;
@@ -98,7 +97,7 @@ pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, builds: &[Buil
             library.role = family.role.unwrap_or(library.role);
         }
         library.evidence = evidence;
-        library.backups = backups;
+        library.backups = copies.of(library).to_vec();
     }
 }
 
@@ -194,35 +193,55 @@ fn outsider(library: &Library, executable: &Executable) -> Option<String> {
 }
 
 /// The file sits beside a renamed copy of itself.
-fn hand_backup(library: &Library, all: &[Library]) -> Option<String> {
-    let copies = backups(library, all);
-    let copy = copies.first()?;
+fn hand_backup(library: &Library, copies: &Copies) -> Option<String> {
+    let copy = copies.of(library).first()?;
     let version = copy.version.as_ref().map_or_else(String::new, |v| format!(", version {v}"));
     Some(format!("{} beside it looks like the original{version}", copy.path.file_name()))
 }
 
-/// The renamed copies of a file in its folder.
-fn backups(library: &Library, all: &[Library]) -> Vec<Backup> {
-    let copies = all.iter().filter(|other| {
-        let original = original_name(other.path.file_name());
-        original.is_some_and(|name| same_name(&name, library.path.file_name()))
-            && other.path.folder() == library.path.folder()
-    });
-    copies.map(|copy| Backup { path: copy.path.clone(), version: copy.facts.version() }).collect()
+/// A folder, and a name in it as games compare names.
+type InFolder = (String, String);
+
+/// Which files of a game look like renamed copies of which others.
+struct Copies {
+    /// Every library.
+    there: HashSet<InFolder>,
+    /// The copies of each name.
+    copies: HashMap<InFolder, Vec<Backup>>,
 }
 
-/// Whether a file is no live library: its name is that of a copy, and either no game would load it
-/// under that name or the file that it copies is there.
-fn is_put_aside(library: &Library, all: &[Library]) -> bool {
-    let name = library.path.file_name();
-    original_name(name).is_some_and(|original| {
-        let loadable = LIBRARY_EXTENSIONS.contains(&extension(name).as_str());
-        !loadable
-            || all.iter().any(|other| {
-                same_name(other.path.file_name(), &original)
-                    && other.path.folder() == library.path.folder()
-            })
-    })
+impl Copies {
+    fn among(libraries: &[Library]) -> Self {
+        let mut found = Self { there: HashSet::new(), copies: HashMap::new() };
+        for library in libraries {
+            found.there.insert(in_folder(library, library.path.file_name()));
+            if let Some(original) = original_name(library.path.file_name()) {
+                let (path, version) = (library.path.clone(), library.facts.version());
+                let copies = found.copies.entry(in_folder(library, &original)).or_default();
+                copies.push(Backup { path, version });
+            }
+        }
+        found
+    }
+
+    /// The renamed copies of a file in its folder.
+    fn of(&self, library: &Library) -> &[Backup] {
+        self.copies.get(&in_folder(library, library.path.file_name())).map_or(&[], Vec::as_slice)
+    }
+
+    /// Whether a file is no live library: its name is that of a copy, and either no game would load it
+    /// under that name or the file that it copies is there.
+    fn is_put_aside(&self, library: &Library) -> bool {
+        let name = library.path.file_name();
+        original_name(name).is_some_and(|original| {
+            let loadable = LIBRARY_EXTENSIONS.contains(&extension(name).as_str());
+            !loadable || self.there.contains(&in_folder(library, &original))
+        })
+    }
+}
+
+fn in_folder(library: &Library, name: &str) -> InFolder {
+    (library.path.folder().to_owned(), fold(name))
 }
 
 /// The name that a library had before somebody put a copy of it aside, if its name looks like that:

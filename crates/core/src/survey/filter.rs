@@ -1,17 +1,15 @@
 //! Narrows a survey down to what was asked for.
 
-use globset::GlobMatcher;
-
 use super::{GameView, Library, Survey};
-use crate::catalog::{Role, matcher};
+use crate::catalog::{Pattern, Role};
 use crate::error::{Error, Result};
 
 /// What to keep of a survey; what is not asked for keeps everything.
 #[derive(Debug, Clone, Default)]
 pub struct Filter {
-    families: Option<GlobMatcher>,
-    games: Option<GlobMatcher>,
-    names: Option<GlobMatcher>,
+    families: Option<Pattern>,
+    games: Option<Pattern>,
+    names: Option<Pattern>,
     role: Option<Role>,
     outdated: bool,
 }
@@ -90,8 +88,8 @@ impl Filter {
     }
 }
 
-fn compile(pattern: &str) -> Result<GlobMatcher> {
-    matcher(pattern).map_err(|what| Error::Setting {
+fn compile(pattern: &str) -> Result<Pattern> {
+    Pattern::new(pattern).map_err(|what| Error::Setting {
         what,
         advice: "`*` stands for any text and `?` for any character.",
     })

@@ -5,7 +5,6 @@ mod filter;
 mod walk;
 
 use std::collections::HashMap;
-use std::io;
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
@@ -19,12 +18,12 @@ use crate::game::version::stated;
 use crate::game::{self, Executable, Game, GameVersion, Pin, Reach};
 use crate::image::{Facts, ImageError, Kind, Machine};
 use crate::ledger::Ledger;
-use crate::path::{TreePath, extension, same_name};
+use crate::path::{TreePath, canonical, extension, same_name};
 use crate::rack::{self, Build};
 use crate::version::Version;
 pub use evidence::{Evidence, EvidenceKind};
 pub use filter::Filter;
-use upright_spanner_change::Progress;
+use upright_spanner_change::{Progress, is_in_use};
 use walk::Found;
 
 /// What was found below some paths.
@@ -387,7 +386,7 @@ fn read_facts(
             // A data file may bear such a name too; it is none of our business.
             Err(ImageError::NotAnImage { .. }) if !image.is_library_by_name() => {}
             Err(error) => {
-                if error.is_in_use() {
+                if matches!(&error, ImageError::Unreadable(error) if is_in_use(error)) {
                     not_read.in_use.push(path.clone());
                 }
                 let message = error.to_string();
@@ -509,25 +508,6 @@ fn standing(root: &Path, image: &Found, ledger: &Ledger) -> Standing {
         (false, _) => Standing::Overwritten,
         (true, true) => Standing::Fitted,
         (true, false) => Standing::Shipped,
-    }
-}
-
-/// The path of a folder as the system spells it, links resolved.
-pub(crate) fn canonical(path: &Path) -> io::Result<PathBuf> {
-    path.canonicalize().map(plain)
-}
-
-/// Windows' own spelling of a resolved path begins with `\\?\`, and that of one on another machine with
-/// `\\?\UNC\`, which no user writes.
-fn plain(path: PathBuf) -> PathBuf {
-    if !cfg!(windows) {
-        return path;
-    }
-    let Some(rest) = path.to_str().and_then(|text| text.strip_prefix(r"\\?\")) else { return path };
-    match rest.strip_prefix(r"UNC\") {
-        Some(share) => PathBuf::from(format!(r"\\{share}")),
-        None if rest.as_bytes().get(1) == Some(&b':') => PathBuf::from(rest),
-        None => path,
     }
 }
 

@@ -13,9 +13,10 @@ use super::doctor::contents_of;
 use super::{Altering, Workshop};
 use crate::content::{Content, Digest, sha256};
 use crate::error::{Error, Result};
+use crate::path::followed;
 use crate::path::same_name;
 use crate::plan::Ledger;
-use crate::rack::{self, Build, BuildId, Needs, Parcel, Sorted, Told};
+use crate::rack::{self, Build, BuildId, Needs, PackageContext, Parcel, Sorted, Told};
 use crate::requirement::Requirement;
 use crate::settings::Settings;
 use crate::survey::GameView;
@@ -71,6 +72,14 @@ pub struct DamagedContent {
     pub file: String,
 }
 
+/// Builds that are being put on the rack.
+pub(super) struct Shelving {
+    /// All of them, as they will be there.
+    pub builds: Vec<(Build, Added)>,
+    /// Those of which the label says so far only that they will be.
+    announced: Vec<Build>,
+}
+
 impl Workshop {
     /// The builds on the rack, in the order in which they were added. Which versions of the game they
     /// go with is told by the user, else by the catalog.
@@ -103,13 +112,16 @@ impl Workshop {
         told: &Told,
         progress: &dyn Progress,
     ) -> Result<Parcel> {
-        // The user's own link stands for what it leads to.
-        let is_link = path.symlink_metadata().is_ok_and(|found| found.is_symlink());
-        let linked = is_link.then(|| crate::survey::canonical(path).ok()).flatten();
-        let path = linked.as_deref().unwrap_or(path);
-        let limits = Settings::read(&self.home)?.limits;
-        let remembered = self.remembered_layouts()?;
-        Parcel::open(path, &self.catalog(), told, &remembered, &limits, progress)
+        Parcel::open(&followed(path), told, &self.package_context()?, progress)
+    }
+
+    pub(super) fn package_context(&self) -> Result<PackageContext> {
+        Ok(PackageContext {
+            catalog: self.catalog(),
+            remembered: self.remembered_layouts()?,
+            limits: Settings::read(&self.home)?.limits,
+            scratch: self.scratch(),
+        })
     }
 
     /// Which games have a build in place now, by the content of its library.
@@ -222,7 +234,15 @@ impl Altering<'_> {
 
     /// Puts the builds of a parcel on the rack: the label of each before its contents.
     pub(super) fn shelve(&self, parcel: &Parcel) -> Result<Vec<(Build, Added)>> {
-        let Workshop { labels, store, .. } = self.workshop;
+        let shelving = self.announce(parcel)?;
+        self.store(parcel)?;
+        self.arrive(&shelving)?;
+        Ok(shelving.builds)
+    }
+
+    /// Writes the labels of builds of which the contents are about to be stored.
+    pub(super) fn announce(&self, parcel: &Parcel) -> Result<Shelving> {
+        let labels = &self.workshop.labels;
         let mut known = self.workshop.shelf()?.builds;
         let mut out = Vec::new();
         let mut announced = Vec::new();
@@ -261,16 +281,22 @@ impl Altering<'_> {
             known.push(build.clone());
             out.push((build, Added::New));
         }
+        Ok(Shelving { builds: out, announced })
+    }
 
-        // Stored again even where it is known: a stored copy that went bad is mended so.
-        parcel.contents().into_par_iter().try_for_each(|(path, content)| {
-            let file = File::open(path).map_err(Error::io("read", path))?;
-            store.keep(&file, content, path).map_err(Error::from)
-        })?;
-        for build in &announced {
-            labels.arrived(build)?;
-        }
-        Ok(out)
+    /// Stores the contents of a parcel, also where they are known: a stored copy that went bad is mended
+    /// so.
+    pub(super) fn store(&self, parcel: &Parcel) -> Result<()> {
+        let store = &self.workshop.store;
+        parcel.contents()?.into_par_iter().try_for_each(|(path, content)| {
+            let file = File::open(&path).map_err(Error::io("read", &path))?;
+            store.keep(&file, &content, &path).map_err(Error::from)
+        })
+    }
+
+    /// Notes that the contents of builds are stored.
+    pub(super) fn arrive(&self, shelving: &Shelving) -> Result<()> {
+        shelving.announced.iter().try_for_each(|build| self.workshop.labels.arrived(build))
     }
 
     /// Takes a build off the rack. Refused while a game has it or could be rolled back to it,
@@ -353,7 +379,7 @@ fn proposal(parcel: &Parcel) -> Option<Proposal> {
     ))
     .ok()?;
     let notes = parcel.builds.first()?.notes.iter();
-    let mut texts = notes.filter_map(|note| fs::read(parcel.file_of(&note.content)?).ok());
+    let mut texts = notes.filter_map(|note| fs::read(parcel.file_of(&note.content).ok()??).ok());
     texts.find_map(|text| {
         let text = rack::decoded(&text);
         let found = pattern.captures(&text)?;

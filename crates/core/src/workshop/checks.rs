@@ -91,7 +91,8 @@ impl Workshop {
     pub(super) fn check_again(&self, view: &GameView, steps: &[Step]) -> Result<Vec<Finding>> {
         let root = &view.game.root;
         let builds = self.builds()?;
-        let catalog = self.catalog().beside(root);
+        let catalog = self.catalog();
+        let catalog = catalog.beside(root);
         let pins = self.pins_of(&view.game.id);
         let ledger = self.ledger(root)?;
         let ground = OnDisk::new(&self.store, view, None);

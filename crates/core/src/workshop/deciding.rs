@@ -1,7 +1,7 @@
 //! Decides what is fitted: the build that was named, or the newest that nothing stops, together with
 //! what it is tied to.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
 use super::conditions::unless_in_use;
@@ -11,6 +11,7 @@ use crate::change::Deed;
 use crate::check::{Along, Finding, conflicts, requires, ties_unsolvable, version_passed_over};
 use crate::error::{Error, Result};
 use crate::game::Pin;
+use crate::path::followed;
 use crate::path::{TreePath, fold, same_name};
 use crate::plan::{self, Candidate, Choice, Fit, Ledger, Plan};
 use crate::rack::{self, Build, BuildSpec, Needs, Parcel, Told};
@@ -72,7 +73,8 @@ impl Workshop {
             })?;
         }
         let builds = self.builds()?;
-        let catalog = self.catalog().beside(&view.game.root);
+        let catalog = self.catalog();
+        let catalog = catalog.beside(&view.game.root);
         let pins = self.pins_of(&view.game.id);
         let root = &view.game.root;
         let ledger = self.ledger(root)?;
@@ -86,9 +88,20 @@ impl Workshop {
         let on_rack = builds.iter().any(|build| of_family(&build));
         // A folder may happen to be named like a build; a file hardly is.
         let package = path.is_file() || !on_rack && path.is_dir();
-        let parcel =
-            if package { Some(self.open_parcel(path, &Told::default(), progress)?) } else { None };
-        let ground = OnDisk::new(&self.store, view, parcel.as_ref());
+        let (parcel, seen) = if package {
+            let name = path.file_name().unwrap_or_default().to_string_lossy();
+            // Both can be large: what comes is read at the same time as what it will most likely replace.
+            let (package, context) = (followed(path), self.package_context()?);
+            let store = &self.store;
+            let (parcel, seen) = rayon::join(
+                || Parcel::open(&package, &Told::default(), &context, progress),
+                || OnDisk::ahead(store, view, &name),
+            );
+            (Some(parcel?), seen)
+        } else {
+            (None, HashMap::new())
+        };
+        let ground = OnDisk::new(&self.store, view, parcel.as_ref()).having_seen(seen);
         let planner = Planner {
             view,
             options,
@@ -107,7 +120,7 @@ impl Workshop {
             let build = rack::find(&builds, &spec, &needs(view))?;
             (planner.plan(build, &[])?, build.clone())
         };
-        let contents = parcel.as_ref().map(Parcel::contents).unwrap_or_default();
+        let contents = parcel.as_ref().map(Parcel::contents).transpose()?.unwrap_or_default();
         plan.supplied = contents.iter().map(|(_, content)| content.size).sum();
         self.add_conditions(&mut plan);
         plan.override_stops(&options.despite);

@@ -1,7 +1,7 @@
 //! Looks after the home: what is wrong with it, what can be mended, and what nothing needs any more.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use super::recovery::scope_of;
 use super::{Altering, History, Workshop};
@@ -9,8 +9,8 @@ use crate::change::{Change, RecordState};
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::game::Game;
-use crate::rack::Build;
-use crate::state::{Passing, Shelf};
+use crate::rack::{Build, clear_scratch, scratch_left};
+use crate::state::Shelf;
 use upright_spanner_change::{Fault, Found, NoCopies, Place, Progress, Territory};
 
 /// What was found.
@@ -112,8 +112,8 @@ impl Workshop {
             home: self.home.clone(),
             index: self.database.faults(),
             interrupted: self.interrupted()?,
-            leftovers: self.leftovers(&history, &shelf),
-            arrived: self.arrived(&shelf).cloned().collect(),
+            leftovers: leftovers(&history, &shelf, &self.scratch()),
+            arrived: shelf.unnoted,
             journal: history.faults,
             labels: shelf.faults,
             words: self.words_fault().map(|error| error.to_string()),
@@ -195,27 +195,15 @@ impl Workshop {
     }
 }
 
-impl Workshop {
-    /// Files at spare places of changes that are over, and labels of builds that never arrived. Nothing
-    /// is taken for ours by its name: the journal says what is.
-    fn leftovers(&self, history: &History, shelf: &Shelf) -> Vec<PathBuf> {
-        let spares = history.changes.iter().filter_map(spares_left);
-        let spares = spares.flat_map(|(territory, spares)| {
-            spares.into_iter().map(move |spare| territory.path(&spare)).collect::<Vec<_>>()
-        });
-        let stray = shelf.passing.iter().filter(|label| !self.is_whole(label));
-        spares.chain(stray.map(|label| label.path.clone())).collect()
-    }
-
-    /// Labels of builds of which all is stored, though it is not noted: the program ended before that,
-    /// or the label was cut off.
-    fn arrived<'a>(&'a self, shelf: &'a Shelf) -> impl Iterator<Item = &'a PathBuf> {
-        shelf.passing.iter().filter(|label| self.is_whole(label)).map(|label| &label.path)
-    }
-
-    fn is_whole(&self, label: &Passing) -> bool {
-        !label.is_dropped && label.contents.iter().all(|content| self.store.is_whole(content))
-    }
+/// Files at spare places of changes that are over, labels of builds that never arrived, and what was being
+/// unpacked. In a game nothing is taken for ours by its name: the journal says what is.
+fn leftovers(history: &History, shelf: &Shelf, scratch: &Path) -> Vec<PathBuf> {
+    let spares = history.changes.iter().filter_map(spares_left);
+    let spares = spares.flat_map(|(territory, spares)| {
+        spares.into_iter().map(move |spare| territory.path(&spare)).collect::<Vec<_>>()
+    });
+    let labels = shelf.passing.iter().map(|label| label.path.clone());
+    spares.chain(labels).chain(scratch_left(scratch)).collect()
 }
 
 /// Every content that a change names.
@@ -264,10 +252,6 @@ impl Altering<'_> {
             let needed: BTreeSet<Content> =
                 needed.into_iter().map(|(content, _)| content).collect();
             for label in &shelf.passing {
-                if self.workshop.is_whole(label) {
-                    labels.note_arrived(&label.path)?;
-                    continue;
-                }
                 for content in label.contents.iter().filter(|content| !needed.contains(content)) {
                     store.drop_content(content)?;
                 }
@@ -275,7 +259,11 @@ impl Altering<'_> {
                 mended.removed.push(label.path.clone());
             }
         }
+        for label in &shelf.unnoted {
+            labels.note_arrived(label)?;
+        }
         store.clear_partial()?;
+        mended.removed.extend(clear_scratch(&self.workshop.scratch())?);
         Ok(mended)
     }
 

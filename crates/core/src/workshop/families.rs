@@ -3,9 +3,10 @@
 use std::path::Path;
 
 use super::Workshop;
-use crate::catalog::{Catalog, Family, Lesson, parse};
+use crate::catalog::{Catalog, Family, LONGEST_CATALOG, Lesson, parse};
 use crate::error::{Error, Result};
 use crate::image::Facts;
+use crate::image::file::text_of;
 use crate::path::same_name;
 use crate::rack::Parcel;
 
@@ -45,7 +46,7 @@ impl Workshop {
     /// Describes a sample file in the catalog, and gives the new family.
     pub fn learn_family(&self, file: &Path, lesson: Lesson) -> Result<Family> {
         // The user's own link stands for what it leads to.
-        let linked = crate::survey::canonical(file).unwrap_or_else(|_| file.to_owned());
+        let linked = crate::path::canonical(file).unwrap_or_else(|_| file.to_owned());
         let facts = Facts::read(&linked).map_err(Error::image(file))?;
         let name = file.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         self.learn(&name, &facts, lesson)
@@ -64,7 +65,7 @@ impl Workshop {
         }
         let path = self.home.join("catalog").join(LEARNED);
         let id = Catalog::learn(&path, facts, name, lesson)?;
-        let text = std::fs::read_to_string(&path).map_err(Error::io("read", &path))?;
+        let text = text_of(&path, LONGEST_CATALOG).map_err(Error::io("read", &path))?;
         let families = parse(&path, &text).map_err(Error::Catalog)?;
         let learned = families.into_iter().rfind(|family| family.id == id);
         learned.ok_or_else(|| Error::Id { id: id.clone(), like: id })

@@ -6,10 +6,10 @@ use super::{Altering, OnDisk, Workshop};
 use crate::error::{Error, Result};
 use crate::game::version::told;
 use crate::game::{Game, GameEdit, GameVersion};
-use crate::path::same_name;
+use crate::path::{canonical, same_name};
 use crate::plan::{Entry, Ground, Ledger};
 use crate::state::{Moved, Words};
-use crate::survey::{self, GameView};
+use crate::survey::GameView;
 use upright_spanner_change::Progress;
 
 impl Workshop {
@@ -141,7 +141,7 @@ impl Workshop {
         let games = self.games()?;
         let by_id = games.iter().find(|game| same_name(&game.id, name));
         let by_title = || games.iter().find(|game| same_name(&game.title, name));
-        let folder = survey::canonical(Path::new(name)).or_else(|_| std::path::absolute(name)).ok();
+        let folder = canonical(Path::new(name)).or_else(|_| std::path::absolute(name)).ok();
         let by_folder = || games.iter().find(|game| Some(&game.root) == folder.as_ref());
         Ok(by_id.or_else(by_title).or_else(by_folder).cloned())
     }
@@ -170,7 +170,7 @@ impl Altering<'_> {
     /// [`Error::UnknownRoot`] where it is none.
     pub fn forget_library_root(&self, path: &Path) -> Result<PathBuf> {
         let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
-        let root = survey::canonical(path).unwrap_or(absolute);
+        let root = canonical(path).unwrap_or(absolute);
         self.edit(|words| {
             if !words.roots.contains(&root) {
                 let known = words.roots.iter().map(|root| root.display().to_string()).collect();
@@ -278,7 +278,7 @@ impl Altering<'_> {
 
 /// A folder as the system spells it.
 fn folder(path: &Path) -> Result<PathBuf> {
-    let root = survey::canonical(path).map_err(Error::io("look at", path))?;
+    let root = canonical(path).map_err(Error::io("look at", path))?;
     if root.is_dir() && root.to_str().is_some() {
         return Ok(root);
     }

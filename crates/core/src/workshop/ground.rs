@@ -10,15 +10,12 @@ use crate::check::Images;
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::image::{Facts, Image};
-use crate::path::TreePath;
-use crate::plan::{Ground, Place};
+use crate::path::{TreePath, same_name};
+use crate::plan::{Ground, LONGEST_SETTINGS, Place};
 use crate::rack::Parcel;
 use crate::survey::GameView;
 use upright_spanner_change::carrier::{self, Carriers};
 use upright_spanner_change::{Scope, Store, Territory};
-
-/// The largest settings file that is merged: no program writes one of this length.
-const LARGEST_SETTINGS: u64 = 16 << 20;
 
 /// A game's folder with the store, and the package that a build may have to be taken from.
 /// What was read once is kept: nothing changes while a plan is made.
@@ -46,17 +43,37 @@ impl<'a> OnDisk<'a> {
         }
     }
 
+    /// Looks at the libraries of a name before anybody asks: they can be read while something else is.
+    pub fn ahead(store: &Store, view: &GameView, name: &str) -> HashMap<Target, Side> {
+        let ground = OnDisk::new(store, view, None);
+        let named = view
+            .libraries
+            .iter()
+            .filter(|library| !library.put_aside && same_name(library.path.file_name(), name));
+        let targets = named.map(|library| Target::File(library.path.clone().into()));
+        targets.filter_map(|target| Some((target.clone(), ground.look(&target).ok()?))).collect()
+    }
+
+    /// The same ground with what was seen of it already.
+    pub fn having_seen(mut self, seen: HashMap<Target, Side>) -> Self {
+        self.held.get_mut().extend(seen);
+        self
+    }
+
     fn territory(&self) -> Result<&Territory> {
         self.territory
             .as_ref()
             .map_err(|_| Error::io("open", &self.root)(std::io::ErrorKind::NotFound.into()))
     }
 
+    fn unpacked(&self, content: &Content) -> Result<Option<PathBuf>> {
+        self.parcel.map_or(Ok(None), |parcel| parcel.file_of(content))
+    }
+
     /// The file of a build: in the package that it is not yet stored from, else in the store.
     fn path_of(&self, content: &Content) -> Result<PathBuf> {
-        let unpacked = self.parcel.and_then(|parcel| parcel.file_of(content));
-        match unpacked {
-            Some(path) => Ok(path.to_owned()),
+        match self.unpacked(content)? {
+            Some(path) => Ok(path),
             None => Ok(self.store.file(content)?),
         }
     }
@@ -98,7 +115,7 @@ impl Ground for OnDisk<'_> {
     }
 
     fn bytes(&self, place: &Place) -> Result<Vec<u8>> {
-        Ok(self.territory()?.bytes(place, LARGEST_SETTINGS)?)
+        Ok(self.territory()?.bytes(place, LONGEST_SETTINGS)?)
     }
 
     fn spelled(&self, place: Place) -> Place {
@@ -115,8 +132,8 @@ impl Ground for OnDisk<'_> {
     }
 
     fn stored(&self, content: &Content) -> Result<Vec<u8>> {
-        match self.parcel.and_then(|parcel| parcel.file_of(content)) {
-            Some(path) => std::fs::read(path).map_err(Error::io("read", path)),
+        match self.unpacked(content)? {
+            Some(path) => std::fs::read(&path).map_err(Error::io("read", &path)),
             None => Ok(self.store.bytes(content)?),
         }
     }

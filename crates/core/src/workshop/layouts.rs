@@ -5,12 +5,17 @@ use std::path::Path;
 
 use super::Workshop;
 use crate::error::{Error, Result};
+use crate::image::file::text_of;
+use crate::path::followed;
 use crate::rack::{Build, LayoutFile, Parcel};
+
+/// A layout of 50,000 files, which is as many as a package may have, has some 6 MB.
+const LONGEST_LAYOUT: u64 = 2 << 20;
 
 impl Workshop {
     /// Reads a layout that the user wrote.
     pub fn read_layout(path: &Path) -> Result<LayoutFile> {
-        let text = fs::read_to_string(path).map_err(Error::io("read", path))?;
+        let text = text_of(&followed(path), LONGEST_LAYOUT).map_err(Error::io("read", path))?;
         LayoutFile::parse(path, &text).map_err(Error::Catalog)
     }
 

@@ -82,6 +82,11 @@ impl Workshop {
         &self.home
     }
 
+    /// Where archives are unpacked.
+    fn scratch(&self) -> PathBuf {
+        self.home.join("scratch")
+    }
+
     /// Surveys everything below some paths. The games found are remembered by id, which writes to
     /// nothing but the index.
     ///
@@ -126,14 +131,15 @@ impl Workshop {
 
     /// What the labels of the rack say.
     fn shelf(&self) -> Result<Shelf> {
-        self.labels.read(|content| {
+        let facts = |content: &crate::content::Content| {
             let known = self.database.image(content);
             known.or_else(|| {
                 let facts = crate::image::Facts::read(&self.store.file(content).ok()?).ok()?;
                 self.database.keep_image(content, &facts);
                 Some(facts)
             })
-        })
+        };
+        self.labels.read(facts, |content| self.store.has(content))
     }
 
     fn engine<'a>(&'a self, progress: &'a dyn Progress) -> Engine<'a> {
@@ -147,7 +153,7 @@ impl Workshop {
 fn needs_taking_over(index: &Path) -> bool {
     // The version that the user of the database gave it stands at byte 60, as a big-endian number.
     const VERSION: std::ops::Range<usize> = 60..64;
-    let start = crate::file::bytes_of(index, 64).unwrap_or_default();
+    let start = crate::image::file::start_of(index, 64).unwrap_or_default();
     let version =
         start.get(VERSION).and_then(|bytes| bytes.try_into().ok()).map(i32::from_be_bytes);
     version.is_some_and(|version| (1..=3).contains(&version))
@@ -165,10 +171,18 @@ impl Altering<'_> {
         fit: Option<&crate::rack::Parcel>,
         progress: &dyn Progress,
     ) -> Result<Change> {
-        if let Some(parcel) = fit {
-            self.shelve(parcel)?;
+        let Some(parcel) = fit else { return self.apply(plan, progress) };
+        let contents = parcel.contents()?.into_iter();
+        let shelving = self.announce(parcel)?;
+        let new = contents.map(|(file, content)| Supply::File(file, content));
+        let supplies = new.chain(merged(plan.plan())).collect();
+        let changed = self.apply_with(plan, supplies, progress);
+        // The build goes on the rack though its fit failed, if it can; and where all of it is stored, it is
+        // there though that cannot be noted.
+        if changed.is_ok() || self.store(parcel).is_ok() {
+            let _ = self.arrive(&shelving);
         }
-        self.apply(plan, progress)
+        changed
     }
 
     /// Carries out a plan that nothing stops.
@@ -176,10 +190,7 @@ impl Altering<'_> {
     /// # Errors
     /// Where it was not done; the error says how everything was left.
     pub fn apply(&self, cleared: Cleared, progress: &dyn Progress) -> Result<Change> {
-        let plan = cleared.plan();
-        let is_done = |merge: &&Merge| plan.steps.iter().any(|step| *step.place() == merge.place);
-        let merges = plan.merges.iter().filter(is_done);
-        let supplies = merges.map(|merge| Supply::Bytes(merge.merged.bytes.clone())).collect();
+        let supplies = merged(cleared.plan()).collect();
         self.apply_with(cleared, supplies, progress)
     }
 
@@ -250,6 +261,12 @@ impl Workshop {
         }
         Ok(())
     }
+}
+
+/// The settings files that a plan merges, as they will be.
+fn merged(plan: &Plan) -> impl Iterator<Item = Supply> {
+    let is_done = |merge: &&Merge| plan.steps.iter().any(|step| *step.place() == merge.place);
+    plan.merges.iter().filter(is_done).map(|merge| Supply::Bytes(merge.merged.bytes.clone()))
 }
 
 fn draft(plan: Plan, supplies: Vec<Supply>) -> Draft {

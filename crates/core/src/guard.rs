@@ -1,0 +1,21 @@
+//! Contains what libraries do with files of strangers: one that falls over ends its work, and nothing else.
+
+use std::cell::Cell;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+
+thread_local! {
+    static CONTAINED: Cell<bool> = const { Cell::new(false) };
+}
+
+/// Does something; gives nothing where it panics. What it altered is not to be used any more then.
+pub(crate) fn contained<T>(work: impl FnOnce() -> T) -> Option<T> {
+    let before = CONTAINED.replace(true);
+    let done = catch_unwind(AssertUnwindSafe(work)).ok();
+    CONTAINED.set(before);
+    done
+}
+
+/// Whether a panic of this thread is contained, so that nobody needs to be told of it.
+pub fn is_contained() -> bool {
+    CONTAINED.get()
+}

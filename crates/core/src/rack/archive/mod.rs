@@ -1,0 +1,582 @@
+//! Unpacks what people download: a library, a folder, a zip, a 7z, and an archive inside one.
+//!
+//! Nothing in an archive decides where anything is written: entries are unpacked into memory, or into
+//! numbered files of a scratch folder, which goes away with the [`Package`]. An archive with one entry that
+//! could do harm is refused as a whole, with the entry named. What an archive states of itself is checked
+//! before a library unpacks it, and how much comes out has a limit.
+
+mod scratch;
+mod seven_zip;
+mod zip;
+
+use std::collections::{HashMap, HashSet};
+use std::fs::{self, File};
+use std::io::{self, Read, Seek, Write};
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+
+use ::zip::ZipArchive;
+use ::zip::read::ZipFile;
+use filetime::FileTime;
+use sevenz_rust2::{ArchiveEntry, ArchiveReader, Password};
+
+use self::scratch::Scratch;
+pub(crate) use self::scratch::{clear_scratch, scratch_left};
+use super::Source;
+use crate::content::{Content, Hasher, content_of};
+use crate::error::{Error, Files, Result};
+use crate::guard::contained;
+use crate::image::file::open_plain;
+use crate::path::{TreePath, extension, fold, stem};
+use crate::settings::Limits;
+use upright_spanner_change::Progress;
+
+/// What a file, folder or archive holds, unpacked.
+#[derive(Debug)]
+pub struct Package {
+    /// What it was taken from.
+    pub source: Source,
+    /// Its files, in the order of their paths.
+    pub entries: Vec<Entry>,
+    scratch: Option<Scratch>,
+}
+
+/// A file of a package.
+#[derive(Debug, Clone)]
+pub struct Entry {
+    /// Its path in the package.
+    pub path: TreePath,
+    /// Where its content is.
+    held: Held,
+    /// What is in it.
+    pub content: Content,
+    /// Its date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+}
+
+/// Where the content of an entry is.
+#[derive(Debug, Clone)]
+enum Held {
+    File(PathBuf),
+    /// Small ones of an archive: to make a file takes longer than to unpack them.
+    Memory(Vec<u8>),
+}
+
+/// So long an entry is to be held in memory, and so much all that are.
+const SMALL: u64 = 64 << 10;
+const MOST_HELD: u64 = 16 << 20;
+
+/// What can be read at any place.
+pub trait ReadAnywhere: Read + Seek {}
+impl<T: Read + Seek> ReadAnywhere for T {}
+
+impl Entry {
+    /// Opens its content.
+    pub fn open(&self) -> io::Result<Box<dyn ReadAnywhere + '_>> {
+        Ok(match &self.held {
+            Held::File(path) => Box::new(open_plain(path)?),
+            Held::Memory(bytes) => Box::new(io::Cursor::new(bytes)),
+        })
+    }
+
+    /// All of its content, which is not checked to be short.
+    pub fn bytes(&self) -> io::Result<Vec<u8>> {
+        let mut bytes = Vec::new();
+        self.open()?.read_to_end(&mut bytes)?;
+        Ok(bytes)
+    }
+
+    /// Whether it is the file at `path` itself.
+    pub fn is_at(&self, path: &Path) -> bool {
+        matches!(&self.held, Held::File(file) if file == path)
+    }
+
+    /// A file with its content, made in the scratch folder where it is in memory.
+    fn file(&self, scratch: Option<&Scratch>) -> Result<PathBuf> {
+        match (&self.held, scratch) {
+            (Held::File(path), _) => Ok(path.clone()),
+            (Held::Memory(bytes), Some(scratch)) => {
+                let path = scratch.folder().join(self.content.blake3.to_string());
+                if fs::metadata(&path).is_ok_and(|there| there.len() == self.content.size) {
+                    return Ok(path);
+                }
+                fs::write(&path, bytes).map_err(Error::io("write", &path))?;
+                Ok(path)
+            }
+            (Held::Memory(_), None) => unreachable!("only archives have small entries"),
+        }
+    }
+}
+
+const DO_NOT_USE: &str = "Do not use this archive: it was made to do harm, or by mistake.";
+const GET_AGAIN: &str = "Get the archive again from where it came from.";
+const UNPACK_BY_HAND: &str =
+    "If you trust the archive, unpack it by hand and add the folder with what you need.";
+
+/// A longer list of contents no archive needs: a hundred thousand names have room in it.
+const MOST_DIRECTORY: u64 = 32 << 20;
+
+/// Up to this length an archive may hold anything; beyond it, so many times its own length.
+const ANY_RATIO: u64 = 64 << 20;
+const MOST_RATIO: u64 = 200;
+
+/// So much is written before it is looked once more whether there is room.
+const BETWEEN_LOOKS: u64 = 64 << 20;
+
+/// Why an archive is not unpacked, and what to do.
+#[derive(Debug)]
+struct Fault {
+    why: String,
+    advice: &'static str,
+}
+
+impl Fault {
+    fn encrypted() -> Self {
+        let advice = "Unpack it with its password and add the folder.";
+        Self { why: "it is encrypted".to_owned(), advice }
+    }
+
+    fn entries(limits: &Limits) -> Self {
+        let why = format!("it holds more than {} entries", limits.entries);
+        Self { why, advice: "Unpack it by hand and add what you need." }
+    }
+}
+
+/// What an archive says that it holds.
+#[derive(Debug)]
+struct Outline {
+    entries: usize,
+    unpacked: u64,
+    /// Of each file of a zip where it is, and its length packed and unpacked.
+    extents: Vec<[u64; 3]>,
+}
+
+impl Package {
+    /// Takes in what lies at `path`; what is packed is unpacked into a folder in `space`.
+    pub fn open(
+        path: &Path,
+        limits: &Limits,
+        space: &Path,
+        progress: &dyn Progress,
+    ) -> Result<Self> {
+        let name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+        if path.is_dir() {
+            return folder(path, name, limits);
+        }
+        let content = content_of(path)?;
+        let modified = date_of(path)?;
+        let source = Source { name: name.clone(), blake3: content.blake3, modified };
+        let Some(kind) = Kind::of(path)? else {
+            let entry_path = TreePath::new(&name).map_err(|_| {
+                refusal(path, format!("`{name}` is no name for a file"), "Rename it first.")
+            })?;
+            let held = Held::File(path.to_owned());
+            let entry = Entry { path: entry_path, held, content, modified };
+            return Ok(Self { source, entries: vec![entry], scratch: None });
+        };
+        let scratch = Scratch::new(space)?;
+        let most = content.size.saturating_mul(MOST_RATIO).max(ANY_RATIO).min(limits.unpacked);
+        let mut unpacker = Unpacker {
+            archive: path.to_owned(),
+            scratch: &scratch,
+            limits: Limits { unpacked: most, ..*limits },
+            progress,
+            seen: HashMap::new(),
+            admitted: 0,
+            unpacked: 0,
+            since_look: 0,
+            held: 0,
+            entries: Vec::new(),
+        };
+        progress.begin(&format!("unpacking {name}"), None);
+        let unpacked = unpacker.unpack(path, kind, "").and_then(|()| unpacker.unpack_inner());
+        progress.end();
+        unpacked?;
+        let mut entries = std::mem::take(&mut unpacker.entries);
+        entries.sort_by(|a, b| a.path.cmp(&b.path));
+        Ok(Self { source, entries, scratch: Some(scratch) })
+    }
+}
+
+impl Package {
+    /// A file with the content of one of its entries.
+    pub fn file_of(&self, entry: &Entry) -> Result<PathBuf> {
+        entry.file(self.scratch.as_ref())
+    }
+}
+
+/// A kind of archive, told by its first bytes.
+#[derive(Debug, Clone, Copy)]
+enum Kind {
+    Zip,
+    SevenZip,
+}
+
+impl Kind {
+    fn of(path: &Path) -> Result<Option<Self>> {
+        let mut start = Vec::new();
+        let read = File::open(path).and_then(|file| file.take(6).read_to_end(&mut start));
+        read.map_err(Error::io("read", path))?;
+        Ok(match start[..] {
+            [b'P', b'K', 3 | 5 | 7, 4 | 6 | 8, ..] => Some(Self::Zip),
+            [b'7', b'z', 0xBC, 0xAF, 0x27, 0x1C] => Some(Self::SevenZip),
+            _ => None,
+        })
+    }
+}
+
+fn refusal(path: &Path, why: String, advice: &'static str) -> Error {
+    Error::Archive { path: path.to_owned(), why, advice }
+}
+
+fn date_of(path: &Path) -> Result<(i64, u32)> {
+    let metadata = fs::metadata(path).map_err(Error::io("look at", path))?;
+    let modified = FileTime::from_last_modification_time(&metadata);
+    Ok((modified.unix_seconds(), modified.nanoseconds()))
+}
+
+/// The files of a folder, where they are. Links are passed over.
+fn folder(path: &Path, name: String, limits: &Limits) -> Result<Package> {
+    let mut entries = Vec::new();
+    let mut digest = Hasher::default();
+    let walk = ignore::WalkBuilder::new(path)
+        .standard_filters(false)
+        .follow_links(false)
+        .sort_by_file_name(std::cmp::Ord::cmp)
+        .build();
+    for found in walk {
+        let found = found.map_err(|error| {
+            refusal(path, error.to_string(), "Check that you may read all of it.")
+        })?;
+        if !found.file_type().is_some_and(|kind| kind.is_file()) {
+            continue;
+        }
+        if entries.len() >= limits.entries {
+            let why = format!("it holds more than {} files", limits.entries);
+            return Err(refusal(path, why, "Give the folder that holds the build alone."));
+        }
+        let file = found.path().to_owned();
+        let relative = TreePath::below(path, &file)
+            .map_err(|error| refusal(path, error.to_string(), "Rename that file."))?;
+        let content = content_of(&file)?;
+        digest.update(relative.as_str().as_bytes());
+        digest.update(content.blake3.to_string().as_bytes());
+        let modified = date_of(&file)?;
+        entries.push(Entry { path: relative, held: Held::File(file), content, modified });
+    }
+    let modified = date_of(path)?;
+    let source = Source { name, blake3: digest.finish().blake3, modified };
+    Ok(Package { source, entries, scratch: None })
+}
+
+/// Unpacks an archive, and those inside it, into numbered files.
+struct Unpacker<'a> {
+    archive: PathBuf,
+    scratch: &'a Scratch,
+    limits: Limits,
+    progress: &'a dyn Progress,
+    /// Paths taken so far, as games compare them, each with its spelling.
+    seen: HashMap<String, String>,
+    /// Entries so far, folders counted in.
+    admitted: usize,
+    unpacked: u64,
+    /// How much was written since it was last looked whether there is room.
+    since_look: u64,
+    /// How much is held in memory.
+    held: u64,
+    entries: Vec<Entry>,
+}
+
+impl Unpacker<'_> {
+    /// Unpacks one archive; `prefix` is where an archive inside another lies.
+    fn unpack(&mut self, path: &Path, kind: Kind, prefix: &str) -> Result<()> {
+        let mut file = File::open(path).map_err(Error::io("read", path))?;
+        let outline = match kind {
+            Kind::Zip => zip::check(&mut file, &self.limits),
+            Kind::SevenZip => seven_zip::check(&mut file, &self.limits),
+        };
+        let outline = outline.map_err(|fault| self.fault(fault))?;
+        self.expect_room(&outline)?;
+        let before = self.admitted;
+        let archive = self.archive.clone();
+        // A library that falls over says no more than that the archive is damaged.
+        let fallen = || refusal(&archive, "the archive is damaged".to_owned(), GET_AGAIN);
+        contained(|| match kind {
+            Kind::Zip => self.unpack_zip(file, prefix, &outline),
+            Kind::SevenZip => self.unpack_7z(file, prefix),
+        })
+        .unwrap_or_else(|| Err(fallen()))?;
+        if self.admitted - before == outline.entries {
+            return Ok(());
+        }
+        let why = "not all that it lists could be found in it".to_owned();
+        Err(refusal(&self.archive, why, UNPACK_BY_HAND))
+    }
+
+    fn fault(&self, fault: Fault) -> Error {
+        refusal(&self.archive, fault.why, fault.advice)
+    }
+
+    /// Fails where an archive holds more than is allowed, or than there is room for.
+    fn expect_room(&self, outline: &Outline) -> Result<()> {
+        if self.admitted.saturating_add(outline.entries) > self.limits.entries {
+            return Err(self.fault(Fault::entries(&self.limits)));
+        }
+        if outline.unpacked > self.limits.unpacked.saturating_sub(self.unpacked) {
+            let why = format!(
+                "it unpacks to more than is allowed ({} MB, and {} MB are)",
+                self.unpacked.saturating_add(outline.unpacked).div_ceil(1 << 20),
+                self.limits.unpacked >> 20
+            );
+            return Err(refusal(&self.archive, why, UNPACK_BY_HAND));
+        }
+        self.expect_free(outline.unpacked)
+    }
+
+    /// Fails where there is no room for so many bytes.
+    fn expect_free(&self, wanted: u64) -> Result<()> {
+        let free = self.scratch.room()?;
+        if wanted <= free {
+            return Ok(());
+        }
+        let why = format!(
+            "to unpack it takes {} MB, and where the home is only {} MB are free",
+            wanted.div_ceil(1 << 20),
+            free >> 20
+        );
+        Err(refusal(&self.archive, why, "Make room on that disk, and try again."))
+    }
+
+    /// Unpacks the archives among the entries, one level down; the archives themselves go.
+    fn unpack_inner(&mut self) -> Result<()> {
+        let mut inner = Vec::new();
+        // Other files are zips inside as well, and are meant as they are.
+        let named = |entry: &Entry| ["zip", "7z"].contains(&&*extension(entry.path.file_name()));
+        for (index, entry) in self.entries.iter().enumerate().filter(|(_, entry)| named(entry)) {
+            if let Some(kind) = Kind::of(&entry.file(Some(self.scratch))?)? {
+                inner.push((index, kind));
+            }
+        }
+        for &(index, kind) in &inner {
+            let entry = self.entries[index].clone();
+            self.unpack(&entry.file(Some(self.scratch))?, kind, stem(entry.path.as_str()))?;
+        }
+        let inner: HashSet<usize> = inner.into_iter().map(|(index, _)| index).collect();
+        let mut index = 0..;
+        self.entries.retain(|_| index.next().is_none_or(|index| !inner.contains(&index)));
+        Ok(())
+    }
+
+    fn unpack_zip(
+        &mut self,
+        reader: impl Read + Seek,
+        prefix: &str,
+        outline: &Outline,
+    ) -> Result<()> {
+        let archive = self.archive.clone();
+        let damaged = |error: &dyn std::fmt::Display| {
+            refusal(&archive, format!("the archive is damaged ({error})"), GET_AGAIN)
+        };
+        let mut archive = ZipArchive::new(reader).map_err(|error| damaged(&error))?;
+        if archive.len() != outline.entries {
+            return Err(damaged(&"some of its files have one name"));
+        }
+        for (index, extent) in outline.extents.iter().enumerate() {
+            let mut entry = archive.by_index(index).map_err(|error| damaged(&error))?;
+            let name = entry.name().to_owned();
+            // What was checked has to be what is unpacked.
+            if [entry.header_start(), entry.compressed_size(), entry.size()] != *extent {
+                return Err(self.refuse(&name, "has several sizes", DO_NOT_USE));
+            }
+            if entry.is_symlink() {
+                return Err(self.refuse(&name, "is a link", DO_NOT_USE));
+            }
+            let (directory, size, modified) = (entry.is_dir(), entry.size(), zip_date(&entry));
+            if let Some(path) = self.admit(&name, prefix, directory)? {
+                self.take(path, &name, size, modified, &mut entry)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn unpack_7z(&mut self, reader: impl Read + Seek, prefix: &str) -> Result<()> {
+        let mut archive = ArchiveReader::new(reader, Password::empty())
+            .map_err(|error| self.damaged_7z(&error))?;
+        archive.set_thread_count(1);
+        // The library hands entries to a function of its own error type: ours waits here.
+        let mut failed = None;
+        let outcome = archive.for_each_entries(|entry, content| {
+            // It goes on with what is packed apart.
+            if failed.is_none() {
+                failed = self.take_7z(entry, prefix, content).err();
+            }
+            Ok(failed.is_none())
+        });
+        match (failed, outcome) {
+            (Some(error), _) => Err(error),
+            (None, Err(error)) => Err(self.damaged_7z(&error)),
+            (None, Ok(())) => Ok(()),
+        }
+    }
+
+    fn take_7z(
+        &mut self,
+        entry: &ArchiveEntry,
+        prefix: &str,
+        content: &mut dyn Read,
+    ) -> Result<()> {
+        const REPARSE_POINT: u32 = 0x400;
+        const UNIX_MODE: u32 = 0x8000;
+        const UNIX_KIND: u32 = 0o170_000;
+        const UNIX_LINK: u32 = 0o120_000;
+        let name = entry.name();
+        let attributes = entry.windows_attributes();
+        let unix_link = attributes & UNIX_MODE != 0 && (attributes >> 16) & UNIX_KIND == UNIX_LINK;
+        if unix_link || attributes & REPARSE_POINT != 0 {
+            return Err(self.refuse(name, "is a link", DO_NOT_USE));
+        }
+        let Some(path) = self.admit(name, prefix, entry.is_directory())? else {
+            return Ok(());
+        };
+        if entry.is_directory() || entry.is_anti_item() {
+            return Ok(());
+        }
+        let modified = SystemTime::from(entry.last_modified_date());
+        let modified = FileTime::from_system_time(modified);
+        let modified = (modified.unix_seconds(), modified.nanoseconds());
+        self.take(path, name, entry.size(), modified, content)
+    }
+
+    fn damaged_7z(&self, error: &sevenz_rust2::Error) -> Error {
+        refusal(&self.archive, format!("the archive is damaged ({error})"), GET_AGAIN)
+    }
+
+    /// Checks an entry's name and that there is room for it. A folder needs no place of its own.
+    fn admit(&mut self, name: &str, prefix: &str, directory: bool) -> Result<Option<TreePath>> {
+        self.admitted += 1;
+        let trimmed = if directory { name.trim_end_matches(['/', '\\']) } else { name };
+        if let Some(what) = harm_in(trimmed) {
+            return Err(self.refuse(name, what, DO_NOT_USE));
+        }
+        // `./a.dll` and `a//b.dll` are taken as what they mean.
+        let parts = trimmed.split(['/', '\\']).filter(|part| !matches!(*part, "" | "."));
+        let prefix = Some(prefix).filter(|prefix| !prefix.is_empty());
+        let whole = prefix.into_iter().chain(parts).collect::<Vec<_>>().join("/");
+        if directory {
+            return Ok(None);
+        }
+        let path = TreePath::new(&whole)
+            .map_err(|_| self.refuse(name, "has a name that no file may have", DO_NOT_USE))?;
+        if let Some(other) = self.seen.insert(fold(path.as_str()), path.to_string()) {
+            let what = format!("and `{other}` would be the same file");
+            return Err(self.refuse(name, &what, DO_NOT_USE));
+        }
+        Ok(Some(path))
+    }
+
+    /// Unpacks one entry into a file of its own.
+    fn take(
+        &mut self,
+        path: TreePath,
+        name: &str,
+        stated: u64,
+        modified: (i64, u32),
+        content: &mut dyn Read,
+    ) -> Result<()> {
+        let room = self.limits.unpacked.saturating_sub(self.unpacked);
+        if stated > room {
+            return Err(self.refuse(name, "unpacks to more than is allowed", DO_NOT_USE));
+        }
+        let file = self.scratch.folder().join(self.entries.len().to_string());
+        let in_memory = stated <= SMALL && self.held.saturating_add(stated) <= MOST_HELD;
+        let mut memory = Vec::new();
+        let mut target: Box<dyn Write> = if in_memory {
+            Box::new(&mut memory)
+        } else {
+            Box::new(File::create_new(&file).map_err(Error::io("write", &file))?)
+        };
+        let mut hasher = Hasher::default();
+        let mut buffer = vec![0; stated.clamp(1, 64 << 10) as usize];
+        let mut left = stated;
+        loop {
+            if self.progress.is_stopped() {
+                return Err(Error::Files(Files::Stopped));
+            }
+            if self.since_look >= BETWEEN_LOOKS {
+                self.since_look = 0;
+                self.expect_free(left)?;
+            }
+            let len =
+                content.read(&mut buffer).map_err(|error| self.damaged_entry(name, &error))?;
+            if len == 0 {
+                break;
+            }
+            let Some(rest) = left.checked_sub(len as u64) else {
+                return Err(self.refuse(name, "is longer than it says", DO_NOT_USE));
+            };
+            left = rest;
+            self.since_look += len as u64;
+            hasher.update(&buffer[..len]);
+            target.write_all(&buffer[..len]).map_err(Error::io("write", &file))?;
+        }
+        if left > 0 {
+            return Err(self.refuse(name, "is shorter than it says", GET_AGAIN));
+        }
+        self.unpacked += stated;
+        self.progress.advance(1);
+        drop(target);
+        let held = if in_memory { Held::Memory(memory) } else { Held::File(file) };
+        self.held += if in_memory { stated } else { 0 };
+        self.entries.push(Entry { path, held, content: hasher.finish(), modified });
+        Ok(())
+    }
+
+    fn damaged_entry(&self, name: &str, error: &io::Error) -> Error {
+        self.refuse(name, &format!("cannot be unpacked ({error})"), GET_AGAIN)
+    }
+
+    fn refuse(&self, name: &str, what: &str, advice: &'static str) -> Error {
+        refusal(&self.archive, format!("its entry `{name}` {what}"), advice)
+    }
+}
+
+/// What is wrong with an entry's name, if anything is.
+fn harm_in(name: &str) -> Option<&'static str> {
+    const DEVICES: [&str; 6] = ["con", "prn", "aux", "nul", "conin$", "conout$"];
+    let is_device = |part: &str| {
+        let base = part.split('.').next().unwrap_or(part).trim_end().to_ascii_lowercase();
+        let numbered = |start: &str| {
+            base.strip_prefix(start).is_some_and(|n| n.chars().count() == 1 && n != "0")
+        };
+        DEVICES.contains(&base.as_str()) || numbered("com") || numbered("lpt")
+    };
+    let absolute = name.starts_with(['/', '\\']);
+    for part in name.split(['/', '\\']) {
+        if absolute || part == ".." || part.contains(':') {
+            return Some("points out of the archive");
+        }
+        if is_device(part) {
+            return Some("bears the name of a device");
+        }
+        if part.ends_with(['.', ' ']) && part != "." {
+            return Some("has a name that Windows would write otherwise");
+        }
+        if part.chars().any(|c| c.is_control() || "<>\"|?*".contains(c)) {
+            return Some("has characters in its name that no file may have");
+        }
+    }
+    None
+}
+
+/// An entry's date. Zips keep the clock's local time without a zone; it is taken as UTC.
+fn zip_date<R: Read>(entry: &ZipFile<'_, R>) -> (i64, u32) {
+    let date = entry.last_modified().and_then(|date| {
+        let part = |value: u8| i8::try_from(value).ok();
+        let (year, month) = (i16::try_from(date.year()).ok()?, part(date.month())?);
+        let day = jiff::civil::Date::new(year, month, part(date.day())?).ok()?;
+        let (hour, minute) = (part(date.hour())?.min(23), part(date.minute())?.min(59));
+        let moment = day.at(hour, minute, part(date.second())?.min(59), 0);
+        moment.in_tz("UTC").ok()
+    });
+    (date.map_or(0, |date| date.timestamp().as_second()), 0)
+}

@@ -1,0 +1,34 @@
+//! What one executable image (PE32 or PE32+) says of itself, and what its numbers mean.
+//!
+//! It knows nothing of games. [`Facts`] is what recognition needs and costs a few reads; [`Image`] adds
+//! every import and export; a [`Signature`] is checked apart. Nothing here runs or loads anything.
+//!
+//! - [`version`], [`requirement`]: version numbers as authors write them, and sets of them;
+//! - [`system`]: which libraries are Windows' own;
+//! - [`file`]: plain files, read without following a link or waiting for a pipe.
+
+mod budget;
+mod error;
+mod exports;
+pub mod file;
+mod headers;
+mod image;
+mod imports;
+mod machine;
+pub mod requirement;
+mod resource;
+mod signature;
+mod source;
+pub mod system;
+pub mod version;
+mod version_info;
+
+pub use error::ImageError;
+pub use exports::Export;
+pub use image::{Facts, Image};
+pub use imports::{Import, Symbol};
+pub use machine::{Kind, Machine};
+pub use requirement::Requirement;
+pub use signature::{Chain, Signature, SignatureStatus, Trust, TrustStore};
+pub use version::Version;
+pub use version_info::{FixedInfo, StringTable, VersionInfo};

@@ -1,0 +1,97 @@
+//! Which libraries are Windows' own, told by their names.
+
+use std::sync::LazyLock;
+
+/// Whether Windows has a library of that name that a game may load from its own folder instead.
+pub fn can_be_stood_in(name: &str) -> bool {
+    static NAMES: LazyLock<Vec<&str>> =
+        LazyLock::new(|| names(include_str!("windows-libraries.txt")));
+    is_among(&NAMES, name)
+}
+
+/// Whether Windows loads a library from its own folder whatever lies beside the program.
+///
+/// Source: the system's list of known libraries, as of Windows 11.
+pub fn is_always_windows_own(name: &str) -> bool {
+    const KNOWN: [&str; 33] = [
+        "advapi32",
+        "clbcatq",
+        "combase",
+        "comdlg32",
+        "coml2",
+        "difxapi",
+        "gdi32",
+        "gdiplus",
+        "imagehlp",
+        "imm32",
+        "kernel32",
+        "kernelbase",
+        "msctf",
+        "msvcrt",
+        "normaliz",
+        "nsi",
+        "ntdll",
+        "ole32",
+        "oleaut32",
+        "psapi",
+        "rpcrt4",
+        "sechost",
+        "setupapi",
+        "shcore",
+        "shell32",
+        "shlwapi",
+        "ucrtbase",
+        "user32",
+        "wldap32",
+        "wow64",
+        "wow64cpu",
+        "wow64win",
+        "ws2_32",
+    ];
+    let name = name.to_lowercase();
+    name.strip_suffix(".dll").is_some_and(|stem| KNOWN.binary_search(&stem).is_ok())
+        || name.starts_with("api-ms-")
+        || name.starts_with("ext-ms-")
+}
+
+/// Whether a library comes with Windows, with a graphics driver, or with the runtimes that
+/// installers of games bring.
+pub fn comes_with_windows(name: &str) -> bool {
+    static MORE: LazyLock<Vec<&str>> = LazyLock::new(|| names(include_str!("windows-more.txt")));
+    const RUNTIMES: [&str; 17] = [
+        "msvcp",
+        "msvcr",
+        "msvci",
+        "msvcm",
+        "vcruntime",
+        "vcomp",
+        "vccorlib",
+        "concrt",
+        "mfc",
+        "atl1",
+        "ucrtbase",
+        "d3dx",
+        "d3dcompiler_",
+        "x3daudio",
+        "xaudio2_",
+        "xactengine",
+        "xapofx",
+    ];
+    let folded = name.to_lowercase();
+    can_be_stood_in(name)
+        || is_always_windows_own(name)
+        || is_among(&MORE, name)
+        || folded.starts_with("windows.")
+        || RUNTIMES.iter().any(|start| folded.starts_with(start))
+        // A driver is loaded by Windows, and a program is there before what it loads.
+        || [".drv", ".exe"].iter().any(|ending| folded.ends_with(ending))
+}
+
+fn names(list: &'static str) -> Vec<&'static str> {
+    list.lines().filter(|line| !line.starts_with('#')).collect()
+}
+
+fn is_among(names: &[&str], name: &str) -> bool {
+    let name = name.to_lowercase();
+    name.strip_suffix(".dll").is_some_and(|stem| names.binary_search(&stem).is_ok())
+}
