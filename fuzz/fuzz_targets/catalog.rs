@@ -1,14 +1,90 @@
-//! Any text as a catalog file, as a layout, as a change log, as a version.
+//! Any text as a catalog file, as a layout, as a change log, as a version, as a pattern; and catalogs and
+//! layouts with every field that there is.
 #![no_main]
 
 use std::path::Path;
 
+use libfuzzer_sys::arbitrary::{self, Arbitrary};
 use libfuzzer_sys::fuzz_target;
-use upright_spanner_core::catalog::parse;
+use upright_spanner_core::catalog::{Pattern, parse};
 use upright_spanner_core::rack::{LayoutFile, since};
 use upright_spanner_core::version::Version;
 
-fuzz_target!(|text: &str| {
+/// What a text is made from.
+#[derive(Debug, Arbitrary)]
+enum Recipe<'a> {
+    Text(&'a str),
+    Catalog(Vec<Vec<(Field, Value<'a>)>>),
+    Layout { family: &'a str, files: Vec<(&'a str, &'a str, &'a str, Policy)> },
+}
+
+#[derive(Debug, Arbitrary)]
+enum Field {
+    Id,
+    Role,
+    Names,
+    Company,
+    Supports,
+    Requires,
+    Editions,
+    Generations,
+}
+
+#[derive(Debug, Arbitrary)]
+enum Value<'a> {
+    Text(&'a str),
+    Version(u8, u8, u8),
+    Raw(&'a str),
+}
+
+#[derive(Debug, Arbitrary)]
+enum Policy {
+    Replace,
+    Keep,
+    Merge,
+    Leave,
+}
+
+fn cook(recipe: Recipe<'_>) -> String {
+    match recipe {
+        Recipe::Text(text) => text.to_owned(),
+        Recipe::Catalog(families) => {
+            families.iter().fold("schema = 1\n".to_owned(), |text, family| {
+                text + "[[family]]\n" + &family.iter().map(line).collect::<String>()
+            })
+        }
+        Recipe::Layout { family, files } => {
+            let head = format!("schema = 1\nfamily = {family:?}\n");
+            files.iter().fold(head, |text, (from, bay, to, policy)| {
+                let policy = format!("{policy:?}").to_lowercase();
+                text + &format!(
+                    "[[file]]\nfrom = {from:?}\nbay = {bay:?}\nto = {to:?}\npolicy = {policy:?}\n"
+                )
+            })
+        }
+    }
+}
+
+fn line((field, value): &(Field, Value<'_>)) -> String {
+    let value = match value {
+        Value::Text(text) => format!("{text:?}"),
+        Value::Version(a, b, c) => format!("\">={a}.{b}.{c}\""),
+        Value::Raw(text) => (*text).to_owned(),
+    };
+    match field {
+        Field::Id => format!("id = {value}\n"),
+        Field::Role => format!("role = {value}\n"),
+        Field::Names => format!("names = [{value}]\n"),
+        Field::Company => format!("company = {value}\n"),
+        Field::Supports => format!("supports = [{{ builds = {value}, game = {value} }}]\n"),
+        Field::Requires => format!("requires = [{{ family = \"a\", versions = {value} }}]\n"),
+        Field::Editions => format!("editions = [{{ editions = [{value}] }}]\n"),
+        Field::Generations => format!("generations = [{{ versions = {value}, label = \"a\" }}]\n"),
+    }
+}
+
+fuzz_target!(|recipe: Recipe<'_>| {
+    let text = &*cook(recipe);
     match parse(Path::new("catalog.toml"), text) {
         Ok(families) => assert!(families.iter().all(|family| !family.criteria.is_empty())),
         Err(error) => assert!(error.line >= 1 && error.line <= text.matches('\n').count() + 1),
@@ -20,5 +96,8 @@ fuzz_target!(|text: &str| {
         assert_eq!(version.to_string().parse::<Version>(), Ok(version.clone()));
         let said = since(text, &version, &version);
         assert!(said.is_none_or(|said| said.lines().count() <= text.lines().count()));
+    }
+    if let Ok(pattern) = Pattern::new(text) {
+        let _ = pattern.is_match(text);
     }
 });

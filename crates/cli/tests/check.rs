@@ -209,7 +209,7 @@ fn a_loader_is_told_the_names_that_this_game_loads() {
 #[test]
 fn signers_are_compared_and_broken_signatures_stop() {
     let bench = Bench::empty();
-    let signed = include_bytes!("../../core/tests/data/p256-sha256.dll");
+    let signed = include_bytes!("../../image/tests/data/p256-sha256.dll");
     let exe = world::game_exe(Bits::Bits64, "Pier", "Nine Knots", [1, 0, 0, 0]);
     bench.write(&format!("{GAME}/Pier.exe"), &exe.to_bytes());
     bench.write(&format!("{GAME}/lens.dll"), signed);

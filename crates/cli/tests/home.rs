@@ -261,24 +261,31 @@ fn a_build_that_never_arrived_in_full_is_cleared_away_and_a_damaged_label_is_nam
     bench.ok(&["rack", "add", "downloads/hushgrain-1.2.2.zip"]);
     assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 3);
 
-    // Killed after everything was stored and before that was noted; a label that was cut off is the same.
+    // Killed after everything was stored and before that was noted; a line that was cut off or is damaged
+    // is the same. Where all of a build is stored, it is on the rack.
     let label = labels().into_iter().find(|path| path.to_string_lossy().contains("2-9-1")).unwrap();
-    let announced = || {
-        let text = fs::read_to_string(&label).unwrap();
-        let arrived = text.lines().position(|line| line.contains("arrived")).unwrap();
-        let lines: Vec<&str> = text.lines().take(arrived).collect();
-        fs::write(&label, lines.join("\n") + "\n").unwrap();
-        assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 2);
-    };
+    let whole = fs::read_to_string(&label).unwrap();
+    let arrived = whole.find("{\"arrived").unwrap();
+    let announced = &whole[..=whole[..arrived].rfind('\n').unwrap()];
     let stored = bench.picture("home/blobs");
-    announced();
-    assert!(bench.ok(&["doctor", "--dry-run"]).contains("which is not noted"));
-    assert!(bench.ok(&["doctor"]).contains("all of the build is stored, which is noted now"));
-    assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 3);
-    assert!(bench.picture("home/blobs") == stored);
+    for text in [announced, &whole[..arrived + 4], &whole.replace("arrived", "arrivid")] {
+        fs::write(&label, text).unwrap();
+        assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 3);
+        assert!(bench.ok(&["doctor", "--dry-run"]).contains("which is not noted"), "{text}");
+        assert!(bench.ok(&["doctor"]).contains("all of the build is stored, which is noted now"));
+        assert!(!bench.ok(&["doctor"]).contains("noted"), "{text}");
+        assert!(bench.picture("home/blobs") == stored);
+    }
+
+    // What a newer version of the program wrote there is not understood, and so it stays as it is.
+    let moved = r#"{"moved":{"at":"2026-01-01T00:00:00Z"}}"#;
+    let sum = upright_spanner_core::content::Content::of_bytes(moved.as_bytes()).blake3.to_string();
+    fs::write(&label, format!("{whole}{} {moved}\n", &sum[..16])).unwrap();
+    assert!(output(&bench.run(&["doctor"]).code(1)).contains("unknown variant `moved`"));
+    assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 2);
 
     // Killed before its contents were all there.
-    announced();
+    fs::write(&label, announced).unwrap();
     let text = fs::read_to_string(&label).unwrap();
     // The first digest is that of the package.
     let content = text.split("\"blake3\":\"").nth(2).unwrap()[..64].to_owned();

@@ -127,6 +127,27 @@ fn what_an_older_build_left_goes_when_a_newer_one_comes() {
 }
 
 #[test]
+fn settings_that_cannot_be_merged_stay_and_it_is_said() {
+    let bench = Bench::world();
+    let loader = library("glim.dll", "Nib", [1, 0, 0, 0]);
+    let entries: [(&str, &[u8]); 2] = [("glim.dll", &loader), ("glim.ini", b"[A]\nb=1\n")];
+    bench.write("glim.zip", &archive::zip(&entries, DATE));
+    bench.ok(&["rack", "add", "glim.zip"]);
+    let game = "games/Kite Harbour";
+    let plan = ["fit", game, "glim", "--as", "opengl32.dll", "--dry-run"];
+    for (own, why) in [
+        ("; a comment\n".repeat(200_000), "is longer than 2048 KB"),
+        ("k=1\n".repeat(60_000), "more than 50000 lines"),
+    ] {
+        bench.write(&format!("{game}/System/glim.ini"), own.as_bytes());
+        let said = common::flat(&bench.ok(&plan));
+        assert!(said.contains("System/glim.ini stays as it is") && said.contains(why), "{said}");
+    }
+    bench.write(&format!("{game}/System/glim.ini"), b"[A]\nb=2\n");
+    assert!(!bench.ok(&plan).contains("stays as it is"));
+}
+
+#[test]
 fn the_data_part_is_handed_off_as_an_archive_that_begins_where_a_mod_manager_does() {
     let bench = Bench::world();
     fs::create_dir(bench.file("mods")).unwrap();

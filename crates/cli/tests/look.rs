@@ -220,4 +220,63 @@ fn text_out_of_a_file_cannot_steer_the_terminal() {
         let text = bench.ok(words);
         assert!(!steers(&text.replace('\r', "")), "{words:?}: {text:?}");
     }
+    // A shell puts the names of files there, whoever gave them.
+    for words in
+        [&["compare", "a", "b", "\u{1b}[2J\u{202e}c"][..], &["inspect", "\u{1b}[2J\u{202e}c"]]
+    {
+        let text = errors(&bench.run(words));
+        assert!(
+            text.contains("error: ") && !steers(&text.replace('\r', "")),
+            "{words:?}: {text:?}"
+        );
+    }
+}
+
+/// Texts that come from others have a greatest length each; a pipe would make any reader wait.
+#[test]
+fn texts_without_end_and_pipes_are_refused_by_name() {
+    let bench = Bench::world();
+    let library = "downloads/brine-2.8.1-win64.zip";
+    let game = "games/Tin Lighthouse";
+    let long = "# a catalog\n".repeat(300_000);
+    bench.write("long.toml", long.as_bytes());
+    bench.write("home/catalog/long.toml", long.as_bytes());
+    bench.write("roots.pem", &vec![b'-'; 17 << 20]);
+    bench.write("layout.toml", &vec![b'#'; 3 << 20]);
+    let said = errors(&bench.run(&["family", "list"]).code(1));
+    assert!(said.contains("long.toml") && said.contains("longer than 3072 KB"), "{said}");
+    fs::remove_file(bench.file("home/catalog/long.toml")).unwrap();
+    let said = errors(&bench.run(&["inspect", "--trust", "roots.pem", "old.dll"]).code(4));
+    assert!(said.contains("roots.pem: it is longer than 16384 KB"), "{said}");
+    let said = errors(&bench.run(&["rack", "add", library, "--layout", "layout.toml"]).code(4));
+    assert!(said.contains("layout.toml: it is longer than 2048 KB"), "{said}");
+    bench.write("home/settings.toml", &vec![b'#'; 2 << 20]);
+    let said = errors(&bench.run(&["rack", "add", library]).code(1));
+    assert!(said.contains("settings.toml: it is longer than 1024 KB"), "{said}");
+    fs::remove_file(bench.file("home/settings.toml")).unwrap();
+
+    if cfg!(windows) {
+        return;
+    }
+    let made = std::process::Command::new("mkfifo").arg(bench.file("pipe")).status().unwrap();
+    assert!(made.success());
+    for words in [
+        &["inspect", "pipe"][..],
+        &["inspect", "--trust", "pipe", "old.dll"],
+        &["compare", "pipe", "pipe"],
+        &["rack", "add", "pipe"],
+        &["rack", "add", library, "--layout", "pipe"],
+        &["family", "learn", "pipe"],
+        &["fit", game, "pipe"],
+    ] {
+        let done = assert_cmd::Command::new(env!("CARGO_BIN_EXE_spanner"))
+            .args(words)
+            .current_dir(bench.path())
+            .env("SPANNER_HOME", bench.path().join("home"))
+            .timeout(std::time::Duration::from_secs(30))
+            .assert()
+            .failure();
+        assert!(done.get_output().status.code().is_some(), "{words:?} waited");
+        assert!(errors(&done).contains("pipe"), "{words:?}: {}", errors(&done));
+    }
 }

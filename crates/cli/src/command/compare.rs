@@ -6,7 +6,7 @@ use anyhow::Result;
 use upright_spanner_core::Error;
 use upright_spanner_core::compare::compare;
 use upright_spanner_core::inspect::inspect_one;
-use upright_spanner_core::inspect::read_trust;
+use upright_spanner_core::inspect::trusted_roots;
 
 use crate::args;
 use crate::exit::Exit;
@@ -14,7 +14,7 @@ use crate::render;
 use crate::session::Session;
 
 pub fn run(args: &args::Compare, session: &Session) -> Result<Exit> {
-    let trust = args.trust.as_deref().map(read_trust).transpose()?;
+    let trust = trusted_roots(args.trust.as_deref())?;
     let read = |path: &Path| inspect_one(path, trust.as_ref()).map_err(Error::image(path));
     let (old, new) = (read(&args.old)?, read(&args.new)?);
     let comparison = compare(&old, &new);

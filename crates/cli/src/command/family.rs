@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 use upright_spanner_core::Error;
-use upright_spanner_core::catalog::{Catalog, Family, Lesson, matcher};
+use upright_spanner_core::catalog::{Catalog, Family, Lesson, Pattern};
 use upright_spanner_core::survey::LookError;
 
 use crate::args;
@@ -32,7 +32,7 @@ pub fn run(args: &args::Family, session: &Session) -> Result<Exit> {
         }
         args::Family::Show { family: wanted } => {
             let catalog = session.look()?.catalog();
-            let pattern = matcher(wanted).map_err(|what| Error::Setting {
+            let pattern = Pattern::new(wanted).map_err(|what| Error::Setting {
                 what,
                 advice: "`*` stands for any text and `?` for any character.",
             })?;

@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 use upright_spanner_core::inspect;
-use upright_spanner_core::inspect::read_trust;
+use upright_spanner_core::inspect::trusted_roots;
 
 use crate::args;
 use crate::exit::Exit;
@@ -10,7 +10,7 @@ use crate::render;
 use crate::session::Session;
 
 pub fn run(args: &args::Inspect, session: &Session) -> Result<Exit> {
-    let trust = args.trust.as_deref().map(read_trust).transpose()?;
+    let trust = trusted_roots(args.trust.as_deref())?;
     let inspection = inspect::inspect(&args.files, trust.as_ref());
     if session.json {
         render::json(&render::inspect::document(&inspection))?;

@@ -6,7 +6,7 @@ use anyhow::Result;
 use jiff::Timestamp;
 use owo_colors::OwoColorize;
 use serde_json::{Map, Value, json};
-use upright_spanner_core::image::{Facts, Kind, Signature};
+use upright_spanner_core::image::{Facts, Kind, Signature, Trust};
 use upright_spanner_core::inspect::{Inspected, Inspection};
 
 use super::document;
@@ -131,19 +131,25 @@ fn rows(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, String)> {
 fn signature(signature: &Signature) -> Vec<String> {
     let mut parts = vec![signature.status.name().to_owned()];
     parts.extend(signature.reason.clone());
+    let trust = signature.chain.as_ref().and_then(|chain| chain.trust.as_ref());
+    parts.extend(trust.map(|trust| match trust {
+        Trust::Trusted => "trusted".to_owned(),
+        Trust::NotTrusted(why) => format!("not trusted: {why}"),
+        Trust::NotChecked(why) => format!("not checked: {why}"),
+    }));
     let by = signature.signer.as_ref().map(|signer| format!("signed by {signer}"));
     parts.extend(by);
+    let claims = |name| format!("it names {name}, which anybody may have written");
+    parts.extend(signature.claimed.as_ref().map(claims));
     parts.extend(signature.issuer.as_ref().map(|issuer| format!("issued by {issuer}")));
     parts.extend(signature.signed_at.map(|at| format!("on {}", moment(at))));
     parts.extend(signature.digest.map(str::to_owned));
     if let Some(chain) = &signature.chain {
         let reach = if chain.complete { "chain complete" } else { "chain without its root" };
-        let trust = match chain.trusted {
-            None => "not checked against any root",
-            Some(true) => "trusted root",
-            Some(false) => "not from a trusted root",
-        };
-        parts.push(format!("{reach}, {trust}"));
+        parts.push(reach.to_owned());
+        if chain.trust.is_none() {
+            parts.push("not checked against any root".to_owned());
+        }
     }
     let mut lines = vec![parts.join("; ")];
     lines.extend(signature.nested.iter().flat_map(self::signature));

@@ -22,7 +22,9 @@ use serde::Serialize;
 
 use crate::session::Session;
 pub use message::{error, look_errors, notice};
-pub use text::{bytes, clean, count, cut, date, fit_path, moment, quoted, slashes, wrapped};
+pub use text::{
+    bytes, clean, count, cut, date, fit_path, is_clean, moment, quoted, slashes, wrapped,
+};
 
 /// Prints a document for programs in one line, where there are several.
 pub fn json_line(document: &impl Serialize) -> Result<()> {

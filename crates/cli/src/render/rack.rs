@@ -9,6 +9,7 @@ use owo_colors::OwoColorize;
 use serde_json::{Value, json};
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::content::{Content, Digest};
+use upright_spanner_core::image::SignatureStatus;
 use upright_spanner_core::rack::{Build, EXE, LayoutFile, Part, ROOT, SLOT, Sorted};
 use upright_spanner_core::version::Version;
 use upright_spanner_core::{Added, Addition, DamagedContent};
@@ -133,7 +134,7 @@ pub fn print_build(build: &Build, sha256: Option<Digest>, session: &Session) -> 
     line("size", &bytes(build.file.content.size))?;
     line("date", &date(build.file.modified.0))?;
     line("company", facts.string("CompanyName").unwrap_or("not stated"))?;
-    line("signer", facts.signer.as_deref().unwrap_or("not signed"))?;
+    line("signer", &signer(build))?;
     let unread = || "its stored file cannot be read; `spanner rack verify` tells more".to_owned();
     line("sha256", &sha256.map_or_else(unread, |digest| digest.to_string()))?;
     line("content", &build.file.content.blake3.to_string())?;
@@ -226,6 +227,23 @@ pub fn print_damage(damaged: &[DamagedContent], session: &Session) -> Result<()>
     hint(session, "Add those builds again from their files: that mends what is stored.")
 }
 
+/// Who signed a build's library, where it is proven.
+fn proven_signer(build: &Build) -> Option<&str> {
+    let is_intact = build.file.signature == SignatureStatus::Intact;
+    build.file.facts.signer.as_deref().filter(|_| is_intact)
+}
+
+/// The same in words.
+fn signer(build: &Build) -> String {
+    match (proven_signer(build), &build.file.facts.signer) {
+        (Some(signer), _) => signer.to_owned(),
+        (None, Some(named)) => {
+            format!("the signature names {named} and is {}", build.file.signature.name())
+        }
+        (None, None) => "not signed".to_owned(),
+    }
+}
+
 /// What a list of builds tells.
 const COLUMNS: [&str; 9] =
     ["BUILD", "ROLE", "MACHINE", "SUPPORTS", "SIZE", "IN USE BY", "ADDED", "SIGNER", "FROM"];
@@ -285,7 +303,7 @@ fn cell(build: &Build, users: &Users, column: &str) -> String {
         "SIZE" => Some(bytes(build.size())),
         "IN USE BY" => users_of(build, users),
         "ADDED" => Some(date(build.added.as_second())),
-        "SIGNER" => build.file.facts.signer.clone(),
+        "SIGNER" => proven_signer(build).map(str::to_owned),
         _ => Some(build.source.name.clone()),
     };
     text.map_or_else(|| NOTHING.to_owned(), |text| cut(&clean(&text), LONGEST_CELL))
@@ -371,7 +389,7 @@ fn body(build: &Build) -> Value {
         "role": build.role,
         "machine": build.machine,
         "supports": supported(build),
-        "signer": build.file.facts.signer,
+        "signer": proven_signer(build),
         "layout": build.layout,
         "left": build.left,
         "file": build.file.name,

@@ -8,11 +8,22 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use unicode_width::UnicodeWidthStr;
 
-/// Characters that steer a terminal or turn the direction of text: control characters of both
-/// ranges, separators of lines, marks and overrides of direction.
+/// Characters that steer a terminal, turn the direction of text or are not seen: control characters of
+/// both ranges, separators of lines, and what Unicode calls ignorable by default (`DerivedCoreProperties`,
+/// `Default_Ignorable_Code_Point`), marks and overrides of direction among it.
 fn steers(c: char) -> bool {
     c.is_control()
-        || matches!(c, '\u{200E}' | '\u{200F}' | '\u{2028}'..='\u{202E}' | '\u{2066}'..='\u{2069}')
+        || matches!(c, '\u{00AD}' | '\u{034F}' | '\u{061C}' | '\u{115F}' | '\u{1160}')
+        || matches!(c, '\u{17B4}' | '\u{17B5}' | '\u{180B}'..='\u{180F}' | '\u{200B}'..='\u{200F}')
+        || matches!(c, '\u{2028}'..='\u{202E}' | '\u{2060}'..='\u{206F}' | '\u{3164}')
+        || matches!(c, '\u{FE00}'..='\u{FE0F}' | '\u{FEFF}' | '\u{FFA0}' | '\u{FFF0}'..='\u{FFFB}')
+        || matches!(c, '\u{1BCA0}'..='\u{1BCA3}' | '\u{1D173}'..='\u{1D17A}')
+        || matches!(c, '\u{E0000}'..='\u{E0FFF}')
+}
+
+/// Whether a text of several lines has nothing in it that steers a terminal.
+pub fn is_clean(text: &str) -> bool {
+    !text.chars().any(|c| steers(c) && c != '\n')
 }
 
 /// A text from a file or a file's name, safe to print: what could steer the terminal is replaced.
@@ -30,7 +41,9 @@ pub fn escape_controls(json: &str) -> String {
     let mut out = String::with_capacity(json.len());
     for c in json.chars() {
         if steers(c) && c != '\n' {
-            let _ = write!(out, "\\u{:04x}", u32::from(c));
+            for unit in c.encode_utf16(&mut [0; 2]) {
+                let _ = write!(out, "\\u{unit:04x}");
+            }
         } else {
             out.push(c);
         }
@@ -143,6 +156,13 @@ mod tests {
     fn what_steers_a_terminal_does_not_get_through() {
         assert_eq!(clean("a\u{1b}[31mb\u{9b}c\u{202e}d"), "a\u{fffd}[31mb\u{fffd}c\u{fffd}d");
         assert_eq!(escape_controls("{\n\"\u{7f}\u{9b}\""), "{\n\"\\u007f\\u009b\"");
+        for unseen in ['\u{61c}', '\u{200b}', '\u{200f}', '\u{2066}', '\u{feff}', '\u{e0041}'] {
+            assert_eq!(clean(&format!("a{unseen}b")), "a\u{fffd}b");
+            let escaped = escape_controls(&format!("\"{unseen}\""));
+            assert!(escaped.is_ascii(), "{escaped}");
+            assert_eq!(serde_json::from_str::<String>(&escaped).unwrap(), unseen.to_string());
+        }
+        assert_eq!(clean("Żółw\u{301} 龜"), "Żółw\u{301} 龜");
     }
 
     #[test]

@@ -128,7 +128,7 @@ fn remark(file: &Drifted) -> String {
         Some(VersionChange::Same) => "same version",
         Some(VersionChange::Unknown) => "other",
     };
-    file.signer.as_ref().map_or_else(|| than.to_owned(), |signer| format!("{than}, by {signer}"))
+    file.signer.as_ref().map_or_else(|| than.to_owned(), |signer| format!("{than}, names {signer}"))
 }
 
 /// What of a drift is worth telling again when it changes.
@@ -172,7 +172,7 @@ pub fn print_adoptions(view: &GameView, adoptions: &[Adoption], session: &Sessio
             rows.push(vec!["copy".to_owned(), String::new(), String::new(), path]);
         }
     }
-    let headings = ["", "VERSION", "SIGNER", "PLACE"];
+    let headings = ["", "VERSION", "NAMES AS SIGNER", "PLACE"];
     fit_places(&headings, &mut rows, session.width);
     write!(out, "{}", table(&headings, &[], rows))?;
     Ok(())
