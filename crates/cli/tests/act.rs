@@ -248,14 +248,9 @@ fn large_files_are_fitted_where_there_is_but_one_processor() {
     bench.write("new/sharpwater.dll", &library(3).padding(18 << 20).to_bytes());
     let before = bench.picture("Pier");
     for words in [&["fit", "Pier", "new/sharpwater.dll"][..], &["rollback", "Pier"]] {
-        assert_cmd::Command::new(env!("CARGO_BIN_EXE_spanner"))
-            .args(words)
-            .current_dir(bench.path())
-            .env("SPANNER_HOME", bench.path().join("home"))
-            .env("RAYON_NUM_THREADS", "1")
-            .timeout(std::time::Duration::from_secs(120))
-            .assert()
-            .success();
+        let mut alone = bench.program(words);
+        alone.env("RAYON_NUM_THREADS", "1");
+        common::in_time(alone, 120).success();
         let fitted = bench.picture("Pier") != before;
         assert_eq!(fitted, words[0] == "fit");
     }

@@ -322,9 +322,8 @@ fn an_archive_for_which_there_is_no_room_is_refused_before_it_is_unpacked() {
     let filler: Vec<u8> = (0..3 << 20).map(|n: u32| (n ^ n >> 7) as u8).collect();
     let pack = [("lens.dll", &library()[..]), ("filler.bin", &filler)];
     bench.write("download.zip", &archive::zip(&pack, (2026, 1, 1)));
-    let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_spanner"));
-    command.args(["rack", "add", "download.zip"]).current_dir(bench.path());
-    command.env("SPANNER_HOME", bench.path().join("home")).env("SPANNER_FAULT", "room:1500000");
+    let mut command = bench.program(&["rack", "add", "download.zip"]);
+    command.env("SPANNER_FAULT", "room:1500000");
     let output = common::started(|| command.output());
     let said = String::from_utf8_lossy(&output.stderr).into_owned();
     assert_eq!(output.status.code(), Some(1), "{said}");

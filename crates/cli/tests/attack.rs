@@ -23,8 +23,7 @@ fn racked() -> Bench {
 
 #[cfg(unix)]
 fn spanner(bench: &Bench, words: &[&str]) -> Command {
-    let mut command = Command::new(env!("CARGO_BIN_EXE_spanner"));
-    command.args(words).current_dir(bench.path()).env("SPANNER_HOME", bench.path().join("home"));
+    let mut command = bench.program(words);
     command.stdout(Stdio::piped()).stderr(Stdio::piped());
     command
 }
@@ -334,12 +333,9 @@ fn what_runs_or_is_held_is_in_use_and_neither_absent_nor_swapped() {
     let shell = Path::new(&std::env::var_os("SystemRoot").unwrap()).join("system32/cmd.exe");
     let program = bench.file(&format!("{BIN}/Keeper.exe"));
     fs::copy(shell, &program).unwrap();
-    let mut running = Command::new(&program)
-        .arg("/k")
-        .stdin(Stdio::piped())
-        .stdout(Stdio::null())
-        .spawn()
-        .unwrap();
+    let mut shell = Command::new(&program);
+    shell.arg("/k").stdin(Stdio::piped()).stdout(Stdio::null());
+    let mut running = common::started(|| shell.spawn());
     let held = fs::File::options().read(true).share_mode(0).open(&dll).unwrap();
     let said = output(&bench.run(&["fit", TIN, "hushgrain"]).code(3));
     let named = format!("in use by Keeper.exe (process {}), as it seems", running.id());

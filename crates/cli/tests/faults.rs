@@ -5,7 +5,7 @@ mod common;
 
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
+use std::process::{Output, Stdio};
 
 use common::Bench;
 use upright_spanner_sample::world;
@@ -91,8 +91,7 @@ fn copy_folder(from: &Path, to: &Path) {
 }
 
 fn run(bench: &Bench, words: &[&str], fault: Option<String>) -> Output {
-    let mut command = Command::new(env!("CARGO_BIN_EXE_spanner"));
-    command.args(words).current_dir(bench.path()).env("SPANNER_HOME", bench.path().join("home"));
+    let mut command = bench.program(words);
     let roots = [bench.path().join("games"), bench.path().join("home")];
     let loses_power = cfg!(unix) && fault.as_ref().is_some_and(|fault| fault.starts_with("power"));
     if let Some(fault) = fault {
@@ -317,15 +316,10 @@ fn sixteen_at_once_on_one_game_and_two_homes_do_one_thing_after_the_other() {
     let before = picture(&bench);
     let children: Vec<_> = (0..16)
         .map(|n| {
-            let home = if n % 2 == 0 { "home" } else { "other" };
-            Command::new(env!("CARGO_BIN_EXE_spanner"))
-                .args(["fit", GAME, "new.zip", "--as", "winmm.dll"])
-                .current_dir(bench.path())
-                .env("SPANNER_HOME", bench.path().join(home))
-                .stdout(std::process::Stdio::null())
-                .stderr(std::process::Stdio::null())
-                .spawn()
-                .unwrap()
+            let mut fit = bench.program(&["fit", GAME, "new.zip", "--as", "winmm.dll"]);
+            fit.env("SPANNER_HOME", bench.file(if n % 2 == 0 { "home" } else { "other" }));
+            fit.stdout(Stdio::null()).stderr(Stdio::null());
+            common::started(|| fit.spawn())
         })
         .collect();
     let codes: Vec<i32> =

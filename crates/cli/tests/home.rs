@@ -92,13 +92,9 @@ fn a_taking_over_that_is_killed_anywhere_is_done_again_and_loses_nothing() {
     let mut killed = 0;
     for number in (1..).step_by(if cfg!(windows) { 7 } else { 1 }) {
         let bench = old_home();
-        let ended = std::process::Command::new(env!("CARGO_BIN_EXE_spanner"))
-            .args(["rack", "list"])
-            .current_dir(bench.path())
-            .env("SPANNER_HOME", bench.file("home"))
-            .env("SPANNER_FAULT", format!("kill:{number}"))
-            .output()
-            .unwrap();
+        let mut list = bench.program(&["rack", "list"]);
+        list.env("SPANNER_FAULT", format!("kill:{number}"));
+        let ended = common::started(|| list.output());
         bench.run(&["doctor", "--deep"]).code(0);
         bench.run(&["doctor", "--deep"]).code(0);
         let builds = bench.json(&["rack", "list"]);
@@ -427,11 +423,10 @@ fn a_stored_original_that_is_damaged_is_said_before_anything_is_touched() {
 #[cfg(windows)]
 #[test]
 fn the_home_is_of_this_machine_alone() {
-    let output = std::process::Command::new(env!("CARGO_BIN_EXE_spanner"))
-        .args(["doctor", "--dry-run", "--json"])
-        .env_remove("SPANNER_HOME")
-        .output()
-        .unwrap();
+    let bench = Bench::empty();
+    let mut doctor = bench.program(&["doctor", "--dry-run", "--json"]);
+    doctor.env_remove("SPANNER_HOME");
+    let output = common::started(|| doctor.output());
     let document: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
     let home = document["home"].as_str().unwrap();
     assert!(home.contains("/Local/"), "{home}");

@@ -269,13 +269,7 @@ fn texts_without_end_and_pipes_are_refused_by_name() {
         &["family", "learn", "pipe"],
         &["fit", game, "pipe"],
     ] {
-        let done = assert_cmd::Command::new(env!("CARGO_BIN_EXE_spanner"))
-            .args(words)
-            .current_dir(bench.path())
-            .env("SPANNER_HOME", bench.path().join("home"))
-            .timeout(std::time::Duration::from_secs(30))
-            .assert()
-            .failure();
+        let done = common::in_time(bench.program(words), 30).failure();
         assert!(done.get_output().status.code().is_some(), "{words:?} waited");
         assert!(errors(&done).contains("pipe"), "{words:?}: {}", errors(&done));
     }

@@ -2,8 +2,7 @@
 
 mod common;
 
-use assert_cmd::Command;
-use common::Bench;
+use common::{Bench, started};
 use unicode_width::UnicodeWidthStr;
 
 /// The demo world with a rack, one fitted game and a history.
@@ -23,12 +22,9 @@ fn used_world() -> Bench {
 }
 
 fn printed(bench: &Bench, words: &[&str], variables: &[(&str, &str)]) -> String {
-    let mut command = Command::new(env!("CARGO_BIN_EXE_spanner"));
-    command.args(words).current_dir(bench.path()).env("SPANNER_HOME", bench.path().join("home"));
-    for (name, value) in variables {
-        command.env(name, value);
-    }
-    String::from_utf8(command.assert().get_output().stdout.clone()).unwrap()
+    let mut program = bench.program(words);
+    program.envs(variables.iter().copied());
+    String::from_utf8(started(|| program.output()).stdout).unwrap()
 }
 
 #[test]
@@ -218,13 +214,12 @@ fn every_command_gives_programs_one_document_and_nothing_else() {
 
 #[test]
 fn a_reader_that_goes_away_is_no_failure() {
-    use std::process::{Command, Stdio};
+    use std::process::Stdio;
     let bench = Bench::world();
     for words in [&["survey", "games"][..], &["survey", "games", "--json"], &["explain"]] {
-        let mut command = Command::new(env!("CARGO_BIN_EXE_spanner"));
-        command.args(words).current_dir(bench.path());
-        command.env("SPANNER_HOME", bench.file("home"));
-        let mut child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+        let mut program = bench.program(words);
+        program.stdout(Stdio::piped()).stderr(Stdio::piped());
+        let mut child = started(|| program.spawn());
         drop(child.stdout.take());
         let ended = child.wait_with_output().unwrap();
         assert_eq!(String::from_utf8_lossy(&ended.stderr), "", "{words:?}");

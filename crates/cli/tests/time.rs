@@ -361,13 +361,9 @@ fn a_watch_reports_what_happens_as_it_happens() {
 
     let bench = racked();
     bench.ok(&["fit", KITE, "brine"]);
-    let mut watch = std::process::Command::new(env!("CARGO_BIN_EXE_spanner"))
-        .args(["drift", KITE, "--watch"])
-        .current_dir(bench.path())
-        .env("SPANNER_HOME", bench.path().join("home"))
-        .stdout(std::process::Stdio::piped())
-        .spawn()
-        .unwrap();
+    let mut watch = bench.program(&["drift", KITE, "--watch"]);
+    watch.stdout(std::process::Stdio::piped());
+    let mut watch = common::started(|| watch.spawn());
     let (sender, lines) = mpsc::channel();
     let output = BufReader::new(watch.stdout.take().unwrap());
     std::thread::spawn(move || {

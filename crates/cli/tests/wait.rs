@@ -17,8 +17,7 @@ const STRANGE: &[u8] = b"brought by something else";
 
 /// The built program, as a process of its own.
 fn program(bench: &Bench, words: &[&str]) -> Command {
-    let mut command = Command::new(env!("CARGO_BIN_EXE_spanner"));
-    command.args(words).current_dir(bench.path()).env("SPANNER_HOME", bench.file("home"));
+    let mut command = bench.program(words);
     command.stdout(Stdio::piped()).stderr(Stdio::piped());
     command
 }
@@ -29,7 +28,8 @@ fn killed_before(number: u64) -> (Bench, Vec<u8>) {
     let shipped = fs::read(bench.file(DLL)).unwrap();
     bench.ok(&["rack", "add", "downloads/sharpwater-2.9.1.zip"]);
     let mut fit = program(&bench, &["fit", TIN, "sharpwater@2.9.1"]);
-    let ended = fit.env("SPANNER_FAULT", format!("kill:{number}")).output().unwrap();
+    fit.env("SPANNER_FAULT", format!("kill:{number}"));
+    let ended = common::started(|| fit.output());
     assert!(!ended.status.success(), "the fit came to its end in {number} operations");
     (bench, shipped)
 }
@@ -141,8 +141,8 @@ fn the_change_of_a_game_that_is_gone_for_good_can_be_settled() {
 #[test]
 fn a_file_that_is_set_aside_right_after_the_fit_is_told_of() {
     let bench = Bench::world();
-    bench.ok(&["rack", "add", "downloads/sharpwater-2.9.1.zip"]);
-    let fit = program(&bench, &["fit", TIN, "sharpwater@2.9.1"]).spawn().unwrap();
+    let mut fit = program(&bench, &["fit", TIN, "sharpwater@2.9.1"]);
+    let fit = common::started(|| fit.spawn());
     let journal = bench.file("home/journal/00000001.change");
     let (began, limit) = (Instant::now(), Duration::from_secs(60));
     let is_over = || fs::read_to_string(&journal).is_ok_and(|text| text.contains("\"outcome\""));

@@ -4,9 +4,9 @@
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::process::Command;
 use std::time::Duration;
 
-use assert_cmd::Command;
 use assert_cmd::assert::Assert;
 use serde_json::Value;
 use tempfile::TempDir;
@@ -43,14 +43,16 @@ impl Bench {
 
     /// Runs the built program in the folder, laid out for 100 columns.
     pub fn run(&self, words: &[&str]) -> Assert {
-        let mut command = Command::new(env!("CARGO_BIN_EXE_spanner"));
-        command
-            .args(words)
-            .current_dir(self.path())
-            .env("SPANNER_HOME", self.path().join("home"))
-            .env("COLUMNS", "100")
-            .env_remove("NO_COLOR");
-        Assert::new(started(|| command.output()))
+        let mut program = self.program(words);
+        program.env("COLUMNS", "100").env_remove("NO_COLOR");
+        Assert::new(started(|| program.output()))
+    }
+
+    /// The built program with its arguments, to be run in the folder.
+    pub fn program(&self, words: &[&str]) -> Command {
+        let mut program = Command::new(env!("CARGO_BIN_EXE_spanner"));
+        program.args(words).current_dir(self.path()).env("SPANNER_HOME", self.file("home"));
+        program
     }
 
     /// Runs a command that succeeds, and gives its standard output.
@@ -96,6 +98,13 @@ pub fn started<T>(mut start: impl FnMut() -> io::Result<T>) -> T {
         std::thread::sleep(Duration::from_secs(1));
     }
     start().unwrap()
+}
+
+/// Runs a program that has to end by itself within some seconds.
+pub fn in_time(program: Command, seconds: u64) -> Assert {
+    let mut program = assert_cmd::Command::from_std(program);
+    program.timeout(Duration::from_secs(seconds));
+    Assert::new(started(|| program.output()))
 }
 
 pub fn output(assert: &Assert) -> String {
