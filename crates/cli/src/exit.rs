@@ -3,7 +3,7 @@
 use std::io;
 use std::process::ExitCode;
 
-use upright_spanner_core::Error;
+use upright_spanner_core::{ChangeError, Error, GameError, HomeError, RackError};
 
 /// The exit codes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -34,32 +34,26 @@ impl Exit {
         match error.downcast_ref::<Error>() {
             Some(
                 Error::Refused(_)
-                | Error::BuildNeeded { .. }
-                | Error::StoodOn { .. }
-                | Error::NotSure { .. }
-                | Error::InUse { .. },
+                | Error::Rack(RackError::Needed { .. })
+                | Error::Change(ChangeError::StoodOn { .. })
+                | Error::Home(HomeError::NotSure { .. })
+                | Error::Game(GameError::InUse { .. }),
             ) => Self::Refused,
-            Some(Error::NotPutBack { .. } | Error::Waiting { .. } | Error::NotNoted { .. }) => {
-                Self::Interrupted
-            }
-            Some(Error::GameGone { .. }) => Self::Attend,
+            Some(Error::Change(
+                ChangeError::NotPutBack { .. }
+                | ChangeError::Waiting { .. }
+                | ChangeError::NotNoted { .. },
+            )) => Self::Interrupted,
+            Some(Error::Game(GameError::Gone { .. })) => Self::Attend,
             Some(error) if error.code() == "path" => Self::Usage,
             // An output that cannot be written is nobody's mistake, and says nothing of the files.
             None if error.downcast_ref::<io::Error>().is_some() => Self::Attend,
             None
             | Some(
-                Error::UnknownGame { .. }
-                | Error::SeveralGames { .. }
-                | Error::NoGame { .. }
-                | Error::UnknownRoot { .. }
-                | Error::Setting { .. }
-                | Error::Id { .. }
-                | Error::Taken { .. }
-                | Error::UnknownFamily { .. }
-                | Error::NoSuchComponent { .. }
-                | Error::UnknownChange { .. }
-                | Error::UnknownBuild { .. }
-                | Error::SeveralBuilds { .. },
+                Error::Game(_)
+                | Error::Invalid { .. }
+                | Error::Change(ChangeError::UnknownFamily { .. } | ChangeError::Unknown { .. })
+                | Error::Rack(RackError::Unknown { .. } | RackError::Several { .. }),
             ) => Self::Usage,
             Some(_) => Self::Failed,
         }

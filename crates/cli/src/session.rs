@@ -11,7 +11,7 @@ use upright_spanner_core::{Recovery, Workshop};
 
 use crate::args::{Color, Global};
 use crate::progress::{Bars, acting};
-use crate::render::message::notice;
+use crate::render::{message::notice, remedy};
 
 /// How many targets of a change that waits are described: enough to see what is wrong.
 const MOST_TARGETS: usize = 3;
@@ -95,7 +95,7 @@ impl Session {
             notice(&format!(
                 "what you said of your games cannot be read, and counts for nothing until that is \
                  mended: {error}. {}",
-                error.advice().unwrap_or_default()
+                remedy::of(&error).unwrap_or_default()
             ));
         }
         Ok(workshop)

@@ -244,7 +244,7 @@ fn the_remedy_names_the_build_that_does_go_with_the_executable() {
     );
     assert!(
         said.contains(
-            "Use the older lens@2.2.0, which goes with 1.5.0: spanner fit pier lens@2.2.0"
+            "Use the older lens@2.2.0, which supports 1.5.0: spanner fit pier lens@2.2.0"
         ),
         "{said}"
     );
@@ -258,12 +258,13 @@ fn the_remedy_names_the_build_that_does_go_with_the_executable() {
 
     bench.write(&format!("{GAME}/bin/Pier.exe"), &executable([1, 9, 0, 0]).to_bytes());
     let said = check("lens");
-    let wanted = "No build on the rack knows 1.9.0, which is newer than all that they name. Wait for a \
-                  new build, take it out for now (spanner park pier lens), or wind the game back.";
+    let wanted = "No build on the rack supports 1.9.0; it is newer than every version they list. Wait for \
+                  a new build, put the game's older version back, or take the component out for now: \
+                  spanner park pier lens";
     assert!(said.contains(wanted), "{said}");
     bench.write(&format!("{GAME}/bin/Pier.exe"), &executable([1, 2, 0, 0]).to_bytes());
     let said = check("lens");
-    assert!(said.contains("older than all that they name. Update the game"), "{said}");
+    assert!(said.contains("older than every version they list. Update the game"), "{said}");
     let now = codes(&bench, &["check", GAME]);
     assert_eq!(
         now,

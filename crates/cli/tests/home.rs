@@ -326,7 +326,7 @@ fn a_game_that_was_moved_takes_its_history_along() {
     fs::create_dir_all(bench.file("elsewhere")).unwrap();
     fs::rename(&from, &to).unwrap();
     let said = errors(&bench.run(&["drift", "tin-lighthouse"]).code(1));
-    assert!(said.contains("which is not there") && said.contains("--root FOLDER"), "{said}");
+    assert!(said.contains("which is missing") && said.contains("--root FOLDER"), "{said}");
     assert_eq!(bench.json(&["history", "tin-lighthouse"])["changes"].as_array().unwrap().len(), 3);
     let said = errors(&bench.run(&["survey", "elsewhere"]).code(0));
     assert!(said.contains("spanner game set tin-lighthouse --root"), "{said}");
@@ -366,7 +366,7 @@ fn every_command_says_that_a_game_is_gone_and_how_to_say_where_it_is() {
     ];
     for words in commands {
         let said = errors(&bench.run(words).code(1));
-        assert!(said.contains("which is not there"), "{words:?}: {said}");
+        assert!(said.contains("which is missing"), "{words:?}: {said}");
         assert!(said.contains("spanner game set tin-lighthouse --root"), "{words:?}: {said}");
         let mut words = words.to_vec();
         words.push("--json");

@@ -224,7 +224,7 @@ fn every_sub_folder_of_a_library_root_is_a_game() {
     assert!(bench.ok(&["root", "list"]).trim().ends_with("drive"));
     bench.ok(&["root", "forget", "drive"]);
     let said = errors(&bench.run(&["root", "forget", "drive"]).code(2));
-    assert!(said.contains("is not among the library roots"), "{said}");
+    assert!(said.contains("is not one of the library roots"), "{said}");
 }
 
 #[test]

@@ -161,7 +161,7 @@ fn an_update_of_the_executable_is_told_with_what_it_does_to_each_build() {
         "{said}"
     );
     assert!(
-        said.contains("[keyed-elsewhere] Use lampwright@31.6.0+x86, which goes with 22.4.9"),
+        said.contains("[keyed-elsewhere] Use lampwright@31.6.0+x86, which supports 22.4.9"),
         "{said}"
     );
     // What would not work any more is not put back without being told.

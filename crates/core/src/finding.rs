@@ -2,10 +2,12 @@
 
 use std::fmt;
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
+
+use crate::remedy::Remedy;
 
 /// How much a finding matters.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
     /// Worth knowing.
@@ -27,7 +29,7 @@ impl fmt::Display for Severity {
 }
 
 /// One thing that a check says.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Finding {
     /// A stable name for scripts and for looking it up.
     pub code: String,
@@ -36,9 +38,8 @@ pub struct Finding {
     /// What is wrong, with the values that tell it.
     pub sentence: String,
     /// What to do now.
-    pub remedy: String,
+    pub remedy: Remedy,
     /// Whether the user goes on despite it.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub overridden: bool,
 }
 
@@ -47,7 +48,7 @@ impl Finding {
         code: &str,
         severity: Severity,
         sentence: impl Into<String>,
-        remedy: impl Into<String>,
+        remedy: impl Into<Remedy>,
     ) -> Self {
         let (sentence, remedy) = (sentence.into(), remedy.into());
         Self { code: code.to_owned(), severity, sentence, remedy, overridden: false }

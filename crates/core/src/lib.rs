@@ -26,12 +26,14 @@ pub use upright_spanner_change::progress;
 pub use upright_spanner_image as image;
 pub use upright_spanner_image::{requirement, version};
 pub mod rack;
+pub mod remedy;
 pub mod settings;
 mod state;
 pub mod survey;
 mod workshop;
 
-pub use error::{Error, Result};
+pub use error::{CatalogError, ChangeError, Error, GameError, HomeError, RackError, Result};
+pub use remedy::{Action, Remedy};
 pub use workshop::{
     Added, Addition, Adoption, Altering, ChangeStatus, ChangesSince, Checked, Cleared,
     ClearedMerge, DamagedContent, Diagnosis, FitOptions, FitPlan, History, Mended, MergePlan,

@@ -15,7 +15,7 @@ use upright_spanner_core::plan::Point;
 use upright_spanner_core::progress::{Progress, Silent};
 use upright_spanner_core::rack::{Build, Told};
 use upright_spanner_core::survey::Standing;
-use upright_spanner_core::{Added, Error, FitOptions, FitPlan, Workshop};
+use upright_spanner_core::{Added, ChangeError, Error, FitOptions, FitPlan, Workshop};
 use upright_spanner_sample::Bits;
 use upright_spanner_sample::world::{self, Graphics};
 
@@ -111,7 +111,12 @@ impl Bench {
 }
 
 fn is_not_as_expected(error: &Error) -> bool {
-    matches!(error, Error::PutBack { cause } if cause.code() == "not-as-expected")
+    matches!(
+        error,
+        Error::Change(ChangeError::PutBack {
+            cause: upright_spanner_change::Error::NotAsExpected { .. }
+        })
+    )
 }
 
 /// Does something when the engine is about to swap a file.

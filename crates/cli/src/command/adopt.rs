@@ -57,7 +57,7 @@ fn take(
         return Ok(false);
     }
     // Nothing in the game is altered, so nothing of the machine's state speaks against it.
-    let all = ABOUT.map(|about| about.code.to_owned());
+    let all = ABOUT.each_ref().map(|about| about.code.to_owned());
     let cleared = workshop
         .clear(plan, &all)
         .map_err(|stopped| Error::Refused(stopped.stops().into_iter().cloned().collect()))?;

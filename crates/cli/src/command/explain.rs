@@ -4,7 +4,7 @@ use std::io::Write;
 
 use anyhow::Result;
 use upright_spanner_core::Error;
-use upright_spanner_core::check::{ABOUT, explain, guide};
+use upright_spanner_core::check::{ABOUT, explain};
 
 use crate::args;
 use crate::exit::Exit;
@@ -13,7 +13,7 @@ use crate::session::Session;
 
 pub fn run(args: &args::Explain, session: &Session) -> Result<Exit> {
     if args.markdown {
-        write!(anstream::stdout(), "{}", guide())?;
+        write!(anstream::stdout(), "{}", render::guide::findings())?;
         return Ok(Exit::Done);
     }
     let Some(code) = &args.code else {
@@ -25,9 +25,9 @@ pub fn run(args: &args::Explain, session: &Session) -> Result<Exit> {
         }
         return Ok(Exit::Done);
     };
-    let about = explain(code).ok_or_else(|| Error::Setting {
+    let about = explain(code).ok_or_else(|| Error::Invalid {
         what: format!("there is no finding `{code}`"),
-        advice: "`spanner explain` lists them all.",
+        remedy: "`spanner explain` lists them all.".into(),
     })?;
     if session.json {
         render::json(&render::check::about_document(about))?;

@@ -32,9 +32,9 @@ pub fn run(args: &args::Family, session: &Session) -> Result<Exit> {
         }
         args::Family::Show { family: wanted } => {
             let catalog = session.look()?.catalog();
-            let pattern = Pattern::new(wanted).map_err(|what| Error::Setting {
+            let pattern = Pattern::new(wanted).map_err(|what| Error::Invalid {
                 what,
-                advice: "`*` stands for any text and `?` for any character.",
+                remedy: "`*` stands for any text and `?` for any character.".into(),
             })?;
             let matches = |family: &&Family| {
                 pattern.is_match(&family.id)
@@ -42,9 +42,11 @@ pub fn run(args: &args::Family, session: &Session) -> Result<Exit> {
             };
             let families: Vec<&Family> = catalog.families().iter().filter(matches).collect();
             if families.is_empty() {
-                return Err(Error::Setting {
+                return Err(Error::Invalid {
                     what: format!("no family or group of the catalog matches `{wanted}`"),
-                    advice: "`spanner family list` shows them; `spanner family learn FILE` adds one.",
+                    remedy:
+                        "`spanner family list` shows them; `spanner family learn FILE` adds one."
+                            .into(),
                 }
                 .into());
             }

@@ -5,7 +5,7 @@ use serde_json::Value;
 use upright_spanner_core::change::Change;
 use upright_spanner_core::path::same_name;
 use upright_spanner_core::survey::GameView;
-use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, Workshop};
+use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
 
 use super::survey::known_places;
 use crate::args;
@@ -48,9 +48,9 @@ fn one(
         return Ok(if stopped { Exit::Refused } else { Exit::Done });
     }
     if !fit.plan.handoff.is_empty() && args.handoff.is_none() {
-        return Err(Error::Setting {
+        return Err(Error::Invalid {
             what: format!("part of {} is to be handed off to a mod manager", fit.build.id),
-            advice: "Say which folder the archive goes to: --handoff DIR.",
+            remedy: "Say which folder the archive goes to: --handoff DIR.".into(),
         }
         .into());
     }
@@ -254,11 +254,11 @@ fn planned(
     let mut options = options(args);
     let progress = session.progress();
     match workshop.plan_fit(view, build, &options, &progress) {
-        Err(Error::SeveralBuilds { spec, candidates }) => {
+        Err(Error::Rack(RackError::Several { spec, candidates })) => {
             let question =
                 format!("Each of these could be used in {}; choose one", view.game.title);
             let Some(chosen) = prompt::choose(session, &question, &candidates)? else {
-                return Err(Error::SeveralBuilds { spec, candidates }.into());
+                return Err(Error::from(RackError::Several { spec, candidates }).into());
             };
             options.variant = Some(candidates[chosen].clone());
             Ok(workshop.plan_fit(view, build, &options, &progress)?)

@@ -1,7 +1,7 @@
 //! `history`: what was changed, and when.
 
 use anyhow::Result;
-use upright_spanner_core::Error;
+use upright_spanner_core::{ChangeError, Error};
 
 use crate::args;
 use crate::exit::Exit;
@@ -30,7 +30,10 @@ pub fn run(args: &args::History, session: &Session) -> Result<Exit> {
     if let (Some("show"), Some(number)) = (args.game.as_deref(), args.number) {
         changes.retain(|change| change.number() == number);
         let statuses = workshop.statuses(&changes)?;
-        let shown = changes.first().zip(statuses.first()).ok_or(Error::UnknownChange { number })?;
+        let shown = changes
+            .first()
+            .zip(statuses.first())
+            .ok_or(Error::from(ChangeError::Unknown { number }))?;
         if session.json {
             render::json(&render::history::document(&changes, &statuses))?;
         } else {

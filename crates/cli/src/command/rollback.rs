@@ -4,7 +4,7 @@ use anyhow::Result;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use upright_spanner_core::plan::{NothingToDo, Point};
-use upright_spanner_core::{Error, Workshop};
+use upright_spanner_core::{ChangeError, Error, Workshop};
 
 use super::{Talk, Wish, carry_out};
 use crate::args;
@@ -44,12 +44,12 @@ fn point(text: &str, workshop: &Workshop) -> Result<Point> {
         return if known {
             Ok(Point::After(number))
         } else {
-            Err(Error::UnknownChange { number }.into())
+            Err(Error::from(ChangeError::Unknown { number }).into())
         };
     }
-    let day = text.parse::<Date>().map_err(|_| Error::Setting {
+    let day = text.parse::<Date>().map_err(|_| Error::Invalid {
         what: format!("`{text}` is no point in time"),
-        advice: "Write `shipped`, the number of a change, or a day as in 2026-03-09.",
+        remedy: "Write `shipped`, the number of a change, or a day as in 2026-03-09.".into(),
     })?;
     let end = day.tomorrow()?.to_zoned(TimeZone::system())?.timestamp();
     Ok(Point::After(workshop.change_at(end)?))

@@ -89,7 +89,7 @@ pub(super) fn tell_gone(workshop: &Workshop) -> Result<bool> {
 
 fn tell_that_gone(game: &Game) {
     let error = game.gone();
-    render::notice(&format!("{error}. {}", error.advice().unwrap_or_default()));
+    render::notice(&format!("{error}. {}", render::remedy::of(&error).unwrap_or_default()));
 }
 
 /// The library roots, and the games known outside of them.

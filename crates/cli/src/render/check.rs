@@ -12,13 +12,17 @@ use upright_spanner_core::plan::Plan;
 use upright_spanner_core::rack::Build;
 use upright_spanner_core::survey::{GameView, LookError};
 
-use super::document;
 use super::table::{table, widest};
 use super::{clean, count, hint, quoted, wrapped};
+use super::{document, remedy};
 use crate::session::Session;
 
 /// A game with what was checked of it.
 type Row<'a> = (&'a GameView, &'a [Checked]);
+
+/// What is said of a finding that stops for good.
+pub const NOT_OVERRIDABLE: &str =
+    "It cannot be overridden: without a destination there is nothing to do.";
 
 /// Prints a finding: how grave, what is wrong, what to do.
 pub fn write_finding(out: &mut impl Write, finding: &Finding, width: usize) -> Result<()> {
@@ -30,7 +34,7 @@ pub fn write_finding(out: &mut impl Write, finding: &Finding, width: usize) -> R
     };
     let sentence = format!("{} [{}]", finding.sentence, finding.code);
     write!(out, "{}", wrapped(&sentence, &format!("  {word} "), 8, width))?;
-    write!(out, "{}", wrapped(&finding.remedy, "        ", 8, width))?;
+    write!(out, "{}", wrapped(&remedy::worded(&finding.remedy), "        ", 8, width))?;
     Ok(())
 }
 
@@ -223,14 +227,14 @@ pub fn print_about(about: &About, session: &Session) -> Result<()> {
     for (name, text) in [
         ("cause", about.cause),
         ("consequence", about.consequence),
-        ("what to do", about.remedy),
+        ("what to do", &remedy::worded(&about.remedy)),
         ("example", about.example),
     ] {
         let first = format!("  {}", format!("{name:<12}").dimmed());
         write!(out, "{}", wrapped(text, &first, 14, session.width))?;
     }
     if !about.overridable {
-        writeln!(out, "  It cannot be overridden: there is no place to go on with.")?;
+        writeln!(out, "  {NOT_OVERRIDABLE}")?;
     }
     Ok(())
 }
@@ -242,7 +246,7 @@ pub fn document(rows: &[Row<'_>], errors: &[LookError]) -> Value {
             "family": checked.family,
             "version": checked.version,
             "verdict": checked.verdict,
-            "findings": checked.findings,
+            "findings": document::findings(&checked.findings),
         })
     };
     let games: Vec<Value> = rows
@@ -266,7 +270,7 @@ pub fn plan_document(plan: &Plan, build: &Build, verdict: Verdict) -> Value {
         "game": plan.game.id,
         "build": build.id,
         "verdict": verdict,
-        "findings": plan.findings,
+        "findings": document::findings(&plan.findings),
     })
 }
 
@@ -282,7 +286,7 @@ pub fn about_document(about: &About) -> Value {
         "code": about.code,
         "cause": about.cause,
         "consequence": about.consequence,
-        "remedy": about.remedy,
+        "remedy": remedy::worded(&about.remedy),
         "example": about.example,
         "overridable": about.overridable,
     })

@@ -3,10 +3,11 @@
 use serde_json::{Value, json};
 use upright_spanner_core::Error;
 use upright_spanner_core::change::{Change, Side, State, Step, state_name};
+use upright_spanner_core::check::Finding;
 use upright_spanner_core::plan::{Handoff, Merge, Place, Plan};
 use upright_spanner_core::survey::LookError;
 
-use super::slashes;
+use super::{remedy, slashes};
 
 /// What is at a target; nothing where there is nothing.
 pub fn side(side: &Side) -> Value {
@@ -89,8 +90,25 @@ pub fn plan(plan: &Plan) -> Value {
         "folders": folders(&plan.steps),
         "merges": plan.merges.iter().map(merge).collect::<Vec<_>>(),
         "handoff": plan.handoff.iter().map(handoff).collect::<Vec<_>>(),
-        "findings": plan.findings,
+        "findings": findings(&plan.findings),
     })
+}
+
+/// What checks say.
+pub fn findings<'a>(findings: impl IntoIterator<Item = &'a Finding>) -> Vec<Value> {
+    let one = |finding: &Finding| {
+        let mut value = json!({
+            "code": finding.code,
+            "severity": finding.severity,
+            "sentence": finding.sentence,
+            "remedy": remedy::worded(&finding.remedy),
+        });
+        if finding.overridden {
+            value["overridden"] = json!(true);
+        }
+        value
+    };
+    findings.into_iter().map(one).collect()
 }
 
 /// A change.
@@ -123,7 +141,7 @@ pub fn error_body(error: &anyhow::Error) -> Value {
     json!({
         "code": known.map_or("failed", Error::code),
         "message": error.to_string(),
-        "advice": known.and_then(Error::advice),
+        "advice": known.and_then(remedy::of),
     })
 }
 

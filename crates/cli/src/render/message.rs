@@ -6,7 +6,7 @@ use owo_colors::OwoColorize;
 use upright_spanner_core::Error;
 use upright_spanner_core::survey::LookError;
 
-use super::text;
+use super::{remedy, text};
 
 /// Prints what went wrong, and what to do about it.
 pub fn error(error: &anyhow::Error) {
@@ -17,7 +17,7 @@ pub fn error(error: &anyhow::Error) {
     let width = message_width();
     let word = format!("{} ", "error:".red().bold());
     anstream::eprint!("{}", text::wrapped(&said, &word, 7, width));
-    if let Some(advice) = known.and_then(Error::advice) {
+    if let Some(advice) = known.and_then(remedy::of) {
         anstream::eprint!("{}", text::wrapped(&advice, "       ", 7, width));
     }
 }

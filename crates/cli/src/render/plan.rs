@@ -255,5 +255,5 @@ pub fn change_document(change: &Change) -> Value {
 
 /// A game of several that was refused, as a document for programs.
 pub fn refused_document(plan: &Plan) -> Value {
-    json!({ "game": plan.game.id, "refused": plan.stops() })
+    json!({ "game": plan.game.id, "refused": document::findings(plan.stops()) })
 }

@@ -307,7 +307,7 @@ pub fn drift_document(drifts: &[Row<'_>]) -> Value {
             "executable_then": mark(&drift.executable_then),
             "executable_now": mark(&drift.executable_now),
         });
-        json!({ "drift": drift_value, "drifted": drift.is_off(), "findings": findings })
+        json!({ "drift": drift_value, "drifted": drift.is_off(), "findings": document::findings(findings) })
     };
     json!({ "schema": 1, "games": drifts.iter().map(one).collect::<Vec<_>>() })
 }

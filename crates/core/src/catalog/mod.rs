@@ -11,7 +11,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 pub use crate::error::CatalogError;
-use crate::error::{Error, Result};
+use crate::error::{Error, GameError, Result};
 use crate::image::Facts;
 use crate::image::file::{bytes_of, text_of};
 use crate::path::{extension, followed, same_name, stem};
@@ -155,7 +155,7 @@ impl Catalog {
     ) -> Result<String, Error> {
         let entry = learn::entry(facts, file_name, lesson);
         if slug(&entry.id) != entry.id || entry.id.is_empty() {
-            return Err(Error::Id { id: entry.id.clone(), like: slug(&entry.id) });
+            return Err(Error::Game(GameError::Id { id: entry.id.clone(), like: slug(&entry.id) }));
         }
         learn::append(path, &entry)?;
         Ok(entry.id)

@@ -1,9 +1,17 @@
-//! What each finding means: the text behind `explain` and `docs/findings.md`.
+//! What each finding means: the text behind `explain` and the page of findings.
 
-use std::fmt::Write as _;
+use std::borrow::Cow;
+
+use crate::remedy::{Action, Remedy};
+
+/// What is for the user to fill in.
+const GAME: Cow<'static, str> = Cow::Borrowed("GAME");
+const BUILD: Cow<'static, str> = Cow::Borrowed("BUILD");
+const FAMILY: Cow<'static, str> = Cow::Borrowed("FAMILY");
+const NAME: Cow<'static, str> = Cow::Borrowed("NAME");
 
 /// What there is to know of a finding.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct About {
     /// The code.
     pub code: &'static str,
@@ -12,7 +20,7 @@ pub struct About {
     /// What comes of it.
     pub consequence: &'static str,
     /// What to do.
-    pub remedy: &'static str,
+    pub remedy: Remedy,
     /// The finding as it is said.
     pub example: &'static str,
     /// Whether it can be overridden: without a place for a file there is nothing to go on with.
@@ -23,268 +31,314 @@ const fn about(
     code: &'static str,
     cause: &'static str,
     consequence: &'static str,
-    remedy: &'static str,
+    remedy: Remedy,
     example: &'static str,
 ) -> About {
     About { code, cause, consequence, remedy, example, overridable: true }
 }
 
-const fn last_word(about: About) -> About {
-    About { overridable: false, ..about }
+const fn without_way_on(
+    code: &'static str,
+    cause: &'static str,
+    consequence: &'static str,
+    remedy: Remedy,
+    example: &'static str,
+) -> About {
+    About { code, cause, consequence, remedy, example, overridable: false }
 }
 
 /// Every finding, by code.
-pub const ABOUT: [About; 36] = [
+pub static ABOUT: [About; 36] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
         "There is nothing to do.",
-        "None needed.",
+        Remedy::text("None needed."),
         "Kite Harbour already has brine@2.8.1 in every place.",
     ),
     about(
         "altered-since",
         "A file that spanner fitted holds something else now: the launcher updated or repaired the game, or somebody swapped the file by hand.",
         "Rollback leaves it alone, since an old original over a newer file would harm the game.",
-        "Look at what is there with `spanner survey`. If the launcher brought it, it is the game's own file now.",
+        Remedy::by(
+            "Look at what is there. If the launcher brought it, it is the game's own file now.",
+            Action::LookOver { game: GAME },
+        ),
         "bin/winmm.dll was left alone: version 2.3.0 was put there, but something else has since put version 2.4.0 in its place.",
     ),
-    last_word(about(
+    without_way_on(
         "bay-unknown",
         "The build's layout puts a file into a folder that the game does not have a name for.",
         "The file has no place.",
-        "Name the folder: `spanner game set GAME --bay NAME=FOLDER`, or change the layout.",
+        Remedy::by(
+            "Name the folder, or change the layout.",
+            Action::NameBay { game: GAME, bay: NAME },
+        ),
         "undertow@2.3.0 puts a file into the bay `second`, which Saltglass Drift lacks.",
-    )),
+    ),
     about(
         "conflicts",
         "A catalog says that two families, or some of their versions, do not go together, and the game has the other one.",
         "One of them fails, or the game crashes.",
-        "Park the other one, or leave this one out.",
+        Remedy::by(
+            "Leave this one out, or take the other one out first.",
+            Action::Park { game: GAME, family: FAMILY },
+        ),
         "glim@2.0.0 does not go together with undertow 2.1.0, which Saltglass Drift has (bin/winmm.dll).",
     ),
     about(
         "debug-build",
         "The library is flagged as a debug build, or needs the runtimes of developers' tools.",
         "It is slow, and on most machines it does not load at all.",
-        "Use the release build.",
+        Remedy::text("Use the release build."),
         "lens@3.1.0+debug is built for developers (lens.dll says so): it is slow, and needs runtimes that only they have.",
     ),
     about(
         "edition-mismatch",
         "A catalog says that the build is for certain store editions of the game, and this one is another, or was not said.",
         "Addresses in the executable differ between editions: it fails at the start.",
-        "Use the build for your edition. Say which you have with `spanner game set GAME --edition NAME`.",
+        Remedy::by(
+            "Use the build for your edition. If it was not said, say which you have.",
+            Action::NameEdition { game: GAME },
+        ),
         "lampwright@31.4.0+x86 is for the harbour edition, and Moss & Meridian is the hillside edition.",
     ),
     about(
         "entry-incomplete",
         "The library bears the name of another one and does not offer all that the game imports under that name.",
         "Windows refuses to start the game, for want of an entry point.",
-        "Choose a name of which the loader offers everything: `spanner check GAME --entries`.",
+        Remedy::by(
+            "Choose a name whose functions the loader fully provides.",
+            Action::ShowEntries { game: GAME },
+        ),
         "undertow@2.3.0 as dxgi.dll lacks a function that KiteHarbour.exe imports from it: CreateDXGIFactory1.",
     ),
     about(
         "entry-not-loaded",
         "Neither the executable nor a library that it loads imports a library of that name, or Windows always takes its own.",
         "The file lies there and does nothing.",
-        "Choose a name that is loaded: `spanner check GAME --entries`, then `spanner fit ... --as NAME`.",
+        Remedy::by("Choose a name that is loaded.", Action::ShowEntries { game: GAME }),
         "undertow@2.3.0 as undertow.dll would not be loaded: neither KiteHarbour.exe nor a library that it loads imports undertow.dll.",
     ),
     about(
         "entry-taken",
         "Another component bears the name that the file would get.",
         "The other component would be gone.",
-        "Choose another name with `--as`, or take the other component out first.",
+        Remedy::by(
+            "Take the other component out first, or choose another name.",
+            Action::ShowEntries { game: GAME },
+        ),
         "undertow@2.3.0 would take the place of bin/winmm.dll, which is glim 1.0, made by Nib.",
     ),
     about(
         "exe-unknown",
         "The build goes with certain versions of the game, and nothing tells which version the game is.",
         "Whether it works cannot be said beforehand.",
-        "Name the file that tells the version: `spanner game set GAME --version-file FILE`.",
+        Remedy::by(
+            "Name the file that states the version.",
+            Action::NameVersionFile { game: GAME },
+        ),
         "brine@2.8.1 goes with version 1.0.* of the game, and KiteHarbour.exe does not say which version it is.",
     ),
     about(
         "exe-unsupported",
         "The game's version is not among those that the build goes with: newer than all, older than all, or between them.",
         "The component does not start, or the game crashes.",
-        "Use a build that names this version; the remedy says whether one is on the rack. Else wait, park it, or wind the game back.",
+        Remedy::by(
+            "Use a build that supports this version. If there is none on the rack, wait for one, put the game's older version back, or take the component out for now.",
+            Action::Park { game: GAME, family: FAMILY },
+        ),
         "brine@2.8.1 goes with version 1.0.4 - 1.0.8 of the game, but KiteHarbour.exe is 1.0.9, newer than all of these.",
     ),
     about(
         "exports-missing",
         "The new file lacks functions that the present one offers. It stops a change where the game imports them.",
         "Windows refuses to start the game, for want of an entry point; or a feature fails later.",
-        "Use another build of the family.",
+        Remedy::text("Use another build of the family."),
         "brine@1.9.0 lacks a function that KiteHarbour.exe imports from brine.dll: brine_open_pad.",
     ),
-    last_word(about(
+    without_way_on(
         "family-absent",
         "The game has no file that the build is a version of.",
         "The game would not load it.",
-        "Choose a build of a family that the game has. An extender or a loader is put in anew by its layout.",
+        Remedy::text(
+            "Choose a build of a family that the game has. An extender or a loader is put in anew by its layout.",
+        ),
         "Kite Harbour has no sharpwater: no file in its folder is a version of it.",
-    )),
+    ),
     about(
         "file-read-only",
         "A file of the change is marked read-only, or its folder takes no new files.",
         "A marked file is replaced and keeps its mark; a closed folder stops the change.",
-        "Allow writing to the folder.",
+        Remedy::text("Allow writing to the folder."),
         "bin/undertow.ini is marked read-only.",
     ),
     about(
         "game-running",
         "A process has the executable or a file of the change open.",
         "The swap would fail half-way on Windows, or the running game would see a mixture.",
-        "Close the game, and its launcher if need be.",
+        Remedy::text("Close the game, and its launcher if need be."),
         "D:/Games/Kite Harbour/System/KiteHarbour.exe is in use by KiteHarbour.exe (4711).",
     ),
     about(
         "generation-leap",
         "The version changes to another generation: the catalog gives them different names, or the first number grows or shrinks more than tenfold.",
         "The new one may behave otherwise than an update does.",
-        "Read its notes: `spanner rack notes BUILD --for GAME`.",
+        Remedy::by("Read its notes.", Action::ReadNotes { game: GAME, build: BUILD }),
         "sharpwater@2026.3.0 leaps up to another way of counting: the present version is 2.7.4.",
     ),
     about(
         "identity-differs",
         "Company, product or internal name of the new file are not those of the present one.",
         "It may be another component under the same file name.",
-        "Compare them: `spanner compare OLD NEW`.",
+        Remedy::by("Compare them.", Action::Compare),
         "lens@2.0 may be something else than bin/lens.dll: product was \"Lens\" and is \"Lens Lite\".",
     ),
     about(
         "keyed-elsewhere",
         "An extender's part is made for one version of the executable, which its name or description holds, and the game is another.",
         "The extender refuses to start, or the game crashes.",
-        "Use the build for this version; the remedy says whether one is on the rack.",
+        Remedy::text("Use the build for this version; the remedy says whether one is on the rack."),
         "lampwright@31.6.0+x86 is made for version 22.4.9 of the game (lampwright-22.4.9.dll says so), but MossMeridian.exe is version 22.4.7.",
     ),
     about(
         "left-alone",
         "A layout names a file to go, and nothing tells that it is of the same component.",
         "It stays.",
-        "Remove it yourself, if you know what it is.",
+        Remedy::text("Remove it yourself, if you know what it is."),
         "System/theirs.dll was left alone: the layout of glim@2.0.0 names it to go, but nothing tells that it came with an earlier build.",
     ),
     about(
         "machine-mismatch",
         "The library is for another machine (32-bit, 64-bit, ARM) than the program that would load it.",
         "It does not load; the game does not start, or starts without it.",
-        "Use the build for that machine.",
+        Remedy::text("Use the build for that machine."),
         "sharpwater@2026.3.0+x86 is 32-bit, but the game's TinLighthouse.exe is 64-bit: it would not load.",
     ),
     about(
         "needs-runtime",
         "The library imports another one that is neither in the game nor part of Windows.",
         "It does not load without it.",
-        "Put the missing library beside it, or use a build that brings it.",
+        Remedy::text("Put the missing library beside it, or use a build that brings it."),
         "glim@2.0.0 needs glim_core.dll, which is neither in Kite Harbour nor part of Windows; it would not load without it.",
     ),
     about(
         "no-space",
         "A volume has less room than the change needs, for the new files or for keeping the old ones.",
         "The change would fail half-way and be put back.",
-        "Make room, or keep the home folder on another volume.",
+        Remedy::by("Make room, or keep the home folder on another volume.", Action::ChangeHome),
         "The change needs 96.0 MB on the volume of D:/Games/Kite Harbour, which has 12.4 MB left.",
     ),
     about(
         "older-than-shipped",
         "The build is older than what the game itself brought.",
         "Features that the game relies on may be missing.",
-        "Fine if you mean to step down.",
+        Remedy::text("Fine if you mean to step down."),
         "sharpwater@2.5.0 is older than version 2.7.4, which Tin Lighthouse shipped.",
     ),
     about(
         "online-risk",
         "The game is marked as played online, or has an anti-cheat among its programs.",
         "Foreign files can get an account banned.",
-        "Ask where the game is discussed; mark it with `spanner game set GAME --online no` if it does not apply.",
+        Remedy::by(
+            "Ask where the game is discussed. If it does not apply, say so.",
+            Action::KeepOffline { game: GAME },
+        ),
         "Saltglass Drift has an anti-cheat (GuardRail/GuardRail_Setup.exe): foreign files in it can get an account banned.",
     ),
     about(
         "other-volume",
         "The home folder, where replaced files are kept, is on another volume than the game.",
         "Files are copied across instead of being shared: it takes longer.",
-        "None needed.",
+        Remedy::text("None needed."),
         "D:/Games/Kite Harbour and the home folder C:/Users/me/spanner are on different volumes: 40.2 MB are copied across to be kept.",
     ),
     about(
         "pinned",
         "You pinned the family to a version in this game, and the build is another.",
         "The change is refused, so that nothing is updated by accident.",
-        "`spanner unpin GAME FAMILY` when the reason is gone.",
+        Remedy::by(
+            "When the reason is gone, take the pin away.",
+            Action::Unpin { game: GAME, family: FAMILY },
+        ),
         "brine is pinned to 2.0.3 in Kite Harbour (\"newer ones lose the pad\"), and this is brine@2.8.1.",
     ),
     about(
         "requires",
         "A catalog says that the build needs another family, or that something in the game needs another version of this one.",
         "One of them does not start.",
-        "Fit the other one first, or choose a build that both take.",
+        Remedy::text("Fit the other one first, or choose a build that both take."),
         "meadow-tweaks@0.9.4+x86 needs lampwright >=31.4.0, and Moss & Meridian has lampwright 31.1.0.",
     ),
     about(
         "same-version-other-bytes",
         "The present file states the version of the build, and is another file.",
         "One of them is a repack, another variant, or altered.",
-        "Compare them: `spanner compare OLD NEW`.",
+        Remedy::by("Compare them.", Action::Compare),
         "System/brine.dll states version 2.8.1 already, but its content is not that of brine@2.8.1.",
     ),
     about(
         "settings-kept",
         "A settings file that came with a build was edited since, by you or by a program.",
         "A rollback leaves it as it is: your settings are yours.",
-        "Nothing to do. To put the settings back too: `spanner rollback GAME --settings`.",
+        Remedy::by(
+            "Nothing, if you want to keep your settings. To put them back too, say so.",
+            Action::PutSettingsBack { game: GAME },
+        ),
         "bin/undertow.ini was edited since, and stays as it is.",
     ),
     about(
         "settings-unmerged",
         "A settings file of yours and the one that the build brings cannot be merged: one of them is too long, or no text of keys and values.",
         "Yours stays as it is. The build may miss a setting that is new.",
-        "Look at the file of that name in the download, and take over by hand what you need.",
+        Remedy::text(
+            "Look at the file of that name in the download, and take over by hand what you need.",
+        ),
         "bin/undertow.ini stays as it is: it or the build's own is longer than 2048 KB.",
     ),
     about(
         "signature-broken",
         "The library bears a signature, and its content is not what was signed.",
         "Somebody altered it, by design or by accident.",
-        "Get it again from where it comes from.",
+        Remedy::text("Get it again from where it comes from."),
         "lens@3.1.0 was altered after it was signed: its content does not match the signature, which names Corvid Optics.",
     ),
     about(
         "signer-changed",
         "The new file is signed by somebody else than the present one.",
         "It may come from another source.",
-        "Look at it: `spanner inspect FILE`.",
+        Remedy::by("Look at it.", Action::Inspect),
         "bin/lens.dll names Corvid Optics as its signer, and lens@3.2.0 is signed by Nib.",
     ),
-    last_word(about(
+    without_way_on(
         "slot-ambiguous",
         "Files under several names could be what the build replaces.",
         "Which one is meant cannot be told.",
-        "Say which with `--as NAME`.",
+        Remedy::by("Say which is meant.", Action::FitUnderName { game: GAME, build: BUILD }),
         "undertow@2.3.0 could replace files under 2 names here: dinput8.dll, winmm.dll.",
-    )),
+    ),
     about(
         "ties-unsolvable",
         "What the builds on the rack require of one another, and what they do not go together with, leaves no choice for this game.",
         "No build of the family can be put in without breaking another component.",
-        "Put the missing build on the rack, or park what stands in the way.",
+        Remedy::text("Put the missing build on the rack, or park what stands in the way."),
         "No build of lampwright goes with what Moss & Meridian has: meadow-tweaks needs lampwright >=2.4.",
     ),
     about(
         "unsigned-now",
         "The present file is signed, and the new one is not.",
         "It may not come from the vendor.",
-        "Make sure of where you got it.",
+        Remedy::text("Make sure of where you got it."),
         "bin/lens.dll is signed by Corvid Optics, and lens@3.2.0 is not signed.",
     ),
     about(
         "version-passed-over",
         "A newer build of the family is on the rack, and a finding stops it in this game.",
         "An older one was chosen.",
-        "The sentence says why; nothing needs to be done.",
+        Remedy::by(
+            "Nothing; the sentence says why. You can look at it alone.",
+            Action::Check { game: GAME, build: BUILD },
+        ),
         "A newer build was passed over: lampwright@31.6.0+x86 is made for version 22.4.9 of the game (lampwright-22.4.9.dll says so), but MossMeridian.exe is version 22.4.7.",
     ),
 ];
@@ -292,26 +346,4 @@ pub const ABOUT: [About; 36] = [
 /// What there is to know of a code.
 pub fn explain(code: &str) -> Option<&'static About> {
     ABOUT.iter().find(|about| about.code.eq_ignore_ascii_case(code))
-}
-
-/// All of it as markdown: `docs/findings.md`.
-pub fn guide() -> String {
-    let mut out = String::from(
-        "# Findings\n\n\
-         What `spanner check` and every command that alters a game can say. `spanner explain CODE`\n\
-         prints the same text. A `stop` refuses a change; `--despite CODE` overrides one by name,\n\
-         and the history keeps that. `warn` is worth a second look, `note` is worth knowing.\n\n\
-         This page is made by `spanner explain --markdown`.\n",
-    );
-    for about in ABOUT {
-        let About { code, cause, consequence, remedy, example, overridable } = about;
-        let _ = write!(
-            out,
-            "\n## {code}\n\n{cause} {consequence}\n\nWhat to do: {remedy}\n\n> {example}\n"
-        );
-        if !overridable {
-            out.push_str("\nIt cannot be overridden: there is no place to go on with.\n");
-        }
-    }
-    out
 }

@@ -3,6 +3,7 @@
 use crate::finding::{Finding, Severity};
 use crate::game::Game;
 use crate::rack::Build;
+use crate::remedy::Action;
 
 pub(crate) fn finding(build: &Build, game: &Game, bay: &str) -> Finding {
     let (sentence, remedy) = if bay == "exe" {
@@ -11,12 +12,15 @@ pub(crate) fn finding(build: &Build, game: &Game, bay: &str) -> Finding {
                 "{} goes beside the executable, but no executable was found in {}.",
                 build.id, game.title
             ),
-            format!("Name it: spanner game set {} --executable PATH", game.id),
+            ("Name it.", Action::NameExecutable { game: game.id.clone().into() }),
         )
     } else {
         (
             format!("{} puts a file into the bay `{bay}`, which {} lacks.", build.id, game.title),
-            format!("Say where that is: spanner game set {} --bay {bay}=FOLDER", game.id),
+            (
+                "Say where that is.",
+                Action::NameBay { game: game.id.clone().into(), bay: bay.to_owned().into() },
+            ),
         )
     };
     Finding::new("bay-unknown", Severity::Stop, sentence, remedy)

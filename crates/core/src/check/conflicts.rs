@@ -6,6 +6,7 @@ use super::requires::why;
 use crate::catalog::Relation;
 use crate::finding::{Finding, Severity};
 use crate::path::same_name;
+use crate::remedy::Action;
 
 /// The code: a choice among builds takes it for a tie that may be untied.
 pub(crate) const CODE: &str = "conflicts";
@@ -42,9 +43,8 @@ fn finding(case: &Case<'_>, other: &Other<'_>, relation: &Relation) -> Finding {
         game.title,
         why(relation)
     );
-    let remedy = format!(
-        "Take {0} out first (spanner park {1} {0}), or leave this one out.",
-        other.family, game.id
-    );
+    let action =
+        Action::Park { game: game.id.clone().into(), family: other.family.to_owned().into() };
+    let remedy = (format!("Leave this one out, or take {} out first.", other.family), action);
     Finding::new(CODE, Severity::Stop, sentence, remedy)
 }

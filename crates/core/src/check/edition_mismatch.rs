@@ -3,6 +3,7 @@
 use super::Case;
 use crate::finding::{Finding, Severity};
 use crate::path::same_name;
+use crate::remedy::{Action, Remedy};
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let family = case.catalog.family(&case.build.id.family)?;
@@ -16,8 +17,8 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     };
     let sentence = format!("{} is for the {wanted} edition, and {has}.", case.label());
     let remedy = match severity {
-        Severity::Stop => "Use the build for that edition.".to_owned(),
-        _ => format!("Say it: spanner game set {} --edition NAME", game.id),
+        Severity::Stop => Remedy::text("Use the build for that edition."),
+        _ => ("Say which it is.", Action::NameEdition { game: game.id.clone().into() }).into(),
     };
     Some(Finding::new("edition-mismatch", severity, sentence, remedy))
 }

@@ -9,6 +9,7 @@ use super::exports_missing::{list, offered};
 use crate::finding::{Finding, Severity};
 use crate::image::system::is_always_windows_own;
 use crate::path::same_name;
+use crate::remedy::Action;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let swap = case.swaps.first().filter(|swap| is_entry(case, swap))?;
@@ -45,9 +46,8 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
         },
         list(&missing)
     );
-    let remedy = format!(
-        "Give it a name of which it offers all: spanner check {} --entries shows what each needs.",
-        case.view.game.id
-    );
+    let action = Action::ShowEntries { game: case.view.game.id.clone().into() };
+    let remedy =
+        ("Choose a name whose functions it fully provides; see what each name needs.", action);
     Some(Finding::new("entry-incomplete", Severity::Stop, sentence, remedy))
 }

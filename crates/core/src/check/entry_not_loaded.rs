@@ -7,6 +7,7 @@ use crate::catalog::Role;
 use crate::finding::{Finding, Severity};
 use crate::image::system::{can_be_stood_in, is_always_windows_own};
 use crate::path::same_name;
+use crate::remedy::Action;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let swap = case.swaps.first()?;
@@ -17,10 +18,8 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
         return None;
     }
     let label = case.build.id.to_string();
-    let remedy = format!(
-        "spanner check {} --entries lists the names that would be loaded; then fit with --as NAME.",
-        case.view.game.id
-    );
+    let action = Action::ShowEntries { game: case.view.game.id.clone().into() };
+    let remedy = ("See which names would be loaded, then fit it under one of them.", action);
     if is_always_windows_own(name) {
         let sentence = format!(
             "{label} as {name} would not be loaded: Windows takes its own {name} whatever lies \

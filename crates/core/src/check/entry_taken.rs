@@ -3,6 +3,7 @@
 use super::Case;
 use crate::catalog::companies_agree;
 use crate::finding::{Finding, Severity};
+use crate::remedy::Action;
 use upright_spanner_change::Place;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
@@ -20,9 +21,7 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
         there.path,
         there.family
     );
-    let remedy = format!(
-        "Choose a free name: spanner check {} --entries shows them; then fit with --as NAME.",
-        case.view.game.id
-    );
+    let action = Action::ShowEntries { game: case.view.game.id.clone().into() };
+    let remedy = ("See which names are free, then fit it under one of them.", action);
     Some(Finding::new("entry-taken", Severity::Stop, sentence, remedy))
 }

@@ -3,6 +3,7 @@
 
 use super::{Case, remedy};
 use crate::finding::{Finding, Severity};
+use crate::remedy::Action;
 use crate::requirement::Fit;
 
 /// The code for a game whose version nothing tells.
@@ -16,10 +17,9 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
         let sentence = format!(
             "{label} goes with version {supports} of the game, and {exe} does not say which version it is."
         );
-        let remedy = format!(
-            "Look up the game's version, and name the file where it is written: spanner game set {} \
-             --version-file FILE",
-            case.view.game.id
+        let remedy = (
+            "Look up the game's version, and name the file that states it.",
+            Action::NameVersionFile { game: case.view.game.id.clone().into() },
         );
         return Some(Finding::new(UNKNOWN, Severity::Warn, sentence, remedy));
     };

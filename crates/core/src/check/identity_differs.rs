@@ -4,6 +4,7 @@
 use super::Case;
 use crate::catalog::identity_differences;
 use crate::finding::{Finding, Severity};
+use crate::remedy::Action;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     case.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {
@@ -14,7 +15,7 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
             "{} may be something else than {}: {what} was \"{was}\" and is \"{is}\".",
             case.build.id, swap.place
         );
-        let remedy = "Compare the two before you go on: spanner compare OLD NEW.";
+        let remedy = ("Compare the two before you go on.", Action::Compare);
         Some(Finding::new("identity-differs", Severity::Warn, sentence, remedy))
     })
 }

@@ -45,7 +45,7 @@ pub(crate) mod version_passed_over;
 use serde::Serialize;
 
 pub use crate::finding::{Finding, Severity};
-pub use about::{ABOUT, About, explain, guide};
+pub use about::{ABOUT, About, explain};
 pub(crate) use case::{Along, Case, Conditions, Images, InUse, Swap};
 pub use loads::Entry;
 pub(crate) use loads::entries;

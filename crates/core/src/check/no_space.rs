@@ -2,6 +2,7 @@
 
 use super::Conditions;
 use crate::finding::{Finding, Severity};
+use crate::remedy::Action;
 
 pub(crate) const CODE: &str = "no-space";
 
@@ -13,7 +14,7 @@ pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
         folder.display(),
         megabytes(*free)
     );
-    let remedy = "Make room there, or keep the home folder elsewhere (--home).";
+    let remedy = ("Make room there, or use a home folder elsewhere.", Action::ChangeHome);
     Some(Finding::new(CODE, Severity::Stop, sentence, remedy))
 }
 

@@ -3,6 +3,7 @@
 use super::Case;
 use crate::finding::{Finding, Severity};
 use crate::path::fold;
+use crate::remedy::Action;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let game = &case.view.game;
@@ -12,10 +13,9 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
         None => format!("{} has {}", game.title, guard(case)?),
     };
     let sentence = format!("{sign}: foreign files in it can get an account banned.");
-    let remedy = format!(
-        "Ask where the game is discussed before you play online with it. If it does not apply: \
-         spanner game set {} --online no",
-        game.id
+    let remedy = (
+        "Ask where the game is discussed before you play online with it. If it does not apply, say so.",
+        Action::KeepOffline { game: game.id.clone().into() },
     );
     Some(Finding::new("online-risk", Severity::Warn, sentence, remedy))
 }

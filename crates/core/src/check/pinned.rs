@@ -3,6 +3,7 @@
 use super::Case;
 use crate::finding::{Finding, Severity};
 use crate::path::same_name;
+use crate::remedy::Action;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let pin = case.pins.iter().find(|pin| same_name(&pin.family, &case.build.id.family))?;
@@ -18,6 +19,7 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
         pin.why,
         case.build.id
     );
-    let remedy = format!("If the reason is gone: spanner unpin {} {}", game.id, pin.family);
+    let (game, family) = (game.id.clone().into(), pin.family.clone().into());
+    let remedy = ("If the reason is gone, take the pin away.", Action::Unpin { game, family });
     Some(Finding::new("pinned", Severity::Stop, sentence, remedy))
 }

@@ -6,6 +6,7 @@ use super::case::Other;
 use crate::catalog::Relation;
 use crate::finding::{Finding, Severity};
 use crate::path::same_name;
+use crate::remedy::Action;
 
 /// The code: a choice among builds takes it for a tie that may be untied.
 pub(crate) const CODE: &str = "requires";
@@ -39,7 +40,10 @@ fn needs(case: &Case<'_>) -> Vec<Finding> {
                 game.title,
                 why(relation)
             );
-            let remedy = format!("Fit that first: spanner fit {} {}", game.id, relation.family);
+            let remedy = (
+                "Fit that first.",
+                Action::Fit { game: game.id.clone().into(), build: relation.family.clone().into() },
+            );
             Some(Finding::new(CODE, Severity::Stop, sentence, remedy))
         })
         .collect()

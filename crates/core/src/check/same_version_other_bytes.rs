@@ -2,6 +2,7 @@
 
 use super::Case;
 use crate::finding::{Finding, Severity};
+use crate::remedy::Action;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let version = case.build.version.as_ref()?;
@@ -13,6 +14,6 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
         "{} states version {version} already, but its content is not that of {}.",
         swap.place, case.build.id
     );
-    let remedy = "One of them may be a repack or another variant: spanner compare OLD NEW.";
+    let remedy = ("One of them may be a repack or another variant; compare them.", Action::Compare);
     Some(Finding::new("same-version-other-bytes", Severity::Note, sentence, remedy))
 }

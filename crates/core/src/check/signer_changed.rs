@@ -4,6 +4,7 @@ use super::Case;
 use crate::finding::{Finding, Severity};
 use crate::image::SignatureStatus;
 use crate::path::same_name;
+use crate::remedy::Action;
 
 pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     let (place, old, new) = case.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {
@@ -15,6 +16,6 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
     })?;
     let sentence =
         format!("{place} names {old} as its signer, and {} is signed by {new}.", case.build.id);
-    let remedy = "A vendor may sign under a new name; look at the file: spanner inspect FILE.";
+    let remedy = ("A vendor may sign under a new name; look at the file.", Action::Inspect);
     Some(Finding::new("signer-changed", Severity::Warn, sentence, remedy))
 }

@@ -1,10 +1,12 @@
 //! `slot-ambiguous`: files under several names could be what the build replaces.
 
 use crate::finding::{Finding, Severity};
+use crate::game::Game;
 use crate::path::TreePath;
 use crate::rack::Build;
+use crate::remedy::Action;
 
-pub(crate) fn check(build: &Build, slots: &[&TreePath]) -> Option<Finding> {
+pub(crate) fn check(build: &Build, game: &Game, slots: &[&TreePath]) -> Option<Finding> {
     let mut names: Vec<String> = slots.iter().map(|path| path.file_name().to_lowercase()).collect();
     names.sort();
     names.dedup();
@@ -15,7 +17,8 @@ pub(crate) fn check(build: &Build, slots: &[&TreePath]) -> Option<Finding> {
             names.len(),
             names.join(", ")
         );
-        let remedy = "Say which with --as NAME.".to_owned();
+        let (game, build) = (game.id.clone().into(), build.id.to_string().into());
+        let remedy = ("Say which is meant.", Action::FitUnderName { game, build });
         Finding::new("slot-ambiguous", Severity::Stop, sentence, remedy)
     })
 }

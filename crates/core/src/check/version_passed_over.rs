@@ -3,12 +3,16 @@
 use crate::finding::{Finding, Severity};
 use crate::game::Game;
 use crate::rack::Build;
+use crate::remedy::Action;
 
 pub(crate) fn finding(build: &Build, game: &Game, why: &str) -> Finding {
     let sentence = match why {
         "" => format!("{} was passed over: an older build goes with the rest.", build.id),
         why => format!("A newer build was passed over: {why}"),
     };
-    let remedy = format!("To look at it alone: spanner check {} {}", game.id, build.id);
+    let remedy = (
+        "Nothing to do; you can look at it alone.",
+        Action::Check { game: game.id.clone().into(), build: build.id.to_string().into() },
+    );
     Finding::new("version-passed-over", Severity::Note, sentence, remedy)
 }

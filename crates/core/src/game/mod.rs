@@ -11,7 +11,7 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 
 use crate::catalog::slug;
-use crate::error::Error;
+use crate::error::{Error, GameError};
 use crate::image::Facts;
 use crate::path::TreePath;
 use crate::version::Version;
@@ -60,7 +60,11 @@ impl Executable {
 impl Game {
     /// What there is to say where its folder is not there.
     pub fn gone(&self) -> Error {
-        Error::GameGone { title: self.title.clone(), id: self.id.clone(), root: self.root.clone() }
+        Error::Game(GameError::Gone {
+            title: self.title.clone(),
+            id: self.id.clone(),
+            root: self.root.clone(),
+        })
     }
 
     /// A game that the user said nothing of.

@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::error::{Error, Result};
 use crate::path::TreePath;
+use crate::remedy::Action;
 
 /// What the user says of a game.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -42,9 +43,10 @@ impl VersionFile {
     pub fn new(path: TreePath, pattern: &str) -> Result<Self> {
         match Regex::new(pattern) {
             Ok(_) => Ok(Self { path, pattern: pattern.to_owned() }),
-            Err(error) => Err(Error::Setting {
+            Err(error) => Err(Error::Invalid {
                 what: format!("the pattern for the version is no regular expression: {error}"),
-                advice: r"Give one with a group around the version, as in `Build (\d[\d.]*)`.",
+                remedy: r"Give one with a group around the version, as in `Build (\d[\d.]*)`."
+                    .into(),
             }),
         }
     }
@@ -81,16 +83,16 @@ impl GameEdit {
     /// Applies the changes to a game.
     pub(crate) fn apply(&self, game: &mut super::Game) -> Result<()> {
         let inside = |text: &str| -> Result<TreePath> {
-            let path = TreePath::new(text).map_err(|error| Error::Setting {
+            let path = TreePath::new(text).map_err(|error| Error::Invalid {
                 what: error.to_string(),
-                advice: "Give a path relative to the game's folder.",
+                remedy: "Give a path relative to the game's folder.".into(),
             })?;
             if path.on(&game.root).is_file() {
                 return Ok(path);
             }
-            Err(Error::Setting {
+            Err(Error::Invalid {
                 what: format!("there is no file {path} in {}", game.root.display()),
-                advice: "Give a path relative to the game's folder.",
+                remedy: "Give a path relative to the game's folder.".into(),
             })
         };
         let settings = &mut game.settings;
@@ -108,9 +110,13 @@ impl GameEdit {
                 settings.version_file = Some(VersionFile::new(inside(file)?, pattern)?);
             }
             (None, Some(pattern)) => {
-                let file = settings.version_file.take().ok_or(Error::Setting {
+                let file = settings.version_file.take().ok_or(Error::Invalid {
                     what: "there is a pattern for the version, but no file to look in".to_owned(),
-                    advice: "Name the file with --version-file.",
+                    remedy: (
+                        "Name the file.",
+                        Action::NameVersionFile { game: game.id.clone().into() },
+                    )
+                        .into(),
                 })?;
                 settings.version_file = Some(VersionFile::new(file.path, pattern)?);
             }
@@ -133,9 +139,10 @@ pub(crate) fn is_bay_name(name: &str) -> bool {
 
 fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
     if !is_bay_name(name) {
-        return Err(Error::Setting {
+        return Err(Error::Invalid {
             what: format!("`{name}` is no name for a further bay"),
-            advice: "Use lower-case letters, digits and `-`; `root` and `exe` are there already.",
+            remedy: "Use lower-case letters, digits and `-`; `root` and `exe` are there already."
+                .into(),
         });
     }
     if folder.as_os_str().is_empty() {
@@ -144,15 +151,15 @@ fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
     }
     let path = std::path::absolute(folder).map_err(Error::io("look at", folder))?;
     if path.to_str().is_none() {
-        return Err(Error::Setting {
+        return Err(Error::Invalid {
             what: format!("the name of {} is not Unicode, so it cannot be noted", path.display()),
-            advice: "Rename that folder.",
+            remedy: "Rename that folder.".into(),
         });
     }
     if !path.is_dir() {
-        return Err(Error::Setting {
+        return Err(Error::Invalid {
             what: format!("{} is no folder", path.display()),
-            advice: "Make the folder first, or check its spelling.",
+            remedy: "Make the folder first, or check its spelling.".into(),
         });
     }
     settings.bays.insert(name.to_owned(), path);

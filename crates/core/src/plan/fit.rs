@@ -87,7 +87,7 @@ impl Fit<'_> {
         let keyed = self.is_keyed(&slots);
         if !keyed && self.as_name.is_none() {
             let paths: Vec<&TreePath> = slots.iter().map(|library| &library.path).collect();
-            plan.findings.extend(slot_ambiguous::check(build, &paths));
+            plan.findings.extend(slot_ambiguous::check(build, &view.game, &paths));
         }
         let mut targets = heads;
         let anchors: Vec<Place> = targets.iter().map(|target| target.place.clone()).collect();

@@ -92,7 +92,7 @@ pub(crate) fn rollback(
         let altered = !now.same_as(&entry.last);
         if altered && !now.state.is_absent() {
             if is_settings && !settings {
-                plan.findings.push(settings_kept::finding(&place));
+                plan.findings.push(settings_kept::finding(&place, &view.game));
                 continue;
             }
             if to == Point::Shipped && !is_settings {

@@ -13,9 +13,10 @@ use super::sort::{Part, Sorted, is_settings_name, sort};
 use super::{Build, BuildFile, BuildId, BuildPart, Layout, Note, decoded};
 use crate::catalog::{Catalog, Role, companies_agree, role_of};
 use crate::content::Content;
-use crate::error::{Error, Result};
+use crate::error::{Error, RackError, Result};
 use crate::image::{Facts, ImageError, Machine, Signature, SignatureStatus};
 use crate::path::{TreePath, extension, fold, stem};
+use crate::remedy::Action;
 use crate::settings::Limits;
 use crate::version::Version;
 use upright_spanner_change::Progress;
@@ -99,8 +100,8 @@ impl Parcel {
         let builds = intake.builds(&package.source);
         if builds.is_empty() {
             let why = "there is no .dll file in it".to_owned();
-            let advice = "Look into it: `spanner rack add -v` shows what each file is taken for.";
-            return Err(Error::Archive { path: path.to_owned(), why, advice });
+            let remedy = ("See what each of its files is taken for.", Action::ShowSorting).into();
+            return Err(Error::Rack(RackError::Package { path: path.to_owned(), why, remedy }));
         }
         let places = package.entries.iter().enumerate();
         let places = places.map(|(place, entry)| (entry.content, place)).collect();
@@ -434,11 +435,11 @@ fn facts_of(path: &Path, entry: &Entry, alone: bool) -> Result<Option<Facts>> {
         Ok(facts) => Ok(Some(facts)),
         Err(error @ ImageError::Unreadable(_)) => Err(Error::image(path)(error)),
         Err(error) if alone && entry.is_at(path) => Err(Error::image(path)(error)),
-        Err(error) if library => Err(Error::Archive {
+        Err(error) if library => Err(Error::Rack(RackError::Package {
             path: path.to_owned(),
             why: format!("its entry `{}` is no library: {error}", entry.path),
-            advice: "Get the archive again from where it came from.",
-        }),
+            remedy: "Get the archive again from where it came from.".into(),
+        })),
         Err(_) => Ok(None),
     }
 }

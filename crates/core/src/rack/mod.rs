@@ -14,7 +14,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 use crate::catalog::{Role, keyed_to};
 use crate::content::{Content, Digest};
-use crate::error::{Error, Result};
+use crate::error::{Error, RackError, Result};
 use crate::image::{Facts, Machine, SignatureStatus};
 use crate::path::{TreePath, same_name};
 use crate::requirement::Requirement;
@@ -301,10 +301,10 @@ pub fn find<'a>(builds: &'a [Build], text: &str, needs: &Needs<'_>) -> Result<&'
     match &named[..] {
         [build] => Ok(build),
         [] => Err(unknown(builds, text, &spec.family)),
-        several => Err(Error::SeveralBuilds {
+        several => Err(Error::Rack(RackError::Several {
             spec: text.to_owned(),
             candidates: several.iter().map(|build| build.id.to_string()).collect(),
-        }),
+        })),
     }
 }
 
@@ -324,7 +324,7 @@ fn unknown(builds: &[Build], text: &str, family: &str) -> Error {
     }
     known.sort();
     known.dedup();
-    Error::UnknownBuild { spec: text.to_owned(), known }
+    Error::Rack(RackError::Unknown { spec: text.to_owned(), known })
 }
 
 /// The newest released build of a family for a machine. A build that goes with certain versions

@@ -10,7 +10,7 @@ use rusqlite::{Connection, Row, params};
 use serde::Serialize;
 
 use crate::content::Content;
-use crate::error::{Error, Result};
+use crate::error::{Error, HomeError, Result};
 use crate::image::Facts;
 use crate::survey::{FactsStore, Mark};
 use upright_spanner_change::{CopiedText, Copies, Mark as FileMark};
@@ -67,7 +67,9 @@ impl Database {
     pub fn open(path: &Path) -> Result<Self> {
         match Self::open_file(path) {
             Ok(connection) => return Ok(Self { connection }),
-            Err(Refusal::Newer) => return Err(Error::NewerHome { path: path.to_owned() }),
+            Err(Refusal::Newer) => {
+                return Err(Error::Home(HomeError::Newer { path: path.to_owned() }));
+            }
             Err(Refusal::Damaged) => {
                 // Kept beside, in case somebody wants to know what was wrong with it.
                 let aside = path.with_extension("db.damaged");
@@ -76,7 +78,8 @@ impl Database {
             Err(Refusal::Unavailable) => {}
         }
         let again = Self::open_file(path);
-        let connection = again.or_else(|_| Self::in_memory()).map_err(|_| Error::Index)?;
+        let connection =
+            again.or_else(|_| Self::in_memory()).map_err(|_| Error::Home(HomeError::Index))?;
         Ok(Self { connection })
     }
 

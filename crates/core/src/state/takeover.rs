@@ -14,7 +14,7 @@ use super::{Labels, Words, WordsFile};
 use crate::catalog::Role;
 use crate::change::{Deed, ExecutableMark, notes};
 use crate::content::{Content, Digest, FileState, Stamp};
-use crate::error::{Error, Result};
+use crate::error::{Error, HomeError, Result};
 use crate::game::{Game, GameSettings, Pin, VersionFile};
 use crate::image::{Facts, Machine, SignatureStatus};
 use crate::path::TreePath;
@@ -44,7 +44,7 @@ pub(crate) fn take_over(
     let Ok(old) = Old::open(database) else { return Ok(false) };
     let version = old.version()?;
     if (1..LAST_PRECIOUS).contains(&version) {
-        return Err(Error::OlderHome { path: database.to_owned() });
+        return Err(Error::Home(HomeError::Older { path: database.to_owned() }));
     }
     if version != LAST_PRECIOUS {
         return Ok(false);
@@ -92,7 +92,7 @@ impl Old {
 
     fn version(&self) -> Result<i64> {
         let version = self.connection.query_row("PRAGMA user_version", [], |row| row.get(0));
-        version.map_err(Error::database("read the old version"))
+        Ok(version.map_err(HomeError::database("read the old version"))?)
     }
 
     fn rows<T>(
@@ -101,7 +101,7 @@ impl Old {
         read: impl FnMut(&Row<'_>) -> rusqlite::Result<T>,
     ) -> Result<Vec<T>> {
         let rows = self.connection.prepare(sql).and_then(|mut s| s.query_map([], read)?.collect());
-        rows.map_err(Error::database("take over the home"))
+        Ok(rows.map_err(HomeError::database("take over the home"))?)
     }
 
     fn words(&self) -> Result<Words> {

@@ -85,9 +85,9 @@ impl WordsFile {
     /// what was read under it.
     pub fn write(&self, words: &Words) -> Result<()> {
         let stored = StoredWords::of(words);
-        let text = toml::to_string(&stored).map_err(|error| Error::Setting {
+        let text = toml::to_string(&stored).map_err(|error| Error::Invalid {
             what: format!("what you said cannot be written down: {error}"),
-            advice: "Use names that are Unicode.",
+            remedy: "Use names that are Unicode.".into(),
         })?;
         line::write_over(&self.folder, FILE, &format!("{HEADING}{text}"))?;
         Ok(())

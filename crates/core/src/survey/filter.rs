@@ -89,8 +89,8 @@ impl Filter {
 }
 
 fn compile(pattern: &str) -> Result<Pattern> {
-    Pattern::new(pattern).map_err(|what| Error::Setting {
+    Pattern::new(pattern).map_err(|what| Error::Invalid {
         what,
-        advice: "`*` stands for any text and `?` for any character.",
+        remedy: "`*` stands for any text and `?` for any character.".into(),
     })
 }

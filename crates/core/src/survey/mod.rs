@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 use crate::catalog::{self, Catalog, Role};
 use crate::change::{Change, ExecutableMark};
 use crate::content::content_of;
-use crate::error::{CatalogError, Error, Result, in_words};
+use crate::error::{CatalogError, Error, GameError, Result, in_words};
 use crate::game::version::stated;
 use crate::game::{self, Executable, Game, GameVersion, Pin, Reach};
 use crate::image::{Facts, ImageError, Kind, Machine};
@@ -194,12 +194,12 @@ impl GameView {
     /// are in use.
     pub(crate) fn no_component(&self, family: &str) -> Error {
         match self.in_use.first() {
-            Some(path) => Error::InUse { path: path.clone() },
-            None => Error::NoSuchComponent {
+            Some(path) => Error::Game(GameError::InUse { path: path.clone() }),
+            None => Error::Game(GameError::NoSuchComponent {
                 family: family.to_owned(),
                 game: self.game.title.clone(),
                 known: self.families(),
-            },
+            }),
         }
     }
 

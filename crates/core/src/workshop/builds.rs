@@ -12,7 +12,7 @@ use regex::Regex;
 use super::doctor::contents_of;
 use super::{Altering, Workshop};
 use crate::content::{Content, Digest, sha256};
-use crate::error::{Error, Result};
+use crate::error::{Error, RackError, Result};
 use crate::path::followed;
 use crate::path::same_name;
 use crate::plan::Ledger;
@@ -304,7 +304,7 @@ impl Altering<'_> {
     /// not sure what else does.
     ///
     /// # Errors
-    /// [`Error::BuildNeeded`] where it is refused.
+    /// [`RackError::Needed`] where it is refused.
     pub fn rack_drop(&self, text: &str, anyway: bool) -> Result<Build> {
         let workshop = self.workshop;
         let shelf = workshop.shelf()?;
@@ -322,7 +322,7 @@ impl Altering<'_> {
         }
         if !users.is_empty() && !anyway {
             let users = users.into_iter().collect();
-            return Err(Error::BuildNeeded { build: build.id.to_string(), users });
+            return Err(Error::Rack(RackError::Needed { build: build.id.to_string(), users }));
         }
         let others = shelf.builds.iter().filter(|other| other.id != build.id);
         needed.extend(others.flat_map(Build::contents));

@@ -9,7 +9,7 @@ use super::{OnDisk, Workshop};
 use crate::catalog::Catalog;
 use crate::change::Deed;
 use crate::check::{Along, Finding, conflicts, requires, ties_unsolvable, version_passed_over};
-use crate::error::{Error, Result};
+use crate::error::{Error, RackError, Result};
 use crate::game::Pin;
 use crate::path::followed;
 use crate::path::{TreePath, fold, same_name};
@@ -67,9 +67,9 @@ impl Workshop {
         progress: &dyn Progress,
     ) -> Result<FitPlan> {
         if let Some(name) = &options.as_name {
-            TreePath::new(name).map_err(|error| Error::Setting {
+            TreePath::new(name).map_err(|error| Error::Invalid {
                 what: error.to_string(),
-                advice: "Give the library another name with --as.",
+                remedy: "Give the library another name.".into(),
             })?;
         }
         let builds = self.builds()?;
@@ -165,9 +165,9 @@ impl Planner<'_> {
         let Some(first) = first else {
             // Nothing can be had: the newest says why, in full.
             let mut rest = plans.into_iter();
-            let (build, plan) = rest
-                .next()
-                .ok_or_else(|| Error::UnknownBuild { spec: what.to_owned(), known: Vec::new() })?;
+            let (build, plan) = rest.next().ok_or_else(|| {
+                Error::Rack(RackError::Unknown { spec: what.to_owned(), known: Vec::new() })
+            })?;
             return Ok((plan, build.clone()));
         };
         let (chosen, mut plan, along) = if plans[first].1.stops().is_empty() {
@@ -320,10 +320,10 @@ fn in_order<'a>(of_family: &[&'a Build], view: &GameView, what: &str) -> Result<
             [one] => out.push(one),
             // An older one is of no help where the newest leaves a choice.
             _ if out.is_empty() => {
-                return Err(Error::SeveralBuilds {
+                return Err(Error::Rack(RackError::Several {
                     spec: what.to_owned(),
                     candidates: same.iter().map(|build| build.id.to_string()).collect(),
-                });
+                }));
             }
             _ => {}
         }
@@ -353,9 +353,11 @@ fn choose<'a>(
     options: &FitOptions,
     view: &GameView,
 ) -> Result<&'a Build> {
-    let several = |builds: &[&Build]| Error::SeveralBuilds {
-        spec: what.to_owned(),
-        candidates: builds.iter().map(|build| build.id.to_string()).collect(),
+    let several = |builds: &[&Build]| {
+        Error::Rack(RackError::Several {
+            spec: what.to_owned(),
+            candidates: builds.iter().map(|build| build.id.to_string()).collect(),
+        })
     };
     let mut fitting: Vec<&Build> =
         builds.iter().filter(|build| !plan::slots(view, build).is_empty()).collect();

@@ -7,9 +7,10 @@ use super::recovery::scope_of;
 use super::{Altering, History, Workshop};
 use crate::change::{Change, RecordState};
 use crate::content::Content;
-use crate::error::{Error, Result};
+use crate::error::{HomeError, Result};
 use crate::game::Game;
 use crate::rack::{Build, clear_scratch, scratch_left};
+use crate::remedy::{Action, Remedy};
 use crate::state::Shelf;
 use upright_spanner_change::{Fault, Found, NoCopies, Place, Progress, Territory};
 
@@ -271,31 +272,30 @@ impl Altering<'_> {
     /// damaged: what it named may be all there is of an original.
     ///
     /// # Errors
-    /// [`Error::NotSure`] where it is not sure what is needed.
+    /// [`HomeError::NotSure`] where it is not sure what is needed.
     pub fn reclaim(&self, despite: &[String]) -> Result<Unreferenced> {
         let workshop = self.workshop;
-        let not_sure = |why: String| Err(Error::NotSure { why });
+        let not_sure = |why: String, remedy: Remedy| Err(HomeError::NotSure { why, remedy }.into());
+        let mend = || Remedy::by("Mend what can be mended first.", Action::Mend);
         // What copies say does not count here: the files themselves are read.
         let files = workshop.journal.read(&NoCopies)?;
         let known = workshop.history()?;
         if let Some(fault) = files.faults.first().or(known.faults.first()) {
-            return not_sure(format!(
-                "{} cannot be relied on: {}",
-                fault.path.display(),
-                fault.what
-            ));
+            let why = format!("{} cannot be relied on: {}", fault.path.display(), fault.what);
+            return not_sure(why, mend());
         }
         if let Some((path, what)) = workshop.shelf()?.faults.first() {
-            return not_sure(format!("{} cannot be read: {what}", path.display()));
+            return not_sure(format!("{} cannot be read: {what}", path.display()), mend());
         }
         let found = workshop.unreferenced()?;
         let overridden = despite.iter().any(|code| code == UNMENTIONED);
         if !found.unmentioned.is_empty() && !overridden {
-            return not_sure(format!(
-                "no record names {} of the stored contents, so one may be lost. If you are sure that \
-                 nothing is: --despite {UNMENTIONED}",
-                found.unmentioned.len()
-            ));
+            let many = found.unmentioned.len();
+            return not_sure(
+                format!("no record names {many} of the stored contents, so a record may be lost"),
+                ("If you are sure that none is, reclaim them too.", Action::ReclaimUnmentioned)
+                    .into(),
+            );
         }
         for content in &found.contents {
             workshop.store.drop_content(content)?;

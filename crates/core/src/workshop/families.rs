@@ -4,11 +4,12 @@ use std::path::Path;
 
 use super::Workshop;
 use crate::catalog::{Catalog, Family, LONGEST_CATALOG, Lesson, parse};
-use crate::error::{Error, Result};
+use crate::error::{Error, GameError, Result};
 use crate::image::Facts;
 use crate::image::file::text_of;
 use crate::path::same_name;
 use crate::rack::Parcel;
+use crate::remedy::Action;
 
 /// The file of the catalog folder that learned families go to.
 const LEARNED: &str = "learned.toml";
@@ -26,12 +27,12 @@ impl Workshop {
         if let Some(other) =
             parcel.builds.iter().find(|b| !same_name(&b.file.name, &build.file.name))
         {
-            return Err(Error::Setting {
+            return Err(Error::Invalid {
                 what: format!(
-                    "{} and {} are not one family, so --family cannot name it",
+                    "{} and {} are not one family, so one name cannot be given to both",
                     build.file.name, other.file.name
                 ),
-                advice: "Add them one by one, or describe each with `spanner family learn`.",
+                remedy: ("Add them one by one, or describe each.", Action::LearnFamily).into(),
             });
         }
         let catalog = self.catalog();
@@ -58,16 +59,16 @@ impl Workshop {
             return Err(Error::Catalog(error.clone()));
         }
         if let Some(known) = catalog.find(facts, name) {
-            return Err(Error::Taken {
+            return Err(Error::Game(GameError::Taken {
                 what: "a family that describes this file:",
                 name: known.id.clone(),
-            });
+            }));
         }
         let path = self.home.join("catalog").join(LEARNED);
         let id = Catalog::learn(&path, facts, name, lesson)?;
         let text = text_of(&path, LONGEST_CATALOG).map_err(Error::io("read", &path))?;
         let families = parse(&path, &text).map_err(Error::Catalog)?;
         let learned = families.into_iter().rfind(|family| family.id == id);
-        learned.ok_or_else(|| Error::Id { id: id.clone(), like: id })
+        learned.ok_or_else(|| Error::Game(GameError::Id { id: id.clone(), like: id }))
     }
 }

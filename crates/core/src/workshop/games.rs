@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use super::{Altering, OnDisk, Workshop};
-use crate::error::{Error, Result};
+use crate::error::{Error, GameError, Result};
 use crate::game::version::told;
 use crate::game::{Game, GameEdit, GameVersion};
 use crate::path::{canonical, same_name};
@@ -56,7 +56,7 @@ impl Workshop {
 
     fn unknown_game(&self, name: &str) -> Result<Error> {
         let known = self.games()?.into_iter().map(|game| game.id).collect();
-        Ok(Error::UnknownGame { name: name.to_owned(), known })
+        Ok(Error::Game(GameError::Unknown { name: name.to_owned(), known }))
     }
 
     /// The folder of the game that a text names.
@@ -80,11 +80,11 @@ impl Workshop {
         let root = self.game_folder(name)?;
         let mut survey = self.survey(std::slice::from_ref(&root), progress)?;
         match survey.games.len() {
-            0 => Err(Error::NoGame { path: root }),
+            0 => Err(Error::Game(GameError::NotAGame { path: root })),
             1 => Ok(survey.games.remove(0)),
             _ => {
                 let titles = survey.games.into_iter().map(|view| view.game.title).collect();
-                Err(Error::SeveralGames { path: root, titles })
+                Err(Error::Game(GameError::Several { path: root, titles }))
             }
         }
     }
@@ -167,14 +167,14 @@ impl Altering<'_> {
     /// Forgets a library root, whether it is still there or not. Nothing on disk is touched.
     ///
     /// # Errors
-    /// [`Error::UnknownRoot`] where it is none.
+    /// [`GameError::UnknownRoot`] where it is none.
     pub fn forget_library_root(&self, path: &Path) -> Result<PathBuf> {
         let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
         let root = canonical(path).unwrap_or(absolute);
         self.edit(|words| {
             if !words.roots.contains(&root) {
                 let known = words.roots.iter().map(|root| root.display().to_string()).collect();
-                return Err(Error::UnknownRoot { path: root.clone(), known });
+                return Err(Error::Game(GameError::UnknownRoot { path: root.clone(), known }));
             }
             words.roots.retain(|other| *other != root);
             Ok(())
@@ -199,14 +199,15 @@ impl Altering<'_> {
     /// Where no game has that name, or a setting cannot be.
     pub fn set_game(&self, name: &str, edit: &GameEdit) -> Result<Game> {
         let id = match self.workshop.game_id(name) {
-            Err(Error::UnknownGame { .. }) if Path::new(name).is_dir() => {
+            Err(Error::Game(GameError::Unknown { .. })) if Path::new(name).is_dir() => {
                 return self.add_game(Path::new(name), edit);
             }
             id => id?,
         };
         let games = self.workshop.games()?;
         let game = games.into_iter().find(|game| game.id == id);
-        let unknown = || Error::UnknownGame { name: name.to_owned(), known: Vec::new() };
+        let unknown =
+            || Error::Game(GameError::Unknown { name: name.to_owned(), known: Vec::new() });
         self.edit_game(game.ok_or_else(unknown)?, edit)
     }
 
@@ -220,10 +221,10 @@ impl Altering<'_> {
             // What a survey came across there is this very game, under an id of its own.
             match other.filter(|other| other.registered) {
                 Some(other) => {
-                    return Err(Error::Taken {
+                    return Err(Error::Game(GameError::Taken {
                         what: "a game in that folder:",
                         name: other.id.clone(),
-                    });
+                    }));
                 }
                 None => other.iter().for_each(|other| self.workshop.database.forget(&other.id)),
             }
@@ -282,8 +283,8 @@ fn folder(path: &Path) -> Result<PathBuf> {
     if root.is_dir() && root.to_str().is_some() {
         return Ok(root);
     }
-    Err(Error::Setting {
+    Err(Error::Invalid {
         what: format!("{} is no folder that can be remembered", root.display()),
-        advice: "Give a folder whose name is Unicode.",
+        remedy: "Give a folder whose name is Unicode.".into(),
     })
 }

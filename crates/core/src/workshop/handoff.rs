@@ -28,9 +28,9 @@ impl Altering<'_> {
             return Ok(target);
         }
         staged.persist_noclobber(&target).map_err(|error| match error.error.kind() {
-            io::ErrorKind::AlreadyExists => Error::Setting {
+            io::ErrorKind::AlreadyExists => Error::Invalid {
                 what: format!("{} is there already, with other content", target.display()),
-                advice: "Move it away, or give another folder with --handoff.",
+                remedy: "Move it away, or choose another folder for the archive.".into(),
             },
             _ => Error::io("write", &target)(error.error),
         })?;

@@ -8,6 +8,7 @@ use crate::error::{Error, Result};
 use crate::image::file::text_of;
 use crate::path::followed;
 use crate::rack::{Build, LayoutFile, Parcel};
+use crate::remedy::Action;
 
 /// A layout of 50,000 files, which is as many as a package may have, has some 6 MB.
 const LONGEST_LAYOUT: u64 = 2 << 20;
@@ -37,13 +38,13 @@ impl Workshop {
         let of_family = |build: &&Build| build.id.family == layout.family;
         let Some(build) = parcel.builds.iter().find(of_family) else {
             let families: Vec<&str> = parcel.builds.iter().map(|b| b.id.family.as_str()).collect();
-            return Err(Error::Setting {
+            return Err(Error::Invalid {
                 what: format!(
                     "the layout is for {}, and this holds {}",
                     layout.family,
                     families.join(", ")
                 ),
-                advice: "Give the layout of that family: `spanner rack show BUILD --layout`.",
+                remedy: ("Give the layout of that family.", Action::ShowLayout).into(),
             });
         };
         let folder = self.home.join("layouts");

@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use super::{Altering, Cleared, OnDisk, Workshop};
 use crate::change::{Change, Deed, Side, Step};
 use crate::content::{Content, FileState, Stamp, state_of};
-use crate::error::{Error, Result};
+use crate::error::{ChangeError, Error, Result};
 use crate::image::Facts;
 use crate::path::{TreePath, fold};
 use crate::plan::{Ground, Place, Plan};
@@ -52,7 +52,7 @@ impl Workshop {
                     let why = format!(
                         "it and {twin} differ in case alone, and a game takes them for one"
                     );
-                    return Err(Error::NotMergeable { path: file, why });
+                    return Err(Error::Change(ChangeError::NotMergeable { path: file, why }));
                 }
             }
             files.extend(of_folder);
@@ -150,7 +150,8 @@ fn files_below(folder: &Path) -> Result<Vec<Source>> {
                 folders.push(file);
                 continue;
             }
-            let unfit = |why: String| Error::NotMergeable { path: file.clone(), why };
+            let unfit =
+                |why: String| Error::Change(ChangeError::NotMergeable { path: file.clone(), why });
             if !kind.is_file() {
                 return Err(unfit("it is a link or a device".to_owned()));
             }

@@ -20,7 +20,7 @@ use std::path::{Path, PathBuf};
 
 use crate::change::{Change, RecordState, Target, notes};
 use crate::check;
-use crate::error::{Error, Result};
+use crate::error::{ChangeError, Error, HomeError, Result};
 use crate::plan::{Merge, Plan};
 use crate::state::{Database, Labels, Shelf, Words, WordsFile, take_over};
 use crate::survey::{self, Knowledge, Survey};
@@ -207,8 +207,9 @@ impl Altering<'_> {
         let draft = draft(plan, supplies);
         let record = workshop.engine(progress).apply(draft).map_err(failed)?;
         workshop.forget_facts(&record);
-        Change::try_from(record)
-            .map_err(|what| Error::DamagedFile { path: workshop.home.clone(), what })
+        Change::try_from(record).map_err(|what| {
+            Error::Home(HomeError::DamagedFile { path: workshop.home.clone(), what })
+        })
     }
 }
 
@@ -256,7 +257,7 @@ impl Workshop {
             let mut targets = change.steps().iter().map(|step| change.on_disk(step.target()));
             if targets.any(|target| wanted.contains(&target)) {
                 let (number, root) = (change.number(), change.root().to_owned());
-                return Err(Error::Waiting { number, root });
+                return Err(Error::Change(ChangeError::Waiting { number, root }));
             }
         }
         Ok(())
@@ -286,14 +287,14 @@ fn draft(plan: Plan, supplies: Vec<Supply>) -> Draft {
 /// How the engine's failure left everything, in words.
 fn failed(failure: Failure) -> Error {
     match failure {
-        Failure::Untouched(cause) => Error::Untouched { cause: Box::new(cause.into()) },
-        Failure::PutBack { cause, .. } => Error::PutBack { cause: Box::new(cause.into()) },
+        Failure::Untouched(cause) => Error::Change(ChangeError::Untouched { cause }),
+        Failure::PutBack { cause, .. } => Error::Change(ChangeError::PutBack { cause }),
         Failure::Waiting { number, cause, reports } => {
             let left = reports.iter().filter_map(left_as).collect();
-            Error::NotPutBack { number, cause: Box::new(cause.into()), left }
+            Error::Change(ChangeError::NotPutBack { number, cause, left })
         }
         Failure::NotNoted { number, cause } => {
-            Error::NotNoted { number, cause: Box::new(cause.into()) }
+            Error::Change(ChangeError::NotNoted { number, cause })
         }
     }
 }

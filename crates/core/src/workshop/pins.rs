@@ -4,6 +4,7 @@ use super::{Altering, Workshop};
 use crate::error::{Error, Result};
 use crate::game::Pin;
 use crate::path::same_name;
+use crate::remedy::Action;
 use crate::survey::GameView;
 use crate::version::Version;
 
@@ -53,9 +54,13 @@ impl Altering<'_> {
     pub fn unpin(&self, game: &str, family: &str) -> Result<Pin> {
         let pins = self.workshop.pins_of(game);
         let found = pins.iter().find(|pin| same_name(&pin.family, family)).cloned();
-        let pin = found.ok_or_else(|| Error::Setting {
+        let pin = found.ok_or_else(|| Error::Invalid {
             what: format!("{family} is not pinned in {game}"),
-            advice: "`spanner survey` shows what is pinned.",
+            remedy: (
+                "A survey shows what is pinned.",
+                Action::LookOver { game: game.to_owned().into() },
+            )
+                .into(),
         })?;
         self.edit(|words| {
             words.pins.retain(|other| *other != pin);

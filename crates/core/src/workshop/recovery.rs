@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use super::{Altering, Workshop};
 use crate::change::{Change, RecordState, Side};
-use crate::error::{Error, Result};
+use crate::error::{ChangeError, Error, Result};
 use crate::plan::describe;
 use upright_spanner_change::{Lock, Progress, Recovered, Scope, StepOutcome, StepReport};
 
@@ -51,13 +51,13 @@ impl Workshop {
     fn open_change(&self, number: i64) -> Result<Change> {
         let open = self.open_changes()?;
         let change = open.into_iter().find(|change| change.number() == number);
-        change.ok_or(Error::UnknownChange { number })
+        change.ok_or(Error::Change(ChangeError::Unknown { number }))
     }
 
     /// How each target of a change that waits is, where that is not as before.
     ///
     /// # Errors
-    /// [`Error::UnknownChange`] where no such change waits.
+    /// [`ChangeError::Unknown`] where no such change waits.
     pub fn look_at_interrupted(
         &self,
         number: i64,
@@ -165,7 +165,7 @@ impl Altering<'_> {
     /// Ends a change that waits with what is there.
     ///
     /// # Errors
-    /// [`Error::UnknownChange`] where no such change waits; where the journal cannot be written.
+    /// [`ChangeError::Unknown`] where no such change waits; where the journal cannot be written.
     pub fn settle(&self, number: i64, progress: &dyn Progress) -> Result<Change> {
         let change = self.workshop.open_change(number)?;
         // The game may not be there any more: then nothing of it can be altered either.

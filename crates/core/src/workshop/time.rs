@@ -3,12 +3,13 @@
 use super::conditions::unless_in_use;
 use super::{Altering, Cleared, OnDisk, Workshop, draft, failed};
 use crate::change::{Change, Deed, RecordState, Side, Step};
-use crate::error::{Error, Result};
+use crate::error::{ChangeError, Error, HomeError, Result};
 use crate::path::{TreePath, same_name};
 use crate::plan::{
     self, Drift, DriftState, Ground, Ledger, NothingToDo, Place, Plan, Point, Rollback,
 };
 use crate::rack::is_settings_name;
+use crate::remedy::Action;
 use crate::survey::GameView;
 use crate::version::Version;
 use upright_spanner_change::{Lock, Silent};
@@ -39,7 +40,7 @@ impl Workshop {
     /// there is nothing to do, where there is not.
     ///
     /// # Errors
-    /// [`Error::UnknownFamily`] where no change touched it.
+    /// [`ChangeError::UnknownFamily`] where no change touched it.
     pub fn plan_rollback(
         &self,
         view: &GameView,
@@ -55,7 +56,7 @@ impl Workshop {
             known.dedup();
             if !known.iter().any(|known| same_name(known, family)) {
                 let (family, game) = (family.to_owned(), view.game.title.clone());
-                return Err(Error::UnknownFamily { family, game, known });
+                return Err(Error::Change(ChangeError::UnknownFamily { family, game, known }));
             }
         }
         let ground = OnDisk::new(&self.store, view, None);
@@ -83,7 +84,7 @@ impl Workshop {
         let known =
             |change: &&Change| change.number() == number && change.state() == RecordState::Done;
         let change = changes.iter().find(known).cloned();
-        change.map(Some).ok_or(Error::UnknownChange { number })
+        change.map(Some).ok_or(Error::Change(ChangeError::Unknown { number }))
     }
 
     /// Plans to undo a change on which nothing stands.
@@ -92,7 +93,11 @@ impl Workshop {
         let later = plan::standing_on(change, &changes);
         if !later.is_empty() {
             let later = later.iter().map(|c| format!("change {} ({})", c.number(), c.summary()));
-            return Err(Error::StoodOn { number: change.number(), later: later.collect() });
+            return Err(Error::Change(ChangeError::StoodOn {
+                number: change.number(),
+                game: change.game().to_owned(),
+                later: later.collect(),
+            }));
         }
         let ground = OnDisk::new(&self.store, view, None);
         let ledger = Ledger::of(&view.game.root, &changes);
@@ -194,9 +199,10 @@ impl Workshop {
             if !there {
                 return Err(view.no_component(family));
             }
-            return Err(Error::Setting {
+            return Err(Error::Invalid {
                 what: format!("{family} is what {} itself brought", view.game.title),
-                advice: "The game may not start without it; there is nothing of yours to take out.",
+                remedy: "The game may not start without it; there is nothing of yours to take out."
+                    .into(),
             });
         }
         self.add_conditions(&mut plan);
@@ -219,9 +225,13 @@ impl Workshop {
                 && !back(change.number())
         });
         let Some(parked) = parked else {
-            return Err(Error::Setting {
+            return Err(Error::Invalid {
                 what: format!("{family} is not parked in {}", view.game.title),
-                advice: "`spanner history GAME` shows what is.",
+                remedy: (
+                    "The history shows what is.",
+                    Action::ShowHistory { game: Some(view.game.id.clone().into()) },
+                )
+                    .into(),
             });
         };
         let ground = OnDisk::new(&self.store, view, None);
@@ -256,7 +266,8 @@ impl Altering<'_> {
             plan.steps.iter().enumerate().filter_map(original).collect();
         let noted = workshop.engine(&Silent).note(draft(plan, Vec::new()), &originals);
         let record = noted.map_err(failed)?;
-        Change::try_from(record)
-            .map_err(|what| Error::DamagedFile { path: workshop.home.clone(), what })
+        Change::try_from(record).map_err(|what| {
+            Error::Home(HomeError::DamagedFile { path: workshop.home.clone(), what })
+        })
     }
 }

@@ -24,7 +24,7 @@ use self::scratch::Scratch;
 pub(crate) use self::scratch::{clear_scratch, scratch_left};
 use super::Source;
 use crate::content::{Content, Hasher, content_of};
-use crate::error::{Error, Files, Result};
+use crate::error::{Error, Files, RackError, Result};
 use crate::guard::contained;
 use crate::image::file::open_plain;
 use crate::path::{TreePath, extension, fold, stem};
@@ -226,7 +226,7 @@ impl Kind {
 }
 
 fn refusal(path: &Path, why: String, advice: &'static str) -> Error {
-    Error::Archive { path: path.to_owned(), why, advice }
+    Error::Rack(RackError::Package { path: path.to_owned(), why, remedy: advice.into() })
 }
 
 fn date_of(path: &Path) -> Result<(i64, u32)> {

@@ -1,0 +1,70 @@
+//! What to do now, in words: a remedy with the command that does it.
+
+use upright_spanner_core::{Action, Error, Remedy};
+
+use super::quoted;
+
+/// What to do about an error.
+pub fn of(error: &Error) -> Option<String> {
+    error.remedy().as_ref().map(worded)
+}
+
+/// A remedy as it is said: the sentence, and behind a colon the command to type.
+pub fn worded(remedy: &Remedy) -> String {
+    let sentence = &remedy.sentence;
+    match &remedy.action {
+        None => sentence.to_string(),
+        Some(action) => format!("{}: {}", sentence.trim_end_matches('.'), command(action)),
+    }
+}
+
+/// The command that does something. It is the last word of a sentence, without a full stop: people copy
+/// it.
+fn command(action: &Action) -> String {
+    let set = |game: &str, option: &str| format!("spanner game set {} {option}", quoted(game));
+    match action {
+        Action::AddToRack => "spanner rack add FILE".to_owned(),
+        Action::ChangeHome => "--home DIR".to_owned(),
+        Action::Check { game, build } => {
+            format!("spanner check {} {}", quoted(game), quoted(build))
+        }
+        Action::Compare => "spanner compare OLD NEW".to_owned(),
+        Action::DropAnyway => "--anyway".to_owned(),
+        Action::Fit { game, build } => format!("spanner fit {} {}", quoted(game), quoted(build)),
+        Action::FitUnderName { game, build } => {
+            format!("spanner fit {} {} --as NAME", quoted(game), quoted(build))
+        }
+        Action::Inspect => "spanner inspect FILE".to_owned(),
+        Action::KeepOffline { game } => set(game, "--online no"),
+        Action::LearnFamily => "spanner family learn FILE".to_owned(),
+        Action::LookOver { game } => format!("spanner survey {}", quoted(game)),
+        Action::Mend => "spanner doctor".to_owned(),
+        Action::NameBay { game, bay } => set(game, &format!("--bay {bay}=FOLDER")),
+        Action::NameEdition { game } => set(game, "--edition NAME"),
+        Action::NameExecutable { game } => set(game, "--executable PATH"),
+        Action::NameRoot { game } => set(game, "--root FOLDER"),
+        Action::NameVersionFile { game } => set(game, "--version-file FILE"),
+        Action::Park { game, family } => {
+            format!("spanner park {} {}", quoted(game), quoted(family))
+        }
+        Action::PutSettingsBack { game } => format!("spanner rollback {} --settings", quoted(game)),
+        Action::ReadNotes { game, build } => {
+            format!("spanner rack notes {} --for {}", quoted(build), quoted(game))
+        }
+        Action::ReclaimUnmentioned => "spanner doctor --reclaim --despite unmentioned".to_owned(),
+        Action::RollBackTo { game, change } => {
+            format!("spanner rollback {} --to {change}", quoted(game))
+        }
+        Action::Settle { change } => format!("spanner doctor --settle {change}"),
+        Action::ShowEntries { game } => format!("spanner check {} --entries", quoted(game)),
+        Action::ShowHistory { game: None } => "spanner history".to_owned(),
+        Action::ShowHistory { game: Some(game) } => format!("spanner history {}", quoted(game)),
+        Action::ShowLayout => "spanner rack show BUILD --layout".to_owned(),
+        Action::ShowSorting => "spanner rack add FILE -v".to_owned(),
+        Action::Survey => "spanner survey FOLDER".to_owned(),
+        Action::Unpin { game, family } => {
+            format!("spanner unpin {} {}", quoted(game), quoted(family))
+        }
+        Action::UseVariant => "--variant NAME".to_owned(),
+    }
+}

@@ -1,0 +1,130 @@
+//! What can go wrong with games and what users say of them.
+
+use std::path::PathBuf;
+
+use super::list;
+use crate::remedy::{Action, Remedy};
+
+/// A game, a library root or a component that cannot be had as it was named.
+#[derive(Debug, thiserror::Error)]
+pub enum GameError {
+    /// A text that cannot be an id.
+    #[error("`{id}` is not a valid id; use lower-case letters, digits and `-`")]
+    Id {
+        /// The text.
+        id: String,
+        /// What it would be as an id.
+        like: String,
+    },
+    /// Something of that name is there already.
+    #[error("there is already {what} `{name}`")]
+    Taken {
+        /// What it is, with its article.
+        what: &'static str,
+        /// Its name.
+        name: String,
+    },
+    /// The folder of a game is missing.
+    #[error("{title} was in {}, which is missing", root.display())]
+    Gone {
+        /// The game's title.
+        title: String,
+        /// Its id.
+        id: String,
+        /// Where it was.
+        root: PathBuf,
+    },
+    /// Neither a game that is known nor a folder.
+    #[error("there is no game `{name}`: it is neither a folder nor the id of a game seen before")]
+    Unknown {
+        /// What was asked for.
+        name: String,
+        /// Ids that are known.
+        known: Vec<String>,
+    },
+    /// A folder that is no library root.
+    #[error("{} is not one of the library roots", path.display())]
+    UnknownRoot {
+        /// The folder.
+        path: PathBuf,
+        /// The library roots.
+        known: Vec<String>,
+    },
+    /// A folder that is not one game.
+    #[error("{} holds {} games ({}), not one", path.display(), titles.len(), list(titles))]
+    Several {
+        /// The folder.
+        path: PathBuf,
+        /// What was found in it.
+        titles: Vec<String>,
+    },
+    /// A folder in which there is nothing to work on.
+    #[error("{}: there is no program and no library in this folder", path.display())]
+    NotAGame {
+        /// The folder.
+        path: PathBuf,
+    },
+    /// Files of a game that were to be looked at are in use.
+    #[error("{} is in use, so it cannot be read", path.display())]
+    InUse {
+        /// The first of them.
+        path: PathBuf,
+    },
+    /// The game has no component of that family.
+    #[error("{game} has no {family}")]
+    NoSuchComponent {
+        /// What was asked for.
+        family: String,
+        /// The game's title.
+        game: String,
+        /// The families that it has.
+        known: Vec<String>,
+    },
+}
+
+impl GameError {
+    pub(super) fn code(&self) -> &'static str {
+        match self {
+            Self::Id { .. } => "not-an-id",
+            Self::Taken { .. } => "taken",
+            Self::Gone { .. } => "game-gone",
+            Self::Unknown { .. } => "unknown-game",
+            Self::UnknownRoot { .. } => "unknown-root",
+            Self::Several { .. } => "several-games",
+            Self::NotAGame { .. } => "no-game",
+            Self::InUse { .. } => "game-running",
+            Self::NoSuchComponent { .. } => "no-such-component",
+        }
+    }
+
+    pub(super) fn remedy(&self) -> Remedy {
+        match self {
+            Self::Id { like, .. } => format!("Write it as `{like}`.").into(),
+            Self::Taken { .. } => "Choose another name.".into(),
+            Self::Gone { id, .. } => {
+                let action = Action::NameRoot { game: id.clone().into() };
+                ("Plug its drive in. If it is somewhere else now, name its new folder.", action)
+                    .into()
+            }
+            Self::Unknown { known, .. } if known.is_empty() => (
+                "Give the game's folder, or survey the folder that holds your games.",
+                Action::Survey,
+            )
+                .into(),
+            Self::Unknown { known, .. } => {
+                format!("Give the game's folder, or one of: {}.", list(known)).into()
+            }
+            Self::UnknownRoot { known, .. } if known.is_empty() => "There are none yet.".into(),
+            Self::UnknownRoot { known, .. } => format!("These are: {}.", list(known)).into(),
+            Self::Several { .. } => "Give the folder of one of them.".into(),
+            Self::NotAGame { .. } => "Give the folder that the game is in.".into(),
+            Self::InUse { .. } => {
+                "Close the game, and its launcher if need be; then try again.".into()
+            }
+            Self::NoSuchComponent { known, .. } if known.is_empty() => {
+                "No component was found in this game.".into()
+            }
+            Self::NoSuchComponent { known, .. } => format!("It has: {}.", list(known)).into(),
+        }
+    }
+}

@@ -1,0 +1,147 @@
+//! What can go wrong with changes: those to be made, and those of the history.
+
+use std::path::PathBuf;
+
+use super::{Files, list, on_files};
+use crate::remedy::{Action, Remedy};
+
+/// A change that could not be made, undone, or named.
+#[derive(Debug, thiserror::Error)]
+pub enum ChangeError {
+    /// No change has that number.
+    #[error("there is no change {number}")]
+    Unknown {
+        /// What was asked for.
+        number: i64,
+    },
+    /// Later changes stand on one that was to be undone.
+    #[error(
+        "change {number} cannot be undone alone, since {} altered its files after it",
+        list(later)
+    )]
+    StoodOn {
+        /// The change.
+        number: i64,
+        /// The id of its game.
+        game: String,
+        /// The later ones, each with what it was for.
+        later: Vec<String>,
+    },
+    /// No change of the game touched that family.
+    #[error("no file of {family} was ever changed in {game}")]
+    UnknownFamily {
+        /// What was asked for.
+        family: String,
+        /// The game's title.
+        game: String,
+        /// The families that changes touched.
+        known: Vec<String>,
+    },
+    /// A folder to be merged holds what cannot be merged.
+    #[error("{} cannot be merged: {why}", path.display())]
+    NotMergeable {
+        /// The file.
+        path: PathBuf,
+        /// Why not.
+        why: String,
+    },
+    /// An earlier change of the game was interrupted and could not be put back yet.
+    #[error("change {number} of {} was interrupted and waits to be put back", root.display())]
+    Waiting {
+        /// The number of the earlier change.
+        number: i64,
+        /// The game's folder.
+        root: PathBuf,
+    },
+    /// A change failed before anything in the game was touched.
+    #[error("{cause}; nothing was changed")]
+    Untouched {
+        /// What failed.
+        cause: Files,
+    },
+    /// A change failed on its way, and the files are as before.
+    #[error("{cause}; {}", taken_back(cause))]
+    PutBack {
+        /// What failed.
+        cause: Files,
+    },
+    /// A change failed on its way, and not everything could be put back.
+    #[error("{cause}; and not every file could be put back: {}", left.join("; "))]
+    NotPutBack {
+        /// The number of the change.
+        number: i64,
+        /// What failed first.
+        cause: Files,
+        /// How those files are.
+        left: Vec<String>,
+    },
+    /// A change was made and verified, but that could not be noted.
+    #[error("change {number} is done, but that could not be noted: {cause}")]
+    NotNoted {
+        /// The number of the change.
+        number: i64,
+        /// Why not.
+        cause: Files,
+    },
+}
+
+impl ChangeError {
+    pub(super) fn code(&self) -> &'static str {
+        match self {
+            Self::Unknown { .. } => "unknown-change",
+            Self::StoodOn { .. } => "stood-on",
+            Self::UnknownFamily { .. } => "unknown-family",
+            Self::NotMergeable { .. } => "not-mergeable",
+            Self::Waiting { .. } => "waiting",
+            Self::Untouched { .. } => "untouched",
+            Self::PutBack { .. } => "put-back",
+            Self::NotPutBack { .. } => "not-put-back",
+            Self::NotNoted { .. } => "not-noted",
+        }
+    }
+
+    pub(super) fn remedy(&self) -> Option<Remedy> {
+        let remedy = match self {
+            Self::Unknown { .. } => {
+                let action = Action::ShowHistory { game: None };
+                ("The history lists them with their numbers.", action).into()
+            }
+            Self::StoodOn { number, game, .. } => {
+                let action = Action::RollBackTo { game: game.clone().into(), change: number - 1 };
+                ("Undo those first, the last one first, or go back to before this one.", action)
+                    .into()
+            }
+            Self::UnknownFamily { known, .. } if known.is_empty() => {
+                "Nothing of this game was changed, so there is nothing to go back from.".into()
+            }
+            Self::UnknownFamily { known, .. } => {
+                format!("What was changed: {}.", list(known)).into()
+            }
+            Self::NotMergeable { .. } => {
+                "Rename that file or take it out of the folder, then try again.".into()
+            }
+            Self::Untouched { cause } | Self::PutBack { cause } => return on_files(cause),
+            Self::Waiting { number, .. } | Self::NotPutBack { number, .. } => (
+                "Remove the cause, then run any command that alters games: it puts the files back \
+                 first. Or accept what is there.",
+                Action::Settle { change: *number },
+            )
+                .into(),
+            Self::NotNoted { .. } => {
+                "Make room for the home folder and allow writing to it. The next \
+                                      command that alters games notes it as done."
+                    .into()
+            }
+        };
+        Some(remedy)
+    }
+}
+
+/// What is true of the files after a change was taken back: where one had been altered by something
+/// else, that stays.
+fn taken_back(cause: &Files) -> &'static str {
+    match cause {
+        Files::NotAsExpected { .. } => "what the change had done is taken back",
+        _ => "every file is back as it was",
+    }
+}

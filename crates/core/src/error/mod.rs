@@ -1,0 +1,216 @@
+//! Everything that can go wrong above a single image: one file a subsystem.
+//!
+//! Rules: a variant says what was being done and to which path; [`Error::remedy`] says what to do next,
+//! in sentences of its own, so that every interface gives the same answer.
+
+mod game;
+mod history;
+mod home;
+mod rack;
+
+use std::borrow::Cow;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use crate::finding::Finding;
+use crate::image::ImageError;
+use crate::remedy::{Action, Remedy};
+pub use game::GameError;
+pub use history::ChangeError;
+pub use home::HomeError;
+pub use rack::RackError;
+pub(crate) use upright_spanner_change::{Error as Files, in_words, is_in_use};
+
+/// A text file of the user's that cannot be used, such as a catalog.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{}:{line}: {what}", path.display())]
+pub struct CatalogError {
+    /// The file.
+    pub path: PathBuf,
+    /// The line that is wrong, from 1.
+    pub line: usize,
+    /// What is wrong and what was expected.
+    pub what: String,
+}
+
+/// An operation that did not come to its end.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    /// A game or what it has.
+    #[error(transparent)]
+    Game(#[from] GameError),
+    /// The rack.
+    #[error(transparent)]
+    Rack(#[from] RackError),
+    /// The home folder.
+    #[error(transparent)]
+    Home(#[from] HomeError),
+    /// A change.
+    #[error(transparent)]
+    Change(#[from] ChangeError),
+    /// A catalog or settings file cannot be used.
+    #[error(transparent)]
+    Catalog(#[from] CatalogError),
+    /// An operation on files failed, on ours or in a game.
+    #[error(transparent)]
+    Files(#[from] Files),
+    /// A file is no image, or a damaged one.
+    #[error("{}: {source}", path.display())]
+    Image {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong with it.
+        source: ImageError,
+    },
+    /// A file of trusted certificates cannot be used.
+    #[error("{}: {why}", path.display())]
+    Trust {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong with it.
+        why: String,
+    },
+    /// Something that was asked for and cannot be.
+    #[error("{what}")]
+    Invalid {
+        /// What is wrong with it.
+        what: String,
+        /// What would be right.
+        remedy: Remedy,
+    },
+    /// Checks found a reason not to go on.
+    #[error("refused: {}", sentences(.0))]
+    Refused(
+        /// The findings that stop it.
+        Vec<Finding>,
+    ),
+}
+
+/// The result of an operation of this crate.
+pub type Result<T, E = Error> = std::result::Result<T, E>;
+
+impl From<upright_spanner_change::BadPath> for Error {
+    fn from(error: upright_spanner_change::BadPath) -> Self {
+        Self::Files(error.into())
+    }
+}
+
+impl Error {
+    /// Wraps an operating system's error; made for `map_err`.
+    pub(crate) fn io(doing: &'static str, path: &Path) -> impl FnOnce(io::Error) -> Self {
+        move |source| Self::Files(Files::io(doing, path)(source))
+    }
+
+    /// Wraps an image's error; made for `map_err`.
+    pub fn image(path: &Path) -> impl FnOnce(ImageError) -> Self {
+        move |source| Self::Image { path: path.to_owned(), source }
+    }
+
+    /// The file that could not be had since a process has it open.
+    pub(crate) fn in_use(&self) -> Option<&Path> {
+        match self {
+            Self::Files(Files::Io { path, source, .. }) if is_in_use(source) => Some(path),
+            _ => None,
+        }
+    }
+
+    /// A stable name for scripts.
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::Game(error) => error.code(),
+            Self::Rack(error) => error.code(),
+            Self::Home(error) => error.code(),
+            Self::Change(error) => error.code(),
+            Self::Catalog(_) => "catalog",
+            Self::Files(error) => code_of_files(error),
+            Self::Image { source, .. } => source.code(),
+            Self::Trust { .. } => "trust",
+            Self::Invalid { .. } => "setting",
+            Self::Refused(_) => "refused",
+        }
+    }
+
+    /// What the user can do next.
+    pub fn remedy(&self) -> Option<Remedy> {
+        let remedy = match self {
+            Self::Game(error) => error.remedy(),
+            Self::Rack(error) => error.remedy(),
+            Self::Home(error) => error.remedy(),
+            Self::Change(error) => return error.remedy(),
+            Self::Catalog(_) => "Correct that line; docs/formats.md describes the format.".into(),
+            Self::Files(error) => return on_files(error),
+            Self::Image { source, .. } => source.advice().into(),
+            Self::Trust { .. } => "Give a PEM file with one or more root certificates.".into(),
+            Self::Invalid { remedy, .. } => remedy.clone(),
+            Self::Refused(findings) => findings.first()?.remedy.clone(),
+        };
+        Some(remedy)
+    }
+}
+
+fn code_of_files(error: &Files) -> &'static str {
+    match error {
+        Files::Io { .. } => "io",
+        Files::Journal { .. } => "damaged-file",
+        Files::NotPlain { .. } => "not-plain",
+        Files::NotAsExpected { .. } => "not-as-expected",
+        Files::AnotherFolder { .. } => "another-folder",
+        Files::NotGranted { .. } => "not-granted",
+        Files::Path(_) => "path",
+        Files::DamagedContent { .. } => "damaged-content",
+        Files::Busy { .. } => "busy",
+        Files::Stopped => "stopped",
+    }
+}
+
+fn on_files(error: &Files) -> Option<Remedy> {
+    let remedy = match error {
+        Files::Io { source, .. } => return on_io(source).map(Remedy::text),
+        Files::NotPlain { .. } => {
+            "Put the plain file or folder there, or give the folder that the link leads to as the game."
+                .into()
+        }
+        Files::NotAsExpected { .. } => (
+            "Something else changed it meanwhile, perhaps an update. Look at what is there, then run the \
+             command again.",
+            Action::LookOver { game: Cow::Borrowed("GAME") },
+        )
+            .into(),
+        Files::AnotherFolder { .. } => "Run the command again: it looks at what is there now.".into(),
+        Files::NotGranted { .. } => {
+            let action = Action::NameBay { game: "GAME".into(), bay: "NAME".into() };
+            ("Name that folder as a bay.", action).into()
+        }
+        Files::Path(_) => "Rename that file or folder.".into(),
+        Files::DamagedContent { .. } => {
+            ("Add the build to the rack again from its file.", Action::AddToRack).into()
+        }
+        Files::Busy { .. } => "Wait until the other one has finished, then try again.".into(),
+        Files::Journal { .. } => ("See what can be done.", Action::Mend).into(),
+        Files::Stopped => return None,
+    };
+    Some(remedy)
+}
+
+fn on_io(error: &io::Error) -> Option<&'static str> {
+    if is_in_use(error) {
+        return Some("The file is in use. Close the game and its launcher, then try again.");
+    }
+    match error.kind() {
+        io::ErrorKind::NotFound => Some("Check the spelling of the path."),
+        io::ErrorKind::PermissionDenied => {
+            Some("Check that you may write there and that the game is not running.")
+        }
+        io::ErrorKind::StorageFull => Some("Make room on that disk, then try again."),
+        _ => None,
+    }
+}
+
+fn list(names: &[String]) -> String {
+    names.join(", ")
+}
+
+fn sentences(findings: &[Finding]) -> String {
+    let sentences: Vec<&str> = findings.iter().map(|finding| finding.sentence.as_str()).collect();
+    sentences.join(" ")
+}

@@ -1,0 +1,77 @@
+//! What can go wrong with packages and builds.
+
+use std::path::PathBuf;
+
+use super::list;
+use crate::remedy::{Action, Remedy};
+
+/// A package that cannot be read, or a build that cannot be had as it was named.
+#[derive(Debug, thiserror::Error)]
+pub enum RackError {
+    /// A package cannot be used.
+    #[error("{}: {why}", path.display())]
+    Package {
+        /// The package.
+        path: PathBuf,
+        /// What is wrong with it, naming the entry.
+        why: String,
+        /// What to do about it.
+        remedy: Remedy,
+    },
+    /// No build on the rack has that name.
+    #[error("there is no build `{spec}` on the rack")]
+    Unknown {
+        /// What was asked for.
+        spec: String,
+        /// Builds with a similar name, or all of a small rack.
+        known: Vec<String>,
+    },
+    /// Several builds on the rack have that name.
+    #[error("`{spec}` names {} builds: {}", candidates.len(), list(candidates))]
+    Several {
+        /// What was asked for.
+        spec: String,
+        /// The builds that it names.
+        candidates: Vec<String>,
+    },
+    /// A build that something could still need.
+    #[error("{build} is needed by {}", list(users))]
+    Needed {
+        /// The build.
+        build: String,
+        /// The changes that refer to it.
+        users: Vec<String>,
+    },
+}
+
+impl RackError {
+    pub(super) fn code(&self) -> &'static str {
+        match self {
+            Self::Package { .. } => "archive",
+            Self::Unknown { .. } => "unknown-build",
+            Self::Several { .. } => "several-builds",
+            Self::Needed { .. } => "build-needed",
+        }
+    }
+
+    pub(super) fn remedy(&self) -> Remedy {
+        match self {
+            Self::Package { remedy, .. } => remedy.clone(),
+            Self::Unknown { known, .. } if known.is_empty() => {
+                ("Put it on the rack first.", Action::AddToRack).into()
+            }
+            Self::Unknown { known, .. } => {
+                format!("On the rack: {}. Or give the path of a file.", list(known)).into()
+            }
+            Self::Several { .. } => {
+                ("They are variants for different needs. Name one in full.", Action::UseVariant)
+                    .into()
+            }
+            Self::Needed { .. } => (
+                "Going back and forth between builds needs it. You can drop it all the same.",
+                Action::DropAnyway,
+            )
+                .into(),
+        }
+    }
+}

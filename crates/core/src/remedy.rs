@@ -1,0 +1,133 @@
+//! What to do about a finding or an error: a sentence, and the action that does it.
+//!
+//! An interface says how an action is asked for, by a command or a button; nothing in this crate knows
+//! that.
+
+use std::borrow::Cow;
+
+use serde::Serialize;
+
+/// A text that is written here, or made from what was found.
+type Text = Cow<'static, str>;
+
+/// What to do now.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Remedy {
+    /// It, in whole sentences.
+    pub sentence: Text,
+    /// What this program can do for it.
+    pub action: Option<Action>,
+}
+
+/// Something that this program can do. What is named `GAME`, `BUILD` and so on is for the user to fill in.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case", tag = "do")]
+#[expect(missing_docs, reason = "each names what it is about in its fields")]
+pub enum Action {
+    AddToRack,
+    ChangeHome,
+    Check {
+        game: Text,
+        build: Text,
+    },
+    Compare,
+    DropAnyway,
+    Fit {
+        game: Text,
+        build: Text,
+    },
+    /// Under a name that the user chooses.
+    FitUnderName {
+        game: Text,
+        build: Text,
+    },
+    Inspect,
+    KeepOffline {
+        game: Text,
+    },
+    LearnFamily,
+    LookOver {
+        game: Text,
+    },
+    Mend,
+    NameBay {
+        game: Text,
+        bay: Text,
+    },
+    NameEdition {
+        game: Text,
+    },
+    NameExecutable {
+        game: Text,
+    },
+    NameRoot {
+        game: Text,
+    },
+    NameVersionFile {
+        game: Text,
+    },
+    Park {
+        game: Text,
+        family: Text,
+    },
+    PutSettingsBack {
+        game: Text,
+    },
+    ReadNotes {
+        game: Text,
+        build: Text,
+    },
+    ReclaimUnmentioned,
+    RollBackTo {
+        game: Text,
+        change: i64,
+    },
+    Settle {
+        change: i64,
+    },
+    ShowEntries {
+        game: Text,
+    },
+    ShowHistory {
+        game: Option<Text>,
+    },
+    ShowLayout,
+    ShowSorting,
+    Survey,
+    Unpin {
+        game: Text,
+        family: Text,
+    },
+    /// One of several builds, by its variant.
+    UseVariant,
+}
+
+impl Remedy {
+    /// A sentence alone.
+    pub const fn text(sentence: &'static str) -> Self {
+        Self { sentence: Cow::Borrowed(sentence), action: None }
+    }
+
+    /// A sentence, and the action that does it.
+    pub const fn by(sentence: &'static str, action: Action) -> Self {
+        Self { sentence: Cow::Borrowed(sentence), action: Some(action) }
+    }
+}
+
+impl From<&'static str> for Remedy {
+    fn from(sentence: &'static str) -> Self {
+        Self::text(sentence)
+    }
+}
+
+impl From<String> for Remedy {
+    fn from(sentence: String) -> Self {
+        Self { sentence: Cow::Owned(sentence), action: None }
+    }
+}
+
+impl<S: Into<Text>> From<(S, Action)> for Remedy {
+    fn from((sentence, action): (S, Action)) -> Self {
+        Self { sentence: sentence.into(), action: Some(action) }
+    }
+}
