@@ -141,6 +141,7 @@ fn the_change_of_a_game_that_is_gone_for_good_can_be_settled() {
 #[test]
 fn a_file_that_is_set_aside_right_after_the_fit_is_told_of() {
     let bench = Bench::world();
+    bench.ok(&["rack", "add", "downloads/sharpwater-2.9.1.zip"]);
     let mut fit = program(&bench, &["fit", TIN, "sharpwater@2.9.1"]);
     let fit = common::started(|| fit.spawn());
     let journal = bench.file("home/journal/00000001.change");
