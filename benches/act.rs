@@ -11,7 +11,7 @@ use std::thread;
 use std::time::{Duration, Instant};
 
 use upright_spanner_core::progress::Silent;
-use upright_spanner_core::rack::Told;
+use upright_spanner_core::rack::PackageOptions;
 use upright_spanner_core::{FitOptions, Workshop};
 use upright_spanner_sample::Bits;
 use upright_spanner_sample::world::{self, Graphics};
@@ -66,7 +66,7 @@ fn fit(folder: &Path, racked: bool) -> Result<Duration, Box<dyn std::error::Erro
     File::options().write(true).open(&there)?.sync_all()?;
     let workshop = Workshop::open(&folder.join("home"))?;
     let what = if racked {
-        workshop.alter()?.rack_add(&new, &Told::default(), &Silent)?;
+        workshop.alter()?.add_to_rack(&new, &PackageOptions::default(), &Silent)?;
         "sharpwater".to_owned()
     } else {
         new.to_string_lossy().into_owned()

@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 
 use upright_spanner_core::Workshop;
 use upright_spanner_core::progress::Silent;
-use upright_spanner_core::rack::Told;
+use upright_spanner_core::rack::PackageOptions;
 use upright_spanner_sample::world;
 use upright_spanner_sample::{Bits, Pe, archive};
 
@@ -111,7 +111,8 @@ fn add_archive(folder: &Path, count: usize) -> Duration {
     fs::write(&path, archive::zip(&entries, (2026, 1, 1))).expect("an archive");
     let workshop = Workshop::open(&folder.join("home")).expect("a home");
     let began = Instant::now();
-    let added = workshop.alter().expect("a lock").rack_add(&path, &Told::default(), &Silent);
+    let added =
+        workshop.alter().expect("a lock").add_to_rack(&path, &PackageOptions::default(), &Silent);
     assert_eq!(added.expect("a build").builds.len(), 1);
     began.elapsed()
 }

@@ -9,7 +9,7 @@ use libfuzzer_sys::fuzz_target;
 use upright_spanner_core::catalog::Catalog;
 use upright_spanner_core::guard::is_contained;
 use upright_spanner_core::progress::Silent;
-use upright_spanner_core::rack::{Limits, PackageContext, Parcel, Told};
+use upright_spanner_core::rack::{Limits, PackageContext, Parcel, PackageOptions};
 use upright_spanner_sample::archive::{ZipFile, ZipHeader, seven_zip, seven_zip_list, zip_of};
 
 /// What a download is made from.
@@ -156,7 +156,7 @@ fuzz_target!(|recipe: Recipe<'_>| {
     let scratch = folder.path().join("scratch");
     let context =
         PackageContext { catalog: Catalog::default(), remembered: Vec::new(), limits, scratch };
-    if let Ok(parcel) = Parcel::open(&path, &Told::default(), &context, &Silent) {
+    if let Ok(parcel) = Parcel::open(&path, &PackageOptions::default(), &context, &Silent) {
         assert!(!parcel.builds.is_empty());
     }
 });

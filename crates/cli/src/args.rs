@@ -469,16 +469,26 @@ pub struct Rollback {
 
 /// Show what was changed, and when.
 #[derive(Debug, clap::Args)]
+#[command(args_conflicts_with_subcommands = true)]
 pub struct History {
-    /// Only this game: its folder or its id. `show` and a number show one change with every file.
-    #[arg(value_name = "GAME | show CHANGE")]
+    /// One change with every file.
+    #[command(subcommand)]
+    pub command: Option<HistoryCommand>,
+    /// Only this game: its folder or its id.
     pub game: Option<String>,
-    /// The number of the change to show, after `show`.
-    #[arg(hide = true)]
-    pub number: Option<i64>,
     /// Show how much the store keeps for which game.
-    #[arg(long, conflicts_with_all = ["game", "number"])]
+    #[arg(long, conflicts_with = "game")]
     pub size: bool,
+}
+
+/// What to do with the history.
+#[derive(Debug, clap::Subcommand)]
+pub enum HistoryCommand {
+    /// Show one change with every file.
+    Show {
+        /// The number of the change.
+        change: i64,
+    },
 }
 
 /// Undo a change: the last one, or one by its number.

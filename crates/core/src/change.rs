@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
+use crate::content::Content;
 use crate::path::TreePath;
 use crate::version::Version;
 pub use upright_spanner_change::{Mending, Record, RecordState, Side, State, Step, Target};
@@ -14,7 +15,7 @@ pub use upright_spanner_change::{Mending, Record, RecordState, Side, State, Step
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Change {
     /// What it was for, for the program.
-    pub deed: Deed,
+    pub purpose: Purpose,
     /// The executable that counted then.
     pub executable: Option<ExecutableMark>,
     /// Codes of the findings that the user went on despite.
@@ -64,6 +65,14 @@ impl Change {
         self.record.counts()
     }
 
+    /// Every content that it names.
+    pub(crate) fn contents(&self) -> impl Iterator<Item = Content> + '_ {
+        let sides = self.steps().iter().flat_map(|step| [step.before(), step.after()]);
+        let left = self.record.left.values();
+        let stored = self.record.stored.iter().map(|stored| stored.content);
+        sides.chain(left).filter_map(|side| side.state.content()).chain(stored)
+    }
+
     /// Where a target of it was on disk.
     pub fn on_disk(&self, target: &Target) -> PathBuf {
         target.place().on(self.root())
@@ -82,7 +91,7 @@ pub fn state_name(state: RecordState) -> &'static str {
 
 /// What a change was for, as far as later commands need to know.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Deed {
+pub enum Purpose {
     /// Builds were put in.
     Fit,
     /// Files were put back as shipped, or as at an earlier point.
@@ -101,7 +110,7 @@ pub enum Deed {
     Unpark(i64),
 }
 
-impl Deed {
+impl Purpose {
     /// The words in the journal.
     pub fn to_text(&self) -> String {
         match self {
@@ -147,7 +156,7 @@ pub struct ExecutableMark {
 }
 
 /// The keys of what a change's notes say in the journal.
-const DEED: &str = "deed";
+const PURPOSE: &str = "deed";
 const DESPITE: &str = "despite";
 const EXECUTABLE: &str = "executable";
 const VERSION: &str = "executable-version";
@@ -156,11 +165,11 @@ const LINKED: &str = "executable-linked";
 
 /// What the journal is to note of a change besides its steps.
 pub(crate) fn notes(
-    deed: &Deed,
+    purpose: &Purpose,
     executable: Option<&ExecutableMark>,
     despite: &[String],
 ) -> BTreeMap<String, String> {
-    let mut notes = BTreeMap::from([(DEED.to_owned(), deed.to_text())]);
+    let mut notes = BTreeMap::from([(PURPOSE.to_owned(), purpose.to_text())]);
     if !despite.is_empty() {
         notes.insert(DESPITE.to_owned(), despite.join(" "));
     }
@@ -183,7 +192,7 @@ impl TryFrom<Record> for Change {
         let note = |key: &str| record.notes.get(key).map(String::as_str);
         let unknown =
             |key: &str| format!("`{key}` is `{}`, which means nothing", note(key).unwrap_or(""));
-        let deed = note(DEED).and_then(Deed::from_text).ok_or_else(|| unknown(DEED))?;
+        let purpose = note(PURPOSE).and_then(Purpose::from_text).ok_or_else(|| unknown(PURPOSE))?;
         let executable = match note(EXECUTABLE) {
             None => None,
             Some(path) => Some(ExecutableMark {
@@ -198,7 +207,7 @@ impl TryFrom<Record> for Change {
         };
         let despite = note(DESPITE).unwrap_or_default().split_whitespace();
         let despite = despite.map(str::to_owned).collect();
-        Ok(Self { deed, executable, despite, record })
+        Ok(Self { purpose, executable, despite, record })
     }
 }
 

@@ -11,12 +11,12 @@ use upright_spanner_change::Place;
 /// The targets of one game that changes have touched.
 #[derive(Debug, Default)]
 pub struct Ledger {
-    entries: BTreeMap<Target, Entry>,
+    entries: BTreeMap<Target, LedgerEntry>,
 }
 
 /// What is recorded of one target.
 #[derive(Debug, Clone)]
-pub struct Entry {
+pub struct LedgerEntry {
     /// The target.
     pub target: Target,
     /// The family that it was last touched for.
@@ -33,7 +33,7 @@ pub struct Entry {
     pub source: Option<String>,
 }
 
-impl Entry {
+impl LedgerEntry {
     /// Where it is.
     pub fn place(&self) -> &Place {
         self.target.place()
@@ -77,7 +77,7 @@ impl Ledger {
             Some(entry) if step.before().state.is_absent() => entry.shipped,
             _ => step.before().clone(),
         };
-        let entry = Entry {
+        let entry = LedgerEntry {
             target: target.clone(),
             family: step.owner().to_owned(),
             shipped,
@@ -89,15 +89,15 @@ impl Ledger {
     }
 
     /// The record of one file: of that very spelling, else of the only one that differs in case alone.
-    pub fn get(&self, place: &Place) -> Option<&Entry> {
+    pub fn get(&self, place: &Place) -> Option<&LedgerEntry> {
         self.at(&Target::File(place.clone()))
     }
 
     /// The record of one target.
-    pub fn at(&self, target: &Target) -> Option<&Entry> {
+    pub fn at(&self, target: &Target) -> Option<&LedgerEntry> {
         self.entries.get(target).or_else(|| {
             let folded = fold(target.place().path().as_str());
-            let same = |entry: &&Entry| {
+            let same = |entry: &&LedgerEntry| {
                 entry.target.kind() == target.kind()
                     && entry.place().bay() == target.place().bay()
                     && fold(entry.place().path().as_str()) == folded
@@ -113,12 +113,12 @@ impl Ledger {
     }
 
     /// Every record, by path.
-    pub fn entries(&self) -> impl Iterator<Item = &Entry> {
+    pub fn entries(&self) -> impl Iterator<Item = &LedgerEntry> {
         self.entries.values()
     }
 
     /// Every record of a file, by path.
-    pub fn files(&self) -> impl Iterator<Item = &Entry> {
+    pub fn files(&self) -> impl Iterator<Item = &LedgerEntry> {
         self.entries().filter(|entry| entry.is_file())
     }
 

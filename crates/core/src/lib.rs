@@ -18,6 +18,7 @@ mod error;
 mod finding;
 pub mod game;
 pub mod guard;
+mod history;
 pub mod inspect;
 mod ledger;
 pub mod path;
@@ -28,14 +29,19 @@ pub use upright_spanner_image::{requirement, version};
 pub mod rack;
 pub mod remedy;
 pub mod settings;
+mod situation;
 mod state;
 pub mod survey;
+mod window;
 mod workshop;
 
+pub use check::CheckedFamily;
 pub use error::{CatalogError, ChangeError, Error, GameError, HomeError, RackError, Result};
+pub use history::History;
+pub use plan::{Adoption, FitOptions, Refit};
 pub use remedy::{Action, Remedy};
 pub use workshop::{
-    Added, Addition, Adoption, Altering, ChangeStatus, ChangesSince, Checked, Cleared,
-    ClearedMerge, DamagedContent, Diagnosis, FitOptions, FitPlan, History, Mended, MergePlan,
-    Proposal, RecoveredTarget, Recovery, Refit, StoreUse, Unreferenced, Workshop,
+    Added, Addition, Altering, ChangeStatus, ChangesSince, Cleared, ClearedMerge, DamagedContent,
+    Diagnosis, FitPlan, Mended, MergePlan, Proposal, RecoveredTarget, Recovery, StoreUse,
+    Unreferenced, Workshop,
 };

@@ -11,7 +11,7 @@ use tempfile::TempDir;
 use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::plan::Point;
 use upright_spanner_core::progress::Silent;
-use upright_spanner_core::rack::Told;
+use upright_spanner_core::rack::PackageOptions;
 use upright_spanner_core::{FitOptions, Workshop};
 use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
@@ -119,8 +119,10 @@ impl Bench {
         let workshop = bench.open().unwrap();
         let altering = workshop.alter().unwrap();
         let file = |name: &str| bench.folder.path().join(name);
-        altering.rack_add(&file("glim.zip"), &Told::default(), &Silent).unwrap();
-        altering.rack_add(&file("new/sharpwater.dll"), &Told::default(), &Silent).unwrap();
+        altering.add_to_rack(&file("glim.zip"), &PackageOptions::default(), &Silent).unwrap();
+        altering
+            .add_to_rack(&file("new/sharpwater.dll"), &PackageOptions::default(), &Silent)
+            .unwrap();
         drop(altering);
         for game in GAMES {
             let edit = GameEdit { edition: Some("boxed".to_owned()), ..GameEdit::default() };

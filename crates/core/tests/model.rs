@@ -17,7 +17,7 @@ use upright_spanner_core::change::RecordState;
 use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::plan::{Plan, Point};
 use upright_spanner_core::progress::{Progress, Silent};
-use upright_spanner_core::rack::Told;
+use upright_spanner_core::rack::PackageOptions;
 use upright_spanner_core::{FitOptions, FitPlan, Workshop};
 use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
@@ -209,7 +209,11 @@ impl Bench {
             ];
             write(&format!("glim-{n}.zip"), &archive::zip(&entries, date));
             let zip = folder.path().join(format!("glim-{n}.zip"));
-            workshop.alter().unwrap().rack_add(&zip, &Told::default(), &Silent).unwrap();
+            workshop
+                .alter()
+                .unwrap()
+                .add_to_rack(&zip, &PackageOptions::default(), &Silent)
+                .unwrap();
         }
         Self { folder, workshop, moves: 0, meanwhile: None, written: Mutex::new(None) }
     }
@@ -265,7 +269,7 @@ impl Bench {
 
     /// How many changes are noted as done.
     fn done(&self) -> usize {
-        let changes = self.workshop.history().unwrap().changes;
+        let changes = &self.workshop.history().unwrap().changes;
         changes.iter().filter(|change| change.state() == RecordState::Done).count()
     }
 

@@ -1,13 +1,15 @@
 //! What the rack makes of packages and texts, through the core alone.
 
 use std::path::Path;
+use std::sync::Arc;
 
 use proptest::prelude::*;
-use upright_spanner_core::catalog::Catalog;
 use upright_spanner_core::image::system;
 use upright_spanner_core::path::TreePath;
 use upright_spanner_core::progress::Silent;
-use upright_spanner_core::rack::{Build, LayoutFile, Limits, PackageContext, Parcel, Told, since};
+use upright_spanner_core::rack::{
+    Build, LayoutFile, Limits, PackageContext, PackageOptions, Parcel, since,
+};
 use upright_spanner_core::version::Version;
 use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
@@ -24,7 +26,7 @@ fn library(name: &str, description: &str) -> Pe {
 }
 
 /// The builds of a package that is a zip of these files.
-fn builds(entries: &[(&str, Vec<u8>)], told: &Told) -> Vec<Build> {
+fn builds(entries: &[(&str, Vec<u8>)], options: &PackageOptions) -> Vec<Build> {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("pack.zip");
     let entries: Vec<(&str, &[u8])> = entries.iter().map(|(n, c)| (*n, c.as_slice())).collect();
@@ -32,14 +34,14 @@ fn builds(entries: &[(&str, Vec<u8>)], told: &Told) -> Vec<Build> {
     let limits = Limits::default();
     let scratch = folder.path().join("scratch");
     let context =
-        PackageContext { catalog: Catalog::default(), remembered: Vec::new(), limits, scratch };
-    let parcel = Parcel::open(&path, told, &context, &Silent).unwrap();
+        PackageContext { catalog: Arc::default(), remembered: Vec::new(), limits, scratch };
+    let parcel = Parcel::open(&path, options, &context, &Silent).unwrap();
     parcel.builds
 }
 
 /// Each build by its name, with where its files go.
 fn places(entries: &[(&str, Vec<u8>)]) -> Vec<String> {
-    let builds = builds(entries, &Told::default());
+    let builds = builds(entries, &PackageOptions::default());
     let place = |build: &Build| {
         let places = build.layout.places.iter();
         let places: Vec<String> =
@@ -132,11 +134,14 @@ fn what_belongs_together_makes_one_build_and_the_rest_builds_of_their_own() {
 #[test]
 fn what_is_told_stands_over_what_files_say() {
     let plain = Pe::dll(Bits::Bits64, "x.dll").export("open", 1).to_bytes();
-    let told =
-        Told { family: Some("lens".to_owned()), version: Some(version("4.5")), layout: None };
-    let found = builds(&[("x.dll", plain)], &told);
+    let options = PackageOptions {
+        family: Some("lens".to_owned()),
+        version: Some(version("4.5")),
+        layout: None,
+    };
+    let found = builds(&[("x.dll", plain)], &options);
     assert_eq!(found[0].id.to_string(), "lens@4.5");
-    let found = builds(&[("lens.dll", library("lens.dll", "Lens").to_bytes())], &told);
+    let found = builds(&[("lens.dll", library("lens.dll", "Lens").to_bytes())], &options);
     assert_eq!(found[0].id.to_string(), "lens@1.2.3", "but a version that is stated is a fact");
 }
 

@@ -13,7 +13,7 @@ use upright_spanner_core::content::content_of;
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::plan::Point;
 use upright_spanner_core::progress::{Progress, Silent};
-use upright_spanner_core::rack::{Build, Told};
+use upright_spanner_core::rack::{Build, PackageOptions};
 use upright_spanner_core::survey::Standing;
 use upright_spanner_core::{Added, ChangeError, Error, FitOptions, FitPlan, Workshop};
 use upright_spanner_sample::Bits;
@@ -196,7 +196,7 @@ fn a_fit_that_fails_half_way_leaves_the_game_as_it_was() {
             assert!(was == is, "{} was not put back", was.0.display());
         }
     }
-    let history = bench.workshop.history().unwrap().changes;
+    let history = &bench.workshop.history().unwrap().changes;
     assert_eq!(history.last().unwrap().state(), RecordState::PutBack);
 }
 
@@ -359,8 +359,11 @@ fn a_folder_that_links_out_of_the_game_is_not_written_through() {
 
 /// Puts the new upscaler on the rack.
 fn add(bench: &Bench) -> upright_spanner_core::Result<(Build, Added)> {
-    let addition =
-        bench.workshop.alter()?.rack_add(&bench.new_file(), &Told::default(), &Silent)?;
+    let addition = bench.workshop.alter()?.add_to_rack(
+        &bench.new_file(),
+        &PackageOptions::default(),
+        &Silent,
+    )?;
     Ok(addition.builds.into_iter().next().unwrap())
 }
 
@@ -400,7 +403,7 @@ fn wherever_a_change_is_interrupted_the_game_is_as_before_or_as_after() {
             break;
         }
         interrupted += 1;
-        let changes = next.history().unwrap().changes;
+        let changes = &next.history().unwrap().changes;
         let done = changes.iter().any(|c| c.state() == RecordState::Done);
         let fitted = bench.holds_new();
         assert!(fitted == [done; 2], "point {point}: {fitted:?}, and the journal says {done}");

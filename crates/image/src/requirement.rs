@@ -20,7 +20,7 @@ pub struct Requirement {
 
 /// How a version lies to what is required.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Fit {
+pub enum Coverage {
     /// It is among the versions.
     Inside,
     /// It is newer than all of them.
@@ -52,25 +52,25 @@ pub struct NotARequirement(String);
 
 impl Requirement {
     /// How a version lies to the set.
-    pub fn check(&self, version: &Version) -> Fit {
+    pub fn check(&self, version: &Version) -> Coverage {
         let holds = |tests: &Vec<Test>| tests.iter().all(|test| test.holds(version));
         if self.alternatives.iter().any(holds) {
-            return Fit::Inside;
+            return Coverage::Inside;
         }
         // A version beyond every alternative fails an upper bound of each; one before, a lower.
         let all = |fails: fn(&Test, &Version) -> bool| {
             self.alternatives.iter().all(|tests| tests.iter().any(|test| fails(test, version)))
         };
         match (all(Test::is_exceeded_by), all(Test::is_not_reached_by)) {
-            (true, false) => Fit::TooNew,
-            (false, true) => Fit::TooOld,
-            _ => Fit::Between,
+            (true, false) => Coverage::TooNew,
+            (false, true) => Coverage::TooOld,
+            _ => Coverage::Between,
         }
     }
 
     /// Whether a version is in the set.
     pub fn includes(&self, version: &Version) -> bool {
-        self.check(version) == Fit::Inside
+        self.check(version) == Coverage::Inside
     }
 }
 

@@ -1,7 +1,7 @@
 //! Versions read and order as people mean them.
 
 use proptest::prelude::*;
-use upright_spanner_image::requirement::{Fit, Requirement};
+use upright_spanner_image::requirement::{Coverage, Requirement};
 use upright_spanner_image::version::Version;
 
 fn version(text: &str) -> Version {
@@ -101,7 +101,7 @@ proptest! {
 
 #[test]
 fn requirements_are_read_and_tell_too_new_from_too_old() {
-    use Fit::{Between, Inside, TooNew, TooOld};
+    use Coverage::{Between, Inside, TooNew, TooOld};
     for (text, cases) in [
         ("8.3.2210", &[("8.3.2210.0", Inside), ("8.3.2211", TooNew), ("8.3.2209", TooOld)][..]),
         ("8.3.*", &[("8.3", Inside), ("8.3.9.9", Inside), ("8.4", TooNew), ("7.9.60", TooOld)]),

@@ -2,9 +2,9 @@
 
 use anyhow::Result;
 use upright_spanner_core::check::Verdict;
-use upright_spanner_core::{Checked, FitOptions};
+use upright_spanner_core::{CheckedFamily, FitOptions};
 
-use super::survey::{known_places, tell_gone};
+use super::survey::{survey_known, tell_gone};
 use crate::args;
 use crate::exit::Exit;
 use crate::render::{self, check};
@@ -52,7 +52,7 @@ fn would_be(game: &str, build: &str, args: &args::Check, session: &Session) -> R
 /// Every known game.
 fn all(session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
-    let survey = workshop.survey(&known_places(&workshop)?, &session.progress())?;
+    let survey = survey_known(&workshop, session)?;
     let checked = workshop.check_games(&survey.games)?;
     let rows: Vec<_> = survey.games.iter().zip(checked.iter().map(Vec::as_slice)).collect();
     if session.json {
@@ -70,7 +70,7 @@ fn all(session: &Session) -> Result<Exit> {
 fn entries(game: &str, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
     let view = workshop.game(game, &session.progress())?;
-    let entries = workshop.entries(&view);
+    let entries = workshop.entry_names(&view);
     if session.json {
         render::json(&check::entries_document(&view, &entries))?;
     } else {
@@ -79,7 +79,7 @@ fn entries(game: &str, session: &Session) -> Result<Exit> {
     Ok(Exit::Done)
 }
 
-fn exit(checked: &[Checked]) -> Exit {
+fn exit(checked: &[CheckedFamily]) -> Exit {
     let fine = checked.iter().all(|checked| checked.verdict == Verdict::Fine);
     if fine { Exit::Done } else { Exit::Attend }
 }

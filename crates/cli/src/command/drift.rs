@@ -9,9 +9,9 @@ use anyhow::{Context, Result, bail};
 use notify::{RecursiveMode, Watcher};
 use upright_spanner_core::plan::Drift;
 use upright_spanner_core::survey::GameView;
-use upright_spanner_core::{Checked, Workshop};
+use upright_spanner_core::{CheckedFamily, Workshop};
 
-use super::survey::{known_places, tell_gone};
+use super::survey::{survey_known, tell_gone};
 use crate::args;
 use crate::exit::Exit;
 use crate::render::{self, time};
@@ -39,7 +39,7 @@ pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
 
 /// Prints drifts; to programs as a document, in one line where more will follow.
 fn tell(
-    drifts: &[(&GameView, Drift, Vec<Checked>)],
+    drifts: &[(&GameView, Drift, Vec<CheckedFamily>)],
     more_follow: bool,
     session: &Session,
 ) -> Result<()> {
@@ -51,10 +51,9 @@ fn tell(
 }
 
 fn views(args: &args::Drift, workshop: &Workshop, session: &Session) -> Result<Vec<GameView>> {
-    let progress = session.progress();
     Ok(match &args.game {
         Some(game) => vec![super::game(workshop, game, true, session)?],
-        None => workshop.survey(&known_places(workshop)?, &progress)?.games,
+        None => survey_known(workshop, session)?.games,
     })
 }
 
@@ -62,7 +61,7 @@ fn views(args: &args::Drift, workshop: &Workshop, session: &Session) -> Result<V
 fn drifts<'a>(
     workshop: &Workshop,
     views: &'a [GameView],
-) -> Result<Vec<(&'a GameView, Drift, Vec<Checked>)>> {
+) -> Result<Vec<(&'a GameView, Drift, Vec<CheckedFamily>)>> {
     let mut out = Vec::new();
     for view in views {
         let drift = workshop.drift(view)?;
@@ -74,7 +73,7 @@ fn drifts<'a>(
         } else {
             Vec::new()
         };
-        let ours = |checked: &Checked| drift.files.iter().any(|f| f.family == checked.family);
+        let ours = |checked: &CheckedFamily| drift.files.iter().any(|f| f.family == checked.family);
         let checked = checked.into_iter().filter(ours).collect();
         out.push((view, drift, checked));
     }
@@ -117,6 +116,7 @@ fn watch(
         }
         let woken = Instant::now();
         while woken.elapsed() < LONGEST && events.recv_timeout(QUIET).is_ok() {}
+        workshop.refresh();
         let views = self::views(args, workshop, session)?;
         for (view, drift, checked) in drifts(workshop, &views)? {
             let words = time::drift_in_words(&drift);

@@ -7,7 +7,7 @@ use upright_spanner_core::path::same_name;
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
 
-use super::survey::known_places;
+use super::survey::survey_known;
 use crate::args;
 use crate::exit::Exit;
 use crate::prompt;
@@ -164,7 +164,7 @@ impl Several {
 /// Every known game that has a family: one table, one change a game, and on past a refused one.
 fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
     let progress = session.progress();
-    let survey = workshop.survey(&known_places(workshop)?, &progress)?;
+    let survey = survey_known(workshop, session)?;
     let has = |view: &&GameView| {
         let live = view.libraries.iter().filter(|library| !library.put_aside);
         live.into_iter().any(|library| same_name(&library.family, family))

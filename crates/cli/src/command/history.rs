@@ -1,9 +1,10 @@
 //! `history`: what was changed, and when.
 
 use anyhow::Result;
-use upright_spanner_core::{ChangeError, Error};
+use upright_spanner_core::change::Change;
+use upright_spanner_core::{ChangeError, Error, History, Workshop};
 
-use crate::args;
+use crate::args::{self, HistoryCommand};
 use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
@@ -11,45 +12,59 @@ use crate::session::Session;
 pub fn run(args: &args::History, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
     if args.size {
-        let used = workshop.store_use()?;
-        if session.json {
-            render::json(&render::history::size_document(&used))?;
-        } else {
-            render::history::print_size(&used, session)?;
-        }
-        return Ok(Exit::Done);
+        return size(&workshop, session);
     }
     let history = workshop.history()?;
-    let damaged = !history.faults.is_empty();
     for fault in &history.faults {
         let path = render::slashes(&fault.path);
         render::notice(&format!("{path}: {}. `spanner doctor` says more.", fault.what));
     }
-    let exit = if damaged { Exit::Attend } else { Exit::Done };
-    let mut changes = history.changes;
-    if let (Some("show"), Some(number)) = (args.game.as_deref(), args.number) {
-        changes.retain(|change| change.number() == number);
-        let statuses = workshop.statuses(&changes)?;
-        let shown = changes
-            .first()
-            .zip(statuses.first())
-            .ok_or(Error::from(ChangeError::Unknown { number }))?;
-        if session.json {
-            render::json(&render::history::document(&changes, &statuses))?;
-        } else {
-            render::history::print_one(shown.0, *shown.1, session)?;
-        }
-        return Ok(exit);
+    match args.command {
+        Some(HistoryCommand::Show { change }) => show(&workshop, &history, change, session)?,
+        None => list(&workshop, &history, args.game.as_deref(), session)?,
     }
-    if let Some(name) = &args.game {
-        let game = workshop.game_id(name)?;
-        changes.retain(|change| change.game() == game);
+    Ok(if history.faults.is_empty() { Exit::Done } else { Exit::Attend })
+}
+
+/// What the store keeps for which game.
+fn size(workshop: &Workshop, session: &Session) -> Result<Exit> {
+    let used = workshop.store_use()?;
+    if session.json {
+        render::json(&render::history::size_document(&used))?;
+    } else {
+        render::history::print_size(&used, session)?;
     }
+    Ok(Exit::Done)
+}
+
+/// One change with every file.
+fn show(workshop: &Workshop, history: &History, number: i64, session: &Session) -> Result<()> {
+    let changes = history.changes.iter().filter(|change| change.number() == number);
+    let changes: Vec<Change> = changes.cloned().collect();
+    let statuses = workshop.statuses(&changes)?;
+    let unknown = || Error::from(ChangeError::Unknown { number });
+    let (change, status) = changes.first().zip(statuses.first()).ok_or_else(unknown)?;
+    if session.json {
+        render::json(&render::history::document(&changes, &statuses))
+    } else {
+        render::history::print_one(change, *status, session)
+    }
+}
+
+/// Every change, or those of one game.
+fn list(
+    workshop: &Workshop,
+    history: &History,
+    game: Option<&str>,
+    session: &Session,
+) -> Result<()> {
+    let game = game.map(|name| workshop.game_id(name)).transpose()?;
+    let is_meant = |change: &&Change| game.as_ref().is_none_or(|game| change.game() == game);
+    let changes: Vec<Change> = history.changes.iter().filter(is_meant).cloned().collect();
     let statuses = workshop.statuses(&changes)?;
     if session.json {
-        render::json(&render::history::document(&changes, &statuses))?;
+        render::json(&render::history::document(&changes, &statuses))
     } else {
-        render::history::print(&changes, &statuses, session)?;
+        render::history::print(&changes, &statuses, session)
     }
-    Ok(exit)
 }

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use anyhow::Result;
 use upright_spanner_core::path::same_name;
-use upright_spanner_core::rack::Told;
+use upright_spanner_core::rack::{Build, PackageOptions};
 use upright_spanner_core::requirement::Requirement;
 use upright_spanner_core::{Added, Addition, Workshop};
 
@@ -19,8 +19,9 @@ pub fn run(args: &args::Rack, session: &Session) -> Result<Exit> {
     match args {
         args::Rack::Add { files, supports, family, stated, layout } => {
             let layout = layout.as_deref().map(Workshop::read_layout).transpose()?;
-            let told = Told { family: family.clone(), version: stated.clone(), layout };
-            add(files, &told, supports.as_ref(), session)
+            let options =
+                PackageOptions { family: family.clone(), version: stated.clone(), layout };
+            add(files, &options, supports.as_ref(), session)
         }
         args::Rack::List { family } => list(family.as_deref(), session),
         args::Rack::Show { build, layout } => show(build, *layout, session),
@@ -33,7 +34,7 @@ pub fn run(args: &args::Rack, session: &Session) -> Result<Exit> {
 /// Adds each file; one that cannot be added does not keep the others from it.
 fn add(
     files: &[PathBuf],
-    told: &Told,
+    options: &PackageOptions,
     supports: Option<&Requirement>,
     session: &Session,
 ) -> Result<Exit> {
@@ -41,7 +42,7 @@ fn add(
     let mut added = Vec::new();
     let mut failed = Vec::new();
     for file in files {
-        match add_one(&workshop, file, told, supports, session) {
+        match add_one(&workshop, file, options, supports, session) {
             Ok(addition) => added.push(addition),
             Err(error) => {
                 render::error(&error);
@@ -61,12 +62,12 @@ fn add(
 fn add_one(
     workshop: &Workshop,
     file: &Path,
-    told: &Told,
+    options: &PackageOptions,
     supports: Option<&Requirement>,
     session: &Session,
 ) -> Result<Addition> {
     let progress = session.progress();
-    let mut addition = acting(|| workshop.alter()?.rack_add(file, told, &progress))?;
+    let mut addition = acting(|| workshop.alter()?.add_to_rack(file, options, &progress))?;
     let new = |addition: &Addition| addition.builds.iter().any(|(_, added)| *added == Added::New);
     let was_new = new(&addition);
     let silent = addition.builds.iter().find(|(build, _)| build.version.is_none());
@@ -74,8 +75,8 @@ fn add_one(
         let question = format!("Nothing tells the version of {}; it is", build.file.name);
         let answer = prompt::text(session, &format!("{question} (empty: not known)"))?;
         if let Some(version) = answer.and_then(|answer| answer.parse().ok()) {
-            let told = Told { version: Some(version), ..told.clone() };
-            addition = acting(|| workshop.alter()?.rack_add(file, &told, &progress))?;
+            let options = PackageOptions { version: Some(version), ..options.clone() };
+            addition = acting(|| workshop.alter()?.add_to_rack(file, &options, &progress))?;
             addition.builds.iter_mut().for_each(|(_, added)| *added = Added::New);
         }
     }
@@ -101,9 +102,10 @@ fn add_one(
 
 fn list(family: Option<&str>, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
-    let mut builds = workshop.builds()?;
+    let builds = workshop.builds()?;
     let users = workshop.users_of_builds()?;
-    builds.retain(|build| family.is_none_or(|family| same_name(family, &build.id.family)));
+    let is_meant = |build: &&Build| family.is_none_or(|family| same_name(family, &build.id.family));
+    let mut builds: Vec<&Build> = builds.iter().filter(is_meant).collect();
     builds.sort_by(|a, b| a.id.family.cmp(&b.id.family).then_with(|| b.version.cmp(&a.version)));
     if session.json {
         render::json(&rack::list_document(&builds, &users))?;
@@ -141,7 +143,7 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
     if let Some(game) = game {
         let view = workshop.game(game, &session.progress())?;
         let title = view.game.title.clone();
-        match workshop.news(&build, &view)? {
+        match workshop.changes_since(&build, &view)? {
             Some(news) if !news.texts.is_empty() => {
                 since = Some((news.from, title));
                 notes = news.texts;
@@ -171,13 +173,13 @@ fn drop(build: &str, anyway: bool, session: &Session) -> Result<Exit> {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
-    let dropped = acting(|| workshop.alter()?.rack_drop(&found.id.to_string(), anyway))?;
+    let dropped = acting(|| workshop.alter()?.drop_build(&found.id.to_string(), anyway))?;
     render::done(session, &format!("{} is off the rack.", dropped.id), "dropped", &dropped.id)?;
     Ok(Exit::Done)
 }
 
 fn verify(session: &Session) -> Result<Exit> {
-    let damaged = session.look()?.rack_verify(&session.progress())?;
+    let damaged = session.look()?.verify_rack(&session.progress())?;
     if session.json {
         render::json(&rack::damage_document(&damaged))?;
     } else {

@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 
-use super::survey::{known_places, tell_gone};
+use super::survey::{survey_known, tell_gone};
 use super::{Talk, Wish, carry_out_untold};
 use crate::args;
 use crate::exit::Exit;
@@ -11,10 +11,9 @@ use crate::session::Session;
 
 pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
-    let progress = session.progress();
     let views = match &args.game {
         Some(game) => vec![super::game(&workshop, game, args.dry_run, session)?],
-        None => workshop.survey(&known_places(&workshop)?, &progress)?.games,
+        None => survey_known(&workshop, session)?.games,
     };
     let gone = args.game.is_none() && tell_gone(&workshop)?;
     let mut worst = if gone { Exit::Attend } else { Exit::Done };

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use anyhow::{Result, bail};
 use upright_spanner_core::Workshop;
 use upright_spanner_core::game::Game;
-use upright_spanner_core::survey::{Filter, GameView};
+use upright_spanner_core::survey::{Filter, GameView, Survey};
 
 use crate::args;
 use crate::exit::Exit;
@@ -22,6 +22,7 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
     let (places, missing) = places(args, &workshop)?;
     let mut found = workshop.survey(&places, &session.progress())?;
+    workshop.remember(&found)?;
     filter.apply(&mut found);
     let view = survey::View {
         why: args.why,
@@ -68,6 +69,13 @@ fn places(args: &args::Survey, workshop: &Workshop) -> Result<(Vec<PathBuf>, Vec
     }
 }
 
+/// Surveys every game that is known.
+pub(super) fn survey_known(workshop: &Workshop, session: &Session) -> Result<Survey> {
+    let survey = workshop.survey(&known_places(workshop)?, &session.progress())?;
+    workshop.remember(&survey)?;
+    Ok(survey)
+}
+
 /// Says that a game looks like one that stood somewhere else.
 pub(super) fn tell_moved(view: &GameView, moved: &Game) {
     let root = render::quoted(&render::slashes(&view.game.root));
@@ -93,7 +101,7 @@ fn tell_that_gone(game: &Game) {
 }
 
 /// The library roots, and the games known outside of them.
-pub(super) fn known_places(workshop: &Workshop) -> Result<Vec<PathBuf>> {
+fn known_places(workshop: &Workshop) -> Result<Vec<PathBuf>> {
     let mut places = workshop.library_roots();
     let roots = places.clone();
     let outside = workshop

@@ -6,8 +6,8 @@ use std::io::Write;
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
-use upright_spanner_core::Checked;
-use upright_spanner_core::check::{About, Entry, Finding, Severity, Verdict};
+use upright_spanner_core::CheckedFamily;
+use upright_spanner_core::check::{About, EntryName, Finding, Severity, Verdict};
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::rack::Build;
 use upright_spanner_core::survey::{GameView, LookError};
@@ -18,7 +18,7 @@ use super::{document, remedy};
 use crate::session::Session;
 
 /// A game with what was checked of it.
-type Row<'a> = (&'a GameView, &'a [Checked]);
+type Row<'a> = (&'a GameView, &'a [CheckedFamily]);
 
 /// What is said of a finding that stops for good.
 pub const NOT_OVERRIDABLE: &str =
@@ -53,7 +53,7 @@ fn heading(view: &GameView) -> String {
 }
 
 /// Prints what a game has now: a verdict a family, and the findings.
-pub fn print(view: &GameView, checked: &[Checked], session: &Session) -> Result<()> {
+pub fn print(view: &GameView, checked: &[CheckedFamily], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(out, "{}  {}", heading(view), format!("({})", view.game.id).dimmed())?;
     if checked.is_empty() {
@@ -78,7 +78,7 @@ pub fn print(view: &GameView, checked: &[Checked], session: &Session) -> Result<
 }
 
 /// The findings of a game, each once: some are said of every component.
-fn told(checked: &[Checked]) -> Vec<&Finding> {
+fn told(checked: &[CheckedFamily]) -> Vec<&Finding> {
     let mut findings: Vec<&Finding> =
         checked.iter().flat_map(|checked| &checked.findings).collect();
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
@@ -172,7 +172,7 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
 }
 
 /// Prints the names under which a loader would be loaded.
-pub fn print_entries(view: &GameView, entries: &[Entry], session: &Session) -> Result<()> {
+pub fn print_entries(view: &GameView, entries: &[EntryName], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(out, "{}: names under which a loader would be loaded", heading(view))?;
     if entries.is_empty() {
@@ -239,9 +239,9 @@ pub fn print_about(about: &About, session: &Session) -> Result<()> {
     Ok(())
 }
 
-/// Checked games as a document for programs.
+/// `CheckedFamily` games as a document for programs.
 pub fn document(rows: &[Row<'_>], errors: &[LookError]) -> Value {
-    let family = |checked: &Checked| {
+    let family = |checked: &CheckedFamily| {
         json!({
             "family": checked.family,
             "version": checked.version,
@@ -275,7 +275,7 @@ pub fn plan_document(plan: &Plan, build: &Build, verdict: Verdict) -> Value {
 }
 
 /// Names of entries as a document for programs.
-pub fn entries_document(view: &GameView, entries: &[Entry]) -> Value {
+pub fn entries_document(view: &GameView, entries: &[EntryName]) -> Value {
     json!({ "schema": 1, "game": view.game.id, "entries": entries })
 }
 

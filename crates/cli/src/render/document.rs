@@ -125,7 +125,7 @@ pub fn change(change: &Change) -> Value {
         "number": change.number(),
         "game": change.game(),
         "summary": change.summary(),
-        "deed": change.deed.to_text(),
+        "deed": change.purpose.to_text(),
         "executable": executable,
         "despite": change.despite,
         "began": change.began().to_string(),

@@ -252,7 +252,7 @@ const LEAST_FIRST: [&str; 6] = ["FROM", "SIGNER", "ADDED", "ROLE", "SIZE", "SUPP
 
 /// Prints the builds on the rack. The least telling columns go first where there is little room.
 pub fn print_list(
-    builds: &[Build],
+    builds: &[&Build],
     users: &Users,
     family: Option<&str>,
     session: &Session,
@@ -365,14 +365,14 @@ pub fn damage_document(damaged: &[DamagedContent]) -> Value {
 
 /// A build with the SHA-256 of its library, as far as that can be read, as a document for programs.
 pub fn build_document(build: &Build, sha256: Option<Digest>, users: &Users) -> Value {
-    let mut document = list_document(std::slice::from_ref(build), users);
+    let mut document = list_document(&[build], users);
     document["builds"][0]["sha256"] = json!(sha256);
     document
 }
 
 /// The builds on the rack, as a document for programs.
-pub fn list_document(builds: &[Build], users: &Users) -> Value {
-    let one = |build: &Build| {
+pub fn list_document(builds: &[&Build], users: &Users) -> Value {
+    let one = |build: &&Build| {
         let mut value = body(build);
         value["in_use_by"] = json!(users.get(&build.file.content).cloned().unwrap_or_default());
         value

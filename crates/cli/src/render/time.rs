@@ -6,10 +6,11 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use serde_json::{Value, json};
 use upright_spanner_core::change::{Mending, Side};
+use upright_spanner_core::plan::AdoptedFile;
 use upright_spanner_core::plan::{Drift, DriftState, Drifted, Plan, VersionChange};
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::version::Version;
-use upright_spanner_core::{Adoption, Checked, Diagnosis, Mended, Unreferenced};
+use upright_spanner_core::{Adoption, CheckedFamily, Diagnosis, Mended, Unreferenced};
 
 use super::check::write_finding;
 use super::document;
@@ -18,7 +19,7 @@ use super::{bytes, clean, count, hint, slashes};
 use crate::session::Session;
 
 /// A game with its drift, and what the checks say where it was updated.
-type Row<'a> = (&'a GameView, Drift, Vec<Checked>);
+type Row<'a> = (&'a GameView, Drift, Vec<CheckedFamily>);
 
 /// Prints how games stand to their records.
 pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
@@ -121,7 +122,7 @@ fn version(side: &Side) -> String {
 
 /// How the file that is there compares with the one that was fitted, and whose it is.
 fn remark(file: &Drifted) -> String {
-    let than = match file.than {
+    let than = match file.version_change {
         None => return String::new(),
         Some(VersionChange::Older) => "older",
         Some(VersionChange::Newer) => "newer",
@@ -150,21 +151,19 @@ pub fn print_adoptions(view: &GameView, adoptions: &[Adoption], session: &Sessio
         return hint(session, &text);
     }
     writeln!(out, "{}: swaps made by hand", clean(&view.game.title).bold())?;
-    let told = |version: &Option<Version>| {
+    let stated = |version: &Option<Version>| {
         version.as_ref().map_or_else(|| "not stated".to_owned(), ToString::to_string)
     };
     let signer =
         |signer: &Option<String>| signer.clone().unwrap_or_else(|| "not signed".to_owned());
     let mut rows = Vec::new();
     for adoption in adoptions {
-        for (what, (path, version, by)) in
-            [("original", &adoption.original), ("live", &adoption.live)]
-        {
+        for (what, file) in [("original", &adoption.original), ("live", &adoption.live)] {
             rows.push(vec![
                 what.to_owned(),
-                told(version),
-                clean(&signer(by)).into_owned(),
-                clean(path.as_str()).into_owned(),
+                stated(&file.version),
+                clean(&signer(&file.signer)).into_owned(),
+                clean(file.path.as_str()).into_owned(),
             ]);
         }
         for other in &adoption.others {
@@ -297,7 +296,7 @@ pub fn drift_document(drifts: &[Row<'_>]) -> Value {
             value["state"] = json!(file.state.name());
             value["recorded"] = document::side(&file.recorded);
             value["now"] = document::side(&file.now);
-            value["than"] = json!(file.than.map(VersionChange::name));
+            value["than"] = json!(file.version_change.map(VersionChange::name));
             value["signer"] = json!(file.signer);
             value
         };
@@ -314,10 +313,7 @@ pub fn drift_document(drifts: &[Row<'_>]) -> Value {
 
 /// Swaps made by hand as a document for programs.
 pub fn adoptions_document(plan: &Plan, adoptions: &[Adoption]) -> Value {
-    let file = |(path, version, signer): &(_, Option<Version>, Option<String>)| {
-        let path: &upright_spanner_core::path::TreePath = path;
-        json!({ "path": path, "version": version, "signer": signer })
-    };
+    let file = |file: &AdoptedFile| json!({ "path": file.path, "version": file.version, "signer": file.signer });
     let one = |adoption: &Adoption| {
         json!({
             "live": file(&adoption.live),

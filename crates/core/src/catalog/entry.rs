@@ -170,13 +170,13 @@ impl Stated {
 struct File {
     schema: Spanned<u32>,
     #[serde(default)]
-    family: Vec<Spanned<Entry>>,
+    family: Vec<Spanned<FamilyEntry>>,
 }
 
 /// One family as it is written.
 #[derive(Debug, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub(super) struct Entry {
+pub(super) struct FamilyEntry {
     pub id: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
@@ -234,7 +234,7 @@ pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
 }
 
 impl Family {
-    fn new(entry: Entry, path: &Path) -> Result<Self, String> {
+    fn new(entry: FamilyEntry, path: &Path) -> Result<Self, String> {
         if super::slug(&entry.id) != entry.id || entry.id.is_empty() {
             return Err(format!(
                 "`{}` is no id: expected lower-case letters, digits and `-`, as in `{}`",
@@ -268,7 +268,7 @@ impl Family {
                 entry.id
             ));
         }
-        let Entry { supports, requires, conflicts, editions, generations, .. } = entry;
+        let FamilyEntry { supports, requires, conflicts, editions, generations, .. } = entry;
         Ok(Self {
             id: entry.id,
             role: entry.role,

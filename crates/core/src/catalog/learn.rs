@@ -5,7 +5,7 @@ use std::path::Path;
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
-use super::entry::{Entry, SCHEMA};
+use super::entry::{FamilyEntry, SCHEMA};
 use super::pattern::escape;
 use super::{LONGEST_CATALOG, Role, family_of, role_of};
 use crate::error::{Error, Result};
@@ -26,12 +26,12 @@ pub struct Lesson {
 }
 
 /// The entry that describes a file: by its author's statements where it has any, else by its name.
-pub(super) fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> Entry {
+pub(super) fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> FamilyEntry {
     let text = |key: &str| facts.string(key).map(str::to_owned);
     let original = text("OriginalFilename");
     let tells =
         text("CompanyName").is_some() && (original.is_some() || text("ProductName").is_some());
-    Entry {
+    FamilyEntry {
         id: lesson.id.unwrap_or_else(|| family_of(facts, file_name)),
         title: lesson.title.or_else(|| text("FileDescription")),
         role: lesson.role.or_else(|| role_of(facts)),
@@ -42,12 +42,12 @@ pub(super) fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> Entry {
         product: text("ProductName").filter(|_| tells),
         original_name: original.filter(|_| tells),
         linked_name: if tells { None } else { facts.export_name.clone() },
-        ..Entry::default()
+        ..FamilyEntry::default()
     }
 }
 
 /// Adds an entry to a catalog file, leaving what stands there as it is.
-pub(super) fn append(path: &Path, entry: &Entry) -> Result<()> {
+pub(super) fn append(path: &Path, entry: &FamilyEntry) -> Result<()> {
     let text = match text_of(path, LONGEST_CATALOG) {
         Ok(text) => text,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
@@ -74,7 +74,7 @@ pub(super) fn append(path: &Path, entry: &Entry) -> Result<()> {
     fs::rename(&staged, path).map_err(Error::io("write", path))
 }
 
-fn table(entry: &Entry) -> Table {
+fn table(entry: &FamilyEntry) -> Table {
     let mut table = Table::new();
     table["id"] = value(&entry.id);
     let role = entry.role.map(|role| role.name().to_owned());

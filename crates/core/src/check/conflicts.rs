@@ -1,7 +1,7 @@
 //! `conflicts`: a build does not go together with something that the game has.
 
-use super::Case;
-use super::case::Other;
+use super::CheckInput;
+use super::input::Other;
 use super::requires::why;
 use crate::catalog::Relation;
 use crate::finding::{Finding, Severity};
@@ -11,34 +11,33 @@ use crate::remedy::Action;
 /// The code: a choice among builds takes it for a tie that may be untied.
 pub(crate) const CODE: &str = "conflicts";
 
-pub(crate) fn check(case: &Case<'_>) -> Vec<Finding> {
-    let id = &case.build.id;
-    let own = case.catalog.family(&id.family);
+pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
+    let own = input.situation.catalog.family(input.subject.family);
     let mut findings = Vec::new();
-    for other in case.others() {
+    for other in input.others() {
         let ours = own.into_iter().flat_map(|family| &family.conflicts).filter(|relation| {
             same_name(&relation.family, other.family)
-                && relation.is_about(case.build.version.as_ref())
+                && relation.is_about(input.subject.version.as_ref())
                 && relation.names(other.version.as_ref())
         });
         // What is in place is told of once, by the one whose entry says so.
-        let family = case.catalog.family(other.family).filter(|_| !case.in_place);
+        let family = input.situation.catalog.family(other.family).filter(|_| !input.in_place);
         let theirs = family.into_iter().flat_map(|family| &family.conflicts).filter(|relation| {
-            same_name(&relation.family, &id.family)
+            same_name(&relation.family, input.subject.family)
                 && relation.is_about(other.version.as_ref())
-                && relation.names(case.build.version.as_ref())
+                && relation.names(input.subject.version.as_ref())
         });
-        findings.extend(ours.chain(theirs).next().map(|relation| finding(case, &other, relation)));
+        findings.extend(ours.chain(theirs).next().map(|relation| finding(input, &other, relation)));
     }
     findings
 }
 
-fn finding(case: &Case<'_>, other: &Other<'_>, relation: &Relation) -> Finding {
-    let game = &case.view.game;
+fn finding(input: &CheckInput<'_>, other: &Other<'_>, relation: &Relation) -> Finding {
+    let game = &input.situation.game();
     let place = other.library.map_or_else(String::new, |library| format!(" ({})", library.path));
     let sentence = format!(
         "{} does not go together with {}, which {} has{place}.{}",
-        case.label(),
+        input.label(),
         other.described(),
         game.title,
         why(relation)

@@ -1,21 +1,21 @@
 //! `edition-mismatch`: a build is for another store edition of the game.
 
-use super::Case;
+use super::CheckInput;
 use crate::finding::{Finding, Severity};
 use crate::path::same_name;
 use crate::remedy::{Action, Remedy};
 
-pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
-    let family = case.catalog.family(&case.build.id.family)?;
-    let editions = family.editions_of(case.build.version.as_ref())?;
-    let game = &case.view.game;
+pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
+    let family = input.situation.catalog.family(input.subject.family)?;
+    let editions = family.editions_of(input.subject.version.as_ref())?;
+    let game = &input.situation.game();
     let wanted = editions.join(" or ");
     let (severity, has) = match &game.settings.edition {
         Some(edition) if editions.iter().any(|e| same_name(e, edition)) => return None,
         Some(edition) => (Severity::Stop, format!("{} is the {edition} edition", game.title)),
         None => (Severity::Warn, format!("which edition {} is was not said", game.title)),
     };
-    let sentence = format!("{} is for the {wanted} edition, and {has}.", case.label());
+    let sentence = format!("{} is for the {wanted} edition, and {has}.", input.label());
     let remedy = match severity {
         Severity::Stop => Remedy::text("Use the build for that edition."),
         _ => ("Say which it is.", Action::NameEdition { game: game.id.clone().into() }).into(),

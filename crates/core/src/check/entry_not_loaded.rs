@@ -2,23 +2,23 @@
 //! that it loads imports.
 
 use super::loads::loads;
-use super::{Case, Swap};
+use super::{CheckInput, Swap};
 use crate::catalog::Role;
 use crate::finding::{Finding, Severity};
 use crate::image::system::{can_be_stood_in, is_always_windows_own};
 use crate::path::same_name;
 use crate::remedy::Action;
 
-pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
-    let swap = case.swaps.first()?;
-    let executable = case.executable()?;
+pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
+    let swap = input.swaps.first()?;
+    let executable = input.executable()?;
     let exe = executable.path.file_name();
     let name = swap.place.path().file_name();
-    if !is_entry(case, swap) || swap.place.path().folder() != executable.path.folder() {
+    if !is_entry(input, swap) || swap.place.path().folder() != executable.path.folder() {
         return None;
     }
-    let label = case.build.id.to_string();
-    let action = Action::ShowEntries { game: case.view.game.id.clone().into() };
+    let label = input.subject.name.clone();
+    let action = Action::ShowEntries { game: input.situation.game().id.clone().into() };
     let remedy = ("See which names would be loaded, then fit it under one of them.", action);
     if is_always_windows_own(name) {
         let sentence = format!(
@@ -27,7 +27,7 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
         );
         return Some(Finding::new("entry-not-loaded", Severity::Stop, sentence, remedy));
     }
-    if loads(case.view).iter().any(|load| same_name(&load.name, name)) {
+    if loads(input.view()).iter().any(|load| same_name(&load.name, name)) {
         return None;
     }
     let sentence = format!(
@@ -41,7 +41,7 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
 }
 
 /// Whether the library gets into the game by its name alone.
-pub(super) fn is_entry(case: &Case<'_>, swap: &Swap<'_>) -> bool {
-    let by_role = matches!(case.build.role, Some(Role::Loader | Role::Overlay));
+pub(super) fn is_entry(input: &CheckInput<'_>, swap: &Swap<'_>) -> bool {
+    let by_role = matches!(input.subject.role, Some(Role::Loader | Role::Overlay));
     by_role || can_be_stood_in(swap.place.path().file_name())
 }

@@ -3,20 +3,20 @@
 
 use std::collections::BTreeSet;
 
-use super::{Case, Swap};
+use super::{CheckInput, Swap};
 use crate::finding::{Finding, Severity};
 use crate::image::Image;
 use crate::path::same_name;
 
-pub(crate) fn check(case: &Case<'_>) -> Vec<Finding> {
-    if case.in_place {
+pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
+    if input.in_place {
         return Vec::new();
     }
-    let mut findings: Vec<Finding> = case
+    let mut findings: Vec<Finding> = input
         .swaps
         .iter()
         .filter(|swap| !swap.unchanged)
-        .filter_map(|swap| at(case, swap))
+        .filter_map(|swap| at(input, swap))
         .collect();
     // The same library in several places is told of once, by the gravest.
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
@@ -24,16 +24,16 @@ pub(crate) fn check(case: &Case<'_>) -> Vec<Finding> {
     findings
 }
 
-fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
-    let old = case.images.at(&swap.old?.path)?;
-    let new = case.image(swap)?;
+fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
+    let old = input.situation.window.image(&swap.old?.path)?;
+    let new = input.image(swap)?;
     let (old, new) = (offered(&old), offered(&new));
     let missing: BTreeSet<&String> = old.difference(&new).collect();
     if missing.is_empty() {
         return None;
     }
     let name = swap.old?.path.file_name();
-    for (path, image) in case.importers(name) {
+    for (path, image) in input.importers(name) {
         let imports = image.imports.iter().filter(|import| same_name(&import.dll, name));
         let symbols: BTreeSet<String> =
             imports.flat_map(|import| &import.symbols).map(ToString::to_string).collect();
@@ -42,7 +42,7 @@ fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
         if !wanted.is_empty() {
             let sentence = format!(
                 "{} lacks {} that {} imports from {name}: {}.",
-                case.build.id,
+                input.subject.name,
                 functions(wanted.len()),
                 path.file_name(),
                 list(&wanted)
@@ -54,7 +54,7 @@ fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
     let missing: Vec<&String> = missing.into_iter().collect();
     let sentence = format!(
         "{} lacks {} that the present {name} offers: {}.",
-        case.build.id,
+        input.subject.name,
         functions(missing.len()),
         list(&missing)
     );

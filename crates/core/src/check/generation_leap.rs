@@ -1,13 +1,13 @@
 //! `generation-leap`: the version jumps from one generation of a family to another.
 
-use super::Case;
+use super::CheckInput;
 use crate::finding::{Finding, Severity};
 use crate::version::Version;
 
-pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
-    let new = case.build.version.as_ref()?;
-    let family = case.catalog.family(&case.build.id.family);
-    let (old, what) = case.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {
+pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
+    let new = input.subject.version.as_ref()?;
+    let family = input.situation.catalog.family(input.subject.family);
+    let (old, what) = input.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {
         let old = swap.old?.facts.version()?;
         let label = |version: &Version| family.and_then(|f| f.generation(version));
         let what = match (label(&old), label(new)) {
@@ -16,9 +16,9 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
             _ if leaps(&old, new) => format!("{} to another way of counting", direction(&old, new)),
             _ => return None,
         };
-        (swap.facts == &case.build.file.facts).then_some((old, what))
+        (swap.facts == input.subject.facts).then_some((old, what))
     })?;
-    let sentence = format!("{} leaps {what}: the present version is {old}.", case.build.id);
+    let sentence = format!("{} leaps {what}: the present version is {old}.", input.subject.name);
     let remedy =
         "Newer by count, but of another kind: read its notes, and keep the way back in mind.";
     Some(Finding::new("generation-leap", Severity::Note, sentence, remedy))

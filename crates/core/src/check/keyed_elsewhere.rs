@@ -1,42 +1,42 @@
 //! `keyed-elsewhere`: an extender's part whose name, or what it states of itself, holds another
 //! version of the executable.
 
-use super::{Case, remedy};
+use super::{CheckInput, remedy};
 use crate::catalog::{Role, keyed_to, stated_versions};
 use crate::finding::{Finding, Severity};
 use crate::version::Version;
 
-pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
+pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     // What the user or the catalog says of the versions stands over a name.
-    if case.build.supports.is_some() {
+    if input.subject.supports.is_some() {
         return None;
     }
-    let version = case.game_version()?;
-    let (key, source) = key(case, version)?;
+    let version = input.game_version()?;
+    let (key, source) = key(input, version)?;
     let sentence = format!(
         "{} is made for version {key} of the game ({source} says so), but {} is version {version}.",
-        case.label(),
-        case.executable()?.path.file_name(),
+        input.label(),
+        input.executable()?.path.file_name(),
     );
-    let remedy = remedy::for_version(case, version);
+    let remedy = remedy::for_version(input, version);
     Some(Finding::new("keyed-elsewhere", Severity::Stop, sentence, remedy))
 }
 
 /// Another version that the library is keyed to, and what says so. A name is a key where the file
 /// is an extender's or stands in the place of one that is keyed.
-fn key(case: &Case<'_>, game: &Version) -> Option<(Version, String)> {
-    let keyed_slot = case
+fn key(input: &CheckInput<'_>, game: &Version) -> Option<(Version, String)> {
+    let keyed_slot = input
         .swaps
         .iter()
         .filter_map(|swap| swap.old)
         .any(|old| keyed_to(&old.facts, old.path.file_name()).is_some());
-    let extender = case.build.role == Some(Role::Extender);
-    if let Some(key) = case.build.key().filter(|_| extender || keyed_slot) {
-        let name = case.build.file.name.clone();
-        return (!key.same_numbers(game)).then_some((key, name));
+    let extender = input.subject.role == Some(Role::Extender);
+    if let Some(key) = input.subject.key().filter(|_| extender || keyed_slot) {
+        let name = input.subject.file_name;
+        return (!key.same_numbers(game)).then_some((key, name.to_owned()));
     }
     // An extender may state the version in its description, behind the game's name.
-    let stated = stated_versions(&case.build.file.facts);
+    let stated = stated_versions(input.subject.facts);
     if !extender || stated.iter().any(|(_, version)| version.same_numbers(game)) {
         return None;
     }

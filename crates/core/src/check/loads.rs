@@ -7,8 +7,7 @@ use serde::Serialize;
 use crate::image::system::{can_be_stood_in, is_always_windows_own};
 use crate::path::{TreePath, fold, same_name};
 use crate::survey::{GameView, Library};
-
-use super::Images;
+use crate::window::Window;
 
 /// A name that a game loads.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -49,7 +48,7 @@ fn beside<'a>(view: &'a GameView, folder: &str, name: &str) -> Option<&'a Librar
 
 /// A name under which a loader would be loaded by a game.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct Entry {
+pub struct EntryName {
     /// The file name.
     pub name: String,
     /// The image that imports it.
@@ -64,20 +63,20 @@ pub struct Entry {
 
 /// The names under which a loader would be loaded, the best first: free ones, then those that the
 /// executable itself imports, at its start, and of which it wants the least.
-pub(crate) fn entries(view: &GameView, images: &dyn Images) -> Vec<Entry> {
+pub(crate) fn entry_names(view: &GameView, window: &dyn Window) -> Vec<EntryName> {
     let Some(executable) = view.executable() else { return Vec::new() };
     let folder = executable.path.folder();
     let loads = loads(view);
     let usable = loads
         .iter()
         .filter(|load| can_be_stood_in(&load.name) && !is_always_windows_own(&load.name));
-    let mut entries: Vec<(usize, Entry)> = usable
+    let mut entries: Vec<(usize, EntryName)> = usable
         .map(|load| {
-            let image = images.at(&load.by);
+            let image = window.image(&load.by);
             let import = image.as_ref().and_then(|image| {
                 image.imports.iter().find(|import| same_name(&import.dll, &load.name))
             });
-            let entry = Entry {
+            let entry = EntryName {
                 name: fold(&load.name),
                 by: load.by.clone(),
                 delayed: import.is_some_and(|import| import.delayed),

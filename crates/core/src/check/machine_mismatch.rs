@@ -1,25 +1,25 @@
 //! `machine-mismatch`: a library for another machine than the program that would load it.
 
-use super::{Case, Swap, remedy};
+use super::{CheckInput, Swap, remedy};
 use crate::finding::{Finding, Severity};
 use crate::game::Executable;
 use crate::image::Machine;
 
-pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
-    case.swaps.iter().find_map(|swap| at(case, swap))
+pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
+    input.swaps.iter().find_map(|swap| at(input, swap))
 }
 
 /// A library is loaded by a program of its folder; elsewhere by the executable that counts. Where
 /// there is no program at all, it has to be like the one that it replaces.
-fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
+fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
     let machine = swap.facts.machine;
-    let beside: Vec<&Executable> = case
-        .view
+    let beside: Vec<&Executable> = input
+        .view()
         .programs
         .iter()
         .filter(|program| program.path.folder() == swap.place.path().folder())
         .collect();
-    let counts = case.executable();
+    let counts = input.executable();
     let loads = |program: &&Executable| program.facts.machine == machine;
     if let Some(executable) = counts {
         let own = beside.is_empty() || beside.iter().any(|p| p.path == executable.path);
@@ -29,7 +29,7 @@ fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
                 executable.path.file_name(),
                 executable.facts.machine.spoken()
             );
-            return Some(finding(case, swap, &who, executable.facts.machine));
+            return Some(finding(input, swap, &who, executable.facts.machine));
         }
         if own || beside.iter().any(loads) {
             return None;
@@ -37,15 +37,15 @@ fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
         let other = beside.first()?;
         let needs = other.facts.machine;
         let who = format!("{} beside it is {}", other.path.file_name(), needs.spoken());
-        return Some(finding(case, swap, &who, needs));
+        return Some(finding(input, swap, &who, needs));
     }
     let old = swap.old.filter(|old| old.facts.machine != machine)?;
     let who = format!("{} is {}", old.path, old.facts.machine.spoken());
-    Some(finding(case, swap, &who, old.facts.machine))
+    Some(finding(input, swap, &who, old.facts.machine))
 }
 
-fn finding(case: &Case<'_>, swap: &Swap<'_>, who: &str, needs: Machine) -> Finding {
+fn finding(input: &CheckInput<'_>, swap: &Swap<'_>, who: &str, needs: Machine) -> Finding {
     let what = swap.facts.machine.spoken();
-    let sentence = format!("{} is {what}, but {who}: it would not load.", case.label());
-    Finding::new("machine-mismatch", Severity::Stop, sentence, remedy::for_machine(case, needs))
+    let sentence = format!("{} is {what}, but {who}: it would not load.", input.label());
+    Finding::new("machine-mismatch", Severity::Stop, sentence, remedy::for_machine(input, needs))
 }

@@ -2,8 +2,9 @@
 //! each is pure and looks only at what it is given.
 
 mod about;
-mod case;
+mod input;
 mod loads;
+mod present;
 mod remedy;
 
 pub(crate) mod already_fitted;
@@ -46,9 +47,11 @@ use serde::Serialize;
 
 pub use crate::finding::{Finding, Severity};
 pub use about::{ABOUT, About, explain};
-pub(crate) use case::{Along, Case, Conditions, Images, InUse, Swap};
-pub use loads::Entry;
-pub(crate) use loads::entries;
+pub(crate) use input::{Alongside, CheckInput, Conditions, InUse, Subject, Swap};
+pub use loads::EntryName;
+pub(crate) use loads::entry_names;
+pub use present::CheckedFamily;
+pub(crate) use present::check_present;
 
 /// What a set of findings comes to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -88,30 +91,30 @@ impl Verdict {
     }
 }
 
-/// Everything that the checks say of a case, the gravest first.
-pub(crate) fn check(case: &Case<'_>) -> Vec<Finding> {
+/// Everything that the checks say of a input, the gravest first.
+pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    findings.extend(machine_mismatch::check(case));
-    findings.extend(exe_unsupported::check(case));
-    findings.extend(keyed_elsewhere::check(case));
-    findings.extend(entry_taken::check(case));
-    findings.extend(entry_not_loaded::check(case));
-    findings.extend(entry_incomplete::check(case));
-    findings.extend(exports_missing::check(case));
-    findings.extend(needs_runtime::check(case));
-    findings.extend(requires::check(case));
-    findings.extend(conflicts::check(case));
-    findings.extend(edition_mismatch::check(case));
-    findings.extend(pinned::check(case));
-    findings.extend(signature_broken::check(case));
-    findings.extend(signer_changed::check(case));
-    findings.extend(unsigned_now::check(case));
-    findings.extend(identity_differs::check(case));
-    findings.extend(older_than_shipped::check(case));
-    findings.extend(same_version_other_bytes::check(case));
-    findings.extend(generation_leap::check(case));
-    findings.extend(debug_build::check(case));
-    findings.extend(online_risk::check(case));
+    findings.extend(machine_mismatch::check(input));
+    findings.extend(exe_unsupported::check(input));
+    findings.extend(keyed_elsewhere::check(input));
+    findings.extend(entry_taken::check(input));
+    findings.extend(entry_not_loaded::check(input));
+    findings.extend(entry_incomplete::check(input));
+    findings.extend(exports_missing::check(input));
+    findings.extend(needs_runtime::check(input));
+    findings.extend(requires::check(input));
+    findings.extend(conflicts::check(input));
+    findings.extend(edition_mismatch::check(input));
+    findings.extend(pinned::check(input));
+    findings.extend(signature_broken::check(input));
+    findings.extend(signer_changed::check(input));
+    findings.extend(unsigned_now::check(input));
+    findings.extend(identity_differs::check(input));
+    findings.extend(older_than_shipped::check(input));
+    findings.extend(same_version_other_bytes::check(input));
+    findings.extend(generation_leap::check(input));
+    findings.extend(debug_build::check(input));
+    findings.extend(online_risk::check(input));
     sorted(findings)
 }
 

@@ -1,36 +1,37 @@
 //! `needs-runtime`: a library imports another one that is neither in the game nor part of Windows.
 
-use super::{Case, Swap};
+use super::{CheckInput, Swap};
 use crate::finding::{Finding, Severity};
 use crate::image::system::comes_with_windows;
 use crate::path::same_name;
 
-pub(crate) fn check(case: &Case<'_>) -> Vec<Finding> {
-    let mut findings: Vec<Finding> = case.swaps.iter().filter_map(|swap| at(case, swap)).collect();
+pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
+    let mut findings: Vec<Finding> =
+        input.swaps.iter().filter_map(|swap| at(input, swap)).collect();
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
     findings.dedup_by(|a, b| a.sentence == b.sentence);
     findings
 }
 
-fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
+fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
     let in_game = |dll: &str| {
         let machine = swap.facts.machine;
-        case.view.libraries.iter().any(|library| {
+        input.view().libraries.iter().any(|library| {
             library.facts.machine == machine && same_name(library.path.file_name(), dll)
         })
     };
     let brought = |dll: &str| {
-        case.build.files().any(|file| same_name(file.path.file_name(), dll))
-            || case.swaps.iter().any(|other| same_name(other.place.path().file_name(), dll))
+        input.subject.brings.iter().any(|name| same_name(name, dll))
+            || input.swaps.iter().any(|other| same_name(other.place.path().file_name(), dll))
     };
     let lacking = |dll: &&String| !comes_with_windows(dll) && !in_game(dll) && !brought(dll);
     let lacking: Vec<&String> = swap.facts.imported_dlls.iter().filter(lacking).collect();
     let first = lacking.first()?;
-    let image = case.image(swap);
+    let image = input.image(swap);
     let at_start = image.as_ref().is_none_or(|image| {
         image.imports.iter().any(|i| !i.delayed && lacking.iter().any(|dll| same_name(dll, &i.dll)))
     });
-    let severity = if at_start && !case.in_place { Severity::Stop } else { Severity::Warn };
+    let severity = if at_start && !input.in_place { Severity::Stop } else { Severity::Warn };
     let when = if at_start { "would not load without it" } else { "asks for it while it runs" };
     let more = match lacking.len() - 1 {
         0 => String::new(),
@@ -38,8 +39,8 @@ fn at(case: &Case<'_>, swap: &Swap<'_>) -> Option<Finding> {
     };
     let sentence = format!(
         "{} needs {first}{more}, which is neither in {} nor part of Windows; it {when}.",
-        case.label(),
-        case.view.game.title
+        input.label(),
+        input.situation.game().title
     );
     let remedy =
         format!("Get {first}, in its {} form, and put it beside.", swap.facts.machine.spoken());

@@ -1,16 +1,16 @@
 //! `older-than-shipped`: the build is older than what the game itself brought.
 
-use super::Case;
+use super::CheckInput;
 use crate::finding::{Finding, Severity};
 
-pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
-    let new = case.build.version.as_ref()?;
-    let head = case.swaps.iter().filter(|swap| swap.facts == &case.build.file.facts);
+pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
+    let new = input.subject.version.as_ref()?;
+    let head = input.swaps.iter().filter(|swap| swap.facts == input.subject.facts);
     let shipped = head.filter_map(|swap| swap.shipped.as_ref()).find(|shipped| new < *shipped)?;
     let sentence = format!(
         "{} is older than version {shipped}, which {} shipped.",
-        case.label(),
-        case.view.game.title
+        input.label(),
+        input.situation.game().title
     );
     let remedy = "Fine if you mean to step down; the way back is rollback.";
     Some(Finding::new("older-than-shipped", Severity::Warn, sentence, remedy))

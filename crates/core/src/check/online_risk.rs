@@ -1,16 +1,16 @@
 //! `online-risk`: the game is played online, or watches over its files.
 
-use super::Case;
+use super::CheckInput;
 use crate::finding::{Finding, Severity};
 use crate::path::fold;
 use crate::remedy::Action;
 
-pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
-    let game = &case.view.game;
+pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
+    let game = &input.situation.game();
     let sign = match game.settings.online {
         Some(false) => return None,
         Some(true) => format!("{} is marked as played online", game.title),
-        None => format!("{} has {}", game.title, guard(case)?),
+        None => format!("{} has {}", game.title, guard(input)?),
     };
     let sentence = format!("{sign}: foreign files in it can get an account banned.");
     let remedy = (
@@ -21,9 +21,9 @@ pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
 }
 
 /// A program or library of the game that watches over its files.
-fn guard(case: &Case<'_>) -> Option<String> {
-    let programs = case.view.programs.iter().map(|program| (&program.path, &program.facts));
-    let libraries = case.view.libraries.iter().map(|library| (&library.path, &library.facts));
+fn guard(input: &CheckInput<'_>) -> Option<String> {
+    let programs = input.view().programs.iter().map(|program| (&program.path, &program.facts));
+    let libraries = input.view().libraries.iter().map(|library| (&library.path, &library.facts));
     programs.chain(libraries).find_map(|(path, facts)| {
         let words = ["FileDescription", "ProductName"].map(|key| facts.string(key).unwrap_or(""));
         let text: String =

@@ -1,8 +1,8 @@
 //! `requires`: a build needs a version of another family that the game does not have, or something
 //! in the game needs another version of this one.
 
-use super::Case;
-use super::case::Other;
+use super::CheckInput;
+use super::input::Other;
 use crate::catalog::Relation;
 use crate::finding::{Finding, Severity};
 use crate::path::same_name;
@@ -11,20 +11,25 @@ use crate::remedy::Action;
 /// The code: a choice among builds takes it for a tie that may be untied.
 pub(crate) const CODE: &str = "requires";
 
-pub(crate) fn check(case: &Case<'_>) -> Vec<Finding> {
-    let mut findings = needs(case);
-    if !case.in_place {
-        findings.extend(is_needed(case));
+pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
+    let mut findings = needs(input);
+    if !input.in_place {
+        findings.extend(is_needed(input));
     }
     findings
 }
 
 /// What the build needs of others.
-fn needs(case: &Case<'_>) -> Vec<Finding> {
-    let (id, game) = (&case.build.id, &case.view.game);
-    let others = case.others();
-    let own = case.catalog.family(&id.family).into_iter().flat_map(|family| &family.requires);
-    let about = own.filter(|relation| relation.is_about(case.build.version.as_ref()));
+fn needs(input: &CheckInput<'_>) -> Vec<Finding> {
+    let game = input.situation.game();
+    let others = input.others();
+    let own = input
+        .situation
+        .catalog
+        .family(input.subject.family)
+        .into_iter()
+        .flat_map(|family| &family.requires);
+    let about = own.filter(|relation| relation.is_about(input.subject.version.as_ref()));
     about
         .filter_map(|relation| {
             let there: Vec<&Other<'_>> =
@@ -35,7 +40,7 @@ fn needs(case: &Case<'_>) -> Vec<Finding> {
             let has = there.first().map_or_else(|| "none".to_owned(), |other| other.described());
             let sentence = format!(
                 "{} needs {}, and {} has {has}.{}",
-                case.label(),
+                input.label(),
                 relation.other(),
                 game.title,
                 why(relation)
@@ -50,15 +55,15 @@ fn needs(case: &Case<'_>) -> Vec<Finding> {
 }
 
 /// What others need of the build.
-fn is_needed(case: &Case<'_>) -> Vec<Finding> {
-    let (id, game) = (&case.build.id, &case.view.game);
+fn is_needed(input: &CheckInput<'_>) -> Vec<Finding> {
+    let (id, game) = (&input.subject.name, &input.situation.game());
     let mut findings = Vec::new();
-    for other in case.others() {
-        let family = case.catalog.family(other.family);
+    for other in input.others() {
+        let family = input.situation.catalog.family(other.family);
         let relations = family.into_iter().flat_map(|family| &family.requires).filter(|relation| {
-            same_name(&relation.family, &id.family)
+            same_name(&relation.family, input.subject.family)
                 && relation.is_about(other.version.as_ref())
-                && !relation.names(case.build.version.as_ref())
+                && !relation.names(input.subject.version.as_ref())
         });
         for relation in relations {
             let sentence = format!(

@@ -1,14 +1,14 @@
 //! `unsigned-now`: the present file is signed, and the new one is not.
 
-use super::Case;
+use super::CheckInput;
 use crate::finding::{Finding, Severity};
 
-pub(crate) fn check(case: &Case<'_>) -> Option<Finding> {
-    let (place, old) = case.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {
+pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
+    let (place, old) = input.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {
         let old = swap.old?.facts.signer.as_deref()?;
         swap.facts.signer.is_none().then_some((&swap.place, old))
     })?;
-    let sentence = format!("{place} is signed by {old}, and {} is not signed.", case.build.id);
+    let sentence = format!("{place} is signed by {old}, and {} is not signed.", input.subject.name);
     let remedy = "Make sure of where you got it: what a vendor signs, it signs in every version.";
     Some(Finding::new("unsigned-now", Severity::Warn, sentence, remedy))
 }

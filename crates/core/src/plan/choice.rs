@@ -47,7 +47,7 @@ struct Ties<'a> {
 
 /// Chooses one candidate for each family: the newest of `target` that can be had, and of the others
 /// what they are now if that can stay. Where there is no choice, gives the sentences that say why.
-pub(crate) fn choose(
+pub(crate) fn choose_together(
     target: &str,
     families: &Families,
     catalog: &Catalog,

@@ -1,6 +1,6 @@
 //! Plans the removal of what an earlier build left and the new one does not have.
 
-use super::fit::{Fit, Target};
+use super::fit::{FitPlanner, Target};
 use super::{Place, Plan};
 use crate::change::Step;
 use crate::check::left_alone;
@@ -9,7 +9,7 @@ use crate::path::same_name;
 use crate::rack::{EXE, Policy, ROOT, SLOT, is_settings_name};
 use crate::survey::Library;
 
-impl Fit<'_> {
+impl FitPlanner<'_> {
     /// Plans the removal of what an earlier build of the family left and this one does not have.
     pub(super) fn clear(
         &self,
@@ -22,7 +22,7 @@ impl Fit<'_> {
             targets.iter().any(|target| target.place.same_as(place))
                 || plan.steps.iter().any(|step| step.place().same_as(place))
         };
-        for entry in self.ledger.files() {
+        for entry in self.situation.ledger.files() {
             let ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();
             let place = entry.place();
             let settings = is_settings_name(place.path().file_name());
@@ -30,7 +30,7 @@ impl Fit<'_> {
             if !ours || settings || slot || wanted(place, plan) {
                 continue;
             }
-            let now = self.ground.file(place)?;
+            let now = self.situation.window.file(place)?;
             if !now.state.is_absent() && now.same_as(&entry.last) {
                 let (shipped, family) = (entry.shipped.clone(), &self.build.id.family);
                 plan.steps.push(Step::file(place.clone(), now, shipped, family));
@@ -42,7 +42,7 @@ impl Fit<'_> {
         for (anchor, name) in
             anchors.iter().flat_map(|a| self.build.layout.retires.iter().map(move |n| (a, n)))
         {
-            let place = self.ground.spelled(anchor.beside(name));
+            let place = self.situation.window.spelled(anchor.beside(name));
             if !wanted(&place, plan) {
                 self.retire(place, plan)?;
             }
@@ -71,11 +71,11 @@ impl Fit<'_> {
                 ROOT => placement.to.clone().into(),
                 _ => continue,
             };
-            let place = self.ground.spelled(place);
+            let place = self.situation.window.spelled(place);
             if placement.policy != Policy::Replace || wanted(&place, plan) {
                 continue;
             }
-            let now = self.ground.file(&place)?;
+            let now = self.situation.window.file(&place)?;
             if now.state.content() == Some(file.content) {
                 plan.steps.extend(self.removal(place, now));
             }
@@ -85,19 +85,21 @@ impl Fit<'_> {
 
     /// A file that the layout names to go: it goes if it is of the same maker.
     fn retire(&self, place: Place, plan: &mut Plan) -> Result<()> {
-        let now = self.ground.file(&place)?;
+        let now = self.situation.window.file(&place)?;
         let Some(content) = now.state.content() else { return Ok(()) };
-        let same_maker = self.view.libraries.iter().any(|library| {
+        let same_maker = self.situation.view.libraries.iter().any(|library| {
             let company = library.facts.string("CompanyName");
             Place::from(library.path.clone()).same_as(&place)
                 && company.is_some()
                 && company == self.build.file.facts.string("CompanyName")
         });
         let recorded = self
+            .situation
             .ledger
             .get(&place)
             .is_some_and(|entry| entry.last.state.content() == Some(content));
         let on_rack = self
+            .situation
             .builds
             .iter()
             .filter(|build| same_name(&build.id.family, &self.build.id.family))

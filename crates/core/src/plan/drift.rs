@@ -1,10 +1,10 @@
 //! What differs from the last recorded state, file by file.
 
-use super::{Ground, Ledger, Place, version_of};
-use crate::change::{Change, ExecutableMark, Side};
+use super::{Place, version_of};
+use crate::change::{ExecutableMark, RecordState, Side};
 use crate::error::Result;
 use crate::rack::is_settings_name;
-use crate::survey::GameView;
+use crate::situation::Situation;
 
 /// How a file stands to its record.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -76,7 +76,7 @@ pub struct Drifted {
     /// What is there now.
     pub now: Side,
     /// How the version that is there compares with the one that was fitted.
-    pub than: Option<VersionChange>,
+    pub version_change: Option<VersionChange>,
     /// Who signed what is there now.
     pub signer: Option<String>,
 }
@@ -110,17 +110,17 @@ impl Drift {
 
 /// Compares a game with its records. Files that an interrupted change is about are none of this: they
 /// are taken up first.
-pub(crate) fn drift(view: &GameView, changes: &[Change], ground: &dyn Ground) -> Result<Drift> {
+pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
+    let Situation { view, changes, ledger, window, .. } = situation;
     let root = &view.game.root;
-    let ledger = Ledger::of(root, changes);
-    let open = changes.iter().filter(|change| change.state() == crate::change::RecordState::Open);
+    let open = changes.iter().filter(|change| change.state() == RecordState::Open);
     let waiting: Vec<_> = open
         .flat_map(|change| change.steps().iter().map(|step| change.on_disk(step.target())))
         .collect();
     let mut files = Vec::new();
     for entry in ledger.files() {
-        let place = ground.on_disk(&ledger, entry);
-        let now = ground.file(&place)?;
+        let place = window.on_disk(ledger, entry);
+        let now = window.file(&place)?;
         let edited = is_settings_name(place.path().file_name()) && !now.state.is_absent();
         let state = if waiting.contains(&place.on(root)) {
             DriftState::Waiting
@@ -138,7 +138,7 @@ pub(crate) fn drift(view: &GameView, changes: &[Change], ground: &dyn Ground) ->
         files.push(Drifted {
             family: entry.family.clone(),
             state,
-            than: (state == DriftState::Overwritten).then(|| compare(&entry.last, &now)),
+            version_change: (state == DriftState::Overwritten).then(|| compare(&entry.last, &now)),
             signer: library.and_then(|library| library.facts.signer.clone()),
             recorded: entry.last.clone(),
             now,

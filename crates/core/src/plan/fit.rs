@@ -2,41 +2,33 @@
 //! along with it to where its layout says.
 
 use super::merge::MOST_LINES;
-use super::{Ground, Handoff, Ledger, Merge, Place, Plan, is_mergeable, merge, version_of};
-use crate::catalog::{Catalog, companies_agree, keyed_to};
-use crate::change::{Deed, Side, Step};
+use super::{Handoff, Merge, Place, Plan, is_mergeable, merge, version_of};
+use crate::catalog::{companies_agree, keyed_to};
+use crate::change::{Purpose, Side, Step};
 use crate::check::{
-    Along, Case, Images, Swap, already_fitted, bay_unknown, check, family_absent,
+    Alongside, CheckInput, Subject, Swap, already_fitted, bay_unknown, check, family_absent,
     settings_unmerged, slot_ambiguous,
 };
 use crate::content::{Content, FileState, Stamp};
 use crate::error::Result;
-use crate::game::Pin;
 use crate::path::{TreePath, same_name};
 use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored};
+use crate::situation::Situation;
 use crate::survey::{EvidenceKind, GameView, Library};
 
 /// A settings file that is longer is left alone: programs write some 100 KB.
 pub(crate) const LONGEST_SETTINGS: u64 = 2 << 20;
 
-/// What the planner is told.
-pub(crate) struct Fit<'a> {
-    pub view: &'a GameView,
+/// Plans to put one build into one game.
+pub(crate) struct FitPlanner<'a> {
+    pub situation: &'a Situation<'a>,
     pub build: &'a Build,
-    /// The builds on the rack, to know what an earlier one brought.
-    pub builds: &'a [Build],
-    pub ledger: &'a Ledger,
     /// The name to give the library in the game.
     pub as_name: Option<&'a str>,
     /// Whether the data part is packed for a mod manager instead of put into the game.
     pub hand_off: bool,
-    pub catalog: &'a Catalog,
-    /// The pins of this game.
-    pub pins: &'a [Pin],
     /// Builds of other families that are fitted in the same change.
-    pub along: &'a [Along],
-    pub ground: &'a dyn Ground,
-    pub images: &'a dyn Images,
+    pub alongside: &'a [Alongside],
 }
 
 /// A file that a build puts into the game.
@@ -66,10 +58,14 @@ pub(crate) fn slots<'a>(view: &'a GameView, build: &Build) -> Vec<&'a Library> {
     view.libraries.iter().filter(live).filter(of_family).collect()
 }
 
-impl Fit<'_> {
+impl<'s> FitPlanner<'s> {
+    fn view(&self) -> &'s GameView {
+        self.situation.view
+    }
+
     pub fn plan(&self) -> Result<Plan> {
-        let (view, build) = (self.view, self.build);
-        let mut plan = Plan::new(view, Deed::Fit, format!("fit {}", build.id));
+        let (view, build) = (self.view(), self.build);
+        let mut plan = Plan::new(view, Purpose::Fit, format!("fit {}", build.id));
         let slots = self.slots();
         let heads = self.heads(&slots, &mut plan);
         if heads.is_empty() {
@@ -95,22 +91,22 @@ impl Fit<'_> {
             self.place(placement, &anchors, &mut targets, &mut plan)?;
         }
         for target in &mut targets {
-            target.place = self.ground.spelled(target.place.clone());
+            target.place = self.situation.window.spelled(target.place.clone());
         }
-        plan.findings.extend(check(&self.case(&targets)?));
+        plan.findings.extend(check(&self.check_input(&targets)?));
         for target in &targets {
             self.step(target, &mut plan)?;
         }
         self.clear(&slots, &anchors, &targets, &mut plan)?;
-        plan.arrange(self.ledger, self.ground)?;
+        plan.arrange(self.situation)?;
         if plan.is_empty() {
             plan.findings.push(already_fitted::finding(build, &view.game));
         }
         Ok(plan)
     }
 
-    fn slots(&self) -> Vec<&Library> {
-        let mut slots = slots(self.view, self.build);
+    fn slots(&self) -> Vec<&'s Library> {
+        let mut slots = slots(self.view(), self.build);
         if let Some(name) = self.as_name {
             let named = |library: &&Library| same_name(library.path.file_name(), name);
             if slots.iter().any(named) {
@@ -172,10 +168,10 @@ impl Fit<'_> {
 
     /// A path in a bay of the game; a finding where the game has no such bay.
     fn in_bay(&self, bay: &str, path: TreePath, plan: &mut Plan) -> Option<Place> {
-        let game = &self.view.game;
+        let game = &self.view().game;
         let folder = match bay {
             ROOT => Some(game.root.clone()),
-            EXE | SLOT => self.view.executable().map(|executable| {
+            EXE | SLOT => self.view().executable().map(|executable| {
                 let program = executable.path.on(&game.root);
                 program.parent().map_or_else(|| game.root.clone(), std::path::Path::to_owned)
             }),
@@ -235,7 +231,7 @@ impl Fit<'_> {
                     && same_name(library.path.file_name(), name)
                     && companies_agree(&library.facts, facts)
             };
-            let own = self.view.libraries.iter().filter(same);
+            let own = self.view().libraries.iter().filter(same);
             let own: Vec<Place> = own.map(|library| library.path.clone().into()).collect();
             if !own.is_empty() {
                 return Ok(own);
@@ -253,13 +249,13 @@ impl Fit<'_> {
         }
         let mut beside: Vec<Place> = anchors
             .iter()
-            .map(|anchor| self.ground.spelled(anchor.beside(&placement.to)))
+            .map(|anchor| self.situation.window.spelled(anchor.beside(&placement.to)))
             .collect();
         beside.dedup_by(|a, b| a.same_as(b));
         if placement.policy != Policy::Replace {
             let mut there = Vec::new();
             for place in &beside {
-                there.push(!self.ground.file(place)?.state.is_absent());
+                there.push(!self.situation.window.file(place)?.state.is_absent());
             }
             if there.contains(&true) {
                 let mut there = there.into_iter();
@@ -272,18 +268,18 @@ impl Fit<'_> {
     }
 
     /// What the checks look at: each library with its place, and what is there now.
-    fn case<'b>(&'b self, targets: &'b [Target<'_>]) -> Result<Case<'b>> {
+    fn check_input<'b>(&'b self, targets: &'b [Target<'_>]) -> Result<CheckInput<'b>> {
         let mut swaps = Vec::new();
         for target in targets {
             let Some(facts) = target.file.facts else { continue };
             let there = target.instead.as_ref().unwrap_or(&target.place);
-            let old = self.view.libraries.iter().find(|library| {
+            let old = self.view().libraries.iter().find(|library| {
                 there.bay().is_none()
                     && there.path().same_as(&library.path)
                     && (companies_agree(&library.facts, facts) || target.instead.is_some())
             });
-            let now = self.ground.file(there)?;
-            let recorded = self.ledger.get(there).map(|entry| &entry.shipped);
+            let now = self.situation.window.file(there)?;
+            let recorded = self.situation.ledger.get(there).map(|entry| &entry.shipped);
             swaps.push(Swap {
                 place: target.place.clone(),
                 facts,
@@ -296,15 +292,11 @@ impl Fit<'_> {
                 },
             });
         }
-        Ok(Case {
-            view: self.view,
-            build: self.build,
+        Ok(CheckInput {
+            situation: self.situation,
+            subject: Subject::build(self.build),
             swaps,
-            builds: self.builds,
-            catalog: self.catalog,
-            pins: self.pins,
-            along: self.along,
-            images: self.images,
+            alongside: self.alongside,
             in_place: false,
         })
     }
@@ -321,9 +313,9 @@ impl Fit<'_> {
     }
 
     fn step(&self, target: &Target<'_>, plan: &mut Plan) -> Result<()> {
-        let now = self.ground.file(&target.place)?;
+        let now = self.situation.window.file(&target.place)?;
         let old = match &target.instead {
-            Some(place) => Some(self.ground.file(place)?),
+            Some(place) => Some(self.situation.window.file(place)?),
             None => None,
         };
         let marks = now.state.file().or_else(|| old.as_ref()?.state.file());
@@ -372,8 +364,8 @@ impl Fit<'_> {
             plan.findings.push(settings_unmerged::finding(&target.place, &why));
             return Ok(());
         }
-        let user = self.ground.bytes(&target.place)?;
-        let new = self.ground.stored(&target.file.content)?;
+        let user = self.situation.window.bytes(&target.place)?;
+        let new = self.situation.window.stored(&target.file.content)?;
         if !is_mergeable(&user) || !is_mergeable(&new) {
             let why = format!("has no keys with values, or more than {MOST_LINES} lines");
             plan.findings.push(settings_unmerged::finding(&target.place, &why));
@@ -399,16 +391,16 @@ impl Fit<'_> {
             });
             let file = named.find_map(|place| earlier.stored(&place.from));
             if let Some(file) = file.filter(|file| file.content.size <= LONGEST_SETTINGS) {
-                return self.ground.stored(&file.content).map(Some);
+                return self.situation.window.stored(&file.content).map(Some);
             }
         }
         Ok(None)
     }
 
     /// The build on the rack that a slot holds now.
-    pub(super) fn earlier(&self, slot: &Library) -> Result<Option<&Build>> {
-        let now = self.ground.file(&slot.path.clone().into())?.state.content();
-        Ok(self.builds.iter().find(|build| Some(build.file.content) == now))
+    pub(super) fn earlier(&self, slot: &Library) -> Result<Option<&'s Build>> {
+        let now = self.situation.window.file(&slot.path.clone().into())?.state.content();
+        Ok(self.situation.builds.iter().find(|build| Some(build.file.content) == now))
     }
 }
 

@@ -3,24 +3,25 @@
 
 use std::collections::BTreeSet;
 
-use super::{Ground, Ledger, Place};
+use super::Place;
 use crate::change::{State, Step, Target};
 use crate::error::Result;
+use crate::situation::Situation;
 
 /// The steps about files, with those about folders around them. `candidates` are further folders, each
 /// with the family that it came with, which go if a change made them and nothing is left in them.
 pub(super) fn arrange(
     steps: Vec<Step>,
     candidates: Vec<(Place, String)>,
-    ledger: &Ledger,
-    ground: &dyn Ground,
+    situation: &Situation<'_>,
 ) -> Result<Vec<Step>> {
+    let Situation { ledger, window, .. } = situation;
     let is_file = |step: &Step| matches!(step.target(), Target::File(_));
     let files: Vec<Step> = steps.into_iter().filter(|step| !step.target().is_folder()).collect();
     let mut made: BTreeSet<Place> = BTreeSet::new();
     let mut arranged = Vec::new();
     for step in files.iter().filter(|step| is_file(step) && !step.after().state.is_absent()) {
-        for folder in ground.missing_folders(step.place())? {
+        for folder in window.missing_folders(step.place())? {
             if made.insert(folder.clone()) {
                 arranged.push(Step::make_folder(folder, step.owner()));
             }
@@ -52,9 +53,9 @@ pub(super) fn arrange(
             continue;
         }
         // What is something else by now, or cannot be looked at, stays.
-        let now = ground.now(&Target::Folder(folder.clone())).map(|side| side.state);
+        let now = window.now(&Target::Folder(folder.clone())).map(|side| side.state);
         let Ok(State::Folder(mode)) = now else { continue };
-        let (entries, others) = ground.entries(&folder)?;
+        let (entries, others) = window.entries(&folder)?;
         if others == 0 && entries.iter().all(|entry| gone.contains(entry)) {
             gone.insert(folder.clone());
             removed.push(Step::remove_folder(folder, mode, &owner));

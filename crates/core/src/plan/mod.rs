@@ -7,33 +7,42 @@ mod clear;
 mod drift;
 mod fit;
 mod folders;
-mod ground;
+mod in_use;
 mod merge;
+mod newest;
 mod park;
+mod recheck;
+mod refit;
 mod rollback;
 mod undo;
 
 use std::path::PathBuf;
 
-use crate::change::{Deed, ExecutableMark, Step, Target};
+use crate::change::{ExecutableMark, Purpose, Step, Target};
 pub use crate::change::{describe, version_of};
 use crate::check::{Finding, Severity, explain, game_running};
 use crate::content::Content;
 use crate::error::Result;
 use crate::game::Game;
-pub use crate::ledger::{Entry, Ledger};
+pub use crate::ledger::{Ledger, LedgerEntry};
 use crate::path::{TreePath, same_name};
+use crate::situation::Situation;
 use crate::survey::GameView;
-pub(crate) use adopt::{Copied, adopt};
-pub(crate) use choice::{Candidate, Choice, choose};
+pub use adopt::{AdoptedFile, Adoption};
+pub(crate) use adopt::{adopt, remove_copies};
 pub(crate) use drift::drift;
 pub use drift::{Drift, DriftState, Drifted, VersionChange};
-pub(crate) use fit::{Fit, LONGEST_SETTINGS, slots};
-pub(crate) use ground::Ground;
+pub(crate) use fit::{FitPlanner, LONGEST_SETTINGS, slots};
+pub(crate) use in_use::unless_in_use;
 pub use merge::{Merged, is_mergeable, merge};
+pub use newest::FitOptions;
+pub(crate) use newest::{Planner, choose_from_package, needs, wanted};
 pub(crate) use park::{park, unpark};
+pub(crate) use recheck::recheck;
+pub use refit::Refit;
+pub(crate) use refit::refit;
 pub use rollback::{NothingToDo, Point};
-pub(crate) use rollback::{Rollback, rollback};
+pub(crate) use rollback::{RollbackOptions, rollback};
 pub(crate) use undo::{in_effect, standing_on, undo};
 pub use upright_spanner_change::Place;
 use upright_spanner_change::{Identity, Scope};
@@ -48,7 +57,7 @@ pub struct Plan {
     /// What it is for, as in `fit lens@2.9.1`.
     pub summary: String,
     /// What it is for, for the program.
-    pub deed: Deed,
+    pub purpose: Purpose,
     /// The executable that counts.
     pub executable: Option<ExecutableMark>,
     /// What is done, in order.
@@ -84,12 +93,12 @@ pub struct Handoff {
 }
 
 impl Plan {
-    pub(crate) fn new(view: &GameView, deed: Deed, summary: String) -> Self {
+    pub(crate) fn new(view: &GameView, purpose: Purpose, summary: String) -> Self {
         Self {
             game: view.game.clone(),
             root: None,
             summary,
-            deed,
+            purpose,
             executable: view.mark(),
             steps: Vec::new(),
             merges: Vec::new(),
@@ -113,19 +122,18 @@ impl Plan {
 
     /// Adds what has to happen to folders: those that a file comes to are made, and those that a change
     /// made go when they become empty.
-    pub(crate) fn arrange(&mut self, ledger: &Ledger, ground: &dyn Ground) -> Result<()> {
-        self.arrange_with(Vec::new(), ledger, ground)
+    pub(crate) fn arrange(&mut self, situation: &Situation<'_>) -> Result<()> {
+        self.arrange_with(Vec::new(), situation)
     }
 
     /// The same, with folders that go if nothing is left in them, each with its family.
     fn arrange_with(
         &mut self,
         candidates: Vec<(Place, String)>,
-        ledger: &Ledger,
-        ground: &dyn Ground,
+        situation: &Situation<'_>,
     ) -> Result<()> {
         let steps = std::mem::take(&mut self.steps);
-        self.steps = folders::arrange(steps, candidates, ledger, ground)?;
+        self.steps = folders::arrange(steps, candidates, situation)?;
         Ok(())
     }
 

@@ -1,29 +1,26 @@
 //! Plans to take a component out for now, and to put it back as it was.
 
-use super::{Ground, Ledger, Place, Plan};
+use super::{Place, Plan};
 use crate::catalog::Role;
-use crate::change::{Change, Deed, Side, Step};
+use crate::change::{Change, Purpose, Side, Step};
 use crate::check::altered_since;
 use crate::error::Result;
 use crate::path::same_name;
 use crate::rack::is_settings_name;
-use crate::survey::{GameView, Library};
+use crate::situation::Situation;
+use crate::survey::Library;
 
 /// Plans to take a family out: what spanner put there goes back to what the game brought, and what
 /// no game ships itself is taken away. Settings stay. Empty, where it is the game's own.
-pub(crate) fn park(
-    view: &GameView,
-    ledger: &Ledger,
-    family: &str,
-    ground: &dyn Ground,
-) -> Result<Plan> {
-    let mut plan = Plan::new(view, Deed::Park(family.to_owned()), format!("park {family}"));
+pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
+    let Situation { view, ledger, window, .. } = situation;
+    let mut plan = Plan::new(view, Purpose::Park(family.to_owned()), format!("park {family}"));
     for entry in ledger.files().filter(|entry| same_name(&entry.family, family)) {
         if !entry.in_force() || is_settings_name(entry.place().path().file_name()) {
             continue;
         }
-        let place = ground.on_disk(ledger, entry);
-        let now = ground.file(&place)?;
+        let place = window.on_disk(ledger, entry);
+        let now = window.file(&place)?;
         if !now.same_as(&entry.shipped) {
             plan.steps.push(Step::file(place, now, entry.shipped.clone(), family));
         }
@@ -38,33 +35,27 @@ pub(crate) fn park(
         if plan.steps.iter().any(|step| step.place().same_as(&place)) {
             continue;
         }
-        let now = ground.file(&place)?;
+        let now = window.file(&place)?;
         if !now.state.is_absent() {
             plan.steps.push(Step::file(place, now, Side::ABSENT, family));
         }
     }
     let folders = ledger.made_folders().filter(|(_, owner)| same_name(owner, family));
     let folders = folders.map(|(folder, owner)| (folder.clone(), owner.to_owned())).collect();
-    plan.arrange_with(folders, ledger, ground)?;
+    plan.arrange_with(folders, situation)?;
     Ok(plan)
 }
 
 /// Plans to put back what a change took out. What has come into its place meanwhile by the launcher
 /// is replaced, and so is the game's own then; what the user put there is left alone.
-pub(crate) fn unpark(
-    view: &GameView,
-    parked: &Change,
-    family: &str,
-    ledger: &Ledger,
-    ground: &dyn Ground,
-) -> Result<Plan> {
-    let deed = Deed::Unpark(parked.number());
-    let mut plan = Plan::new(view, deed, format!("unpark {family}"));
+pub(crate) fn unpark(situation: &Situation<'_>, parked: &Change, family: &str) -> Result<Plan> {
+    let purpose = Purpose::Unpark(parked.number());
+    let mut plan = Plan::new(situation.view, purpose, format!("unpark {family}"));
     for step in parked.steps() {
         if step.target().is_folder() {
             continue;
         }
-        let now = ground.now(step.target())?;
+        let now = situation.window.now(step.target())?;
         if now.same_as(step.before()) {
             continue;
         }
@@ -75,6 +66,6 @@ pub(crate) fn unpark(
             plan.steps.push(step.taken_back(now));
         }
     }
-    plan.arrange(ledger, ground)?;
+    plan.arrange(situation)?;
     Ok(plan)
 }

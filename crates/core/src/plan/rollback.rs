@@ -1,12 +1,12 @@
 //! Plans to put back what the game brought, or what was there at an earlier point.
 
-use super::{Ground, Ledger, Place, Plan};
-use crate::change::{Change, Deed, Side, State, Step};
+use super::{Ledger, Place, Plan};
+use crate::change::{Change, Purpose, Side, State, Step};
 use crate::check::{altered_since, settings_kept};
 use crate::error::Result;
 use crate::path::same_name;
 use crate::rack::is_settings_name;
-use crate::survey::GameView;
+use crate::situation::Situation;
 
 /// The point that a rollback goes to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -19,7 +19,7 @@ pub enum Point {
 
 /// What is to be rolled back.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Rollback<'a> {
+pub(crate) struct RollbackOptions<'a> {
     /// Of one family alone.
     pub family: Option<&'a str>,
     /// To where.
@@ -40,21 +40,16 @@ pub enum NothingToDo {
 }
 
 /// Plans the way back, of one family or of all that changes have touched.
-pub(crate) fn rollback(
-    view: &GameView,
-    changes: &[Change],
-    wanted: Rollback<'_>,
-    ground: &dyn Ground,
-) -> Result<Plan> {
-    let Rollback { family, to, settings } = wanted;
+pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -> Result<Plan> {
+    let Situation { view, changes, ledger, window, .. } = situation;
+    let RollbackOptions { family, to, settings } = wanted;
     let family_named = family.map_or_else(String::new, |family| format!(" {family}"));
     let point = match to {
         Point::Shipped => String::new(),
         Point::After(number) => format!(" to change {number}"),
     };
-    let mut plan = Plan::new(view, Deed::Rollback, format!("rollback{family_named}{point}"));
+    let mut plan = Plan::new(view, Purpose::Rollback, format!("rollback{family_named}{point}"));
     let root = &view.game.root;
-    let ledger = Ledger::of(root, changes);
     let up_to_point = match to {
         Point::Shipped => None,
         Point::After(number) => Some(Ledger::of(root, until(changes, number))),
@@ -72,9 +67,9 @@ pub(crate) fn rollback(
             None => &entry.shipped,
             Some(then) => then.at(&entry.target).map_or(&entry.first, |known| &known.last),
         };
-        let place = ground.on_disk(&ledger, entry);
+        let place = window.on_disk(ledger, entry);
         let on_disk = entry.target.with_place(place.clone());
-        let now = ground.now(&on_disk)?;
+        let now = window.now(&on_disk)?;
         // To a point that was named, dates and marks come back too.
         let is_there = match to {
             Point::Shipped => now.same_as(target),
@@ -110,7 +105,7 @@ pub(crate) fn rollback(
     let folders = ledger.made_folders().filter(|(_, owner)| of_family(owner));
     let folders = folders.filter(|(folder, _)| !was_there(folder));
     let folders = folders.map(|(folder, owner)| (folder.clone(), owner.to_owned())).collect();
-    plan.arrange_with(folders, &ledger, ground)?;
+    plan.arrange_with(folders, situation)?;
     Ok(plan)
 }
 
@@ -128,6 +123,6 @@ fn is_the_same(now: &Side, then: &Side) -> bool {
 }
 
 /// The changes up to one, which is among them.
-fn until(changes: &[Change], number: i64) -> &[Change] {
-    &changes[..changes.partition_point(|change| change.number() <= number)]
+fn until<'a>(changes: &[&'a Change], number: i64) -> impl Iterator<Item = &'a Change> {
+    changes.iter().copied().take_while(move |change| change.number() <= number)
 }

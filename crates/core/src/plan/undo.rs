@@ -2,19 +2,19 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Ground, Ledger, Plan};
-use crate::change::{Change, Deed, RecordState};
+use super::Plan;
+use crate::change::{Change, Purpose, RecordState};
 use crate::check::altered_since;
 use crate::error::Result;
-use crate::survey::GameView;
+use crate::situation::Situation;
 
 /// The changes that were done and not undone. An undoing is not among them; undone itself, it brings
 /// back what it had undone.
-pub(crate) fn in_effect(changes: &[Change]) -> BTreeSet<i64> {
+pub(crate) fn in_effect<'a>(changes: impl IntoIterator<Item = &'a Change>) -> BTreeSet<i64> {
     let mut effective = BTreeSet::new();
     let mut undoings: BTreeMap<i64, i64> = BTreeMap::new();
-    for change in changes.iter().filter(|change| change.state() == RecordState::Done) {
-        let Deed::Undo(of) = change.deed else {
+    for change in changes.into_iter().filter(|change| change.state() == RecordState::Done) {
+        let Purpose::Undo(of) = change.purpose else {
             effective.insert(change.number());
             continue;
         };
@@ -34,15 +34,15 @@ pub(crate) fn in_effect(changes: &[Change]) -> BTreeSet<i64> {
 }
 
 /// The later changes in effect that altered a target which a change left, and so stand on it.
-pub(crate) fn standing_on<'a>(change: &Change, changes: &'a [Change]) -> Vec<&'a Change> {
-    let effective = in_effect(changes);
+pub(crate) fn standing_on<'a>(change: &Change, changes: &[&'a Change]) -> Vec<&'a Change> {
+    let effective = in_effect(changes.iter().copied());
     let targets = |change: &Change| -> BTreeSet<_> {
         let steps = change.steps().iter();
         let own = steps.filter(|step| !step.target().is_folder());
         own.map(|step| (step.target().kind(), change.on_disk(step.target()))).collect()
     };
     let own = targets(change);
-    let later = changes.iter().filter(|other| other.number() > change.number());
+    let later = changes.iter().copied().filter(|other| other.number() > change.number());
     later
         .filter(|other| effective.contains(&other.number()))
         .filter(|other| !targets(other).is_disjoint(&own))
@@ -50,19 +50,14 @@ pub(crate) fn standing_on<'a>(change: &Change, changes: &'a [Change]) -> Vec<&'a
 }
 
 /// Plans to make every target what it was before a change on which nothing stands.
-pub(crate) fn undo(
-    view: &GameView,
-    change: &Change,
-    ledger: &Ledger,
-    ground: &dyn Ground,
-) -> Result<Plan> {
+pub(crate) fn undo(situation: &Situation<'_>, change: &Change) -> Result<Plan> {
     let summary = format!("undo {} ({})", change.number(), change.summary());
-    let mut plan = Plan::new(view, Deed::Undo(change.number()), summary);
+    let mut plan = Plan::new(situation.view, Purpose::Undo(change.number()), summary);
     for step in change.steps().iter().rev() {
         if step.target().is_folder() {
             continue;
         }
-        let now = ground.now(step.target())?;
+        let now = situation.window.now(step.target())?;
         if now.same_as(step.before()) {
             continue;
         }
@@ -72,6 +67,6 @@ pub(crate) fn undo(
         }
         plan.steps.push(step.taken_back(now));
     }
-    plan.arrange(ledger, ground)?;
+    plan.arrange(situation)?;
     Ok(plan)
 }

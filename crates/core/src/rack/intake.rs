@@ -3,10 +3,11 @@
 
 use std::collections::{BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use super::archive::{Entry, Package};
+use super::archive::{Package, PackedFile};
 use super::group::{Candidate, Group, groups, is_extender};
 use super::layout::{EXE, LayoutFile, Placement, Policy, ROOT, SLOT, short};
 use super::sort::{Part, Sorted, is_settings_name, sort};
@@ -29,7 +30,7 @@ const MOST_NOTES: usize = 100;
 
 /// What the user says of a package, over what its files say.
 #[derive(Debug, Clone, Default)]
-pub struct Told {
+pub struct PackageOptions {
     /// The family of its libraries.
     pub family: Option<String>,
     /// The version of those that state none.
@@ -42,7 +43,7 @@ pub struct Told {
 #[derive(Debug)]
 pub struct PackageContext {
     /// Names families.
-    pub catalog: Catalog,
+    pub catalog: Arc<Catalog>,
     /// Layouts of families that were in use before: where files go that they know.
     pub remembered: Vec<LayoutFile>,
     /// How much an archive may unpack to.
@@ -65,11 +66,11 @@ pub struct Parcel {
 
 /// What a package's builds are made with.
 struct Intake<'a> {
-    entries: &'a [Entry],
+    entries: &'a [PackedFile],
     facts: &'a [Option<Facts>],
     sorted: &'a [Sorted],
     catalog: &'a Catalog,
-    told: &'a Told,
+    options: &'a PackageOptions,
     /// Layouts of families that were in use before.
     remembered: &'a [LayoutFile],
 }
@@ -78,7 +79,7 @@ impl Parcel {
     /// Takes in a library, a folder, a zip or a 7z.
     pub fn open(
         path: &Path,
-        told: &Told,
+        options: &PackageOptions,
         context: &PackageContext,
         progress: &dyn Progress,
     ) -> Result<Self> {
@@ -96,7 +97,7 @@ impl Parcel {
         let sorted = sort(&files);
         let (entries, facts, sorted_files) = (&package.entries, &facts, &sorted);
         let (catalog, remembered) = (&context.catalog, &context.remembered);
-        let intake = Intake { entries, facts, sorted: sorted_files, catalog, told, remembered };
+        let intake = Intake { entries, facts, sorted: sorted_files, catalog, options, remembered };
         let builds = intake.builds(&package.source);
         if builds.is_empty() {
             let why = "there is no .dll file in it".to_owned();
@@ -114,7 +115,7 @@ impl Parcel {
     /// Where it cannot be written into a file.
     pub fn file_of(&self, content: &Content) -> Result<Option<PathBuf>> {
         let entry = self.places.get(content).map(|&place| &self.package.entries[place]);
-        entry.map(|entry| self.package.file_of(entry)).transpose()
+        entry.map(PackedFile::file).transpose()
     }
 
     /// Every content that the builds refer to, with a file to read it from.
@@ -205,11 +206,17 @@ impl Intake<'_> {
         Some(Candidate { index, name, facts, catalogued })
     }
 
-    fn build(&self, entry: &Entry, facts: Facts, source: &super::Source, notes: &[Note]) -> Build {
+    fn build(
+        &self,
+        entry: &PackedFile,
+        facts: Facts,
+        source: &super::Source,
+        notes: &[Note],
+    ) -> Build {
         let name = entry.path.file_name().to_owned();
         let version = facts.version().or_else(|| {
             let named = |name| Version::find_in(stem(name), 2).map(|(_, version)| version);
-            let told = || self.told.version.clone();
+            let stated = || self.options.version.clone();
             let noted = || self.noted_version(notes, &name);
             // The package's name speaks of the library that it is named after, or of the only one.
             let packed = || {
@@ -219,11 +226,11 @@ impl Intake<'_> {
                 let about = only || !own.is_empty() && fold(&source.name).contains(own);
                 named(&source.name).filter(|_| about)
             };
-            told().or_else(|| named(&name)).or_else(packed).or_else(noted)
+            stated().or_else(|| named(&name)).or_else(packed).or_else(noted)
         });
         let stated = version.as_ref().map(Version::to_string);
         let known = self.catalog.find(&facts, &name).and_then(|family| family.role);
-        let family = self.told.family.clone();
+        let family = self.options.family.clone();
         Build {
             id: BuildId {
                 family: family.unwrap_or_else(|| self.catalog.family_of(&facts, &name)),
@@ -282,12 +289,13 @@ impl Intake<'_> {
             _ if build.key().is_some() => EXE,
             _ => SLOT,
         };
-        let told = self.told.layout.as_ref().filter(|told| told.family == build.id.family);
+        let given = self.options.layout.as_ref();
+        let given = given.filter(|layout| layout.family == build.id.family);
         let remembered = self.remembered.iter().find(|known| known.family == build.id.family);
         for index in 0..self.entries.len() {
             let entry = &self.entries[index];
-            let places = match (told, remembered) {
-                (Some(told), _) => told.places(&build.file.path, &entry.path).unwrap_or_default(),
+            let places = match (given, remembered) {
+                (Some(given), _) => given.places(&build.file.path, &entry.path).unwrap_or_default(),
                 (None, Some(known)) => known
                     .places(&build.file.path, &entry.path)
                     .unwrap_or_else(|| self.infer(build, group, index, bay, alone)),
@@ -321,7 +329,7 @@ impl Intake<'_> {
         }
         // The library's own place comes first: the others are found from it.
         build.layout.places.sort_by_key(|place| place.from != build.file.path);
-        if let Some(layout) = told.or(remembered) {
+        if let Some(layout) = given.or(remembered) {
             build.layout.retires = layout.retires().to_vec();
         }
     }
@@ -428,7 +436,7 @@ fn policy(path: &TreePath, part: Part) -> Policy {
 
 /// The facts of an image; nothing for other files. A file that was given by itself must be one, and
 /// one that calls itself a library must be whole.
-fn facts_of(path: &Path, entry: &Entry, alone: bool) -> Result<Option<Facts>> {
+fn facts_of(path: &Path, entry: &PackedFile, alone: bool) -> Result<Option<Facts>> {
     let library = extension(entry.path.file_name()) == "dll";
     let file = entry.open().map_err(ImageError::Unreadable);
     match file.and_then(Facts::from_reader) {
@@ -444,7 +452,7 @@ fn facts_of(path: &Path, entry: &Entry, alone: bool) -> Result<Option<Facts>> {
     }
 }
 
-fn notes(entries: &[Entry], sorted: &[Sorted]) -> Vec<Note> {
+fn notes(entries: &[PackedFile], sorted: &[Sorted]) -> Vec<Note> {
     let documents = entries.iter().zip(sorted).filter(|(entry, file)| {
         file.part == Part::Documentation && entry.content.size <= LONGEST_NOTE
     });

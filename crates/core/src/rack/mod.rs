@@ -21,7 +21,7 @@ use crate::requirement::Requirement;
 pub use crate::settings::Limits;
 use crate::version::Version;
 pub(crate) use archive::{clear_scratch, scratch_left};
-pub use intake::{PackageContext, Parcel, Told};
+pub use intake::{PackageContext, PackageOptions, Parcel};
 pub use layout::{EXE, Layout, LayoutFile, Placement, Policy, ROOT, SLOT};
 pub use notes::{decoded, since};
 pub(crate) use sort::is_settings_name;

@@ -12,7 +12,7 @@ use serde::Deserialize;
 use super::database::LAST_PRECIOUS;
 use super::{Labels, Words, WordsFile};
 use crate::catalog::Role;
-use crate::change::{Deed, ExecutableMark, notes};
+use crate::change::{ExecutableMark, Purpose, notes};
 use crate::content::{Content, Digest, FileState, Stamp};
 use crate::error::{Error, HomeError, Result};
 use crate::game::{Game, GameSettings, Pin, VersionFile};
@@ -153,7 +153,7 @@ impl Old {
             let (root, began, state): (String, String, String) =
                 (row.get(2)?, row.get(4)?, row.get(5)?);
             let despite: Vec<String> = json(row, 6)?;
-            let deed: OldDeed = json(row, 7)?;
+            let purpose: OldPurpose = json(row, 7)?;
             let executable: Option<OldExecutable> = json(row, 8)?;
             let executable = executable.map(OldExecutable::into_mark);
             Ok(Record {
@@ -161,7 +161,7 @@ impl Old {
                 game: row.get(1)?,
                 root: root.into(),
                 summary: row.get(3)?,
-                notes: notes(&deed.into_deed(), executable.as_ref(), &despite),
+                notes: notes(&purpose.into_purpose(), executable.as_ref(), &despite),
                 began: began.parse().map_err(|error| unreadable(4, error))?,
                 state: match state.as_str() {
                     "done" => RecordState::Done,
@@ -245,7 +245,7 @@ struct OldPin {
 
 #[derive(Deserialize)]
 #[serde(rename_all = "kebab-case")]
-enum OldDeed {
+enum OldPurpose {
     Fit,
     Rollback,
     Undo(i64),
@@ -255,16 +255,16 @@ enum OldDeed {
     Unpark(i64),
 }
 
-impl OldDeed {
-    fn into_deed(self) -> Deed {
+impl OldPurpose {
+    fn into_purpose(self) -> Purpose {
         match self {
-            Self::Fit => Deed::Fit,
-            Self::Rollback => Deed::Rollback,
-            Self::Undo(number) => Deed::Undo(number),
-            Self::Refit => Deed::Refit,
-            Self::Adopt => Deed::Adopt,
-            Self::Park(family) => Deed::Park(family),
-            Self::Unpark(number) => Deed::Unpark(number),
+            Self::Fit => Purpose::Fit,
+            Self::Rollback => Purpose::Rollback,
+            Self::Undo(number) => Purpose::Undo(number),
+            Self::Refit => Purpose::Refit,
+            Self::Adopt => Purpose::Adopt,
+            Self::Park(family) => Purpose::Park(family),
+            Self::Unpark(number) => Purpose::Unpark(number),
         }
     }
 }

@@ -11,11 +11,12 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::catalog::{self, Catalog, Role};
-use crate::change::{Change, ExecutableMark};
+use crate::change::ExecutableMark;
 use crate::content::content_of;
 use crate::error::{CatalogError, Error, GameError, Result, in_words};
 use crate::game::version::stated;
 use crate::game::{self, Executable, Game, GameVersion, Pin, Reach};
+use crate::history::History;
 use crate::image::{Facts, ImageError, Kind, Machine};
 use crate::ledger::Ledger;
 use crate::path::{TreePath, canonical, extension, same_name};
@@ -144,14 +145,13 @@ impl From<&CatalogError> for LookError {
 }
 
 /// What the home folder knows that helps to recognise files.
-pub(crate) struct Knowledge {
+pub(crate) struct Knowledge<'a> {
     pub games: Vec<Game>,
-    pub library_roots: Vec<PathBuf>,
-    pub builds: Vec<Build>,
-    /// Every change so far, oldest first.
-    pub changes: Vec<Change>,
-    pub catalog: Catalog,
-    pub pins: Vec<Pin>,
+    pub library_roots: &'a [PathBuf],
+    pub builds: &'a [Build],
+    pub history: &'a History,
+    pub catalog: &'a Catalog,
+    pub pins: &'a [Pin],
 }
 
 /// What tells that a file is the one whose facts were read before.
@@ -262,7 +262,7 @@ impl Library {
 /// Surveys everything below `paths`.
 pub(crate) fn survey(
     paths: &[PathBuf],
-    knowledge: &mut Knowledge,
+    knowledge: &mut Knowledge<'_>,
     store: &dyn FactsStore,
     progress: &dyn Progress,
 ) -> Result<Survey> {
@@ -294,7 +294,7 @@ pub(crate) fn survey(
 
 fn survey_folder(
     folder: &Path,
-    knowledge: &mut Knowledge,
+    knowledge: &mut Knowledge<'_>,
     store: &dyn FactsStore,
     progress: &dyn Progress,
     survey: &mut Survey,
@@ -412,7 +412,7 @@ fn read_facts(
 fn view(
     game: Game,
     images: Vec<(Found, Facts)>,
-    knowledge: &Knowledge,
+    knowledge: &Knowledge<'_>,
     errors: &mut Vec<LookError>,
 ) -> GameView {
     let is_program = |(image, facts): &(Found, Facts)| {
@@ -425,7 +425,7 @@ fn view(
     let programs = game::rank(&title, programs, game.settings.executable.as_ref());
     let version = programs.first().and_then(|executable| stated(&game, executable));
 
-    let ledger = Ledger::of(&game.root, &knowledge.changes);
+    let ledger = Ledger::of(&game.root, knowledge.history.around(&game.root));
     let machine = programs.first().map(|executable| executable.facts.machine);
     let catalog = knowledge.catalog.beside(&game.root);
     errors.extend(catalog.errors.iter().map(LookError::from));
@@ -435,7 +435,7 @@ fn view(
             let family = catalog.family_of(&facts, image.path.file_name());
             let machine = machine.unwrap_or(facts.machine);
             let release = version.as_ref().and_then(|known| known.version.as_ref());
-            let newest = rack::newest(&knowledge.builds, &family, machine, release);
+            let newest = rack::newest(knowledge.builds, &family, machine, release);
             let newer = newest.and_then(|build| newer(build, &facts));
             let pin = knowledge
                 .pins
@@ -460,7 +460,7 @@ fn view(
         })
         .collect();
     let mut view = GameView { game, programs, version, libraries, in_use: Vec::new() };
-    evidence::within_game(&mut view, &catalog, &knowledge.builds);
+    evidence::within_game(&mut view, &catalog, knowledge.builds);
     view
 }
 

@@ -2,18 +2,13 @@
 //! and how much room there is. A plan is cleared by it, and only a cleared plan can be applied.
 
 use std::collections::HashSet;
-use std::fs;
 use std::path::{Path, PathBuf};
-use std::thread;
-use std::time::{Duration, Instant};
 
 use super::Workshop;
-use crate::change::Deed;
+use super::in_use::in_use_by_others;
 use crate::check::{self, Conditions, Finding, InUse};
-use crate::error::Result;
 use crate::plan::{Place, Plan};
-use crate::survey::GameView;
-use upright_spanner_change::{Lock, Step, fault};
+use upright_spanner_change::{Step, fault};
 
 /// A plan that nothing stops: its findings were looked at, the state of the machine is among them, and
 /// what stops it was overridden by name.
@@ -124,27 +119,10 @@ impl Workshop {
         if same_volume(&plan.game.root, &self.home) {
             return None;
         }
-        let first = self.ledger(&plan.game.root).is_ok_and(|ledger| ledger.is_empty());
+        let root = &plan.game.root;
+        let first = self.history().is_ok_and(|history| history.around(root).is_empty());
         first.then(|| (plan.game.root.clone(), self.home.clone()))
     }
-}
-
-/// A plan that could not be made since a file that it would look at is in use becomes one that this
-/// stops.
-pub(super) fn unless_in_use(
-    view: &GameView,
-    deed: Deed,
-    summary: &str,
-    plan: Result<Plan>,
-) -> Result<Plan> {
-    let path = match &plan {
-        Err(error) => error.in_use().map(Path::to_owned),
-        Ok(_) => None,
-    };
-    let Some(path) = path else { return plan };
-    let mut plan = Plan::new(view, deed, summary.to_owned());
-    plan.in_use.push(path);
-    Ok(plan)
 }
 
 /// The folders of a plan that take no new files from this user.
@@ -195,111 +173,4 @@ fn same_volume(a: &Path, b: &Path) -> bool {
         FileId::HighRes { volume_serial_number, .. } => Some(volume_serial_number),
     };
     volume(a).is_some_and(|own| volume(b) == Some(own))
-}
-
-/// The files that something else than a process of ours has in use. Where one of ours is at work with
-/// the game, it is waited for: it is not the game.
-fn in_use_by_others(files: &[PathBuf], root: &Path) -> Vec<InUse> {
-    const PATIENCE: Duration = Duration::from_secs(10);
-    let began = Instant::now();
-    loop {
-        let found = in_use(files, root);
-        if found.is_empty() || began.elapsed() > PATIENCE || !Lock::is_held(root) {
-            return found;
-        }
-        thread::sleep(Duration::from_millis(50));
-    }
-}
-
-/// The files that a process has open or mapped, by what the system tells of each process. Processes of
-/// this program are not the game.
-#[cfg(target_os = "linux")]
-fn in_use(files: &[PathBuf], _: &Path) -> Vec<InUse> {
-    let real: Vec<PathBuf> = files.iter().filter_map(|file| file.canonicalize().ok()).collect();
-    let own = fs::read_link("/proc/self/exe").ok();
-    let mut found: Vec<InUse> = Vec::new();
-    for process in fs::read_dir("/proc").into_iter().flatten().flatten() {
-        let number = process.file_name().to_string_lossy().into_owned();
-        let folder = process.path();
-        // Of a thread of the system, and of a process that is not ours to look at, this says nothing, and
-        // nothing else does.
-        let Ok(program) = fs::read_link(folder.join("exe")) else { continue };
-        if !number.chars().all(|c| c.is_ascii_digit()) || Some(&program) == own.as_ref() {
-            continue;
-        }
-        let handles = fs::read_dir(folder.join("fd")).into_iter().flatten().flatten();
-        let mut open: HashSet<PathBuf> =
-            handles.filter_map(|handle| fs::read_link(handle.path()).ok()).collect();
-        open.insert(program);
-        let maps = fs::read_to_string(folder.join("maps")).unwrap_or_default();
-        // The path is what follows the fifth column.
-        let mapped = maps.lines().filter_map(|line| line.find('/').map(|at| line[at..].into()));
-        open.extend(mapped);
-        let Some(path) = real.iter().find(|file| open.contains(*file)) else { continue };
-        let name = fs::read_to_string(folder.join("comm")).unwrap_or_default();
-        let by = Some(format!("{} (process {number})", name.trim()));
-        found.push(InUse { path: path.clone(), by });
-    }
-    found
-}
-
-/// The files that cannot be opened for writing, since somebody else has them open or runs them. Asking
-/// for reading alone would not show a program that runs, or a library that one has loaded.
-#[cfg(windows)]
-fn in_use(files: &[PathBuf], root: &Path) -> Vec<InUse> {
-    use std::os::windows::fs::OpenOptionsExt;
-    const SHARING_VIOLATION: i32 = 32;
-    const READ_DATA: u32 = 0x0001;
-    const WRITE_DATA: u32 = 0x0002;
-    let shared_by_nobody = |file: &PathBuf, access: u32| {
-        let alone = fs::OpenOptions::new().access_mode(access).share_mode(0).open(file);
-        alone.is_err_and(|error| error.raw_os_error() == Some(SHARING_VIOLATION))
-    };
-    // A file that is marked read-only can be asked for reading alone.
-    let taken = |file: &&PathBuf| {
-        let read_only = fs::metadata(file).is_ok_and(|metadata| metadata.permissions().readonly());
-        let access = if read_only { READ_DATA } else { READ_DATA | WRITE_DATA };
-        shared_by_nobody(file, access)
-    };
-    let taken: Vec<&PathBuf> = files.iter().filter(taken).collect();
-    if taken.is_empty() {
-        return Vec::new();
-    }
-    let running = running_from(root);
-    let found = |file: &PathBuf| InUse { path: file.clone(), by: holder(file, &running) };
-    taken.into_iter().map(found).collect()
-}
-
-/// The programs that run from a folder, other than this one: where they lie, and what to call them.
-#[cfg(windows)]
-fn running_from(root: &Path) -> Vec<(PathBuf, String)> {
-    use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, System, UpdateKind};
-    let own = std::env::current_exe().and_then(fs::canonicalize).ok();
-    let root = root.canonicalize().unwrap_or_else(|_| root.to_owned());
-    let mut system = System::new();
-    let wanted = ProcessRefreshKind::nothing().with_exe(UpdateKind::Always);
-    system.refresh_processes_specifics(ProcessesToUpdate::All, true, wanted);
-    let running = system.processes().values().filter_map(|process| {
-        let program = process.exe()?.canonicalize().ok()?;
-        let is_it = program.starts_with(&root) && own.as_ref() != Some(&program);
-        let name = program.file_name()?.to_string_lossy().into_owned();
-        is_it.then(|| (program, format!("{name} (process {})", process.pid())))
-    });
-    running.collect()
-}
-
-/// What has a file in use: the program that it is, else, as it seems, one that runs from the game's
-/// folder. The system does not tell who has loaded a library.
-#[cfg(windows)]
-fn holder(file: &Path, running: &[(PathBuf, String)]) -> Option<String> {
-    let file = file.canonicalize().ok();
-    match running.iter().find(|(program, _)| Some(program) == file.as_ref()) {
-        Some((_, name)) => Some(name.clone()),
-        None => running.first().map(|(_, name)| format!("{name}, as it seems")),
-    }
-}
-
-#[cfg(not(any(target_os = "linux", windows)))]
-fn in_use(_: &[PathBuf], _: &Path) -> Vec<InUse> {
-    Vec::new()
 }

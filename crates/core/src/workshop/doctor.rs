@@ -3,12 +3,13 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
-use super::recovery::scope_of;
-use super::{Altering, History, Workshop};
+use super::recover::scope_of;
+use super::{Altering, Workshop};
 use crate::change::{Change, RecordState};
 use crate::content::Content;
 use crate::error::{HomeError, Result};
 use crate::game::Game;
+use crate::history::History;
 use crate::rack::{Build, clear_scratch, scratch_left};
 use crate::remedy::{Action, Remedy};
 use crate::state::Shelf;
@@ -114,9 +115,9 @@ impl Workshop {
             index: self.database.faults(),
             interrupted: self.interrupted()?,
             leftovers: leftovers(&history, &shelf, &self.scratch()),
-            arrived: shelf.unnoted,
-            journal: history.faults,
-            labels: shelf.faults,
+            arrived: shelf.unnoted.clone(),
+            journal: history.faults.clone(),
+            labels: shelf.faults.clone(),
             words: self.words_fault().map(|error| error.to_string()),
             contents,
             gone: self.games_gone()?,
@@ -134,12 +135,12 @@ impl Workshop {
         };
         let stored: BTreeSet<Content> = self.store.contents()?.into_iter().collect();
         let mut games: BTreeMap<String, BTreeSet<Content>> = BTreeMap::new();
-        for change in self.history()?.changes {
+        for change in &self.history()?.changes {
             let of_game = games.entry(change.game().to_owned()).or_default();
-            of_game.extend(contents_of(&change).filter(|content| stored.contains(content)));
+            of_game.extend(change.contents().filter(|content| stored.contains(content)));
         }
-        let builds = self.shelf()?.builds;
-        let rack: BTreeSet<Content> = builds.iter().flat_map(Build::contents).collect();
+        let shelf = self.shelf()?;
+        let rack: BTreeSet<Content> = shelf.builds.iter().flat_map(Build::contents).collect();
         let games = games.into_iter().map(|(game, contents)| (game, sum(&contents))).collect();
         Ok(StoreUse { games, rack: sum(&rack), all: sum(&stored) })
     }
@@ -157,7 +158,7 @@ impl Workshop {
             .chain(shelf.passing.iter().flat_map(|label| label.contents.iter().copied()))
             .collect();
         let mut named: BTreeSet<Content> = self.labels.named()?.into_iter().collect();
-        named.extend(history.changes.iter().flat_map(contents_of));
+        named.extend(history.changes.iter().flat_map(Change::contents));
         let mut found = Unreferenced::default();
         for content in self.store.contents()? {
             found.of += content.size;
@@ -207,14 +208,6 @@ fn leftovers(history: &History, shelf: &Shelf, scratch: &Path) -> Vec<PathBuf> {
     spares.chain(labels).chain(scratch_left(scratch)).collect()
 }
 
-/// Every content that a change names.
-pub(super) fn contents_of(change: &Change) -> impl Iterator<Item = Content> + '_ {
-    let sides = change.steps().iter().flat_map(|step| [step.before(), step.after()]);
-    let left = change.record.left.values();
-    let stored = change.record.stored.iter().map(|stored| stored.content);
-    sides.chain(left).filter_map(|side| side.state.content()).chain(stored)
-}
-
 /// The spare places of a change that is over at which a file lies still; nothing where the game is not
 /// there.
 fn spares_left(change: &Change) -> Option<(Territory, Vec<Place>)> {
@@ -235,13 +228,14 @@ impl Altering<'_> {
     /// # Errors
     /// Where something cannot be written or removed.
     pub fn mend(&self, diagnosis: &Diagnosis) -> Result<Mended> {
-        let Workshop { journal, database, store, labels, .. } = self.workshop;
+        let workshop = self.workshop();
+        let Workshop { journal, database, store, labels, .. } = workshop;
         let mut mended = Mended::default();
         for fault in diagnosis.journal.iter().filter(|fault| fault.mending.is_some()) {
             mended.journal.push((fault.number, journal.mend(fault, database)?));
         }
         // Read again under the lock: another process may have been about to name what it stored.
-        let (history, shelf) = (self.workshop.history()?, self.workshop.shelf()?);
+        let (history, shelf) = (workshop.history()?, workshop.shelf()?);
         for (territory, spares) in history.changes.iter().filter_map(spares_left) {
             for spare in spares {
                 territory.remove_file(&spare)?;
@@ -249,7 +243,7 @@ impl Altering<'_> {
             }
         }
         if history.faults.is_empty() && shelf.faults.is_empty() {
-            let needed = self.workshop.needed(&history.changes, &shelf.builds);
+            let needed = workshop.needed(&history.changes, &shelf.builds);
             let needed: BTreeSet<Content> =
                 needed.into_iter().map(|(content, _)| content).collect();
             for label in &shelf.passing {
@@ -264,7 +258,7 @@ impl Altering<'_> {
             labels.note_arrived(label)?;
         }
         store.clear_partial()?;
-        mended.removed.extend(clear_scratch(&self.workshop.scratch())?);
+        mended.removed.extend(clear_scratch(&workshop.scratch())?);
         Ok(mended)
     }
 
@@ -274,7 +268,7 @@ impl Altering<'_> {
     /// # Errors
     /// [`HomeError::NotSure`] where it is not sure what is needed.
     pub fn reclaim(&self, despite: &[String]) -> Result<Unreferenced> {
-        let workshop = self.workshop;
+        let workshop = self.workshop();
         let not_sure = |why: String, remedy: Remedy| Err(HomeError::NotSure { why, remedy }.into());
         let mend = || Remedy::by("Mend what can be mended first.", Action::Mend);
         // What copies say does not count here: the files themselves are read.

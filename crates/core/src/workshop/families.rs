@@ -15,11 +15,6 @@ use crate::remedy::Action;
 const LEARNED: &str = "learned.toml";
 
 impl Workshop {
-    /// The families that the catalog files of the home folder describe.
-    pub fn catalog(&self) -> Catalog {
-        Catalog::read_folder(&self.home.join("catalog"))
-    }
-
     /// Describes the libraries of a package as a family that the user named, unless the catalog
     /// knows them.
     pub(super) fn learn_family_of(&self, parcel: &Parcel, family: &str) -> Result<()> {

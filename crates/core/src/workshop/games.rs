@@ -6,16 +6,17 @@ use super::{Altering, OnDisk, Workshop};
 use crate::error::{Error, GameError, Result};
 use crate::game::version::told;
 use crate::game::{Game, GameEdit, GameVersion};
+use crate::ledger::{Ledger, LedgerEntry};
 use crate::path::{canonical, same_name};
-use crate::plan::{Entry, Ground, Ledger};
 use crate::state::{Moved, Words};
 use crate::survey::GameView;
+use crate::window::Window;
 use upright_spanner_change::Progress;
 
 impl Workshop {
     /// The folders of which each sub-folder is a game.
     pub fn library_roots(&self) -> Vec<PathBuf> {
-        self.words().roots
+        self.words().roots.clone()
     }
 
     /// Every game that the user named, that changes were made to, or that a survey came across.
@@ -23,7 +24,7 @@ impl Workshop {
     /// # Errors
     /// Where the journal's folder cannot be read.
     pub fn games(&self) -> Result<Vec<Game>> {
-        let mut games = self.words().games;
+        let mut games = self.words().games.clone();
         let is_known = |games: &[Game], id: &str, root: &Path| {
             games.iter().any(|game| game.id == id || game.root == root)
         };
@@ -79,6 +80,7 @@ impl Workshop {
     pub fn game(&self, name: &str, progress: &dyn Progress) -> Result<GameView> {
         let root = self.game_folder(name)?;
         let mut survey = self.survey(std::slice::from_ref(&root), progress)?;
+        self.remember(&survey)?;
         match survey.games.len() {
             0 => Err(Error::Game(GameError::NotAGame { path: root })),
             1 => Ok(survey.games.remove(0)),
@@ -123,10 +125,10 @@ impl Workshop {
                 })
             });
             let ledger = Ledger::of(&game.root, own());
-            let ground = OnDisk::new(&self.store, view, None);
-            let holds = |entry: &Entry| {
+            let window = OnDisk::new(&self.store, view, None);
+            let holds = |entry: &LedgerEntry| {
                 entry.place().bay().is_none()
-                    && ground.file(entry.place()).is_ok_and(|now| now.same_as(&entry.last))
+                    && window.file(entry.place()).is_ok_and(|now| now.same_as(&entry.last))
             };
             same_program && ledger.files().any(holds)
         };
@@ -188,7 +190,7 @@ impl Altering<'_> {
     /// Where it is no folder, or a setting cannot be.
     pub fn add_game(&self, path: &Path, edit: &GameEdit) -> Result<Game> {
         let root = folder(path)?;
-        let game = Game::in_folder(root, &self.workshop.games()?);
+        let game = Game::in_folder(root, &self.workshop().games()?);
         self.edit_game(game, edit)
     }
 
@@ -198,13 +200,13 @@ impl Altering<'_> {
     /// # Errors
     /// Where no game has that name, or a setting cannot be.
     pub fn set_game(&self, name: &str, edit: &GameEdit) -> Result<Game> {
-        let id = match self.workshop.game_id(name) {
+        let id = match self.workshop().game_id(name) {
             Err(Error::Game(GameError::Unknown { .. })) if Path::new(name).is_dir() => {
                 return self.add_game(Path::new(name), edit);
             }
             id => id?,
         };
-        let games = self.workshop.games()?;
+        let games = self.workshop().games()?;
         let game = games.into_iter().find(|game| game.id == id);
         let unknown =
             || Error::Game(GameError::Unknown { name: name.to_owned(), known: Vec::new() });
@@ -215,7 +217,7 @@ impl Altering<'_> {
         let before = game.clone();
         if let Some(root) = &edit.root {
             game.root = folder(root)?;
-            let games = self.workshop.games()?;
+            let games = self.workshop().games()?;
             let taken = |other: &&Game| other.root == game.root && other.id != game.id;
             let other = games.iter().find(taken);
             // What a survey came across there is this very game, under an id of its own.
@@ -226,7 +228,7 @@ impl Altering<'_> {
                         name: other.id.clone(),
                     }));
                 }
-                None => other.iter().for_each(|other| self.workshop.database.forget(&other.id)),
+                None => other.iter().for_each(|other| self.workshop().database.forget(&other.id)),
             }
         }
         edit.apply(&mut game)?;
@@ -260,20 +262,20 @@ impl Altering<'_> {
     /// # Errors
     /// Where no game has that name.
     pub fn forget_game(&self, name: &str) -> Result<String> {
-        let id = self.workshop.game_id(name)?;
+        let id = self.workshop().game_id(name)?;
         self.edit(|words| {
             words.games.retain(|game| game.id != id);
             Ok(())
         })?;
-        self.workshop.database.forget(&id);
+        self.workshop().database.forget(&id);
         Ok(id)
     }
 
     /// Changes what the user said. What cannot be read is not overwritten.
     pub(super) fn edit(&self, change: impl FnOnce(&mut Words) -> Result<()>) -> Result<()> {
-        let mut words = self.workshop.words.read()?;
+        let mut words = self.workshop().words.read()?;
         change(&mut words)?;
-        self.workshop.words.write(&words)
+        self.workshop().words.write(&words)
     }
 }
 

@@ -46,7 +46,7 @@ impl Altering<'_> {
         for part in &fit.plan.handoff {
             let options = SimpleFileOptions::default().large_file(part.content.size >= 1 << 32);
             zip.start_file(part.to.as_str(), options).map_err(failed)?;
-            let mut stored = self.workshop.store.open_content(&part.content)?;
+            let mut stored = self.workshop().store.open_content(&part.content)?;
             io::copy(&mut stored, &mut zip).map_err(Error::io("write", target))?;
         }
         zip.finish().map(drop).map_err(failed)

@@ -1,39 +1,45 @@
 //! The front door: a home folder with everything that it keeps, and what can be done with it.
 
-mod builds;
-mod checks;
+mod adopt;
+mod check;
 mod conditions;
-mod deciding;
 mod doctor;
+mod drift;
 mod families;
+mod fit;
 mod games;
-mod ground;
 mod handoff;
 mod history;
+mod in_use;
 mod layouts;
-mod merging;
-mod pins;
-mod recovery;
-mod time;
+mod merge;
+mod on_disk;
+mod park;
+mod pin;
+mod rack;
+mod records;
+mod recover;
+mod refit;
+mod rollback;
+mod survey;
+mod undo;
 
 use std::path::{Path, PathBuf};
 
 use crate::change::{Change, RecordState, Target, notes};
-use crate::check;
+use crate::check::may_be_in_use;
 use crate::error::{ChangeError, Error, HomeError, Result};
 use crate::plan::{Merge, Plan};
-use crate::state::{Database, Labels, Shelf, Words, WordsFile, take_over};
-use crate::survey::{self, Knowledge, Survey};
-pub use builds::{Added, Addition, ChangesSince, DamagedContent, Proposal};
-pub use checks::Checked;
+use crate::state::{Database, Labels, Shelf, WordsFile, take_over};
 pub use conditions::Cleared;
-pub use deciding::{FitOptions, FitPlan};
 pub use doctor::{Diagnosis, Mended, StoreUse, Unreferenced};
-use ground::OnDisk;
-pub use history::{ChangeStatus, History};
-pub use merging::{ClearedMerge, MergePlan};
-pub use recovery::{Recovery, Target as RecoveredTarget};
-pub use time::{Adoption, Refit};
+pub use fit::FitPlan;
+pub use history::ChangeStatus;
+pub use merge::{ClearedMerge, MergePlan};
+use on_disk::OnDisk;
+pub use rack::{Added, Addition, ChangesSince, DamagedContent, Proposal};
+use records::Records;
+pub use recover::{RecoveredTarget, Recovery};
 use upright_spanner_change::{
     Draft, Engine, Failure, Folder, Journal, Lock, Progress, StepOutcome, StepReport, Store, Supply,
 };
@@ -47,14 +53,29 @@ pub struct Workshop {
     store: Store,
     labels: Labels,
     words: WordsFile,
+    records: Records,
 }
 
 /// The right to alter: no other process of this home has it at the same time.
 #[derive(Debug)]
 #[must_use]
 pub struct Altering<'a> {
-    workshop: &'a Workshop,
+    held: &'a Workshop,
     _home: Lock,
+}
+
+impl Altering<'_> {
+    /// The workshop, with nothing remembered: what it reads is as it is now.
+    fn workshop(&self) -> &Workshop {
+        self.held.refresh();
+        self.held
+    }
+}
+
+impl Drop for Altering<'_> {
+    fn drop(&mut self) {
+        self.held.refresh();
+    }
 }
 
 impl Workshop {
@@ -74,7 +95,9 @@ impl Workshop {
             take_over(home, &index, &journal, &store, &labels, &words)?;
         }
         let database = Database::open(&index)?;
-        Ok(Self { home: home.to_owned(), database, journal, store, labels, words })
+        let home = home.to_owned();
+        let records = Records::default();
+        Ok(Self { home, database, journal, store, labels, words, records })
     }
 
     /// The home folder.
@@ -87,41 +110,12 @@ impl Workshop {
         self.home.join("scratch")
     }
 
-    /// Surveys everything below some paths. The games found are remembered by id, which writes to
-    /// nothing but the index.
-    ///
-    /// # Errors
-    /// Where the home cannot be read.
-    pub fn survey(&self, paths: &[PathBuf], progress: &dyn Progress) -> Result<Survey> {
-        let words = self.words();
-        let mut knowledge = Knowledge {
-            games: self.games()?,
-            library_roots: words.roots,
-            builds: self.builds()?,
-            changes: self.history()?.changes,
-            catalog: self.catalog(),
-            pins: words.pins,
-        };
-        let known = knowledge.games.clone();
-        let survey = survey::survey(paths, &mut knowledge, &self.database, progress)?;
-        for view in survey.games.iter().filter(|view| !known.contains(&view.game)) {
-            let game = &view.game;
-            self.database.remember(&game.id, &game.title, &game.root);
-        }
-        Ok(survey)
-    }
-
     /// Takes the right to alter, waiting a while for another process that has it.
     ///
     /// # Errors
     /// Where the other process does not give it up, or the home cannot be written to.
     pub fn alter(&self) -> Result<Altering<'_>> {
-        Ok(Altering { workshop: self, _home: Lock::take(&self.home)? })
-    }
-
-    /// What the user said, as far as it can be read; [`Workshop::words_fault`] says what cannot.
-    fn words(&self) -> Words {
-        self.words.read().unwrap_or_default()
+        Ok(Altering { held: self, _home: Lock::take(&self.home)? })
     }
 
     /// What is wrong with what the user said: a file that was edited may be.
@@ -130,7 +124,7 @@ impl Workshop {
     }
 
     /// What the labels of the rack say.
-    fn shelf(&self) -> Result<Shelf> {
+    fn read_shelf(&self) -> Result<Shelf> {
         let facts = |content: &crate::content::Content| {
             let known = self.database.image(content);
             known.or_else(|| {
@@ -160,31 +154,6 @@ fn needs_taking_over(index: &Path) -> bool {
 }
 
 impl Altering<'_> {
-    /// Carries out what [`Workshop::plan_fit`] planned; a build that came as a file goes on the
-    /// rack.
-    ///
-    /// # Errors
-    /// Where it was not done; the error says how everything was left.
-    pub fn fit(
-        &self,
-        plan: Cleared,
-        fit: Option<&crate::rack::Parcel>,
-        progress: &dyn Progress,
-    ) -> Result<Change> {
-        let Some(parcel) = fit else { return self.apply(plan, progress) };
-        let contents = parcel.contents()?.into_iter();
-        let shelving = self.announce(parcel)?;
-        let new = contents.map(|(file, content)| Supply::File(file, content));
-        let supplies = new.chain(merged(plan.plan())).collect();
-        let changed = self.apply_with(plan, supplies, progress);
-        // The build goes on the rack though its fit failed, if it can; and where all of it is stored, it is
-        // there though that cannot be noted.
-        if changed.is_ok() || self.store(parcel).is_ok() {
-            let _ = self.arrive(&shelving);
-        }
-        changed
-    }
-
     /// Carries out a plan that nothing stops.
     ///
     /// # Errors
@@ -201,7 +170,7 @@ impl Altering<'_> {
         progress: &dyn Progress,
     ) -> Result<Change> {
         let plan = cleared.into_plan();
-        let workshop = self.workshop;
+        let workshop = self.workshop();
         let _game = Lock::take(&plan.game.root)?;
         workshop.expect_free(&plan)?;
         let draft = draft(plan, supplies);
@@ -251,8 +220,8 @@ impl Workshop {
         let root = &plan.game.root;
         let on_disk = |target: &Target| target.place().on(root);
         let wanted: Vec<PathBuf> = plan.steps.iter().map(|step| on_disk(step.target())).collect();
-        let open = self.history()?.changes;
-        let open = open.into_iter().filter(|change| change.state() == RecordState::Open);
+        let history = self.history()?;
+        let open = history.changes.iter().filter(|change| change.state() == RecordState::Open);
         for change in open {
             let mut targets = change.steps().iter().map(|step| change.on_disk(step.target()));
             if targets.any(|target| wanted.contains(&target)) {
@@ -275,11 +244,11 @@ fn draft(plan: Plan, supplies: Vec<Supply>) -> Draft {
     Draft {
         scope: plan.scope(),
         root: plan.root,
-        notes: notes(&plan.deed, plan.executable.as_ref(), &despite),
+        notes: notes(&plan.purpose, plan.executable.as_ref(), &despite),
         game: plan.game.id,
         summary: plan.summary,
         steps: plan.steps,
-        in_use: check::may_be_in_use(&despite),
+        in_use: may_be_in_use(&despite),
         supplies,
     }
 }

@@ -37,17 +37,18 @@ pub struct Package {
     /// What it was taken from.
     pub source: Source,
     /// Its files, in the order of their paths.
-    pub entries: Vec<Entry>,
-    scratch: Option<Scratch>,
+    pub entries: Vec<PackedFile>,
+    /// Removed with the package.
+    _scratch: Option<Scratch>,
 }
 
 /// A file of a package.
 #[derive(Debug, Clone)]
-pub struct Entry {
+pub struct PackedFile {
     /// Its path in the package.
     pub path: TreePath,
     /// Where its content is.
-    held: Held,
+    unpacked: Unpacked,
     /// What is in it.
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
@@ -56,10 +57,10 @@ pub struct Entry {
 
 /// Where the content of an entry is.
 #[derive(Debug, Clone)]
-enum Held {
-    File(PathBuf),
-    /// Small ones of an archive: to make a file takes longer than to unpack them.
-    Memory(Vec<u8>),
+enum Unpacked {
+    OnDisk(PathBuf),
+    /// Small ones of an archive, with the scratch folder: to make a file takes longer than to unpack them.
+    InMemory(Vec<u8>, PathBuf),
 }
 
 /// So long an entry is to be held in memory, and so much all that are.
@@ -70,12 +71,12 @@ const MOST_HELD: u64 = 16 << 20;
 pub trait ReadAnywhere: Read + Seek {}
 impl<T: Read + Seek> ReadAnywhere for T {}
 
-impl Entry {
+impl PackedFile {
     /// Opens its content.
     pub fn open(&self) -> io::Result<Box<dyn ReadAnywhere + '_>> {
-        Ok(match &self.held {
-            Held::File(path) => Box::new(open_plain(path)?),
-            Held::Memory(bytes) => Box::new(io::Cursor::new(bytes)),
+        Ok(match &self.unpacked {
+            Unpacked::OnDisk(path) => Box::new(open_plain(path)?),
+            Unpacked::InMemory(bytes, _) => Box::new(io::Cursor::new(bytes)),
         })
     }
 
@@ -88,23 +89,21 @@ impl Entry {
 
     /// Whether it is the file at `path` itself.
     pub fn is_at(&self, path: &Path) -> bool {
-        matches!(&self.held, Held::File(file) if file == path)
+        matches!(&self.unpacked, Unpacked::OnDisk(file) if file == path)
     }
 
     /// A file with its content, made in the scratch folder where it is in memory.
-    fn file(&self, scratch: Option<&Scratch>) -> Result<PathBuf> {
-        match (&self.held, scratch) {
-            (Held::File(path), _) => Ok(path.clone()),
-            (Held::Memory(bytes), Some(scratch)) => {
-                let path = scratch.folder().join(self.content.blake3.to_string());
-                if fs::metadata(&path).is_ok_and(|there| there.len() == self.content.size) {
-                    return Ok(path);
-                }
-                fs::write(&path, bytes).map_err(Error::io("write", &path))?;
-                Ok(path)
-            }
-            (Held::Memory(_), None) => unreachable!("only archives have small entries"),
+    pub fn file(&self) -> Result<PathBuf> {
+        let (bytes, scratch) = match &self.unpacked {
+            Unpacked::OnDisk(path) => return Ok(path.clone()),
+            Unpacked::InMemory(bytes, scratch) => (bytes, scratch),
+        };
+        let path = scratch.join(self.content.blake3.to_string());
+        if fs::metadata(&path).is_ok_and(|there| there.len() == self.content.size) {
+            return Ok(path);
         }
+        fs::write(&path, bytes).map_err(Error::io("write", &path))?;
+        Ok(path)
     }
 }
 
@@ -170,9 +169,9 @@ impl Package {
             let entry_path = TreePath::new(&name).map_err(|_| {
                 refusal(path, format!("`{name}` is no name for a file"), "Rename it first.")
             })?;
-            let held = Held::File(path.to_owned());
-            let entry = Entry { path: entry_path, held, content, modified };
-            return Ok(Self { source, entries: vec![entry], scratch: None });
+            let unpacked = Unpacked::OnDisk(path.to_owned());
+            let entry = PackedFile { path: entry_path, unpacked, content, modified };
+            return Ok(Self { source, entries: vec![entry], _scratch: None });
         };
         let scratch = Scratch::new(space)?;
         let most = content.size.saturating_mul(MOST_RATIO).max(ANY_RATIO).min(limits.unpacked);
@@ -194,16 +193,11 @@ impl Package {
         unpacked?;
         let mut entries = std::mem::take(&mut unpacker.entries);
         entries.sort_by(|a, b| a.path.cmp(&b.path));
-        Ok(Self { source, entries, scratch: Some(scratch) })
+        Ok(Self { source, entries, _scratch: Some(scratch) })
     }
 }
 
-impl Package {
-    /// A file with the content of one of its entries.
-    pub fn file_of(&self, entry: &Entry) -> Result<PathBuf> {
-        entry.file(self.scratch.as_ref())
-    }
-}
+impl Package {}
 
 /// A kind of archive, told by its first bytes.
 #[derive(Debug, Clone, Copy)]
@@ -262,11 +256,16 @@ fn folder(path: &Path, name: String, limits: &Limits) -> Result<Package> {
         digest.update(relative.as_str().as_bytes());
         digest.update(content.blake3.to_string().as_bytes());
         let modified = date_of(&file)?;
-        entries.push(Entry { path: relative, held: Held::File(file), content, modified });
+        entries.push(PackedFile {
+            path: relative,
+            unpacked: Unpacked::OnDisk(file),
+            content,
+            modified,
+        });
     }
     let modified = date_of(path)?;
     let source = Source { name, blake3: digest.finish().blake3, modified };
-    Ok(Package { source, entries, scratch: None })
+    Ok(Package { source, entries, _scratch: None })
 }
 
 /// Unpacks an archive, and those inside it, into numbered files.
@@ -284,7 +283,7 @@ struct Unpacker<'a> {
     since_look: u64,
     /// How much is held in memory.
     held: u64,
-    entries: Vec<Entry>,
+    entries: Vec<PackedFile>,
 }
 
 impl Unpacker<'_> {
@@ -351,15 +350,16 @@ impl Unpacker<'_> {
     fn unpack_inner(&mut self) -> Result<()> {
         let mut inner = Vec::new();
         // Other files are zips inside as well, and are meant as they are.
-        let named = |entry: &Entry| ["zip", "7z"].contains(&&*extension(entry.path.file_name()));
+        let named =
+            |entry: &PackedFile| ["zip", "7z"].contains(&&*extension(entry.path.file_name()));
         for (index, entry) in self.entries.iter().enumerate().filter(|(_, entry)| named(entry)) {
-            if let Some(kind) = Kind::of(&entry.file(Some(self.scratch))?)? {
+            if let Some(kind) = Kind::of(&entry.file()?)? {
                 inner.push((index, kind));
             }
         }
         for &(index, kind) in &inner {
             let entry = self.entries[index].clone();
-            self.unpack(&entry.file(Some(self.scratch))?, kind, stem(entry.path.as_str()))?;
+            self.unpack(&entry.file()?, kind, stem(entry.path.as_str()))?;
         }
         let inner: HashSet<usize> = inner.into_iter().map(|(index, _)| index).collect();
         let mut index = 0..;
@@ -525,9 +525,13 @@ impl Unpacker<'_> {
         self.unpacked += stated;
         self.progress.advance(1);
         drop(target);
-        let held = if in_memory { Held::Memory(memory) } else { Held::File(file) };
-        self.held += if in_memory { stated } else { 0 };
-        self.entries.push(Entry { path, held, content: hasher.finish(), modified });
+        let unpacked = if in_memory {
+            self.held += stated;
+            Unpacked::InMemory(memory, self.scratch.folder().to_owned())
+        } else {
+            Unpacked::OnDisk(file)
+        };
+        self.entries.push(PackedFile { path, unpacked, content: hasher.finish(), modified });
         Ok(())
     }
 

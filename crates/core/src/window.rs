@@ -1,13 +1,18 @@
-//! What planners ask of the disk and of the store. They look through this and touch nothing.
+//! A window on the disk and the store: what planners and checks ask of them. They look through it and
+//! touch nothing.
+
+use std::sync::Arc;
 
 use crate::change::{Side, Target};
 use crate::content::Content;
 use crate::error::Result;
-use crate::ledger::{Entry, Ledger};
+use crate::image::Image;
+use crate::ledger::{Ledger, LedgerEntry};
+use crate::path::TreePath;
 use upright_spanner_change::Place;
 
-/// The ground that a plan is made for.
-pub(crate) trait Ground {
+/// What can be seen of one game and of the store.
+pub(crate) trait Window {
     /// What is at a target at present.
     fn now(&self, target: &Target) -> Result<Side>;
     /// The bytes of a file that is there.
@@ -21,10 +26,14 @@ pub(crate) trait Ground {
     fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)>;
     /// The bytes of a build's file.
     fn stored(&self, content: &Content) -> Result<Vec<u8>>;
+    /// The whole image at a path in the game, where facts do not suffice.
+    fn image(&self, path: &TreePath) -> Option<Arc<Image>>;
+    /// The whole image of a build's file.
+    fn stored_image(&self, content: &Content) -> Option<Arc<Image>>;
 
     /// Where a record's target is on disk: in the tree's own spelling, unless a file of that spelling has
     /// a record of its own.
-    fn on_disk(&self, ledger: &Ledger, entry: &Entry) -> Place {
+    fn on_disk(&self, ledger: &Ledger, entry: &LedgerEntry) -> Place {
         let place = entry.place();
         let spelled = self.spelled(place.clone());
         let other = ledger.has(&entry.target.with_place(spelled.clone()));

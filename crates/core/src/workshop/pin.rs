@@ -11,7 +11,7 @@ use crate::version::Version;
 impl Workshop {
     /// Every pin.
     pub fn pins(&self) -> Vec<Pin> {
-        self.words().pins
+        self.words().pins.clone()
     }
 
     /// The pins of one game.
@@ -52,7 +52,7 @@ impl Altering<'_> {
 
     /// Takes a pin away; gives it.
     pub fn unpin(&self, game: &str, family: &str) -> Result<Pin> {
-        let pins = self.workshop.pins_of(game);
+        let pins = self.workshop().pins_of(game);
         let found = pins.iter().find(|pin| same_name(&pin.family, family)).cloned();
         let pin = found.ok_or_else(|| Error::Invalid {
             what: format!("{family} is not pinned in {game}"),

@@ -9,14 +9,13 @@ use std::path::Path;
 use rayon::prelude::*;
 use regex::Regex;
 
-use super::doctor::contents_of;
 use super::{Altering, Workshop};
 use crate::content::{Content, Digest, sha256};
 use crate::error::{Error, RackError, Result};
 use crate::path::followed;
 use crate::path::same_name;
 use crate::plan::Ledger;
-use crate::rack::{self, Build, BuildId, Needs, PackageContext, Parcel, Sorted, Told};
+use crate::rack::{self, Build, BuildId, Needs, PackageContext, PackageOptions, Parcel, Sorted};
 use crate::requirement::Requirement;
 use crate::settings::Settings;
 use crate::survey::GameView;
@@ -81,20 +80,6 @@ pub(super) struct Shelving {
 }
 
 impl Workshop {
-    /// The builds on the rack, in the order in which they were added. Which versions of the game they
-    /// go with is told by the user, else by the catalog.
-    pub fn builds(&self) -> Result<Vec<Build>> {
-        let catalog = self.catalog();
-        let mut builds = self.shelf()?.builds;
-        for build in builds.iter_mut().filter(|build| build.supports.is_none()) {
-            let family = catalog.family(&build.id.family);
-            let version = build.version.as_ref();
-            let known = family.zip(version).and_then(|(family, version)| family.supported(version));
-            build.supports = known.cloned();
-        }
-        Ok(builds)
-    }
-
     /// The one build on the rack that a text names.
     pub fn build(&self, text: &str) -> Result<Build> {
         rack::find(&self.builds()?, text, &Needs::default()).cloned()
@@ -109,10 +94,10 @@ impl Workshop {
     pub(super) fn open_parcel(
         &self,
         path: &Path,
-        told: &Told,
+        options: &PackageOptions,
         progress: &dyn Progress,
     ) -> Result<Parcel> {
-        Parcel::open(&followed(path), told, &self.package_context()?, progress)
+        Parcel::open(&followed(path), options, &self.package_context()?, progress)
     }
 
     pub(super) fn package_context(&self) -> Result<PackageContext> {
@@ -129,12 +114,12 @@ impl Workshop {
     /// # Errors
     /// Where the journal's folder cannot be read.
     pub fn users_of_builds(&self) -> Result<BTreeMap<Content, BTreeSet<String>>> {
-        let changes = self.history()?.changes;
+        let history = self.history()?;
         let mut users: BTreeMap<Content, BTreeSet<String>> = BTreeMap::new();
         let games: BTreeMap<_, _> =
-            changes.iter().map(|change| (change.root(), change.game())).collect();
+            history.changes.iter().map(|change| (change.root(), change.game())).collect();
         for (root, game) in games {
-            let ledger = Ledger::of(root, &changes);
+            let ledger = Ledger::of(root, history.around(root));
             let held = ledger.files().filter(|entry| entry.in_force());
             for content in held.filter_map(|entry| entry.last.state.content()) {
                 users.entry(content).or_default().insert(game.to_owned());
@@ -144,7 +129,7 @@ impl Workshop {
     }
 
     /// What the texts of a build say of the versions since the one that a game has now.
-    pub fn news(&self, build: &Build, view: &GameView) -> Result<Option<ChangesSince>> {
+    pub fn changes_since(&self, build: &Build, view: &GameView) -> Result<Option<ChangesSince>> {
         let in_game = view.libraries.iter().filter(|library| !library.put_aside);
         let versions = in_game
             .filter(|library| same_name(&library.family, &build.id.family))
@@ -166,9 +151,10 @@ impl Workshop {
     }
 
     /// Reads every stored byte of the rack and compares it with what it should be.
-    pub fn rack_verify(&self, progress: &dyn Progress) -> Result<Vec<DamagedContent>> {
-        let builds = self.shelf()?.builds;
-        let files: Vec<(String, String, Content)> = builds
+    pub fn verify_rack(&self, progress: &dyn Progress) -> Result<Vec<DamagedContent>> {
+        let shelf = self.shelf()?;
+        let files: Vec<(String, String, Content)> = shelf
+            .builds
             .iter()
             .flat_map(|build| {
                 let id = build.id.to_string();
@@ -199,18 +185,23 @@ impl Altering<'_> {
     /// Puts what lies at `path` on the rack: a library, a folder, a zip or a 7z. What in it belongs
     /// together becomes a build, in each variant.
     ///
-    /// What is told of family, version and layout stands over what the files say, and a family that
-    /// was told is learned. A layout is remembered for the family's next version.
+    /// What is said of family, version and layout stands over what the files say, and a family that
+    /// was named is learned. A layout is remembered for the family's next version.
     ///
     /// # Errors
     /// Where it cannot be read, is refused, or the home cannot be written to.
-    pub fn rack_add(&self, path: &Path, told: &Told, progress: &dyn Progress) -> Result<Addition> {
-        let workshop = self.workshop;
-        let parcel = workshop.open_parcel(path, told, progress)?;
-        if let Some(layout) = &told.layout {
+    pub fn add_to_rack(
+        &self,
+        path: &Path,
+        options: &PackageOptions,
+        progress: &dyn Progress,
+    ) -> Result<Addition> {
+        let workshop = self.workshop();
+        let parcel = workshop.open_parcel(path, options, progress)?;
+        if let Some(layout) = &options.layout {
             workshop.remember_layout(&parcel, layout)?;
         }
-        if let Some(family) = &told.family {
+        if let Some(family) = &options.family {
             workshop.learn_family_of(&parcel, family)?;
         }
         let builds = self.shelve(&parcel)?;
@@ -223,10 +214,10 @@ impl Altering<'_> {
     /// # Errors
     /// Where a label cannot be written.
     pub fn set_supports(&self, builds: &[BuildId], supports: &Requirement) -> Result<()> {
-        for mut build in self.workshop.shelf()?.builds {
+        for mut build in self.workshop().shelf()?.builds.clone() {
             if builds.contains(&build.id) {
                 build.supports = Some(supports.clone());
-                self.workshop.labels.replace(&build.id.clone(), &build)?;
+                self.workshop().labels.replace(&build.id.clone(), &build)?;
             }
         }
         Ok(())
@@ -242,8 +233,8 @@ impl Altering<'_> {
 
     /// Writes the labels of builds of which the contents are about to be stored.
     pub(super) fn announce(&self, parcel: &Parcel) -> Result<Shelving> {
-        let labels = &self.workshop.labels;
-        let mut known = self.workshop.shelf()?.builds;
+        let labels = &self.workshop().labels;
+        let mut known = self.workshop().shelf()?.builds.clone();
         let mut out = Vec::new();
         let mut announced = Vec::new();
         for build in &parcel.builds {
@@ -287,7 +278,7 @@ impl Altering<'_> {
     /// Stores the contents of a parcel, also where they are known: a stored copy that went bad is mended
     /// so.
     pub(super) fn store(&self, parcel: &Parcel) -> Result<()> {
-        let store = &self.workshop.store;
+        let store = &self.workshop().store;
         parcel.contents()?.into_par_iter().try_for_each(|(path, content)| {
             let file = File::open(&path).map_err(Error::io("read", &path))?;
             store.keep(&file, &content, &path).map_err(Error::from)
@@ -296,7 +287,7 @@ impl Altering<'_> {
 
     /// Notes that the contents of builds are stored.
     pub(super) fn arrive(&self, shelving: &Shelving) -> Result<()> {
-        shelving.announced.iter().try_for_each(|build| self.workshop.labels.arrived(build))
+        shelving.announced.iter().try_for_each(|build| self.workshop().labels.arrived(build))
     }
 
     /// Takes a build off the rack. Refused while a game has it or could be rolled back to it,
@@ -305,15 +296,15 @@ impl Altering<'_> {
     ///
     /// # Errors
     /// [`RackError::Needed`] where it is refused.
-    pub fn rack_drop(&self, text: &str, anyway: bool) -> Result<Build> {
-        let workshop = self.workshop;
+    pub fn drop_build(&self, text: &str, anyway: bool) -> Result<Build> {
+        let workshop = self.workshop();
         let shelf = workshop.shelf()?;
         let build = rack::find(&shelf.builds, text, &Needs::default())?.clone();
         let history = workshop.history()?;
         let mut needed: BTreeSet<Content> = BTreeSet::new();
         let mut users = BTreeSet::new();
         for change in &history.changes {
-            for content in contents_of(change) {
+            for content in change.contents() {
                 needed.insert(content);
                 if content == build.file.content {
                     users.insert(format!("change {} of {}", change.number(), change.game()));

@@ -5,13 +5,13 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
-use super::{Altering, Cleared, OnDisk, Workshop};
-use crate::change::{Change, Deed, Side, Step};
+use super::{Altering, Cleared, Workshop};
+use crate::change::{Change, Purpose, Side, Step};
 use crate::content::{Content, FileState, Stamp, state_of};
 use crate::error::{ChangeError, Error, Result};
 use crate::image::Facts;
 use crate::path::{TreePath, fold};
-use crate::plan::{Ground, Place, Plan};
+use crate::plan::{Place, Plan};
 use crate::survey::GameView;
 use upright_spanner_change::{Progress, Supply};
 
@@ -77,25 +77,27 @@ impl Workshop {
             .iter()
             .map(|f| f.file_name().unwrap_or_default().to_string_lossy().into_owned())
             .collect();
-        let mut plan = Plan::new(view, Deed::Fit, format!("merge {}", names.join(", ")));
-        let ground = OnDisk::new(&self.store, view, None);
-        let mut sources = BTreeMap::new();
         let read = read?;
         progress.begin("comparing with the game", Some(read.len() as u64));
-        for (source, after) in read {
-            progress.advance(1);
-            let place = ground.spelled(Place::from(source.path));
-            let before = ground.file(&place)?;
-            if before.same_as(&after) {
-                continue;
+        let merge = self.decide(view, |situation| {
+            let mut plan = Plan::new(view, Purpose::Fit, format!("merge {}", names.join(", ")));
+            let mut sources = BTreeMap::new();
+            for (source, after) in read {
+                progress.advance(1);
+                let place = situation.window.spelled(Place::from(source.path));
+                let before = situation.window.file(&place)?;
+                if before.same_as(&after) {
+                    continue;
+                }
+                sources.extend(after.state.content().map(|content| (content, source.file)));
+                plan.steps.push(Step::file(place, before, after, FAMILY));
             }
-            sources.extend(after.state.content().map(|content| (content, source.file)));
-            plan.steps.push(Step::file(place, before, after, FAMILY));
-        }
+            plan.supplied = sources.keys().map(|content| content.size).sum();
+            plan.arrange(situation)?;
+            Ok(MergePlan { plan, sources })
+        });
         progress.end();
-        plan.supplied = sources.keys().map(|content| content.size).sum();
-        plan.arrange(&self.ledger(&view.game.root)?, &ground)?;
-        Ok(MergePlan { plan, sources })
+        merge
     }
 
     /// Clears the plan of a merge of its stops, as [`Workshop::clear`] does.

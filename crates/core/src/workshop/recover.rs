@@ -16,12 +16,12 @@ pub struct Recovery {
     /// How far it came in the end: open still, where something could not be put back.
     pub state: RecordState,
     /// Its targets that are neither as before nor, where it is done, as after.
-    pub left: Vec<Target>,
+    pub left: Vec<RecoveredTarget>,
 }
 
 /// A target of an interrupted change, and how it is.
 #[derive(Debug)]
-pub struct Target {
+pub struct RecoveredTarget {
     /// Where it is.
     pub path: PathBuf,
     /// How it is, in words.
@@ -62,14 +62,14 @@ impl Workshop {
         &self,
         number: i64,
         progress: &dyn Progress,
-    ) -> Result<(Change, Vec<Target>)> {
+    ) -> Result<(Change, Vec<RecoveredTarget>)> {
         let change = self.open_change(number)?;
         let reports = self.engine(progress).look(&change.record, &scope_of(&change));
         let targets = reports.iter().map(|report| self.target(&change, report)).collect();
         Ok((change, targets))
     }
 
-    fn target(&self, change: &Change, report: &StepReport) -> Target {
+    fn target(&self, change: &Change, report: &StepReport) -> RecoveredTarget {
         let step = &change.steps()[report.step];
         let short = |side: &Side| {
             side.state.content().map_or_else(String::new, |c| format!(" ({})", c.blake3.short()))
@@ -95,7 +95,7 @@ impl Workshop {
                 format!("it holds {}{}{by}; {}", describe(&found), short(&found), sides())
             }
         };
-        Target { path: change.on_disk(step.target()), how }
+        RecoveredTarget { path: change.on_disk(step.target()), how }
     }
 
     /// Who put a content where it is, as far as that is known: a change, a build of the rack, or when.
@@ -138,7 +138,7 @@ impl Altering<'_> {
     /// # Errors
     /// Where the journal's folder cannot be read.
     pub fn recover(&self, progress: &dyn Progress) -> Result<Vec<Recovery>> {
-        let workshop = self.workshop;
+        let workshop = self.workshop();
         let mut recoveries = Vec::new();
         for change in workshop.open_changes()? {
             let scope = scope_of(&change);
@@ -167,11 +167,11 @@ impl Altering<'_> {
     /// # Errors
     /// [`ChangeError::Unknown`] where no such change waits; where the journal cannot be written.
     pub fn settle(&self, number: i64, progress: &dyn Progress) -> Result<Change> {
-        let change = self.workshop.open_change(number)?;
+        let change = self.workshop().open_change(number)?;
         // The game may not be there any more: then nothing of it can be altered either.
         let _lock = Lock::take(change.root()).ok();
         let scope = scope_of(&change);
-        self.workshop.engine(progress).settle(&change.record, &scope)?;
+        self.workshop().engine(progress).settle(&change.record, &scope)?;
         Ok(change)
     }
 }

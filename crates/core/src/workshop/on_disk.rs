@@ -6,14 +6,14 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use crate::change::{Side, Target};
-use crate::check::Images;
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::image::{Facts, Image};
 use crate::path::{TreePath, same_name};
-use crate::plan::{Ground, LONGEST_SETTINGS, Place};
+use crate::plan::{LONGEST_SETTINGS, Place};
 use crate::rack::Parcel;
 use crate::survey::GameView;
+use crate::window::Window;
 use upright_spanner_change::carrier::{self, Carriers};
 use upright_spanner_change::{Scope, Store, Territory};
 
@@ -45,16 +45,16 @@ impl<'a> OnDisk<'a> {
 
     /// Looks at the libraries of a name before anybody asks: they can be read while something else is.
     pub fn ahead(store: &Store, view: &GameView, name: &str) -> HashMap<Target, Side> {
-        let ground = OnDisk::new(store, view, None);
+        let window = OnDisk::new(store, view, None);
         let named = view
             .libraries
             .iter()
             .filter(|library| !library.put_aside && same_name(library.path.file_name(), name));
         let targets = named.map(|library| Target::File(library.path.clone().into()));
-        targets.filter_map(|target| Some((target.clone(), ground.look(&target).ok()?))).collect()
+        targets.filter_map(|target| Some((target.clone(), window.look(&target).ok()?))).collect()
     }
 
-    /// The same ground with what was seen of it already.
+    /// The same window with what was seen of it already.
     pub fn having_seen(mut self, seen: HashMap<Target, Side>) -> Self {
         self.held.get_mut().extend(seen);
         self
@@ -78,7 +78,7 @@ impl<'a> OnDisk<'a> {
         }
     }
 
-    fn image(&self, path: PathBuf) -> Option<Arc<Image>> {
+    fn read_image(&self, path: PathBuf) -> Option<Arc<Image>> {
         let mut images = self.images.borrow_mut();
         let read = |path: &PathBuf| Image::read(path).ok().map(Arc::new);
         images.entry(path).or_insert_with_key(read).clone()
@@ -94,17 +94,15 @@ impl<'a> OnDisk<'a> {
     }
 }
 
-impl Images for OnDisk<'_> {
-    fn at(&self, path: &TreePath) -> Option<Arc<Image>> {
-        self.image(path.on(&self.root))
+impl Window for OnDisk<'_> {
+    fn image(&self, path: &TreePath) -> Option<Arc<Image>> {
+        self.read_image(path.on(&self.root))
     }
 
-    fn stored(&self, content: &Content) -> Option<Arc<Image>> {
-        self.image(self.path_of(content).ok()?)
+    fn stored_image(&self, content: &Content) -> Option<Arc<Image>> {
+        self.read_image(self.path_of(content).ok()?)
     }
-}
 
-impl Ground for OnDisk<'_> {
     fn now(&self, target: &Target) -> Result<Side> {
         if let Some(known) = self.held.borrow().get(target) {
             return Ok(known.clone());

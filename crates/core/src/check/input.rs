@@ -1,0 +1,230 @@
+//! What checks look at: a subject, the game that it is or would be in, and the state of the machine.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use crate::catalog::{Role, keyed_to};
+use crate::content::Content;
+use crate::game::Executable;
+use crate::image::{Facts, Image, Machine, SignatureStatus};
+use crate::path::{TreePath, same_name};
+use crate::rack::Build;
+use crate::requirement::Requirement;
+use crate::situation::Situation;
+use crate::survey::{GameView, Library};
+use crate::version::Version;
+use upright_spanner_change::Place;
+
+/// What is checked, and where: what it would be to have it there, or what it is.
+pub(crate) struct CheckInput<'a> {
+    pub situation: &'a Situation<'a>,
+    pub subject: Subject<'a>,
+    /// The libraries of the subject, each with its place in the game.
+    pub swaps: Vec<Swap<'a>>,
+    /// Builds of other families that come in the same change.
+    pub alongside: &'a [Alongside],
+    /// Whether the subject is what the game has now, rather than what it would have.
+    pub in_place: bool,
+}
+
+/// What is checked: a build that would come, or a component that is there.
+pub(crate) struct Subject<'a> {
+    /// What to call it, as in `lens@2.9.1`.
+    pub name: String,
+    pub family: &'a str,
+    pub role: Option<Role>,
+    pub version: Option<Version>,
+    pub machine: Machine,
+    /// The versions of the game that it is for.
+    pub supports: Option<&'a Requirement>,
+    /// The name of its library.
+    pub file_name: &'a str,
+    /// What its library says of itself.
+    pub facts: &'a Facts,
+    pub signature: SignatureStatus,
+    /// The names of all files that it brings.
+    pub brings: Vec<&'a str>,
+}
+
+/// A build of another family that comes in the same change.
+#[derive(Debug, Clone)]
+pub(crate) struct Alongside {
+    pub family: String,
+    pub version: Option<Version>,
+}
+
+/// A component of another family, as far as ties between families go.
+pub(crate) struct Other<'a> {
+    pub family: &'a str,
+    pub version: Option<Version>,
+    /// Where it lies; it is not there yet where it comes in the same change.
+    pub library: Option<&'a Library>,
+}
+
+impl Other<'_> {
+    /// `lampwright 31.1.0`.
+    pub fn described(&self) -> String {
+        match &self.version {
+            Some(version) => format!("{} {version}", self.family),
+            None => self.family.to_owned(),
+        }
+    }
+}
+
+/// A library that takes its place in a game.
+pub(crate) struct Swap<'a> {
+    pub place: Place,
+    pub facts: &'a Facts,
+    pub content: Option<Content>,
+    /// What is there now.
+    pub old: Option<&'a Library>,
+    /// Whether what is there now is the same to the last byte.
+    pub unchanged: bool,
+    /// The version that the game shipped there.
+    pub shipped: Option<Version>,
+}
+
+impl<'a> Subject<'a> {
+    /// A build that would come.
+    pub fn build(build: &'a Build) -> Self {
+        Self {
+            name: build.id.to_string(),
+            family: &build.id.family,
+            role: build.role,
+            version: build.version.clone(),
+            machine: build.machine,
+            supports: build.supports.as_ref(),
+            file_name: &build.file.name,
+            facts: &build.file.facts,
+            signature: build.file.signature,
+            brings: build.files().map(|file| file.path.file_name()).collect(),
+        }
+    }
+
+    /// A component that is there. What it supports is known from the build of the rack that it is, if
+    /// there is one.
+    pub fn component(library: &'a Library, builds: &'a [Build]) -> Self {
+        let facts = &library.facts;
+        let version = facts.version();
+        let known = builds.iter().find(|build| {
+            same_name(&build.id.family, &library.family)
+                && build.version == version
+                && build.machine == facts.machine
+        });
+        let stated = version.as_ref().map_or_else(|| "?".to_owned(), ToString::to_string);
+        Self {
+            name: format!("{}@{stated}", library.family),
+            family: &library.family,
+            role: Some(library.role),
+            version,
+            machine: facts.machine,
+            supports: known.and_then(|build| build.supports.as_ref()),
+            file_name: library.path.file_name(),
+            facts,
+            signature: SignatureStatus::Absent,
+            brings: vec![library.path.file_name()],
+        }
+    }
+
+    /// The version of an executable that its name bears.
+    pub fn key(&self) -> Option<Version> {
+        keyed_to(self.facts, self.file_name)
+    }
+}
+
+impl<'a> CheckInput<'a> {
+    /// What the survey found of the game.
+    pub fn view(&self) -> &'a GameView {
+        self.situation.view
+    }
+
+    /// The executable that counts.
+    pub fn executable(&self) -> Option<&Executable> {
+        self.view().executable()
+    }
+
+    /// The version of the game, where it is known.
+    pub fn game_version(&self) -> Option<&Version> {
+        self.situation.game_version()
+    }
+
+    /// What to call the build: by its name, or by where it lies in the game.
+    pub fn label(&self) -> String {
+        match self.swaps.first().filter(|_| self.in_place) {
+            Some(swap) => format!("{} ({})", self.subject.name, swap.place),
+            None => self.subject.name.clone(),
+        }
+    }
+
+    /// The components of other families, as they will be after the change.
+    pub fn others(&self) -> Vec<Other<'_>> {
+        let own = self.subject.family;
+        let replaced =
+            |family: &str| self.alongside.iter().any(|other| same_name(&other.family, family));
+        let there = self
+            .view()
+            .libraries
+            .iter()
+            .filter(|library| !library.put_aside)
+            .filter(|library| !same_name(&library.family, own) && !replaced(&library.family))
+            .map(|library| Other {
+                family: &library.family,
+                version: library.facts.version(),
+                library: Some(library),
+            });
+        let coming = self.alongside.iter().map(|other| Other {
+            family: &other.family,
+            version: other.version.clone(),
+            library: None,
+        });
+        there.chain(coming).collect()
+    }
+
+    /// The whole image of a library that takes its place.
+    pub fn image(&self, swap: &Swap<'_>) -> Option<Arc<Image>> {
+        match &swap.content {
+            Some(content) => self.situation.window.stored_image(content),
+            None => self.situation.window.image(swap.place.path()),
+        }
+    }
+
+    /// Images of the game that import from a library of that name, and could mean one in that
+    /// folder: a program looks in its own folder, whoever asks.
+    pub fn importers(&self, name: &str) -> impl Iterator<Item = (&TreePath, Arc<Image>)> {
+        let programs = self.view().programs.iter().map(|p| (&p.path, &p.facts));
+        let libraries = self.view().libraries.iter().filter(|library| !library.put_aside);
+        let libraries = libraries.map(|library| (&library.path, &library.facts));
+        let imports =
+            move |facts: &Facts| facts.imported_dlls.iter().any(|dll| same_name(dll, name));
+        let machine = self.subject.machine;
+        programs
+            .chain(libraries)
+            .filter(move |(_, facts)| facts.machine == machine && imports(facts))
+            .filter_map(|(path, _)| Some((path, self.situation.window.image(path)?)))
+    }
+}
+
+/// What the state of the machine is, as far as it matters for a change.
+#[derive(Debug, Default)]
+pub(crate) struct Conditions {
+    /// Files that something has in use.
+    pub in_use: Vec<InUse>,
+    /// Files that are marked read-only.
+    pub read_only: Vec<Place>,
+    /// Folders that take no new files.
+    pub closed: Vec<PathBuf>,
+    /// Volumes without enough room: a folder on each, bytes wanted, bytes free.
+    pub short: Vec<(PathBuf, u64, u64)>,
+    /// The folder of the game and the home, where they are on different volumes.
+    pub volumes: Option<(PathBuf, PathBuf)>,
+    /// The bytes that are kept before they are replaced.
+    pub kept: u64,
+}
+
+/// A file that something has in use.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct InUse {
+    pub path: PathBuf,
+    /// The process, where the system tells it.
+    pub by: Option<String>,
+}

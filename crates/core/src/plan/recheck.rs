@@ -1,0 +1,48 @@
+//! Checks what comes back: builds that a rollback, an undo or a refit puts into a game again.
+
+use super::{Place, version_of};
+use crate::change::Step;
+use crate::check::{self, CheckInput, Finding, Severity, Subject, Swap};
+use crate::path::same_name;
+use crate::rack::{Build, Stored};
+use crate::situation::Situation;
+use crate::survey::Library;
+
+/// Checks the builds that the new files of some steps came from, as if they were fitted anew; gives
+/// what is more than a note. Builds that the rack has no more are not checked.
+pub(crate) fn recheck(situation: &Situation<'_>, steps: &[Step]) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for build in situation.builds {
+        let swaps: Vec<Swap<'_>> =
+            steps.iter().filter_map(|step| swap(situation, build, step)).collect();
+        if !swaps.is_empty() {
+            findings.extend(check::check(&CheckInput {
+                situation,
+                subject: Subject::build(build),
+                swaps,
+                alongside: &[],
+                in_place: false,
+            }));
+        }
+    }
+    findings.retain(|finding| finding.severity > Severity::Note);
+    findings
+}
+
+/// A file of a build that a step puts where it goes.
+fn swap<'a>(situation: &Situation<'a>, build: &'a Build, step: &Step) -> Option<Swap<'a>> {
+    let content = step.after().state.content()?;
+    let is_it = |stored: &Stored<'_>| {
+        stored.content == content && same_name(&build.id.family, step.owner())
+    };
+    let is_there = |library: &&Library| step.place().same_as(&Place::from(library.path.clone()));
+    let recorded = situation.ledger.get(step.place());
+    Some(Swap {
+        place: step.place().clone(),
+        facts: build.files().find(is_it)?.facts?,
+        content: Some(content),
+        old: situation.view.libraries.iter().find(is_there),
+        unchanged: false,
+        shipped: recorded.and_then(|entry| version_of(&entry.shipped)),
+    })
+}

@@ -1,0 +1,59 @@
+//! What there is to decide about one game: read once, and handed to planners and checks.
+
+use std::borrow::Cow;
+
+use crate::catalog::Catalog;
+use crate::change::Change;
+use crate::game::{Game, Pin};
+use crate::history::History;
+use crate::ledger::Ledger;
+use crate::rack::Build;
+use crate::survey::GameView;
+use crate::version::Version;
+use crate::window::Window;
+
+/// A game with all that is known of it.
+pub(crate) struct Situation<'a> {
+    /// What a survey found.
+    pub view: &'a GameView,
+    /// The changes that touched its folder, or were made for it, oldest first.
+    pub changes: Vec<&'a Change>,
+    /// What these did to each target.
+    pub ledger: Ledger,
+    /// The builds on the rack.
+    pub builds: &'a [Build],
+    /// The user's catalog, and the one beside the game.
+    pub catalog: Cow<'a, Catalog>,
+    /// The pins of this game.
+    pub pins: Vec<&'a Pin>,
+    /// The disk and the store.
+    pub window: &'a dyn Window,
+}
+
+impl<'a> Situation<'a> {
+    /// Picks out what is about one game.
+    pub fn new(
+        view: &'a GameView,
+        history: &'a History,
+        builds: &'a [Build],
+        catalog: &'a Catalog,
+        pins: &'a [Pin],
+        window: &'a dyn Window,
+    ) -> Self {
+        let root = &view.game.root;
+        let changes = history.around(root);
+        let ledger = Ledger::of(root, changes.iter().copied());
+        let pins = pins.iter().filter(|pin| pin.game == view.game.id).collect();
+        Self { view, changes, ledger, builds, catalog: catalog.beside(root), pins, window }
+    }
+
+    /// The game.
+    pub fn game(&self) -> &'a Game {
+        &self.view.game
+    }
+
+    /// The version of the game, where it is known.
+    pub fn game_version(&self) -> Option<&'a Version> {
+        self.view.version.as_ref().and_then(|known| known.version.as_ref())
+    }
+}

@@ -1,0 +1,54 @@
+//! Swaps made by hand, taken under management.
+
+use super::{Altering, Cleared, Workshop, draft, failed};
+use crate::change::{Change, Step};
+use crate::error::{HomeError, Result};
+use crate::plan::{self, Adoption, Place, Plan};
+use crate::survey::GameView;
+use upright_spanner_change::{Lock, Silent};
+
+impl Workshop {
+    /// Plans to take swaps made by hand under management.
+    ///
+    /// # Errors
+    /// Where the home or a file of the game cannot be read.
+    pub fn plan_adopt(&self, view: &GameView) -> Result<(Plan, Vec<Adoption>)> {
+        self.decide(view, plan::adopt)
+    }
+
+    /// Plans to remove the copies made by hand, which the store keeps.
+    ///
+    /// # Errors
+    /// Where a copy cannot be read.
+    pub fn plan_removal_of_copies(&self, view: &GameView, adoptions: &[Adoption]) -> Result<Plan> {
+        let mut plan = self.decide(view, |situation| plan::remove_copies(situation, adoptions))?;
+        self.add_conditions(&mut plan);
+        Ok(plan)
+    }
+}
+
+impl Altering<'_> {
+    /// Journals what [`Workshop::plan_adopt`] planned; the originals are kept in the store.
+    ///
+    /// # Errors
+    /// Where a file is another by now, or the home cannot be written to.
+    pub fn adopt(&self, cleared: Cleared, adoptions: &[Adoption]) -> Result<Change> {
+        let plan = cleared.into_plan();
+        let workshop = self.workshop();
+        let _game = Lock::take(&plan.game.root)?;
+        workshop.expect_free(&plan)?;
+        let original = |(n, step): (usize, &Step)| {
+            let live = |adoption: &&Adoption| {
+                step.place().same_as(&Place::from(adoption.live.path.clone()))
+            };
+            let adoption = adoptions.iter().find(live)?;
+            Some((n, Place::from(adoption.original.path.clone())))
+        };
+        let originals: Vec<(usize, Place)> =
+            plan.steps.iter().enumerate().filter_map(original).collect();
+        let noted = workshop.engine(&Silent).note(draft(plan, Vec::new()), &originals);
+        let record = noted.map_err(failed)?;
+        Change::try_from(record)
+            .map_err(|what| HomeError::DamagedFile { path: workshop.home.clone(), what }.into())
+    }
+}

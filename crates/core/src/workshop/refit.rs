@@ -1,0 +1,25 @@
+//! Fitted builds put back after something else has overwritten them.
+
+use super::Workshop;
+use crate::error::Result;
+use crate::plan::{self, Refit};
+use crate::survey::GameView;
+
+impl Workshop {
+    /// Plans to put back what was fitted and has been overwritten or lost, after checking that it
+    /// still goes with the game. What is there now is the game's own from then on.
+    ///
+    /// # Errors
+    /// Where the home or a file of the game cannot be read.
+    pub fn plan_refit(
+        &self,
+        view: &GameView,
+        family: Option<&str>,
+        despite: &[String],
+    ) -> Result<Refit> {
+        let mut refit = self.decide(view, |situation| plan::refit(situation, family))?;
+        self.add_conditions(&mut refit.plan);
+        refit.plan.override_stops(despite);
+        Ok(refit)
+    }
+}

@@ -1,0 +1,42 @@
+//! Surveys: the games below some paths, and the components in each.
+
+use std::path::PathBuf;
+
+use super::Workshop;
+use crate::error::Result;
+use crate::survey::{self, Knowledge, Survey};
+use upright_spanner_change::Progress;
+
+impl Workshop {
+    /// Surveys everything below some paths. It writes to nothing but the cache of facts.
+    ///
+    /// # Errors
+    /// Where the home cannot be read.
+    pub fn survey(&self, paths: &[PathBuf], progress: &dyn Progress) -> Result<Survey> {
+        let (words, catalog) = (self.words(), self.catalog());
+        let (builds, history) = (self.builds()?, self.history()?);
+        let mut knowledge = Knowledge {
+            games: self.games()?,
+            library_roots: &words.roots,
+            builds: &builds,
+            history: &history,
+            catalog: &catalog,
+            pins: &words.pins,
+        };
+        survey::survey(paths, &mut knowledge, &self.database, progress)
+    }
+
+    /// Remembers the games that a survey found, so that they can be named by their ids; in the index
+    /// alone.
+    ///
+    /// # Errors
+    /// Where the home cannot be read.
+    pub fn remember(&self, survey: &Survey) -> Result<()> {
+        let known = self.games()?;
+        for view in survey.games.iter().filter(|view| !known.contains(&view.game)) {
+            let game = &view.game;
+            self.database.remember(&game.id, &game.title, &game.root);
+        }
+        Ok(())
+    }
+}
