@@ -8,8 +8,8 @@ use jiff::Timestamp;
 
 use crate::content::Content;
 use crate::path::TreePath;
-use crate::version::Version;
 pub use upright_spanner_change::{Mending, Record, RecordState, Side, State, Step, Target};
+use upright_spanner_image::Version;
 
 /// One journalled, reversible alteration of one game.
 #[derive(Debug, Clone, PartialEq, Eq)]

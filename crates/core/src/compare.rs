@@ -6,9 +6,8 @@ use jiff::Timestamp;
 use serde::Serialize;
 
 use crate::catalog::{companies_agree, family_of};
-use crate::image::{Facts, Image};
 use crate::inspect::Inspected;
-use crate::version::Version;
+use upright_spanner_image::{Facts, Image, Version};
 
 /// What differs between two files.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]

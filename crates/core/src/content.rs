@@ -7,8 +7,8 @@ use std::path::Path;
 use sha2::{Digest as _, Sha256};
 
 use crate::error::{Error, Result};
-use crate::image::file::open_plain;
 pub use upright_spanner_change::{Content, Digest, FileState, Stamp};
+use upright_spanner_image::file::open_plain;
 
 /// Reads a plain file whole and gives what is in it.
 ///

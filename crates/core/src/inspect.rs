@@ -5,10 +5,10 @@ use std::path::{Path, PathBuf};
 
 use crate::content::{Digest, Stamp, sha256};
 use crate::error::Error;
-use crate::image::file::bytes_of;
-use crate::image::{Image, ImageError, Signature, TrustStore};
 use crate::path::followed;
 use crate::survey::LookError;
+use upright_spanner_image::file::bytes_of;
+use upright_spanner_image::{Image, ImageError, Signature, TrustStore};
 
 /// What was found in some files.
 #[derive(Debug, Default)]

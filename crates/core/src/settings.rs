@@ -6,7 +6,7 @@ use std::path::Path;
 use serde::Deserialize;
 
 use crate::error::{CatalogError, Error, Result};
-use crate::image::file::text_of;
+use upright_spanner_image::file::text_of;
 
 /// The settings of a home folder.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]

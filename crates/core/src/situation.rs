@@ -9,8 +9,8 @@ use crate::history::History;
 use crate::ledger::Ledger;
 use crate::rack::Build;
 use crate::survey::GameView;
-use crate::version::Version;
 use crate::window::Window;
+use upright_spanner_image::Version;
 
 /// A game with all that is known of it.
 pub(crate) struct Situation<'a> {

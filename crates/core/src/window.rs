@@ -6,10 +6,10 @@ use std::sync::Arc;
 use crate::change::{Side, Target};
 use crate::content::Content;
 use crate::error::Result;
-use crate::image::Image;
 use crate::ledger::{Ledger, LedgerEntry};
 use crate::path::TreePath;
 use upright_spanner_change::Place;
+use upright_spanner_image::Image;
 
 /// What can be seen of one game and of the store.
 pub(crate) trait Window {

@@ -9,10 +9,8 @@ use toml::Spanned;
 use super::Role;
 use super::pattern::Pattern;
 use crate::error::CatalogError;
-use crate::image::Facts;
 use crate::path::fold;
-use crate::requirement::Requirement;
-use crate::version::Version;
+use upright_spanner_image::{Facts, Requirement, Version};
 
 /// The version of the format that this program writes and reads.
 pub const SCHEMA: u32 = 1;

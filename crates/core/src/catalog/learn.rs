@@ -9,8 +9,8 @@ use super::entry::{FamilyEntry, SCHEMA};
 use super::pattern::escape;
 use super::{LONGEST_CATALOG, Role, family_of, role_of};
 use crate::error::{Error, Result};
-use crate::image::Facts;
-use crate::image::file::text_of;
+use upright_spanner_image::Facts;
+use upright_spanner_image::file::text_of;
 
 /// What the user says of a family that is learned.
 #[derive(Debug, Clone, Default)]

@@ -12,14 +12,13 @@ use std::path::{Path, PathBuf};
 
 pub use crate::error::CatalogError;
 use crate::error::{Error, GameError, Result};
-use crate::image::Facts;
-use crate::image::file::{bytes_of, text_of};
 use crate::path::{extension, followed, same_name, stem};
-use crate::version::Version;
 pub use entry::{Editions, Family, Generation, Relation, SCHEMA, Stated, Supports, parse};
 pub use learn::Lesson;
 pub use pattern::{Pattern, Piece};
 pub use role::Role;
+use upright_spanner_image::file::{bytes_of, text_of};
+use upright_spanner_image::{Facts, Version};
 
 /// The catalog file that may lie beside a game's other files.
 pub const BESIDE_GAME: &str = "spanner-families.toml";

@@ -7,9 +7,9 @@ use super::CheckInput;
 use super::entry_not_loaded::is_entry;
 use super::exports_missing::{list, offered};
 use crate::finding::{Finding, Severity};
-use crate::image::system::is_always_windows_own;
 use crate::path::same_name;
 use crate::remedy::Action;
+use upright_spanner_image::system::is_always_windows_own;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let swap = input.swaps.first().filter(|swap| is_entry(input, swap))?;

@@ -5,9 +5,9 @@ use super::loads::loads;
 use super::{CheckInput, Swap};
 use crate::catalog::Role;
 use crate::finding::{Finding, Severity};
-use crate::image::system::{can_be_stood_in, is_always_windows_own};
 use crate::path::same_name;
 use crate::remedy::Action;
+use upright_spanner_image::system::{can_be_stood_in, is_always_windows_own};
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let swap = input.swaps.first()?;

@@ -4,7 +4,7 @@
 use super::{CheckInput, remedy};
 use crate::finding::{Finding, Severity};
 use crate::remedy::Action;
-use crate::requirement::Coverage;
+use upright_spanner_image::requirement::Coverage;
 
 /// The code for a game whose version nothing tells.
 pub(crate) const UNKNOWN: &str = "exe-unknown";

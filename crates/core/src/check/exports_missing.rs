@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 
 use super::{CheckInput, Swap};
 use crate::finding::{Finding, Severity};
-use crate::image::Image;
 use crate::path::same_name;
+use upright_spanner_image::Image;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
     if input.in_place {

@@ -2,7 +2,7 @@
 
 use super::CheckInput;
 use crate::finding::{Finding, Severity};
-use crate::version::Version;
+use upright_spanner_image::Version;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let new = input.subject.version.as_ref()?;

@@ -6,14 +6,12 @@ use std::sync::Arc;
 use crate::catalog::{Role, keyed_to};
 use crate::content::Content;
 use crate::game::Executable;
-use crate::image::{Facts, Image, Machine, SignatureStatus};
 use crate::path::{TreePath, same_name};
 use crate::rack::Build;
-use crate::requirement::Requirement;
 use crate::situation::Situation;
 use crate::survey::{GameView, Library};
-use crate::version::Version;
 use upright_spanner_change::Place;
+use upright_spanner_image::{Facts, Image, Machine, Requirement, SignatureStatus, Version};
 
 /// What is checked, and where: what it would be to have it there, or what it is.
 pub(crate) struct CheckInput<'a> {

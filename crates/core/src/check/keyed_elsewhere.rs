@@ -4,7 +4,7 @@
 use super::{CheckInput, remedy};
 use crate::catalog::{Role, keyed_to, stated_versions};
 use crate::finding::{Finding, Severity};
-use crate::version::Version;
+use upright_spanner_image::Version;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     // What the user or the catalog says of the versions stands over a name.

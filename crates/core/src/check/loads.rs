@@ -4,10 +4,10 @@ use std::collections::VecDeque;
 
 use serde::Serialize;
 
-use crate::image::system::{can_be_stood_in, is_always_windows_own};
 use crate::path::{TreePath, fold, same_name};
 use crate::survey::{GameView, Library};
 use crate::window::Window;
+use upright_spanner_image::system::{can_be_stood_in, is_always_windows_own};
 
 /// A name that a game loads.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -3,7 +3,7 @@
 use super::{CheckInput, Swap, remedy};
 use crate::finding::{Finding, Severity};
 use crate::game::Executable;
-use crate::image::Machine;
+use upright_spanner_image::Machine;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     input.swaps.iter().find_map(|swap| at(input, swap))

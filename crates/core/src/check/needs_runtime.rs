@@ -2,8 +2,8 @@
 
 use super::{CheckInput, Swap};
 use crate::finding::{Finding, Severity};
-use crate::image::system::comes_with_windows;
 use crate::path::same_name;
+use upright_spanner_image::system::comes_with_windows;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
     let mut findings: Vec<Finding> =

@@ -5,7 +5,7 @@ use crate::change::version_of;
 use crate::path::same_name;
 use crate::situation::Situation;
 use crate::survey::Library;
-use crate::version::Version;
+use upright_spanner_image::Version;
 
 /// What the checks say of one family in one game.
 #[derive(Debug)]

@@ -4,8 +4,7 @@ use super::CheckInput;
 use crate::path::same_name;
 use crate::rack::Build;
 use crate::remedy::{Action, Remedy};
-use crate::requirement::{Coverage, Requirement};
-use crate::version::Version;
+use upright_spanner_image::{Requirement, Version, requirement::Coverage};
 
 /// Whether something supports a version of the game: by what is said of it, else by the version that its
 /// name bears; `None` where it names no versions.
@@ -71,7 +70,10 @@ pub(super) fn for_version(input: &CheckInput<'_>, game: &Version) -> Remedy {
 }
 
 /// The same version for another machine.
-pub(super) fn for_machine(input: &CheckInput<'_>, machine: crate::image::Machine) -> Remedy {
+pub(super) fn for_machine(
+    input: &CheckInput<'_>,
+    machine: upright_spanner_image::Machine,
+) -> Remedy {
     let same = |build: &&Build| {
         same_name(&build.id.family, input.subject.family) && build.machine == machine
     };

@@ -2,7 +2,7 @@
 
 use super::CheckInput;
 use crate::finding::{Finding, Severity};
-use crate::image::SignatureStatus;
+use upright_spanner_image::SignatureStatus;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     (input.subject.signature == SignatureStatus::Broken).then(|| {

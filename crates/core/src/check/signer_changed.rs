@@ -2,9 +2,9 @@
 
 use super::CheckInput;
 use crate::finding::{Finding, Severity};
-use crate::image::SignatureStatus;
 use crate::path::same_name;
 use crate::remedy::Action;
+use upright_spanner_image::SignatureStatus;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let (place, old, new) = input.swaps.iter().filter(|swap| !swap.unchanged).find_map(|swap| {

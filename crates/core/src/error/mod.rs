@@ -13,13 +13,13 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use crate::finding::Finding;
-use crate::image::ImageError;
 use crate::remedy::{Action, Remedy};
 pub use game::GameError;
 pub use history::ChangeError;
 pub use home::HomeError;
 pub use rack::RackError;
 pub(crate) use upright_spanner_change::{Error as Files, in_words, is_in_use};
+use upright_spanner_image::ImageError;
 
 /// A text file of the user's that cannot be used, such as a catalog.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]

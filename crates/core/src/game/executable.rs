@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use super::Executable;
 use crate::catalog::slug;
-use crate::image::Facts;
 use crate::path::{TreePath, fold, same_name, stem};
+use upright_spanner_image::Facts;
 
 /// Words in a program's name, description or folder that tell what it is for, and what that costs.
 const HELPERS: [(&str, &str, i32); 28] = [

@@ -12,14 +12,13 @@ use serde::{Deserialize, Serialize};
 
 use crate::catalog::slug;
 use crate::error::{Error, GameError};
-use crate::image::Facts;
 use crate::path::TreePath;
-use crate::version::Version;
 pub(crate) use discover::{Reach, game_folders};
 pub(crate) use executable::rank;
 pub use pin::Pin;
 pub(crate) use settings::is_bay_name;
 pub use settings::{GameEdit, GameSettings, VersionFile};
+use upright_spanner_image::{Facts, Version};
 pub use version::{GameVersion, Origin};
 
 /// One installed game.

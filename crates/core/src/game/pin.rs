@@ -1,8 +1,7 @@
 //! Pins: what the user keeps as it is.
 
 use serde::{Deserialize, Serialize};
-
-use crate::version::Version;
+use upright_spanner_image::Version;
 
 /// A family that is kept at a version in a game.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

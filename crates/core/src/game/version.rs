@@ -6,8 +6,8 @@ use serde::Serialize;
 
 use super::{Executable, Game};
 use crate::content::{Digest, content_of};
-use crate::image::file::start_of;
-use crate::version::Version;
+use upright_spanner_image::Version;
+use upright_spanner_image::file::start_of;
 
 /// A game's version.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]

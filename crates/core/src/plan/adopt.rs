@@ -4,12 +4,11 @@
 use super::{Place, Plan};
 use crate::change::{Purpose, Side, Step};
 use crate::error::Result;
-use crate::image::Facts;
 use crate::path::TreePath;
 use crate::situation::Situation;
 use crate::survey::Library;
-use crate::version::Version;
 use crate::window::Window;
+use upright_spanner_image::{Facts, Version};
 
 /// A swap that was made by hand.
 #[derive(Debug)]

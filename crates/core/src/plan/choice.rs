@@ -11,7 +11,7 @@ use pubgrub::{
 
 use crate::catalog::{Catalog, Relation};
 use crate::path::fold;
-use crate::version::Version;
+use upright_spanner_image::Version;
 
 /// What a family could be after the change.
 #[derive(Debug, Clone)]

@@ -2,8 +2,8 @@
 //! the others are builds of their own.
 
 use crate::catalog::{Role, companies_agree, keyed_to, role_of};
-use crate::image::Facts;
 use crate::path::{fold, same_name, stem};
+use upright_spanner_image::Facts;
 
 /// A library of a package, as far as grouping looks at it.
 #[derive(Debug, Clone, Copy)]

@@ -15,12 +15,11 @@ use super::{Build, BuildFile, BuildId, BuildPart, Layout, Note, decoded};
 use crate::catalog::{Catalog, Role, companies_agree, role_of};
 use crate::content::Content;
 use crate::error::{Error, RackError, Result};
-use crate::image::{Facts, ImageError, Machine, Signature, SignatureStatus};
 use crate::path::{TreePath, extension, fold, stem};
 use crate::remedy::Action;
 use crate::settings::Limits;
-use crate::version::Version;
 use upright_spanner_change::Progress;
+use upright_spanner_image::{Facts, ImageError, Machine, Signature, SignatureStatus, Version};
 
 /// A note longer than this is no text that anybody reads.
 const LONGEST_NOTE: u64 = 4 << 20;

@@ -10,7 +10,7 @@ use super::Build;
 use crate::catalog::slug;
 use crate::error::CatalogError;
 use crate::path::{TreePath, extension, fold, same_name, stem};
-use crate::version::Version;
+use upright_spanner_image::Version;
 
 /// The bay that stands for wherever a game has the file already.
 pub const SLOT: &str = "slot";

@@ -15,17 +15,15 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use crate::catalog::{Role, keyed_to};
 use crate::content::{Content, Digest};
 use crate::error::{Error, RackError, Result};
-use crate::image::{Facts, Machine, SignatureStatus};
 use crate::path::{TreePath, same_name};
-use crate::requirement::Requirement;
 pub use crate::settings::Limits;
-use crate::version::Version;
 pub(crate) use archive::{clear_scratch, scratch_left};
 pub use intake::{PackageContext, PackageOptions, Parcel};
 pub use layout::{EXE, Layout, LayoutFile, Placement, Policy, ROOT, SLOT};
 pub use notes::{decoded, since};
 pub(crate) use sort::is_settings_name;
 pub use sort::{Part, Sorted};
+use upright_spanner_image::{Facts, Machine, Requirement, SignatureStatus, Version};
 
 /// The name of a build: `family@version` or `family@version+variant`.
 ///

@@ -1,7 +1,7 @@
 //! Reads the texts that come with builds: their encodings, and what a change log says of the
 //! versions between two builds.
 
-use crate::version::Version;
+use upright_spanner_image::Version;
 
 /// The sections of a change log about versions after `from`, up to and including `to`. `None` where
 /// the text has no sections by version, or none of these.

@@ -6,8 +6,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use serde::{Deserialize, Serialize};
 
 use crate::catalog::slug;
-use crate::image::{Facts, Kind};
 use crate::path::{TreePath, extension, fold, stem};
+use upright_spanner_image::{Facts, Kind};
 
 /// What a file of a package is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]

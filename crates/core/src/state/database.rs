@@ -11,9 +11,9 @@ use serde::Serialize;
 
 use crate::content::Content;
 use crate::error::{Error, HomeError, Result};
-use crate::image::Facts;
 use crate::survey::{FactsStore, Mark};
 use upright_spanner_change::{CopiedText, Copies, Mark as FileMark};
+use upright_spanner_image::Facts;
 
 pub(super) const SCHEMA_VERSION: i64 = 4;
 

@@ -12,15 +12,13 @@ use serde::{Deserialize, Serialize};
 use crate::catalog::{Role, slug};
 use crate::content::{Content, Digest};
 use crate::error::Result;
-use crate::image::{Facts, Machine, SignatureStatus};
 use crate::path::TreePath;
 use crate::rack::{
     Build, BuildFile, BuildId, BuildPart, BuildSpec, Layout, Note, Placement, Policy, Source,
 };
-use crate::requirement::Requirement;
-use crate::version::Version;
 use upright_spanner_change::line::{self, LineFault};
 use upright_spanner_change::{Folder, Found, Moment};
+use upright_spanner_image::{Facts, Machine, Requirement, SignatureStatus, Version};
 
 const HEADING: &str = "spanner build 1";
 const ENDING: &str = ".build";

@@ -16,14 +16,12 @@ use crate::change::{ExecutableMark, Purpose, notes};
 use crate::content::{Content, Digest, FileState, Stamp};
 use crate::error::{Error, HomeError, Result};
 use crate::game::{Game, GameSettings, Pin, VersionFile};
-use crate::image::{Facts, Machine, SignatureStatus};
 use crate::path::TreePath;
 use crate::rack::{Build, BuildFile, BuildId, BuildPart, Layout, Note, Placement, Policy, Source};
-use crate::requirement::Requirement;
-use crate::version::Version;
 use upright_spanner_change::{
     Folder, Journal, Moment, Place, Record, RecordState, Side, Step, Store, Target,
 };
+use upright_spanner_image::{Facts, Machine, Requirement, SignatureStatus, Version};
 
 /// The name under which the old database stays.
 const COPY: &str = "spanner-3.db";

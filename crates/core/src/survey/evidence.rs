@@ -12,9 +12,9 @@ use crate::catalog::{
     Catalog, Family, LIBRARY_EXTENSIONS, companies_agree, keyed_to, stated_versions,
 };
 use crate::game::{Executable, GameVersion};
-use crate::image::system::can_be_stood_in;
 use crate::path::{extension, fold, same_name};
 use crate::rack::Build;
+use upright_spanner_image::system::can_be_stood_in;
 
 /// A kind of evidence.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]

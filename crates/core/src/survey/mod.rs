@@ -17,14 +17,13 @@ use crate::error::{CatalogError, Error, GameError, Result, in_words};
 use crate::game::version::stated;
 use crate::game::{self, Executable, Game, GameVersion, Pin, Reach};
 use crate::history::History;
-use crate::image::{Facts, ImageError, Kind, Machine};
 use crate::ledger::Ledger;
 use crate::path::{TreePath, canonical, extension, same_name};
 use crate::rack::{self, Build};
-use crate::version::Version;
 pub use evidence::{Evidence, EvidenceKind};
 pub use filter::Filter;
 use upright_spanner_change::{Progress, is_in_use};
+use upright_spanner_image::{Facts, ImageError, Kind, Machine, Version};
 use walk::Found;
 
 /// What was found below some paths.

@@ -5,11 +5,11 @@ use std::path::Path;
 use super::Workshop;
 use crate::catalog::{Catalog, Family, LONGEST_CATALOG, Lesson, parse};
 use crate::error::{Error, GameError, Result};
-use crate::image::Facts;
-use crate::image::file::text_of;
 use crate::path::same_name;
 use crate::rack::Parcel;
 use crate::remedy::Action;
+use upright_spanner_image::Facts;
+use upright_spanner_image::file::text_of;
 
 /// The file of the catalog folder that learned families go to.
 const LEARNED: &str = "learned.toml";

@@ -5,10 +5,10 @@ use std::path::Path;
 
 use super::Workshop;
 use crate::error::{Error, Result};
-use crate::image::file::text_of;
 use crate::path::followed;
 use crate::rack::{Build, LayoutFile, Parcel};
 use crate::remedy::Action;
+use upright_spanner_image::file::text_of;
 
 /// A layout of 50,000 files, which is as many as a package may have, has some 6 MB.
 const LONGEST_LAYOUT: u64 = 2 << 20;

@@ -9,11 +9,11 @@ use super::{Altering, Cleared, Workshop};
 use crate::change::{Change, Purpose, Side, Step};
 use crate::content::{Content, FileState, Stamp, state_of};
 use crate::error::{ChangeError, Error, Result};
-use crate::image::Facts;
 use crate::path::{TreePath, fold};
 use crate::plan::{Place, Plan};
 use crate::survey::GameView;
 use upright_spanner_change::{Progress, Supply};
+use upright_spanner_image::Facts;
 
 /// The family under which such changes are recorded.
 const FAMILY: &str = "game-files";

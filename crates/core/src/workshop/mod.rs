@@ -128,7 +128,8 @@ impl Workshop {
         let facts = |content: &crate::content::Content| {
             let known = self.database.image(content);
             known.or_else(|| {
-                let facts = crate::image::Facts::read(&self.store.file(content).ok()?).ok()?;
+                let facts =
+                    upright_spanner_image::Facts::read(&self.store.file(content).ok()?).ok()?;
                 self.database.keep_image(content, &facts);
                 Some(facts)
             })
@@ -147,7 +148,7 @@ impl Workshop {
 fn needs_taking_over(index: &Path) -> bool {
     // The version that the user of the database gave it stands at byte 60, as a big-endian number.
     const VERSION: std::ops::Range<usize> = 60..64;
-    let start = crate::image::file::start_of(index, 64).unwrap_or_default();
+    let start = upright_spanner_image::file::start_of(index, 64).unwrap_or_default();
     let version =
         start.get(VERSION).and_then(|bytes| bytes.try_into().ok()).map(i32::from_be_bytes);
     version.is_some_and(|version| (1..=3).contains(&version))

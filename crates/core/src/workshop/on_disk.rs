@@ -8,7 +8,6 @@ use std::sync::Arc;
 use crate::change::{Side, Target};
 use crate::content::Content;
 use crate::error::{Error, Result};
-use crate::image::{Facts, Image};
 use crate::path::{TreePath, same_name};
 use crate::plan::{LONGEST_SETTINGS, Place};
 use crate::rack::Parcel;
@@ -16,6 +15,7 @@ use crate::survey::GameView;
 use crate::window::Window;
 use upright_spanner_change::carrier::{self, Carriers};
 use upright_spanner_change::{Scope, Store, Territory};
+use upright_spanner_image::{Facts, Image};
 
 /// A game's folder with the store, and the package that a build may have to be taken from.
 /// What was read once is kept: nothing changes while a plan is made.

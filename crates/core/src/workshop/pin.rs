@@ -6,7 +6,7 @@ use crate::game::Pin;
 use crate::path::same_name;
 use crate::remedy::Action;
 use crate::survey::GameView;
-use crate::version::Version;
+use upright_spanner_image::Version;
 
 impl Workshop {
     /// Every pin.

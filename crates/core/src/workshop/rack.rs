@@ -16,11 +16,10 @@ use crate::path::followed;
 use crate::path::same_name;
 use crate::plan::Ledger;
 use crate::rack::{self, Build, BuildId, Needs, PackageContext, PackageOptions, Parcel, Sorted};
-use crate::requirement::Requirement;
 use crate::settings::Settings;
 use crate::survey::GameView;
-use crate::version::Version;
 use upright_spanner_change::Progress;
+use upright_spanner_image::{Requirement, Version};
 
 /// What became of a build that was to be put on the rack.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -26,10 +26,10 @@ use super::Source;
 use crate::content::{Content, Hasher, content_of};
 use crate::error::{Error, Files, RackError, Result};
 use crate::guard::contained;
-use crate::image::file::open_plain;
 use crate::path::{TreePath, extension, fold, stem};
 use crate::settings::Limits;
 use upright_spanner_change::Progress;
+use upright_spanner_image::file::open_plain;
 
 /// What a file, folder or archive holds, unpacked.
 #[derive(Debug)]
