@@ -9,6 +9,7 @@ mod progress;
 mod prompt;
 mod render;
 mod session;
+mod text;
 
 use std::process::ExitCode;
 

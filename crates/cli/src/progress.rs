@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use upright_spanner_core::progress::Progress;
 
-use crate::render::text::clean;
+use crate::text::clean;
 
 /// Whether files are being altered: then Ctrl-C lets that be finished or put back first.
 static ACTING: AtomicBool = AtomicBool::new(false);

@@ -5,18 +5,12 @@ mod file;
 mod folder;
 mod mark;
 pub mod memory;
-
-use std::sync::Mutex;
+mod on_disk;
 
 use crate::error::Result;
 use crate::path::Place;
 use crate::step::{State, Step, Target};
-use crate::store::Store;
-use crate::supply::{Supplies, Supply};
-use crate::territory::Territory;
-use file::Files;
-use folder::Folders;
-use mark::Marks;
+pub use on_disk::OnDisk;
 
 /// Does the steps of one kind of target.
 ///
@@ -55,44 +49,4 @@ pub enum Restored {
 pub trait Carriers: Sync {
     /// The carrier of a target's kind.
     fn of(&self, target: &Target) -> &dyn Carrier;
-}
-
-/// The carriers that work on disk.
-pub struct OnDisk<'a> {
-    files: Files<'a>,
-    folders: Folders<'a>,
-    marks: Marks<'a>,
-}
-
-impl<'a> OnDisk<'a> {
-    /// Carriers for a territory; `in_use` says that somebody may have its files open.
-    pub fn new(territory: &'a Territory, store: &'a Store, in_use: bool) -> Self {
-        Self {
-            files: Files {
-                territory,
-                store,
-                supplies: Supplies::default(),
-                in_use,
-                leaving: Mutex::default(),
-            },
-            folders: Folders { territory },
-            marks: Marks { territory },
-        }
-    }
-
-    /// The same with contents that need not be stored yet.
-    pub(crate) fn supplied_with(mut self, supplies: &'a [Supply]) -> Self {
-        self.files.supplies = Supplies::new(supplies);
-        self
-    }
-}
-
-impl Carriers for OnDisk<'_> {
-    fn of(&self, target: &Target) -> &dyn Carrier {
-        match target {
-            Target::File(_) => &self.files,
-            Target::Folder(_) => &self.folders,
-            Target::ReadOnly(_) => &self.marks,
-        }
-    }
 }

@@ -5,21 +5,22 @@ use upright_spanner_core::check::ABOUT;
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::{Adoption, Error, Workshop};
 
-use super::{Talk, Wish, carry_out_untold};
+use super::carry_out::{Talk, Wish, carry_out_untold};
+use super::target;
 use crate::args;
 use crate::exit::Exit;
 use crate::progress::acting;
 use crate::prompt;
-use crate::render::{self, time};
+use crate::render;
 use crate::session::Session;
 
 pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
-    let view = super::game(&workshop, &args.game, args.dry_run, session)?;
+    let view = target::game(&workshop, &args.game, args.dry_run, session)?;
     let (plan, adoptions) = workshop.plan_adopt(&view)?;
-    let mut document = time::adoptions_document(&plan, &adoptions);
+    let mut document = render::adopt::adoptions_document(&plan, &adoptions);
     if !session.json {
-        time::print_adoptions(&view, &adoptions, session)?;
+        render::adopt::print_adoptions(&view, &adoptions, session)?;
     }
     let mut exit = Exit::Done;
     let goes_on =

@@ -9,7 +9,7 @@ use crate::args;
 use crate::exit::Exit;
 use crate::progress::acting;
 use crate::prompt;
-use crate::render::{self, bytes, count, hint, slashes, time};
+use crate::render::{self, bytes, count, hint, slashes};
 use crate::session::Session;
 
 pub fn run(args: &args::Doctor, session: &Session) -> Result<Exit> {
@@ -25,11 +25,11 @@ pub fn run(args: &args::Doctor, session: &Session) -> Result<Exit> {
     let mend = || acting(|| workshop.alter()?.mend(&diagnosis));
     let mended = if args.dry_run { None } else { Some(mend()?) };
     if session.json {
-        render::json(&time::diagnosis_document(&diagnosis, mended.as_ref()))?;
+        render::json(&render::doctor::diagnosis_document(&diagnosis, mended.as_ref()))?;
     } else {
-        time::print_diagnosis(&diagnosis, mended.as_ref(), args.deep, session)?;
+        render::doctor::print_diagnosis(&diagnosis, mended.as_ref(), args.deep, session)?;
     }
-    Ok(if time::is_ill(&diagnosis, mended.as_ref()) { Exit::Attend } else { Exit::Done })
+    Ok(if render::doctor::is_ill(&diagnosis, mended.as_ref()) { Exit::Attend } else { Exit::Done })
 }
 
 /// Shows how the targets of a change that waits are, and ends it with that if it is meant.
@@ -80,7 +80,7 @@ fn reclaim(workshop: &Workshop, args: &args::Doctor, session: &Session) -> Resul
         hint(session, "Nothing was removed. To do it: spanner doctor --reclaim --yes")?;
     }
     if session.json {
-        render::json(&time::unreferenced_document(&found, removed))?;
+        render::json(&render::doctor::unreferenced_document(&found, removed))?;
     }
     Ok(Exit::Done)
 }

@@ -12,9 +12,10 @@ use upright_spanner_core::survey::GameView;
 use upright_spanner_core::{CheckedFamily, Workshop};
 
 use super::survey::{survey_known, tell_gone};
+use super::target;
 use crate::args;
 use crate::exit::Exit;
-use crate::render::{self, time};
+use crate::render;
 use crate::session::Session;
 
 /// How long a folder has to be quiet before it is looked at: an update writes many files.
@@ -30,7 +31,7 @@ pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
     if args.watch {
         let told = drifts
             .iter()
-            .map(|(view, drift, _)| (view.game.id.clone(), time::drift_in_words(drift)))
+            .map(|(view, drift, _)| (view.game.id.clone(), render::drift::drift_in_words(drift)))
             .collect();
         return watch(args, &workshop, &views, told, session);
     }
@@ -44,15 +45,15 @@ fn tell(
     session: &Session,
 ) -> Result<()> {
     match (session.json, more_follow) {
-        (true, true) => render::json_line(&time::drift_document(drifts)),
-        (true, false) => render::json(&time::drift_document(drifts)),
-        (false, _) => time::print_drift(drifts, session),
+        (true, true) => render::json_line(&render::drift::drift_document(drifts)),
+        (true, false) => render::json(&render::drift::drift_document(drifts)),
+        (false, _) => render::drift::print_drift(drifts, session),
     }
 }
 
 fn views(args: &args::Drift, workshop: &Workshop, session: &Session) -> Result<Vec<GameView>> {
     Ok(match &args.game {
-        Some(game) => vec![super::game(workshop, game, true, session)?],
+        Some(game) => vec![target::game(workshop, game, true, session)?],
         None => survey_known(workshop, session)?.games,
     })
 }
@@ -119,7 +120,7 @@ fn watch(
         workshop.refresh();
         let views = self::views(args, workshop, session)?;
         for (view, drift, checked) in drifts(workshop, &views)? {
-            let words = time::drift_in_words(&drift);
+            let words = render::drift::drift_in_words(&drift);
             let before = told.insert(view.game.id.clone(), words.clone());
             if before.as_ref() != Some(&words) {
                 tell(&[(view, drift, checked)], true, session)?;

@@ -7,7 +7,9 @@ use upright_spanner_core::path::same_name;
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
 
+use super::carry_out::act;
 use super::survey::survey_known;
+use super::target;
 use crate::args;
 use crate::exit::Exit;
 use crate::prompt;
@@ -32,7 +34,7 @@ fn one(
     workshop: &Workshop,
     session: &Session,
 ) -> Result<Exit> {
-    let view = super::game(workshop, game, args.dry_run, session)?;
+    let view = target::game(workshop, game, args.dry_run, session)?;
     let fit = planned(args, build, workshop, &view, session)?;
     if !session.json {
         plan::print(&fit.plan, session)?;
@@ -97,13 +99,13 @@ fn carry_out(
         .clear(plan, despite)
         .map_err(|stopped| Error::Refused(stopped.stops().into_iter().cloned().collect()))?;
     let progress = session.progress();
-    super::act(workshop, || workshop.alter()?.fit(cleared, parcel.as_ref(), &progress))
+    act(workshop, || workshop.alter()?.fit(cleared, parcel.as_ref(), &progress))
 }
 
 /// Whole folders onto the game's folder.
 fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
     let progress = session.progress();
-    let view = super::game(workshop, game, args.dry_run, session)?;
+    let view = target::game(workshop, game, args.dry_run, session)?;
     let merge = workshop.plan_merge(&view, &args.merge, &progress)?;
     let cleared = workshop.clear_merge(merge, &args.despite);
     let plan = cleared.as_ref().map_or_else(|stopped| &**stopped, ClearedMerge::plan);
@@ -129,7 +131,7 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
-    let change = super::act(workshop, || workshop.alter()?.merge(cleared, &progress))?;
+    let change = act(workshop, || workshop.alter()?.merge(cleared, &progress))?;
     if session.json {
         render::json(&plan::change_document(&change))?;
     } else {

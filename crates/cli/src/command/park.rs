@@ -2,7 +2,8 @@
 
 use anyhow::Result;
 
-use super::{Talk, Wish, carry_out};
+use super::carry_out::{Talk, Wish, carry_out};
+use super::target;
 use crate::args;
 use crate::exit::Exit;
 use crate::render::quoted;
@@ -10,7 +11,7 @@ use crate::session::Session;
 
 pub fn park(args: &args::Park, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
-    let view = super::game(&workshop, &args.game, args.dry_run, session)?;
+    let view = target::game(&workshop, &args.game, args.dry_run, session)?;
     let plan = workshop.plan_park(&view, &args.family)?;
     let talk = Talk {
         question: "Take these files out?",
@@ -23,7 +24,7 @@ pub fn park(args: &args::Park, session: &Session) -> Result<Exit> {
 
 pub fn unpark(args: &args::Park, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
-    let view = super::game(&workshop, &args.game, args.dry_run, session)?;
+    let view = target::game(&workshop, &args.game, args.dry_run, session)?;
     let plan = workshop.plan_unpark(&view, &args.family, &args.despite)?;
     let talk = Talk {
         question: "Put these files back?",

@@ -2,8 +2,9 @@
 
 use anyhow::Result;
 
+use super::carry_out::{Talk, Wish, carry_out_untold};
 use super::survey::{survey_known, tell_gone};
-use super::{Talk, Wish, carry_out_untold};
+use super::target;
 use crate::args;
 use crate::exit::Exit;
 use crate::render::{self, document, plan::several_document};
@@ -12,7 +13,7 @@ use crate::session::Session;
 pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
     let views = match &args.game {
-        Some(game) => vec![super::game(&workshop, game, args.dry_run, session)?],
+        Some(game) => vec![target::game(&workshop, game, args.dry_run, session)?],
         None => survey_known(&workshop, session)?.games,
     };
     let gone = args.game.is_none() && tell_gone(&workshop)?;

@@ -6,14 +6,15 @@ use jiff::tz::TimeZone;
 use upright_spanner_core::plan::{NothingToDo, Point};
 use upright_spanner_core::{ChangeError, Error, Workshop};
 
-use super::{Talk, Wish, carry_out};
+use super::carry_out::{Talk, Wish, carry_out};
+use super::target;
 use crate::args;
 use crate::exit::Exit;
 use crate::session::Session;
 
 pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
-    let view = super::game(&workshop, &args.game, args.dry_run, session)?;
+    let view = target::game(&workshop, &args.game, args.dry_run, session)?;
     let to = point(&args.to, &workshop)?;
     let family = args.family.as_deref();
     let (plan, nothing) = workshop.plan_rollback(&view, family, to, args.settings)?;

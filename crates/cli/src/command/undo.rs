@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 
-use super::{Talk, Wish, carry_out};
+use super::carry_out::{Talk, Wish, carry_out};
 use crate::args;
 use crate::exit::Exit;
 use crate::render;

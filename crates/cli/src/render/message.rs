@@ -6,7 +6,8 @@ use owo_colors::OwoColorize;
 use upright_spanner_core::Error;
 use upright_spanner_core::survey::LookError;
 
-use super::{remedy, text};
+use super::remedy;
+use crate::text;
 
 /// Prints what went wrong, and what to do about it.
 pub fn error(error: &anyhow::Error) {

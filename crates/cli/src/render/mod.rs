@@ -1,8 +1,11 @@
 //! How results look: one file a kind of result, and the few things that all of them use.
 
+pub mod adopt;
 pub mod check;
 pub mod compare;
+pub mod doctor;
 pub mod document;
+pub mod drift;
 pub mod family;
 pub mod game;
 pub mod guide;
@@ -14,8 +17,6 @@ pub mod rack;
 pub mod remedy;
 pub mod survey;
 mod table;
-pub mod text;
-pub mod time;
 
 use std::io::{self, Write};
 
@@ -23,10 +24,11 @@ use anyhow::Result;
 use serde::Serialize;
 
 use crate::session::Session;
-pub use message::{error, look_errors, notice};
-pub use text::{
+use crate::text;
+pub use crate::text::{
     bytes, clean, count, cut, date, fit_path, is_clean, moment, quoted, slashes, wrapped,
 };
+pub use message::{error, look_errors, notice};
 
 /// Prints a document for programs in one line, where there are several.
 pub fn json_line(document: &impl Serialize) -> Result<()> {

@@ -210,6 +210,10 @@ pub(super) struct FamilyEntry {
     pub generations: Vec<Generation>,
 }
 
+/// The longest catalog that is read: one of 10,000 families has one to two MB. To read one takes up to eighty
+/// times its length in memory.
+pub(crate) const LONGEST_CATALOG: u64 = 3 << 20;
+
 /// Reads the families of a catalog file's text; `path` is for errors.
 pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
     let wrong = |at: usize, what: String| CatalogError {
@@ -233,11 +237,11 @@ pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
 
 impl Family {
     fn new(entry: FamilyEntry, path: &Path) -> Result<Self, String> {
-        if super::slug(&entry.id) != entry.id || entry.id.is_empty() {
+        if super::identity::slug(&entry.id) != entry.id || entry.id.is_empty() {
             return Err(format!(
                 "`{}` is no id: expected lower-case letters, digits and `-`, as in `{}`",
                 entry.id,
-                super::slug(&entry.id)
+                super::identity::slug(&entry.id)
             ));
         }
         let mut criteria: Vec<(&'static str, String)> =

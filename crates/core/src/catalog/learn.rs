@@ -5,10 +5,11 @@ use std::path::Path;
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
-use super::entry::{FamilyEntry, SCHEMA};
+use super::entry::{FamilyEntry, LONGEST_CATALOG, SCHEMA};
+use super::identity::{family_of, role_of, slug};
 use super::pattern::escape;
-use super::{LONGEST_CATALOG, Role, family_of, role_of};
-use crate::error::{Error, Result};
+use super::role::Role;
+use crate::error::{Error, GameError, Result};
 use upright_spanner_image::Facts;
 use upright_spanner_image::file::text_of;
 
@@ -25,8 +26,21 @@ pub struct Lesson {
     pub title: Option<String>,
 }
 
+/// Describes a sample file in the catalog file at `path`; gives the id of the new family.
+///
+/// # Errors
+/// Where the id is none, or the file cannot be read or written.
+pub(crate) fn learn(path: &Path, facts: &Facts, file_name: &str, lesson: Lesson) -> Result<String> {
+    let entry = entry(facts, file_name, lesson);
+    if slug(&entry.id) != entry.id || entry.id.is_empty() {
+        return Err(GameError::Id { like: slug(&entry.id), id: entry.id }.into());
+    }
+    append(path, &entry)?;
+    Ok(entry.id)
+}
+
 /// The entry that describes a file: by its author's statements where it has any, else by its name.
-pub(super) fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> FamilyEntry {
+fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> FamilyEntry {
     let text = |key: &str| facts.string(key).map(str::to_owned);
     let original = text("OriginalFilename");
     let tells =
@@ -47,7 +61,7 @@ pub(super) fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> FamilyEnt
 }
 
 /// Adds an entry to a catalog file, leaving what stands there as it is.
-pub(super) fn append(path: &Path, entry: &FamilyEntry) -> Result<()> {
+fn append(path: &Path, entry: &FamilyEntry) -> Result<()> {
     let text = match text_of(path, LONGEST_CATALOG) {
         Ok(text) => text,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {

@@ -58,7 +58,7 @@ pub static ABOUT: [About; 36] = [
     ),
     about(
         "altered-since",
-        "A file that spanner fitted holds something else now: the launcher updated or repaired the game, or somebody swapped the file by hand.",
+        "A fitted file holds something else now: the launcher updated or repaired the game, or somebody swapped the file by hand.",
         "Rollback leaves it alone, since an old original over a newer file would harm the game.",
         Remedy::by(
             "Look at what is there. If the launcher brought it, it is the game's own file now.",
@@ -251,7 +251,7 @@ pub static ABOUT: [About; 36] = [
         "The home folder, where replaced files are kept, is on another volume than the game.",
         "Files are copied across instead of being shared: it takes longer.",
         Remedy::text("None needed."),
-        "D:/Games/Kite Harbour and the home folder C:/Users/me/spanner are on different volumes: 40.2 MB are copied across to be kept.",
+        "D:/Games/Kite Harbour and the home folder C:/Users/me/home are on different volumes: 40.2 MB are copied across to be kept.",
     ),
     about(
         "pinned",

@@ -1,7 +1,10 @@
 //! Checks of what a game has now, family by family.
 
-use super::{CheckInput, Finding, Subject, Swap, Verdict, check};
+use super::input::{CheckInput, Subject, Swap};
+use super::run::check;
+use super::verdict::Verdict;
 use crate::change::version_of;
+use crate::finding::Finding;
 use crate::path::same_name;
 use crate::situation::Situation;
 use crate::survey::Library;

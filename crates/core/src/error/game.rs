@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use super::list;
+use super::files::list;
 use crate::remedy::{Action, Remedy};
 
 /// A game, a library root or a component that cannot be had as it was named.

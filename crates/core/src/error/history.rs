@@ -2,8 +2,9 @@
 
 use std::path::PathBuf;
 
-use super::{Files, list, on_files};
+use super::files::{list, on_files};
 use crate::remedy::{Action, Remedy};
+use upright_spanner_change::Error as Files;
 
 /// A change that could not be made, undone, or named.
 #[derive(Debug, thiserror::Error)]

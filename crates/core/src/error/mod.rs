@@ -3,17 +3,18 @@
 //! Rules: a variant says what was being done and to which path; [`Error::remedy`] says what to do next,
 //! in sentences of its own, so that every interface gives the same answer.
 
+mod files;
 mod game;
 mod history;
 mod home;
 mod rack;
 
-use std::borrow::Cow;
 use std::io;
 use std::path::{Path, PathBuf};
 
 use crate::finding::Finding;
-use crate::remedy::{Action, Remedy};
+use crate::remedy::Remedy;
+use files::{code_of_files, on_files};
 pub use game::GameError;
 pub use history::ChangeError;
 pub use home::HomeError;
@@ -146,68 +147,6 @@ impl Error {
         };
         Some(remedy)
     }
-}
-
-fn code_of_files(error: &Files) -> &'static str {
-    match error {
-        Files::Io { .. } => "io",
-        Files::Journal { .. } => "damaged-file",
-        Files::NotPlain { .. } => "not-plain",
-        Files::NotAsExpected { .. } => "not-as-expected",
-        Files::AnotherFolder { .. } => "another-folder",
-        Files::NotGranted { .. } => "not-granted",
-        Files::Path(_) => "path",
-        Files::DamagedContent { .. } => "damaged-content",
-        Files::Busy { .. } => "busy",
-        Files::Stopped => "stopped",
-    }
-}
-
-fn on_files(error: &Files) -> Option<Remedy> {
-    let remedy = match error {
-        Files::Io { source, .. } => return on_io(source).map(Remedy::text),
-        Files::NotPlain { .. } => {
-            "Put the plain file or folder there, or give the folder that the link leads to as the game."
-                .into()
-        }
-        Files::NotAsExpected { .. } => (
-            "Something else changed it meanwhile, perhaps an update. Look at what is there, then run the \
-             command again.",
-            Action::LookOver { game: Cow::Borrowed("GAME") },
-        )
-            .into(),
-        Files::AnotherFolder { .. } => "Run the command again: it looks at what is there now.".into(),
-        Files::NotGranted { .. } => {
-            let action = Action::NameBay { game: "GAME".into(), bay: "NAME".into() };
-            ("Name that folder as a bay.", action).into()
-        }
-        Files::Path(_) => "Rename that file or folder.".into(),
-        Files::DamagedContent { .. } => {
-            ("Add the build to the rack again from its file.", Action::AddToRack).into()
-        }
-        Files::Busy { .. } => "Wait until the other one has finished, then try again.".into(),
-        Files::Journal { .. } => ("See what can be done.", Action::Mend).into(),
-        Files::Stopped => return None,
-    };
-    Some(remedy)
-}
-
-fn on_io(error: &io::Error) -> Option<&'static str> {
-    if is_in_use(error) {
-        return Some("The file is in use. Close the game and its launcher, then try again.");
-    }
-    match error.kind() {
-        io::ErrorKind::NotFound => Some("Check the spelling of the path."),
-        io::ErrorKind::PermissionDenied => {
-            Some("Check that you may write there and that the game is not running.")
-        }
-        io::ErrorKind::StorageFull => Some("Make room on that disk, then try again."),
-        _ => None,
-    }
-}
-
-fn list(names: &[String]) -> String {
-    names.join(", ")
 }
 
 fn sentences(findings: &[Finding]) -> String {

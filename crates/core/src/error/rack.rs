@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use super::list;
+use super::files::list;
 use crate::remedy::{Action, Remedy};
 
 /// A package that cannot be read, or a build that cannot be had as it was named.

@@ -2,10 +2,29 @@
 
 use std::collections::BTreeMap;
 
-use super::Executable;
 use crate::catalog::slug;
 use crate::path::{TreePath, fold, same_name, stem};
-use upright_spanner_image::Facts;
+use upright_spanner_image::{Facts, Version};
+
+/// A program of a game, and how likely it is the game itself.
+#[derive(Debug, Clone)]
+pub struct Executable {
+    /// Where it is.
+    pub path: TreePath,
+    /// What it says of itself.
+    pub facts: Facts,
+    /// Points for and against; the highest counts.
+    pub score: i32,
+    /// What the points were given for, in words.
+    pub reasons: Vec<String>,
+}
+
+impl Executable {
+    /// The version that its file states.
+    pub fn version(&self) -> Option<Version> {
+        self.facts.version()
+    }
+}
 
 /// Words in a program's name, description or folder that tell what it is for, and what that costs.
 const HELPERS: [(&str, &str, i32); 28] = [

@@ -1,14 +1,14 @@
 //! What the user says of a game, which stands over what is found.
 
 use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use regex::Regex;
 use serde::{Deserialize, Serialize};
 
+use crate::catalog::slug;
 use crate::error::{Error, Result};
 use crate::path::TreePath;
-use crate::remedy::Action;
 
 /// What the user says of a game.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -58,110 +58,7 @@ impl VersionFile {
     }
 }
 
-/// Changes to what the user says of a game. An empty text takes a setting back.
-#[derive(Debug, Clone, Default)]
-pub struct GameEdit {
-    /// What to call it.
-    pub title: Option<String>,
-    /// Where it stands now.
-    pub root: Option<PathBuf>,
-    /// The executable that counts, relative to the game's folder.
-    pub executable: Option<String>,
-    /// The store edition.
-    pub edition: Option<String>,
-    /// Whether it is played online.
-    pub online: Option<bool>,
-    /// Folders by name; an empty folder takes one back.
-    pub bays: Vec<(String, PathBuf)>,
-    /// The file that tells the version, relative to the game's folder.
-    pub version_file: Option<String>,
-    /// The regular expression that finds the version in it.
-    pub version_pattern: Option<String>,
-}
-
-impl GameEdit {
-    /// Applies the changes to a game.
-    pub(crate) fn apply(&self, game: &mut super::Game) -> Result<()> {
-        let inside = |text: &str| -> Result<TreePath> {
-            let path = TreePath::new(text).map_err(|error| Error::Invalid {
-                what: error.to_string(),
-                remedy: "Give a path relative to the game's folder.".into(),
-            })?;
-            if path.on(&game.root).is_file() {
-                return Ok(path);
-            }
-            Err(Error::Invalid {
-                what: format!("there is no file {path} in {}", game.root.display()),
-                remedy: "Give a path relative to the game's folder.".into(),
-            })
-        };
-        let settings = &mut game.settings;
-        if let Some(text) = &self.executable {
-            settings.executable = if text.is_empty() { None } else { Some(inside(text)?) };
-        }
-        if let Some(text) = &self.edition {
-            settings.edition = Some(text.clone()).filter(|text| !text.is_empty());
-        }
-        settings.online = self.online.or(settings.online);
-        match (self.version_file.as_deref(), self.version_pattern.as_deref()) {
-            (Some(""), _) => settings.version_file = None,
-            (Some(file), pattern) => {
-                let pattern = pattern.unwrap_or(VersionFile::ANY);
-                settings.version_file = Some(VersionFile::new(inside(file)?, pattern)?);
-            }
-            (None, Some(pattern)) => {
-                let file = settings.version_file.take().ok_or(Error::Invalid {
-                    what: "there is a pattern for the version, but no file to look in".to_owned(),
-                    remedy: (
-                        "Name the file.",
-                        Action::NameVersionFile { game: game.id.clone().into() },
-                    )
-                        .into(),
-                })?;
-                settings.version_file = Some(VersionFile::new(file.path, pattern)?);
-            }
-            (None, None) => {}
-        }
-        for (name, folder) in &self.bays {
-            bay(settings, name, folder)?;
-        }
-        if let Some(title) = self.title.clone().filter(|title| !title.is_empty()) {
-            game.title = title;
-        }
-        Ok(())
-    }
-}
-
 /// Whether a further bay can have a name: `root` and `exe` are there already.
 pub(crate) fn is_bay_name(name: &str) -> bool {
-    !["root", "exe"].contains(&name) && super::slug(name) == name && !name.is_empty()
-}
-
-fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
-    if !is_bay_name(name) {
-        return Err(Error::Invalid {
-            what: format!("`{name}` is no name for a further bay"),
-            remedy: "Use lower-case letters, digits and `-`; `root` and `exe` are there already."
-                .into(),
-        });
-    }
-    if folder.as_os_str().is_empty() {
-        settings.bays.remove(name);
-        return Ok(());
-    }
-    let path = std::path::absolute(folder).map_err(Error::io("look at", folder))?;
-    if path.to_str().is_none() {
-        return Err(Error::Invalid {
-            what: format!("the name of {} is not Unicode, so it cannot be noted", path.display()),
-            remedy: "Rename that folder.".into(),
-        });
-    }
-    if !path.is_dir() {
-        return Err(Error::Invalid {
-            what: format!("{} is no folder", path.display()),
-            remedy: "Make the folder first, or check its spelling.".into(),
-        });
-    }
-    settings.bays.insert(name.to_owned(), path);
-    Ok(())
+    !["root", "exe"].contains(&name) && slug(name) == name && !name.is_empty()
 }

@@ -4,7 +4,8 @@ use std::fmt;
 
 use serde::Serialize;
 
-use super::{Executable, Game};
+use super::executable::Executable;
+use super::game::Game;
 use crate::content::{Digest, content_of};
 use upright_spanner_image::Version;
 use upright_spanner_image::file::start_of;

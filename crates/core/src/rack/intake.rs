@@ -9,7 +9,8 @@ use jiff::Timestamp;
 
 use super::archive::{Package, PackedFile};
 use super::group::{Candidate, Group, groups, is_extender};
-use super::layout::{EXE, LayoutFile, Placement, Policy, ROOT, SLOT, short};
+use super::layout::{EXE, Placement, Policy, ROOT, SLOT, short};
+use super::layout_file::LayoutFile;
 use super::sort::{Part, Sorted, is_settings_name, sort};
 use super::{Build, BuildFile, BuildId, BuildPart, Layout, Note, decoded};
 use crate::catalog::{Catalog, Role, companies_agree, role_of};

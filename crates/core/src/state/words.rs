@@ -13,8 +13,7 @@ use upright_spanner_change::{Folder, line};
 
 const FILE: &str = "games.toml";
 const SCHEMA: u32 = 1;
-const HEADING: &str =
-    "# What you told spanner of your games. You may edit it; see docs/formats.md.\n\n";
+const HEADING: &str = "# What you said of your games. You may edit it; see docs/formats.md.\n\n";
 
 /// The longest file of it that is read.
 const LONGEST: u64 = 64 << 20;

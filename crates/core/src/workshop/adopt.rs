@@ -1,6 +1,8 @@
 //! Swaps made by hand, taken under management.
 
-use super::{Altering, Cleared, Workshop, draft, failed};
+use super::apply::{draft, failed};
+use super::conditions::Cleared;
+use super::{Altering, Workshop};
 use crate::change::{Change, Step};
 use crate::error::{HomeError, Result};
 use crate::plan::{self, Adoption, Place, Plan};

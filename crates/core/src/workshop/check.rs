@@ -2,7 +2,8 @@
 
 use rayon::prelude::*;
 
-use super::{OnDisk, Workshop};
+use super::Workshop;
+use super::on_disk::OnDisk;
 use crate::check::{self, CheckedFamily, EntryName};
 use crate::error::Result;
 use crate::situation::Situation;

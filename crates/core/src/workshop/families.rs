@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use super::Workshop;
-use crate::catalog::{Catalog, Family, LONGEST_CATALOG, Lesson, parse};
+use crate::catalog::{Family, LONGEST_CATALOG, Lesson, learn, parse};
 use crate::error::{Error, GameError, Result};
 use crate::path::same_name;
 use crate::rack::Parcel;
@@ -60,7 +60,7 @@ impl Workshop {
             }));
         }
         let path = self.home.join("catalog").join(LEARNED);
-        let id = Catalog::learn(&path, facts, name, lesson)?;
+        let id = learn(&path, facts, name, lesson)?;
         let text = text_of(&path, LONGEST_CATALOG).map_err(Error::io("read", &path))?;
         let families = parse(&path, &text).map_err(Error::Catalog)?;
         let learned = families.into_iter().rfind(|family| family.id == id);

@@ -3,7 +3,10 @@
 use std::collections::HashMap;
 use std::path::Path;
 
-use super::{Altering, Cleared, OnDisk, Workshop, merged};
+use super::apply::merged;
+use super::conditions::Cleared;
+use super::on_disk::OnDisk;
+use super::{Altering, Workshop};
 use crate::change::{Change, Side, Target};
 use crate::error::{Error, Result};
 use crate::path::{TreePath, followed, same_name};

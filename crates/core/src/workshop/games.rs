@@ -2,7 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
-use super::{Altering, OnDisk, Workshop};
+use super::on_disk::OnDisk;
+use super::{Altering, Workshop};
 use crate::error::{Error, GameError, Result};
 use crate::game::version::told;
 use crate::game::{Game, GameEdit, GameVersion};

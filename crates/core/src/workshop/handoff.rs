@@ -8,7 +8,8 @@ use tempfile::NamedTempFile;
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
-use super::{Altering, FitPlan};
+use super::Altering;
+use super::fit::FitPlan;
 use crate::content::content_of;
 use crate::error::{Error, Result};
 

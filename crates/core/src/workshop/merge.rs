@@ -5,7 +5,8 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
-use super::{Altering, Cleared, Workshop};
+use super::conditions::Cleared;
+use super::{Altering, Workshop};
 use crate::change::{Change, Purpose, Side, Step};
 use crate::content::{Content, FileState, Stamp, state_of};
 use crate::error::{ChangeError, Error, Result};

@@ -5,6 +5,7 @@
 //! could do harm is refused as a whole, with the entry named. What an archive states of itself is checked
 //! before a library unpacks it, and how much comes out has a limit.
 
+mod outline;
 mod scratch;
 mod seven_zip;
 mod zip;
@@ -20,6 +21,7 @@ use ::zip::read::ZipFile;
 use filetime::FileTime;
 use sevenz_rust2::{ArchiveEntry, ArchiveReader, Password};
 
+use self::outline::{DO_NOT_USE, Fault, GET_AGAIN, Outline, UNPACK_BY_HAND};
 use self::scratch::Scratch;
 pub(crate) use self::scratch::{clear_scratch, scratch_left};
 use super::Source;
@@ -107,48 +109,12 @@ impl PackedFile {
     }
 }
 
-const DO_NOT_USE: &str = "Do not use this archive: it was made to do harm, or by mistake.";
-const GET_AGAIN: &str = "Get the archive again from where it came from.";
-const UNPACK_BY_HAND: &str =
-    "If you trust the archive, unpack it by hand and add the folder with what you need.";
-
-/// A longer list of contents no archive needs: a hundred thousand names have room in it.
-const MOST_DIRECTORY: u64 = 32 << 20;
-
 /// Up to this length an archive may hold anything; beyond it, so many times its own length.
 const ANY_RATIO: u64 = 64 << 20;
 const MOST_RATIO: u64 = 200;
 
 /// So much is written before it is looked once more whether there is room.
 const BETWEEN_LOOKS: u64 = 64 << 20;
-
-/// Why an archive is not unpacked, and what to do.
-#[derive(Debug)]
-struct Fault {
-    why: String,
-    advice: &'static str,
-}
-
-impl Fault {
-    fn encrypted() -> Self {
-        let advice = "Unpack it with its password and add the folder.";
-        Self { why: "it is encrypted".to_owned(), advice }
-    }
-
-    fn entries(limits: &Limits) -> Self {
-        let why = format!("it holds more than {} entries", limits.entries);
-        Self { why, advice: "Unpack it by hand and add what you need." }
-    }
-}
-
-/// What an archive says that it holds.
-#[derive(Debug)]
-struct Outline {
-    entries: usize,
-    unpacked: u64,
-    /// Of each file of a zip where it is, and its length packed and unpacked.
-    extents: Vec<[u64; 3]>,
-}
 
 impl Package {
     /// Takes in what lies at `path`; what is packed is unpacked into a folder in `space`.

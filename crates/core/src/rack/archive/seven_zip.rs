@@ -7,7 +7,7 @@ use std::io::{self, Read, Seek, SeekFrom};
 
 use lzma_rust2::{Lzma2Reader, LzmaReader};
 
-use super::{Fault, GET_AGAIN, MOST_DIRECTORY, Outline, UNPACK_BY_HAND};
+use super::outline::{Fault, GET_AGAIN, MOST_DIRECTORY, Outline, UNPACK_BY_HAND};
 use crate::settings::Limits;
 
 /// What stands at the beginning of every 7z: signature, version, and where the list of contents is.

@@ -5,7 +5,7 @@
 use std::collections::HashSet;
 use std::io::{self, Read, Seek, SeekFrom};
 
-use super::{DO_NOT_USE, Fault, GET_AGAIN, MOST_DIRECTORY, Outline, UNPACK_BY_HAND};
+use super::outline::{DO_NOT_USE, Fault, GET_AGAIN, MOST_DIRECTORY, Outline, UNPACK_BY_HAND};
 use crate::settings::Limits;
 
 /// The end of a zip without its comment, and with the longest.

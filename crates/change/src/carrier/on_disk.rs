@@ -1,0 +1,52 @@
+//! The carriers that work on disk.
+
+use std::sync::Mutex;
+
+use super::file::Files;
+use super::folder::Folders;
+use super::mark::Marks;
+use super::{Carrier, Carriers};
+use crate::step::Target;
+use crate::store::Store;
+use crate::supply::{Supplies, Supply};
+use crate::territory::Territory;
+
+/// The carriers that work on disk.
+pub struct OnDisk<'a> {
+    files: Files<'a>,
+    folders: Folders<'a>,
+    marks: Marks<'a>,
+}
+
+impl<'a> OnDisk<'a> {
+    /// Carriers for a territory; `in_use` says that somebody may have its files open.
+    pub fn new(territory: &'a Territory, store: &'a Store, in_use: bool) -> Self {
+        Self {
+            files: Files {
+                territory,
+                store,
+                supplies: Supplies::default(),
+                in_use,
+                leaving: Mutex::default(),
+            },
+            folders: Folders { territory },
+            marks: Marks { territory },
+        }
+    }
+
+    /// The same with contents that need not be stored yet.
+    pub(crate) fn supplied_with(mut self, supplies: &'a [Supply]) -> Self {
+        self.files.supplies = Supplies::new(supplies);
+        self
+    }
+}
+
+impl Carriers for OnDisk<'_> {
+    fn of(&self, target: &Target) -> &dyn Carrier {
+        match target {
+            Target::File(_) => &self.files,
+            Target::Folder(_) => &self.folders,
+            Target::ReadOnly(_) => &self.marks,
+        }
+    }
+}

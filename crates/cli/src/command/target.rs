@@ -1,0 +1,35 @@
+//! The game that a command is about.
+
+use anyhow::Result;
+use upright_spanner_core::Workshop;
+use upright_spanner_core::game::GameEdit;
+use upright_spanner_core::survey::GameView;
+
+use super::survey;
+use crate::prompt;
+use crate::render;
+use crate::session::Session;
+
+/// The game that a text names. Where its folder looks like a game that stood somewhere else, it is asked
+/// whether it is that one: its history goes along then. One that only looks is told, and nothing is noted.
+pub fn game(
+    workshop: &Workshop,
+    name: &str,
+    only_looks: bool,
+    session: &Session,
+) -> Result<GameView> {
+    let view = workshop.game(name, &session.progress())?;
+    let Some(moved) = workshop.moved_from(&view)? else { return Ok(view) };
+    let question = format!(
+        "This looks like {}, which stood in {}. Is it that game?",
+        moved.title,
+        render::slashes(&moved.root)
+    );
+    if only_looks || !prompt::confirm(session, &question)? {
+        survey::tell_moved(&view, &moved);
+        return Ok(view);
+    }
+    let edit = GameEdit { root: Some(view.game.root.clone()), ..GameEdit::default() };
+    let game = workshop.alter()?.set_game(&moved.id, &edit)?;
+    Ok(workshop.game(&game.id, &session.progress())?)
+}

@@ -1,0 +1,44 @@
+//! What a set of findings comes to.
+
+use serde::Serialize;
+
+use super::exe_unsupported;
+use crate::finding::{Finding, Severity};
+
+/// What a set of findings comes to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Verdict {
+    /// Nothing speaks against it.
+    Fine,
+    /// What decides could not be read.
+    Unknown,
+    /// Something is worth a second look.
+    Attention,
+    /// It will not work.
+    Stop,
+}
+
+impl Verdict {
+    /// The word used in output and in JSON.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Fine => "fine",
+            Self::Unknown => "unknown",
+            Self::Attention => "attention",
+            Self::Stop => "stop",
+        }
+    }
+
+    /// The verdict of some findings.
+    pub fn of(findings: &[Finding]) -> Self {
+        let one = |finding: &Finding| match finding.severity {
+            Severity::Note => Self::Fine,
+            Severity::Warn if finding.code == exe_unsupported::UNKNOWN => Self::Unknown,
+            Severity::Warn => Self::Attention,
+            Severity::Stop if finding.overridden => Self::Attention,
+            Severity::Stop => Self::Stop,
+        };
+        findings.iter().map(one).max().unwrap_or(Self::Fine)
+    }
+}

@@ -1,0 +1,63 @@
+//! One installed game.
+
+use std::path::PathBuf;
+
+use serde::{Deserialize, Serialize};
+
+use super::settings::GameSettings;
+use crate::catalog::slug;
+use crate::error::{Error, GameError};
+
+/// One installed game.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Game {
+    /// A short name to type, made from the title; stays the same in one home.
+    pub id: String,
+    /// The name of its folder, or what the user calls it.
+    pub title: String,
+    /// Its folder.
+    pub root: PathBuf,
+    /// Whether the user named it, rather than a survey having come across it.
+    pub registered: bool,
+    /// What the user says of it.
+    pub settings: GameSettings,
+}
+
+impl Game {
+    /// What there is to say where its folder is not there.
+    pub fn gone(&self) -> Error {
+        Error::Game(GameError::Gone {
+            title: self.title.clone(),
+            id: self.id.clone(),
+            root: self.root.clone(),
+        })
+    }
+
+    /// A game that the user said nothing of.
+    pub(crate) fn seen(id: &str, root: &std::path::Path) -> Self {
+        let title = root.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+        let (id, root) = (id.to_owned(), root.to_owned());
+        Self { id, title, root, registered: false, settings: GameSettings::default() }
+    }
+
+    /// A game in `root`, with an id that none of `known` has; the one that it has already, if it
+    /// is known.
+    pub(crate) fn in_folder(root: PathBuf, known: &[Self]) -> Self {
+        if let Some(game) = known.iter().find(|game| game.root == root) {
+            return game.clone();
+        }
+        let title = root.file_name().map_or_else(
+            || root.to_string_lossy().into_owned(),
+            |name| name.to_string_lossy().into_owned(),
+        );
+        let base = match slug(&title) {
+            empty if empty.is_empty() => "game".to_owned(),
+            slug => slug,
+        };
+        let taken = |id: &str| known.iter().any(|game| game.id == id);
+        let numbered = (2..).map(|n| format!("{base}-{n}"));
+        let mut ids = std::iter::once(base.clone()).chain(numbered);
+        let id = ids.find(|id| !taken(id)).unwrap_or(base);
+        Self { id, title, root, registered: false, settings: GameSettings::default() }
+    }
+}

@@ -1,0 +1,39 @@
+//! What an archive says that it holds, and why one is refused.
+
+use crate::settings::Limits;
+
+pub const DO_NOT_USE: &str = "Do not use this archive: it was made to do harm, or by mistake.";
+pub const GET_AGAIN: &str = "Get the archive again from where it came from.";
+pub const UNPACK_BY_HAND: &str =
+    "If you trust the archive, unpack it by hand and add the folder with what you need.";
+
+/// A longer list of contents no archive needs: a hundred thousand names have room in it.
+pub const MOST_DIRECTORY: u64 = 32 << 20;
+
+/// Why an archive is not unpacked, and what to do.
+#[derive(Debug)]
+pub struct Fault {
+    pub why: String,
+    pub advice: &'static str,
+}
+
+impl Fault {
+    pub fn encrypted() -> Self {
+        let advice = "Unpack it with its password and add the folder.";
+        Self { why: "it is encrypted".to_owned(), advice }
+    }
+
+    pub fn entries(limits: &Limits) -> Self {
+        let why = format!("it holds more than {} entries", limits.entries);
+        Self { why, advice: "Unpack it by hand and add what you need." }
+    }
+}
+
+/// What an archive says that it holds.
+#[derive(Debug)]
+pub struct Outline {
+    pub entries: usize,
+    pub unpacked: u64,
+    /// Of each file of a zip where it is, and its length packed and unpacked.
+    pub extents: Vec<[u64; 3]>,
+}

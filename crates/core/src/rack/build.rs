@@ -1,0 +1,227 @@
+//! Builds: what the rack keeps of one version of a family.
+
+use std::fmt;
+
+use jiff::Timestamp;
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+use super::layout::{self, Layout};
+use crate::catalog::{Role, keyed_to};
+use crate::content::{Content, Digest};
+use crate::path::{TreePath, same_name};
+use upright_spanner_image::{Facts, Machine, Requirement, SignatureStatus, Version};
+
+/// The name of a build: `family@version` or `family@version+variant`.
+///
+/// A build whose files state no version bears the start of its digest instead, as in
+/// `family@content-1f0c22ab`.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct BuildId {
+    /// The family.
+    pub family: String,
+    /// The version as written in the name.
+    pub version: String,
+    /// What tells it from another build of that version: a machine, or the start of a digest.
+    pub variant: Option<String>,
+}
+
+impl fmt::Display for BuildId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let variant = self.variant.as_ref().map(|variant| format!("+{variant}"));
+        f.pad(&format!("{}@{}{}", self.family, self.version, variant.unwrap_or_default()))
+    }
+}
+
+impl Serialize for BuildId {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}
+
+impl<'de> Deserialize<'de> for BuildId {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let text = String::deserialize(deserializer)?;
+        let spec = BuildSpec::parse(&text);
+        let version = spec.version.ok_or_else(|| serde::de::Error::custom("no version"))?;
+        Ok(Self { family: spec.family, version, variant: spec.variant })
+    }
+}
+
+/// What a user writes to name a build: the version and the variant may be left out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BuildSpec {
+    /// The family.
+    pub family: String,
+    /// The version, as written.
+    pub version: Option<String>,
+    /// The variant.
+    pub variant: Option<String>,
+}
+
+impl BuildSpec {
+    /// Takes a text apart at `@` and `+`; every text names something.
+    pub fn parse(text: &str) -> Self {
+        let (name, version) = match text.split_once('@') {
+            Some((name, version)) => (name, Some(version)),
+            None => (text, None),
+        };
+        let (version, variant) = match version.and_then(|version| version.split_once('+')) {
+            Some((version, variant)) => (Some(version), Some(variant)),
+            None => (version, None),
+        };
+        Self {
+            family: name.to_owned(),
+            version: version.filter(|version| !version.is_empty()).map(str::to_owned),
+            variant: variant.map(str::to_owned),
+        }
+    }
+
+    pub(super) fn names(&self, build: &Build) -> bool {
+        let version = self.version.as_ref().is_none_or(|wanted| {
+            let same = wanted.parse::<Version>().ok().zip(build.version.clone());
+            same_name(wanted, &build.id.version) || same.is_some_and(|(a, b)| a == b)
+        });
+        let variant = self.variant.as_ref().is_none_or(|wanted| {
+            build.id.variant.as_ref().is_some_and(|variant| same_name(variant, wanted))
+        });
+        same_name(&self.family, &build.id.family) && version && variant
+    }
+}
+
+/// One version of a family, kept on the rack.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Build {
+    /// Its name.
+    pub id: BuildId,
+    /// What it does for a game, where its files say so.
+    pub role: Option<Role>,
+    /// The version that its files state.
+    pub version: Option<Version>,
+    /// The machine that it is for.
+    pub machine: Machine,
+    /// The versions of the game that it goes with, where the user noted them.
+    #[serde(default)]
+    pub supports: Option<Requirement>,
+    /// The library that the build is named after.
+    pub file: BuildFile,
+    /// The files that go with it: other libraries, programs, settings, data.
+    #[serde(default)]
+    pub parts: Vec<BuildPart>,
+    /// Where each of its files goes.
+    pub layout: Layout,
+    /// Files of its package that have no place, and that are neither texts nor for developers.
+    #[serde(default)]
+    pub left: Vec<TreePath>,
+    /// The texts that came with it.
+    #[serde(default)]
+    pub notes: Vec<Note>,
+    /// Where it came from.
+    pub source: Source,
+    /// When it was put on the rack.
+    pub added: Timestamp,
+}
+
+/// A file that goes with a build's library.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct BuildPart {
+    /// Its path in the package.
+    pub path: TreePath,
+    /// What is in it.
+    pub content: Content,
+    /// Its date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+    /// What it says of itself, where it is an image.
+    pub facts: Option<Facts>,
+}
+
+/// A file of a build, whichever it is.
+#[derive(Debug, Clone, Copy)]
+pub struct Stored<'a> {
+    /// Its path in the package.
+    pub path: &'a TreePath,
+    /// What is in it.
+    pub content: Content,
+    /// Its date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+    /// What it says of itself, where it is an image.
+    pub facts: Option<&'a Facts>,
+}
+
+/// A text that came with a build.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Note {
+    /// Its path in the package.
+    pub name: String,
+    /// What is in it.
+    pub content: Content,
+}
+
+/// The library that a build is named after.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct BuildFile {
+    /// Its path in the package that it was taken from.
+    pub path: TreePath,
+    /// Its file name, in its author's spelling.
+    pub name: String,
+    /// What is in it.
+    pub content: Content,
+    /// Its date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+    /// What it says of itself.
+    pub facts: Facts,
+    /// Whether its content is what its signer signed.
+    pub signature: SignatureStatus,
+}
+
+/// The file or archive that a build was taken from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Source {
+    /// Its file name.
+    pub name: String,
+    /// Its digest; of a folder, that of its list of files.
+    pub blake3: Digest,
+    /// Its date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+}
+
+impl Build {
+    /// Its files: the library first.
+    pub fn files(&self) -> impl Iterator<Item = Stored<'_>> {
+        let BuildFile { path, content, modified, facts, .. } = &self.file;
+        let library = Stored { path, content: *content, modified: *modified, facts: Some(facts) };
+        let parts = self.parts.iter().map(|part| Stored {
+            path: &part.path,
+            content: part.content,
+            modified: part.modified,
+            facts: part.facts.as_ref(),
+        });
+        std::iter::once(library).chain(parts)
+    }
+
+    /// The file at a path in the package.
+    pub fn stored(&self, path: &TreePath) -> Option<Stored<'_>> {
+        self.files().find(|file| file.path == path)
+    }
+
+    /// Every content that it refers to.
+    pub fn contents(&self) -> impl Iterator<Item = Content> + '_ {
+        let notes = self.notes.iter().map(|note| note.content);
+        self.files().map(|file| file.content).chain(notes)
+    }
+
+    /// The version of the game that the library's name is keyed to.
+    pub fn key(&self) -> Option<Version> {
+        keyed_to(&self.file.facts, &self.file.name)
+    }
+
+    /// The path of one of its files as layouts write it: without the folders that it shares with
+    /// the library's.
+    pub fn short(&self, path: &TreePath) -> TreePath {
+        layout::short(&self.file.path, path)
+    }
+
+    /// All bytes of its files.
+    pub fn size(&self) -> u64 {
+        self.files().map(|file| file.content.size).sum()
+    }
+}

@@ -1,0 +1,109 @@
+//! Finds the build that is meant, and the newest that a game could have.
+
+use super::build::{Build, BuildSpec};
+use crate::error::{Error, RackError, Result};
+use crate::path::same_name;
+use upright_spanner_image::{Machine, Version};
+
+/// What a game needs of a build, as far as that decides between variants.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Needs<'a> {
+    /// The machine of the executable.
+    pub machine: Option<Machine>,
+    /// The libraries that the executable imports.
+    pub imports: &'a [String],
+    /// The version of the game.
+    pub version: Option<&'a Version>,
+}
+
+impl Needs<'_> {
+    /// Narrows builds down to those that suit, by one need after the other; a need that none meets
+    /// decides nothing.
+    pub(crate) fn narrow(&self, builds: &mut Vec<&Build>) {
+        prefer(builds, |build| Some(build.machine) == self.machine);
+        prefer(builds, |build| !build.file.facts.is_debug());
+        prefer(builds, |build| self.draws_as(build));
+        prefer(builds, |build| {
+            build.key().zip(self.version).is_some_and(|(key, game)| key.same_numbers(game))
+        });
+    }
+
+    /// Whether the variant is named after a graphics library that the executable imports.
+    fn draws_as(&self, build: &Build) -> bool {
+        const WORDS: [(&str, &[&str]); 6] = [
+            ("d3d8.dll", &["d3d8", "dx8"]),
+            ("d3d9.dll", &["d3d9", "dx9"]),
+            ("d3d11.dll", &["d3d11", "dx11"]),
+            ("d3d12.dll", &["d3d12", "dx12"]),
+            ("opengl32.dll", &["opengl", "gl"]),
+            ("vulkan-1.dll", &["vulkan", "vk"]),
+        ];
+        let label = build.id.variant.as_deref().unwrap_or_default();
+        let mut words = label.split('-');
+        let names = WORDS.iter().filter(|(dll, _)| self.imports.iter().any(|i| same_name(i, dll)));
+        let names: Vec<&str> = names.flat_map(|(_, names)| names.iter().copied()).collect();
+        words.any(|word| names.contains(&word))
+    }
+}
+
+/// Finds the one build that a text names. Where several are, those that suit the game's needs come
+/// before the others, and, where no version is given, the newest.
+pub fn find<'a>(builds: &'a [Build], text: &str, needs: &Needs<'_>) -> Result<&'a Build> {
+    let spec = BuildSpec::parse(text);
+    let mut named: Vec<&Build> = builds.iter().filter(|build| spec.names(build)).collect();
+    if spec.variant.is_none() {
+        needs.narrow(&mut named);
+    }
+    if spec.version.is_none() {
+        let newest = named.iter().map(|build| &build.version).max().cloned();
+        named.retain(|build| Some(&build.version) == newest.as_ref());
+    }
+    if spec.variant.is_none() {
+        prefer(&mut named, |build| build.id.variant.is_none());
+    }
+    match &named[..] {
+        [build] => Ok(build),
+        [] => Err(unknown(builds, text, &spec.family)),
+        several => Err(Error::Rack(RackError::Several {
+            spec: text.to_owned(),
+            candidates: several.iter().map(|build| build.id.to_string()).collect(),
+        })),
+    }
+}
+
+/// Keeps those that `wanted` holds for, if it holds for any.
+pub(crate) fn prefer(builds: &mut Vec<&Build>, wanted: impl Fn(&Build) -> bool) {
+    if builds.iter().any(|build| wanted(build)) {
+        builds.retain(|build| wanted(build));
+    }
+}
+
+/// Says what there is instead: other builds of the family, else the families.
+fn unknown(builds: &[Build], text: &str, family: &str) -> Error {
+    let of_family = builds.iter().filter(|build| same_name(&build.id.family, family));
+    let mut known: Vec<String> = of_family.map(|build| build.id.to_string()).collect();
+    if known.is_empty() {
+        known = builds.iter().map(|build| build.id.family.clone()).collect();
+    }
+    known.sort();
+    known.dedup();
+    Error::Rack(RackError::Unknown { spec: text.to_owned(), known })
+}
+
+/// The newest released build of a family for a machine. A build that goes with certain versions
+/// of the game counts only where the game's is among them.
+pub fn newest<'a>(
+    builds: &'a [Build],
+    family: &str,
+    machine: Machine,
+    game: Option<&Version>,
+) -> Option<&'a Build> {
+    let fits = |build: &&Build| {
+        same_name(&build.id.family, family)
+            && build.machine == machine
+            && build.key().zip(game).is_none_or(|(key, game)| key.same_numbers(game))
+            && build.supports.as_ref().zip(game).is_none_or(|(set, game)| set.includes(game))
+            && build.version.as_ref().is_some_and(|version| !version.is_prerelease())
+    };
+    builds.iter().filter(fits).max_by(|a, b| a.version.cmp(&b.version))
+}

@@ -1,0 +1,248 @@
+//! What a survey finds: games as they are on disk now, with their libraries.
+
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+
+use super::evidence::Evidence;
+use crate::catalog::{Catalog, Role};
+use crate::change::ExecutableMark;
+use crate::error::{CatalogError, Error, GameError, Result};
+use crate::game::{Executable, Game, GameVersion, Pin};
+use crate::history::History;
+use crate::path::TreePath;
+use crate::rack::Build;
+use upright_spanner_image::{Facts, Machine, Version};
+
+/// What was found below some paths.
+#[derive(Debug, Default)]
+pub struct Survey {
+    /// The games; those that need attention first.
+    pub games: Vec<GameView>,
+    /// How many libraries lie outside of every game, in folders without a program.
+    pub stray: usize,
+    /// What could not be read. The rest was surveyed all the same.
+    pub errors: Vec<LookError>,
+}
+
+/// A game as it is on disk now.
+#[derive(Debug)]
+pub struct GameView {
+    /// The game.
+    pub game: Game,
+    /// Its programs, the likeliest first. The first is the executable that counts.
+    pub programs: Vec<Executable>,
+    /// Its version, where something states one.
+    pub version: Option<GameVersion>,
+    /// Every library in its folder, in the order of their paths.
+    pub libraries: Vec<Library>,
+    /// Libraries and programs that cannot be read since something has them in use.
+    pub in_use: Vec<PathBuf>,
+}
+
+/// A library in a game's folder.
+#[derive(Debug)]
+pub struct Library {
+    /// Where it is.
+    pub path: TreePath,
+    /// What it says of itself.
+    pub facts: Facts,
+    /// The family that it belongs to.
+    pub family: String,
+    /// The group of related families that the catalog puts it in.
+    pub group: Option<String>,
+    /// What it does for the game.
+    pub role: Role,
+    /// Whether it is a component, rather than one of the game's own files.
+    pub is_component: bool,
+    /// What the records know of it.
+    pub state: Standing,
+    /// The newest build on the rack that could take its place, where that is newer.
+    pub newer: Option<Newer>,
+    /// Whether its name says that it is a copy of another library, put aside by hand.
+    pub put_aside: bool,
+    /// Renamed copies of it in the same folder.
+    pub backups: Vec<Backup>,
+    /// Why it is taken for a component.
+    pub evidence: Vec<Evidence>,
+    /// What keeps it at a version.
+    pub pin: Option<Pin>,
+}
+
+/// A renamed copy of a library, put aside by hand.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Backup {
+    /// Where it is.
+    pub path: TreePath,
+    /// The version that it states.
+    pub version: Option<Version>,
+}
+
+/// A build on the rack that is newer than what a game has.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Newer {
+    /// Its name.
+    pub build: String,
+    /// Its version.
+    pub version: Version,
+}
+
+/// What the records know of a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Standing {
+    /// No change ever touched it.
+    Unrecorded,
+    /// It was altered once and is now as it was before that.
+    Shipped,
+    /// It is what the last change put there.
+    Fitted,
+    /// Something else has altered it since.
+    Overwritten,
+}
+
+impl Standing {
+    /// The word used in output and in JSON.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Unrecorded => "unrecorded",
+            Self::Shipped => "shipped",
+            Self::Fitted => "fitted",
+            Self::Overwritten => "overwritten",
+        }
+    }
+}
+
+/// Something that could not be looked at.
+#[derive(Debug)]
+pub struct LookError {
+    /// Where.
+    pub path: PathBuf,
+    /// A stable code: that of [`ImageError::code`], `unreadable` for folders, or `catalog`.
+    pub code: &'static str,
+    /// What is wrong.
+    pub message: String,
+}
+
+impl From<&CatalogError> for LookError {
+    fn from(error: &CatalogError) -> Self {
+        let message = format!("line {}: {}", error.line, error.what);
+        Self { path: error.path.clone(), code: "catalog", message }
+    }
+}
+
+/// What the home folder knows that helps to recognise files.
+pub(crate) struct Knowledge<'a> {
+    pub games: Vec<Game>,
+    pub library_roots: &'a [PathBuf],
+    pub builds: &'a [Build],
+    pub history: &'a History,
+    pub catalog: &'a Catalog,
+    pub pins: &'a [Pin],
+}
+
+/// What tells that a file is the one whose facts were read before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Mark {
+    /// Length in bytes.
+    pub size: u64,
+    /// Date: seconds since 1970, and nanoseconds.
+    pub modified: (i64, u32),
+    /// The file's number on its volume, where the system tells it.
+    pub file: u64,
+}
+
+/// Where the facts of images are kept from one survey to the next.
+pub(crate) trait FactsStore {
+    /// The facts of all images below a folder, by path.
+    fn below(&self, folder: &Path) -> Result<HashMap<String, (Mark, Facts)>>;
+    /// Keeps facts.
+    fn keep(&self, facts: &[(String, Mark, &Facts)]) -> Result<()>;
+}
+
+impl GameView {
+    /// The executable that counts.
+    pub fn executable(&self) -> Option<&Executable> {
+        self.programs.first()
+    }
+
+    /// The mark of the executable that counts, as it is now.
+    pub(crate) fn mark(&self) -> Option<ExecutableMark> {
+        let executable = self.executable()?;
+        Some(ExecutableMark {
+            path: executable.path.clone(),
+            version: self.version.as_ref().and_then(|known| known.version.clone()),
+            size: executable.facts.size,
+            stamp: executable.facts.stamp,
+        })
+    }
+
+    /// Says that the game has no component of a family; or that it cannot be told, since files of it
+    /// are in use.
+    pub(crate) fn no_component(&self, family: &str) -> Error {
+        match self.in_use.first() {
+            Some(path) => Error::Game(GameError::InUse { path: path.clone() }),
+            None => Error::Game(GameError::NoSuchComponent {
+                family: family.to_owned(),
+                game: self.game.title.clone(),
+                known: self.families(),
+            }),
+        }
+    }
+
+    /// The libraries that are components: those that need attention first, then by role.
+    pub fn components(&self) -> Vec<&Library> {
+        let components = self.libraries.iter().filter(|library| library.is_component);
+        let mut components: Vec<&Library> = components.collect();
+        components.sort_by(|a, b| {
+            b.attention()
+                .cmp(&a.attention())
+                .then(a.role.cmp(&b.role))
+                .then_with(|| a.family.cmp(&b.family))
+                .then_with(|| a.path.cmp(&b.path))
+        });
+        components
+    }
+
+    /// The families of its components, each once.
+    pub fn families(&self) -> Vec<String> {
+        let mut families: Vec<String> =
+            self.components().iter().map(|library| library.family.clone()).collect();
+        families.sort();
+        families.dedup();
+        families
+    }
+
+    /// The machine that a component must be for, where the game has an executable.
+    pub fn machine(&self) -> Option<Machine> {
+        self.executable().map(|executable| executable.facts.machine)
+    }
+
+    pub(super) fn attention(&self) -> Attention {
+        let components = self.libraries.iter().filter(|library| library.is_component);
+        components.map(Library::attention).max().unwrap_or(Attention::None)
+    }
+}
+
+/// How much a component asks for the user's attention.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Attention {
+    /// Nothing about it is remarkable.
+    None,
+    /// The rack has a newer build.
+    Outdated,
+    /// Something else has overwritten what was fitted.
+    Overwritten,
+}
+
+impl Library {
+    /// How much it asks for the user's attention.
+    pub fn attention(&self) -> Attention {
+        match self.state {
+            Standing::Overwritten => Attention::Overwritten,
+            _ if self.newer.is_some() => Attention::Outdated,
+            _ => Attention::None,
+        }
+    }
+}

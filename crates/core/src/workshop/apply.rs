@@ -1,0 +1,140 @@
+//! Acts: carries out a plan that nothing stops.
+
+use std::path::PathBuf;
+
+use super::conditions::Cleared;
+use super::{Altering, Workshop};
+use crate::change::{Change, RecordState, Target, notes};
+use crate::check::may_be_in_use;
+use crate::error::{ChangeError, Error, HomeError, Result};
+use crate::plan::{Merge, Plan};
+use upright_spanner_change::{Draft, Failure, Lock, Progress, StepOutcome, StepReport, Supply};
+
+impl Altering<'_> {
+    /// Carries out a plan that nothing stops.
+    ///
+    /// # Errors
+    /// Where it was not done; the error says how everything was left.
+    pub fn apply(&self, cleared: Cleared, progress: &dyn Progress) -> Result<Change> {
+        let supplies = merged(cleared.plan()).collect();
+        self.apply_with(cleared, supplies, progress)
+    }
+
+    pub(super) fn apply_with(
+        &self,
+        cleared: Cleared,
+        supplies: Vec<Supply>,
+        progress: &dyn Progress,
+    ) -> Result<Change> {
+        let plan = cleared.into_plan();
+        let workshop = self.workshop();
+        let _game = Lock::take(&plan.game.root)?;
+        workshop.expect_free(&plan)?;
+        let draft = draft(plan, supplies);
+        let record = workshop.engine(progress).apply(draft).map_err(failed)?;
+        workshop.forget_facts(&record);
+        Change::try_from(record).map_err(|what| {
+            Error::Home(HomeError::DamagedFile { path: workshop.home.clone(), what })
+        })
+    }
+}
+
+/// How long a virus scanner may take to set aside what it does not like.
+const A_MOMENT: std::time::Duration = std::time::Duration::from_millis(100);
+
+impl Workshop {
+    /// The libraries that a change has just put into a game and that are gone or another already, looked
+    /// at a moment later.
+    pub fn gone_since(&self, change: &Change) -> Vec<PathBuf> {
+        let is_library = |step: &&crate::change::Step| {
+            let name = step.place().path().file_name();
+            let comes = step.after().state.content().is_some();
+            comes && ["dll", "exe", "asi"].contains(&crate::path::extension(name).as_str())
+        };
+        let libraries: Vec<_> = change.steps().iter().filter(is_library).collect();
+        if libraries.is_empty() {
+            return Vec::new();
+        }
+        std::thread::sleep(A_MOMENT);
+        let is_other = |step: &crate::change::Step| {
+            let wanted = step.after().state.content().map(|content| content.size);
+            let found = std::fs::symlink_metadata(change.on_disk(step.target()));
+            found.ok().map(|metadata| metadata.len()) != wanted
+        };
+        let gone = libraries.into_iter().filter(|step| is_other(step));
+        gone.map(|step| change.on_disk(step.target())).collect()
+    }
+
+    /// Forgets what was read of the files of a change: some systems' dates do not tell of a swap.
+    pub(super) fn forget_facts(&self, record: &upright_spanner_change::Record) {
+        let files: Vec<PathBuf> =
+            record.steps.iter().map(|step| step.place().on(&record.root)).collect();
+        self.database.forget_facts(files.iter().map(PathBuf::as_path));
+    }
+
+    /// Fails where a change that was interrupted is about a target of a plan. Other targets are free.
+    pub(super) fn expect_free(&self, plan: &Plan) -> Result<()> {
+        let root = &plan.game.root;
+        let on_disk = |target: &Target| target.place().on(root);
+        let wanted: Vec<PathBuf> = plan.steps.iter().map(|step| on_disk(step.target())).collect();
+        let history = self.history()?;
+        let open = history.changes.iter().filter(|change| change.state() == RecordState::Open);
+        for change in open {
+            let mut targets = change.steps().iter().map(|step| change.on_disk(step.target()));
+            if targets.any(|target| wanted.contains(&target)) {
+                let (number, root) = (change.number(), change.root().to_owned());
+                return Err(Error::Change(ChangeError::Waiting { number, root }));
+            }
+        }
+        Ok(())
+    }
+}
+
+/// The settings files that a plan merges, as they will be.
+pub(super) fn merged(plan: &Plan) -> impl Iterator<Item = Supply> {
+    let is_done = |merge: &&Merge| plan.steps.iter().any(|step| *step.place() == merge.place);
+    plan.merges.iter().filter(is_done).map(|merge| Supply::Bytes(merge.merged.bytes.clone()))
+}
+
+pub(super) fn draft(plan: Plan, supplies: Vec<Supply>) -> Draft {
+    let despite = plan.despite();
+    Draft {
+        scope: plan.scope(),
+        root: plan.root,
+        notes: notes(&plan.purpose, plan.executable.as_ref(), &despite),
+        game: plan.game.id,
+        summary: plan.summary,
+        steps: plan.steps,
+        in_use: may_be_in_use(&despite),
+        supplies,
+    }
+}
+
+/// How the engine's failure left everything, in words.
+pub(super) fn failed(failure: Failure) -> Error {
+    match failure {
+        Failure::Untouched(cause) => Error::Change(ChangeError::Untouched { cause }),
+        Failure::PutBack { cause, .. } => Error::Change(ChangeError::PutBack { cause }),
+        Failure::Waiting { number, cause, reports } => {
+            let left = reports.iter().filter_map(left_as).collect();
+            Error::Change(ChangeError::NotPutBack { number, cause, left })
+        }
+        Failure::NotNoted { number, cause } => {
+            Error::Change(ChangeError::NotNoted { number, cause })
+        }
+    }
+}
+
+/// How a target was left that could not be put back.
+fn left_as(report: &StepReport) -> Option<String> {
+    match &report.outcome {
+        StepOutcome::AsBefore | StepOutcome::Untouched => None,
+        StepOutcome::AsAfter => {
+            Some(format!("step {} stays as the change made it", report.step + 1))
+        }
+        StepOutcome::Neither(_) => {
+            Some(format!("something else has altered what step {} is about", report.step + 1))
+        }
+        StepOutcome::Unknown(error) => Some(error.to_string()),
+    }
+}

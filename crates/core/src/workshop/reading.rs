@@ -1,0 +1,102 @@
+//! Reads what the home's files say, and hands it out.
+
+use std::sync::Arc;
+
+use super::Workshop;
+use super::on_disk::OnDisk;
+use crate::catalog::Catalog;
+use crate::error::Result;
+use crate::history::History;
+use crate::rack::Build;
+use crate::situation::Situation;
+use crate::state::{Shelf, Words};
+use crate::survey::GameView;
+
+impl Workshop {
+    /// What the user said, as far as it can be read; [`Workshop::words_fault`] says what cannot.
+    pub(super) fn words(&self) -> Arc<Words> {
+        let read = || Ok(self.words.read().unwrap_or_default());
+        self.records.words.get_or_read(read).unwrap_or_default()
+    }
+
+    /// The families that the catalog files of the home folder describe.
+    pub fn catalog(&self) -> Arc<Catalog> {
+        let read = || Ok(Catalog::read_folder(&self.home.join("catalog")));
+        self.records.catalog.get_or_read(read).unwrap_or_default()
+    }
+
+    /// What the labels of the rack say.
+    pub(super) fn shelf(&self) -> Result<Arc<Shelf>> {
+        self.records.shelf.get_or_read(|| self.read_shelf())
+    }
+
+    /// What the labels of the rack say.
+    fn read_shelf(&self) -> Result<Shelf> {
+        let facts = |content: &crate::content::Content| {
+            let known = self.database.image(content);
+            known.or_else(|| {
+                let facts =
+                    upright_spanner_image::Facts::read(&self.store.file(content).ok()?).ok()?;
+                self.database.keep_image(content, &facts);
+                Some(facts)
+            })
+        };
+        self.labels.read(facts, |content| self.store.has(content))
+    }
+
+    /// The builds on the rack, in the order in which they were added. Which versions of the game they
+    /// support is what the user says, else what the catalog does.
+    ///
+    /// # Errors
+    /// Where the rack's folder cannot be read.
+    pub fn builds(&self) -> Result<Arc<Vec<Build>>> {
+        self.records.builds.get_or_read(|| {
+            let mut builds = self.shelf()?.builds.clone();
+            let catalog = self.catalog();
+            for build in builds.iter_mut().filter(|build| build.supports.is_none()) {
+                let family = catalog.family(&build.id.family);
+                let version = build.version.as_ref();
+                let known = family.zip(version).and_then(|(family, v)| family.supported(v));
+                build.supports = known.cloned();
+            }
+            Ok(builds)
+        })
+    }
+
+    /// Every change of every game. One that cannot be understood is among the faults, and so is a file
+    /// of which not everything could be read.
+    ///
+    /// # Errors
+    /// Where the journal's folder cannot be read.
+    pub fn history(&self) -> Result<Arc<History>> {
+        self.records.history.get_or_read(|| self.read_history())
+    }
+
+    /// Reads everything again when it is next asked for, as one who watches has to.
+    pub fn refresh(&self) {
+        self.records.forget();
+    }
+
+    /// Decides something about a game, with all that is known of it.
+    pub(super) fn decide<T>(
+        &self,
+        view: &GameView,
+        decide: impl FnOnce(&Situation<'_>) -> Result<T>,
+    ) -> Result<T> {
+        let window = OnDisk::new(&self.store, view, None);
+        self.decide_with(view, &window, decide)
+    }
+
+    /// The same, with a window through which more can be seen.
+    pub(super) fn decide_with<T>(
+        &self,
+        view: &GameView,
+        window: &OnDisk<'_>,
+        decide: impl FnOnce(&Situation<'_>) -> Result<T>,
+    ) -> Result<T> {
+        let (words, catalog) = (self.words(), self.catalog());
+        let (builds, history) = (self.builds()?, self.history()?);
+        let situation = Situation::new(view, &history, &builds, &catalog, &words.pins, window);
+        decide(&situation)
+    }
+}
