@@ -95,6 +95,9 @@ fn other(path: &Path, looks_like: &'static str) -> Option<Other> {
 }
 
 /// Reads one file.
+///
+/// # Errors
+/// Where it cannot be read, is no image, or is damaged.
 pub fn inspect_one(path: &Path, trust: Option<&TrustStore>) -> Result<Inspected, ImageError> {
     let plain = followed(path);
     let metadata = std::fs::metadata(&plain)?;

@@ -56,6 +56,9 @@ const LONGEST: u64 = 1 << 20;
 
 impl Settings {
     /// Reads the settings of a home folder.
+    ///
+    /// # Errors
+    /// Where the file cannot be read, or a setting cannot be.
     pub fn read(home: &Path) -> Result<Self> {
         let path = home.join("settings.toml");
         let text = match text_of(&path, LONGEST) {

@@ -62,11 +62,17 @@ pub struct Image {
 
 impl Facts {
     /// Reads the facts of the plain file at `path`; a link is not followed.
+    ///
+    /// # Errors
+    /// Where the file cannot be read, is no image, or is damaged in what the facts are read from.
     pub fn read(path: &Path) -> Result<Self, ImageError> {
         Self::from_reader(open_plain(path)?)
     }
 
     /// Reads the facts of an image from its first byte to its last.
+    ///
+    /// # Errors
+    /// Where it cannot be read, is no image, or is damaged in what the facts are read from.
     pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
         let mut source = Source::new(reader)?;
         let headers = Headers::read(&mut source)?;
@@ -158,11 +164,17 @@ impl Facts {
 
 impl Image {
     /// Reads everything that the plain file at `path` says; a link is not followed.
+    ///
+    /// # Errors
+    /// Where the file cannot be read, is no image, or is damaged.
     pub fn read(path: &Path) -> Result<Self, ImageError> {
         Self::from_reader(open_plain(path)?)
     }
 
     /// Reads everything that an image says, from its first byte to its last.
+    ///
+    /// # Errors
+    /// Where it cannot be read, is no image, or is damaged.
     pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
         let mut source = Source::new(reader)?;
         let headers = Headers::read(&mut source)?;

@@ -151,6 +151,9 @@ fn named(version: [u16; 4], company: &str, what: &str, product: &str, file: &str
 }
 
 /// Writes the whole world below `dir`: `games/` and `downloads/`. Existing files are replaced.
+///
+/// # Errors
+/// Where a file or folder cannot be made.
 pub fn create(dir: &Path) -> io::Result<World> {
     let world = World { games: dir.join("games"), downloads: dir.join("downloads") };
     tin_lighthouse(&world.games.join("Tin Lighthouse"))?;
@@ -420,6 +423,9 @@ fn zip(path: &Path, entries: &[(&str, &[u8])], date: Date) -> io::Result<()> {
 }
 
 /// Writes a file dated `date`, making its folders.
+///
+/// # Errors
+/// Where it cannot be written.
 pub fn write(path: &Path, content: &[u8], date: Date) -> io::Result<()> {
     if let Some(folder) = path.parent() {
         fs::create_dir_all(folder)?;
@@ -429,6 +435,9 @@ pub fn write(path: &Path, content: &[u8], date: Date) -> io::Result<()> {
 }
 
 /// Removes a folder with all that is in it, also what is marked read-only.
+///
+/// # Errors
+/// Where something cannot be removed.
 pub fn remove_tree(folder: &Path) -> io::Result<()> {
     free(folder)?;
     fs::remove_dir_all(folder)

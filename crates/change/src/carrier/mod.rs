@@ -18,20 +18,41 @@ pub use on_disk::OnDisk;
 /// the change is over. It is named in the journal, and nothing else has its name.
 pub trait Carrier: Sync {
     /// What is at the target now.
+    ///
+    /// # Errors
+    /// Where something else stands there, or it cannot be read.
     fn look(&self, target: &Target) -> Result<State>;
     /// Makes durable in the store what the step replaces, and makes sure of what it places.
+    ///
+    /// # Errors
+    /// Where it is another than expected, or cannot be read or stored.
     fn keep(&self, step: &Step) -> Result<()>;
     /// Prepares what is to come, so that one operation suffices to put it in place.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
     fn stage(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
     /// Puts it in place. Fails, with everything as before, where something else is there than expected.
     /// Gives what is there where that is something else than planned and no failure.
+    ///
+    /// # Errors
+    /// Where it is not done; everything is as before.
     fn exchange(&self, step: &Step, spare: Option<&Place>) -> Result<Option<State>>;
     /// Makes it durable, reads it back, and makes sure that what left was what was kept.
+    ///
+    /// # Errors
+    /// Where it cannot be made durable, or is not what was placed.
     fn settle(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
     /// Takes the step back from wherever it was interrupted. What something else has put there is left
     /// alone.
+    ///
+    /// # Errors
+    /// Where it cannot be taken back now.
     fn restore(&self, step: &Step, spare: Option<&Place>) -> Result<Restored>;
     /// Removes what lies at the spare place.
+    ///
+    /// # Errors
+    /// Where it cannot be removed.
     fn clear(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
 }
 

@@ -215,6 +215,9 @@ pub(super) struct FamilyEntry {
 pub(crate) const LONGEST_CATALOG: u64 = 3 << 20;
 
 /// Reads the families of a catalog file's text; `path` is for errors.
+///
+/// # Errors
+/// Where it is no catalog; the error names the line.
 pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
     let wrong = |at: usize, what: String| CatalogError {
         path: path.to_owned(),

@@ -40,6 +40,9 @@ impl VersionFile {
     pub const ANY: &'static str = r"(?m)^\W*v?(\d+(?:[._]\d+)+\S*)";
 
     /// Checks the pattern.
+    ///
+    /// # Errors
+    /// Where the pattern is no regular expression, or has no group.
     pub fn new(path: TreePath, pattern: &str) -> Result<Self> {
         match Regex::new(pattern) {
             Ok(_) => Ok(Self { path, pattern: pattern.to_owned() }),

@@ -48,6 +48,9 @@ impl Needs<'_> {
 
 /// Finds the one build that a text names. Where several are, those that suit the game's needs come
 /// before the others, and, where no version is given, the newest.
+///
+/// # Errors
+/// [`RackError::Unknown`] where none has that name, [`RackError::Several`] where several have.
 pub fn find<'a>(builds: &'a [Build], text: &str, needs: &Needs<'_>) -> Result<&'a Build> {
     let spec = BuildSpec::parse(text);
     let mut named: Vec<&Build> = builds.iter().filter(|build| spec.names(build)).collect();

@@ -77,6 +77,9 @@ struct Intake<'a> {
 
 impl Parcel {
     /// Takes in a library, a folder, a zip or a 7z.
+    ///
+    /// # Errors
+    /// Where it cannot be read, is over a limit, or holds nothing that could be fitted.
     pub fn open(
         path: &Path,
         options: &PackageOptions,

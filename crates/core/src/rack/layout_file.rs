@@ -44,6 +44,9 @@ struct Rule {
 
 impl LayoutFile {
     /// Reads a layout's text; `path` is for errors.
+    ///
+    /// # Errors
+    /// Where it is no layout; the error names the line.
     pub fn parse(path: &Path, text: &str) -> Result<Self, CatalogError> {
         let wrong = |at: usize, what: String| CatalogError {
             path: path.to_owned(),

@@ -16,16 +16,25 @@ pub struct Filter {
 
 impl Filter {
     /// Keeps families, or groups of families, whose id matches a pattern.
+    ///
+    /// # Errors
+    /// Where the pattern is none.
     pub fn family(self, pattern: Option<&str>) -> Result<Self> {
         Ok(Self { families: pattern.map(compile).transpose()?, ..self })
     }
 
     /// Keeps games whose id or title matches a pattern.
+    ///
+    /// # Errors
+    /// Where the pattern is none.
     pub fn game(self, pattern: Option<&str>) -> Result<Self> {
         Ok(Self { games: pattern.map(compile).transpose()?, ..self })
     }
 
     /// Keeps files whose name matches a pattern, components or not.
+    ///
+    /// # Errors
+    /// Where the pattern is none.
     pub fn name(self, pattern: Option<&str>) -> Result<Self> {
         Ok(Self { names: pattern.map(compile).transpose()?, ..self })
     }

@@ -119,7 +119,7 @@ impl Standing {
 pub struct LookError {
     /// Where.
     pub path: PathBuf,
-    /// A stable code: that of [`ImageError::code`], `unreadable` for folders, or `catalog`.
+    /// A stable code: that of [`upright_spanner_image::ImageError::code`], `unreadable` for folders, or `catalog`.
     pub code: &'static str,
     /// What is wrong.
     pub message: String,

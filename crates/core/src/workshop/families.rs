@@ -40,6 +40,9 @@ impl Workshop {
     }
 
     /// Describes a sample file in the catalog, and gives the new family.
+    ///
+    /// # Errors
+    /// Where the file is no image, the catalog knows it, or the entry cannot be written.
     pub fn learn_family(&self, file: &Path, lesson: Lesson) -> Result<Family> {
         // The user's own link stands for what it leads to.
         let linked = crate::path::canonical(file).unwrap_or_else(|_| file.to_owned());

@@ -49,6 +49,9 @@ impl Workshop {
     }
 
     /// The id of the game that a text names, whether its folder is still there or not.
+    ///
+    /// # Errors
+    /// [`GameError::Unknown`] where no game has that name.
     pub fn game_id(&self, name: &str) -> Result<String> {
         match self.known_game(name)? {
             Some(game) => Ok(game.id),

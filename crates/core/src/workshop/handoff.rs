@@ -16,6 +16,9 @@ use crate::error::{Error, Result};
 impl Altering<'_> {
     /// Writes the part of a plan that is handed off as a zip into a folder, which begins with what a
     /// mod manager installs; gives the file. One that is there already is not overwritten.
+    ///
+    /// # Errors
+    /// Where the archive cannot be written, or another one is there.
     pub fn hand_off(&self, fit: &FitPlan, folder: &Path) -> Result<PathBuf> {
         if let Some(parcel) = &fit.parcel {
             self.shelve(parcel)?;

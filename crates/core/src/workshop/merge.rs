@@ -37,6 +37,9 @@ struct Source {
 impl Workshop {
     /// Plans to put every file of some folders where it stands below the game's folder. Where several
     /// folders have a file, the last one's counts; files that none has stay as they are.
+    ///
+    /// # Errors
+    /// [`ChangeError::NotMergeable`] where a folder holds what cannot be merged; where something cannot be read.
     pub fn plan_merge(
         &self,
         view: &GameView,

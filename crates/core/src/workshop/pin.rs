@@ -24,6 +24,9 @@ impl Workshop {
 
 impl Altering<'_> {
     /// Keeps a family of a game at a version, else at the one that it has; says which.
+    ///
+    /// # Errors
+    /// [`crate::GameError::NoSuchComponent`] where the game has no such family.
     pub fn pin(
         &self,
         view: &GameView,
@@ -51,6 +54,9 @@ impl Altering<'_> {
     }
 
     /// Takes a pin away; gives it.
+    ///
+    /// # Errors
+    /// Where it is not pinned.
     pub fn unpin(&self, game: &str, family: &str) -> Result<Pin> {
         let pins = self.workshop().pins_of(game);
         let found = pins.iter().find(|pin| same_name(&pin.family, family)).cloned();

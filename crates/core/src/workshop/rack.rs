@@ -80,11 +80,17 @@ pub(super) struct Shelving {
 
 impl Workshop {
     /// The one build on the rack that a text names.
+    ///
+    /// # Errors
+    /// [`RackError::Unknown`] where none has that name, [`RackError::Several`] where several have.
     pub fn build(&self, text: &str) -> Result<Build> {
         rack::find(&self.builds()?, text, &Needs::default()).cloned()
     }
 
     /// The SHA-256 of a build's library, to compare with what its author published.
+    ///
+    /// # Errors
+    /// Where the stored file cannot be read.
     pub fn sha256_of(&self, build: &Build) -> Result<Digest> {
         let path = self.store.file(&build.file.content)?;
         sha256(&path).map(|(digest, _)| digest).map_err(Error::io("read", &path))
@@ -128,6 +134,9 @@ impl Workshop {
     }
 
     /// What the texts of a build say of the versions since the one that a game has now.
+    ///
+    /// # Errors
+    /// Where a stored text cannot be read.
     pub fn changes_since(&self, build: &Build, view: &GameView) -> Result<Option<ChangesSince>> {
         let in_game = view.libraries.iter().filter(|library| !library.put_aside);
         let versions = in_game
@@ -144,12 +153,18 @@ impl Workshop {
     }
 
     /// The texts that came with a build: name and content.
+    ///
+    /// # Errors
+    /// Where a stored text cannot be read.
     pub fn notes(&self, build: &Build) -> Result<Vec<(String, Vec<u8>)>> {
         let read = |note: &rack::Note| Ok((note.name.clone(), self.store.bytes(&note.content)?));
         build.notes.iter().map(read).collect()
     }
 
     /// Reads every stored byte of the rack and compares it with what it should be.
+    ///
+    /// # Errors
+    /// Where the labels of the rack cannot be read.
     pub fn verify_rack(&self, progress: &dyn Progress) -> Result<Vec<DamagedContent>> {
         let shelf = self.shelf()?;
         let files: Vec<(String, String, Content)> = shelf

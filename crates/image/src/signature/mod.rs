@@ -69,11 +69,17 @@ impl Signature {
 
     /// Checks the signature of the plain file at `path`, reading all of it if there is one; a link is not
     /// followed.
+    ///
+    /// # Errors
+    /// Where the file cannot be read or is no image.
     pub fn check(path: &Path, trust: Option<&TrustStore>) -> Result<Self, ImageError> {
         Self::check_reader(open_plain(path)?, trust)
     }
 
     /// Checks the signature of an image, from its first byte to its last.
+    ///
+    /// # Errors
+    /// Where it cannot be read or is no image.
     pub fn check_reader(
         reader: impl Read + Seek,
         trust: Option<&TrustStore>,
