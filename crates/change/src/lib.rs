@@ -36,7 +36,7 @@ pub use execution::{Draft, Engine, Failure, Recovered, StepOutcome, StepReport};
 pub use folder::{Folder, Found, Identity};
 pub use journal::{Chronicle, CopiedText, Copies, Fault, Journal, Mark, Mending, NoCopies};
 pub use lock::Lock;
-pub use path::{BadPath, Place, TreePath, fold, same_name};
+pub use path::{BadPath, Place, TreePath, fold, is_device, same_name};
 pub use progress::{Progress, Silent};
 pub use record::{Record, RecordState, Stored};
 pub use step::{Side, State, Step, Target};

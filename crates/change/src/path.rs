@@ -7,6 +7,8 @@
 use std::fmt;
 use std::path::{Component, Path, PathBuf};
 
+use typed_path::constants::windows::{DISALLOWED_FILENAME_CHARS, RESERVED_DEVICE_NAMES_STR};
+
 /// A path relative to a folder, with `/` between its parts, in the tree's spelling.
 ///
 /// It is never empty or absolute and has no `.` or `..`, so joined to a folder it stays below it
@@ -24,9 +26,8 @@ pub struct BadPath {
     pub why: &'static str,
 }
 
-/// Names of devices, which Windows takes for the device in whatever folder and with whatever
-/// extension they are written.
-const DEVICES: [&str; 6] = ["con", "prn", "aux", "nul", "conin$", "conout$"];
+/// Devices that Windows has besides those of the list of reserved names.
+const CONSOLE: [&str; 2] = ["CONIN$", "CONOUT$"];
 
 /// The longest name that file systems hold, in units of UTF-16.
 const LONGEST_NAME: usize = 255;
@@ -124,27 +125,28 @@ impl TreePath {
     }
 }
 
+/// Whether Windows takes a name for a device, in whatever folder and with whatever extension it is
+/// written. It takes a raised digit for the digit.
+pub fn is_device(name: &str) -> bool {
+    let stem = name.split('.').next().unwrap_or(name).trim_end().to_uppercase();
+    let stem = stem.replace('¹', "1").replace('²', "2").replace('³', "3");
+    RESERVED_DEVICE_NAMES_STR.contains(&stem.as_str()) || CONSOLE.contains(&stem.as_str())
+}
+
 /// Why a name cannot be held by both systems, if it cannot.
 fn fault(name: &str) -> Option<&'static str> {
-    let device = name.split('.').next().unwrap_or(name).trim_end().to_lowercase();
-    let numbered = |word: &str| {
-        let number = device.strip_prefix(word).unwrap_or_default();
-        number.chars().count() == 1 && number.chars().all(|c| "0123456789¹²³".contains(c))
-    };
     match name {
         "" => Some("a part of it is empty"),
         "." | ".." => Some("it leads out of the folder"),
         _ if name.contains(':') => Some("Windows takes `:` for a drive or a stream of a file"),
         _ if name.chars().any(char::is_control) => Some("it holds control characters"),
-        _ if name.contains(['<', '>', '"', '|', '?', '*']) => {
+        _ if name.contains(DISALLOWED_FILENAME_CHARS) => {
             Some("Windows has no names with < > \" | ? *")
         }
         _ if name.ends_with(['.', ' ']) => {
             Some("Windows drops a dot or a space at the end of a name")
         }
-        _ if DEVICES.contains(&device.as_str()) || numbered("com") || numbered("lpt") => {
-            Some("it is the name of a device")
-        }
+        _ if is_device(name) => Some("it is the name of a device"),
         _ if name.encode_utf16().count() > LONGEST_NAME => {
             Some("a name is longer than 255 letters")
         }

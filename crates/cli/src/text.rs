@@ -101,20 +101,7 @@ pub fn wrapped(text: &str, first: &str, indent: usize, width: usize) -> String {
     out
 }
 
-/// A size as file managers show it.
-pub fn bytes(size: u64) -> String {
-    const UNITS: [&str; 4] = ["KB", "MB", "GB", "TB"];
-    if size < 1024 {
-        return format!("{size} B");
-    }
-    let mut value = size as f64 / 1024.0;
-    let mut unit = 0;
-    while value >= 999.95 && unit + 1 < UNITS.len() {
-        value /= 1024.0;
-        unit += 1;
-    }
-    format!("{value:.1} {}", UNITS[unit])
-}
+pub use upright_spanner_core::size::humane as bytes;
 
 /// `1 file`, `2 files`, `2 libraries`.
 pub fn count(number: usize, what: &str) -> String {

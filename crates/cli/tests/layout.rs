@@ -136,7 +136,7 @@ fn settings_that_cannot_be_merged_stay_and_it_is_said() {
     let game = "games/Kite Harbour";
     let plan = ["fit", game, "glim", "--as", "opengl32.dll", "--dry-run"];
     for (own, why) in [
-        ("; a comment\n".repeat(200_000), "is longer than 2048 KB"),
+        ("; a comment\n".repeat(200_000), "is longer than 2.0 MB"),
         ("k=1\n".repeat(60_000), "more than 50000 lines"),
     ] {
         bench.write(&format!("{game}/System/glim.ini"), own.as_bytes());

@@ -24,7 +24,7 @@ pub fn extension(name: &str) -> String {
 
 /// The path of a folder as the system spells it, links resolved.
 pub(crate) fn canonical(path: &Path) -> io::Result<PathBuf> {
-    path.canonicalize().map(plain)
+    dunce::canonicalize(path).map(share)
 }
 
 /// The path of a file that the user named: his own link stands for what it leads to.
@@ -34,16 +34,8 @@ pub(crate) fn followed(path: &Path) -> Cow<'_, Path> {
     linked.map_or(Cow::Borrowed(path), Cow::Owned)
 }
 
-/// Windows' own spelling of a resolved path begins with `\\?\`, and that of one on another machine with
-/// `\\?\UNC\`, which no user writes.
-fn plain(path: PathBuf) -> PathBuf {
-    if !cfg!(windows) {
-        return path;
-    }
-    let Some(rest) = path.to_str().and_then(|text| text.strip_prefix(r"\\?\")) else { return path };
-    match rest.strip_prefix(r"UNC\") {
-        Some(share) => PathBuf::from(format!(r"\\{share}")),
-        None if rest.as_bytes().get(1) == Some(&b':') => PathBuf::from(rest),
-        None => path,
-    }
+/// A path on another machine without `\\?\UNC\`, which no user writes and the library leaves.
+fn share(path: PathBuf) -> PathBuf {
+    let share = path.to_str().filter(|_| cfg!(windows)).and_then(|p| p.strip_prefix(r"\\?\UNC\"));
+    share.map(|share| PathBuf::from(format!(r"\\{share}"))).unwrap_or(path)
 }

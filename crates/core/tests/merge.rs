@@ -54,17 +54,34 @@ fn each_encoding_stays_what_it_was() {
     let utf16 = |text: &str| -> Vec<u8> {
         [0xFEFF].into_iter().chain(text.encode_utf16()).flat_map(u16::to_le_bytes).collect()
     };
+    let big = |text: &str| -> Vec<u8> {
+        [0xFEFF].into_iter().chain(text.encode_utf16()).flat_map(u16::to_be_bytes).collect()
+    };
     let new = "[A]\n; gr\u{fc}n \u{2713}\ny=2\n";
     for (user, expected) in [
         (utf16("[A]\r\nx=\u{e9}\r\n"), utf16("[A]\r\nx=\u{e9}\r\n; gr\u{fc}n \u{2713}\r\ny=2\r\n")),
+        (big("[A]\nx=1\n"), big("[A]\nx=1\n; gr\u{fc}n \u{2713}\ny=2\n")),
+        // Without a mark, every second byte of ASCII is zero.
+        (utf16("[Alpha]\nx=1\n")[2..].to_vec(), {
+            utf16("[Alpha]\nx=1\n\n[A]\n; gr\u{fc}n \u{2713}\ny=2\n")[2..].to_vec()
+        }),
         (
             b"\xEF\xBB\xBF[A]\nx=1\n".to_vec(),
             "\u{feff}[A]\nx=1\n; gr\u{fc}n \u{2713}\ny=2\n".into(),
         ),
-        (b"[A]\nx=\xE9\n".to_vec(), b"[A]\nx=\xE9\n; gr\xFCn ?\ny=2\n".to_vec()),
+        (b"[A]\nx=\xE9\n".to_vec(), b"[A]\nx=\xE9\ny=2\n".to_vec()),
     ] {
         assert_eq!(merge(&user, new.as_bytes(), None).bytes, expected);
     }
+}
+
+#[test]
+fn letters_do_not_come_into_a_file_whose_code_page_nothing_names() {
+    let user = b"[A]\nname=caf\xE9\nkept=\xFC\n";
+    let new = "[A]\nname=caf\u{e9}\nkept=1\nplain=1\ntitle=\u{e9}t\u{e9}\n";
+    let merged = merge(user, new.as_bytes(), None);
+    assert_eq!(merged.bytes, [&user[..], b"plain=1\n"].concat());
+    assert_eq!(merged.left_out, ["[A] title=\u{e9}t\u{e9}"]);
 }
 
 #[test]

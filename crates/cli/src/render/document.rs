@@ -73,6 +73,7 @@ fn merge(merge: &Merge) -> Value {
     value["added"] = json!(merge.merged.added);
     value["followed"] = json!(merge.merged.followed);
     value["vanished"] = json!(merge.merged.vanished);
+    value["left_out"] = json!(merge.merged.left_out);
     value
 }
 

@@ -1,6 +1,5 @@
 //! Writes a catalog entry from a sample file.
 
-use std::fs;
 use std::path::Path;
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
@@ -10,6 +9,7 @@ use super::identity::{family_of, role_of, slug};
 use super::pattern::escape;
 use super::role::Role;
 use crate::error::{Error, GameError, Result};
+use upright_spanner_change::{Folder, line};
 use upright_spanner_image::Facts;
 use upright_spanner_image::file::text_of;
 
@@ -80,12 +80,9 @@ fn append(path: &Path, entry: &FamilyEntry) -> Result<()> {
         .as_array_of_tables_mut()
         .ok_or_else(|| damaged("`family` is no list of tables".to_owned()))?;
     families.push(table(entry));
-    if let Some(folder) = path.parent() {
-        fs::create_dir_all(folder).map_err(Error::io("make the folder", folder))?;
-    }
-    let staged = path.with_extension("toml.new");
-    fs::write(&staged, document.to_string()).map_err(Error::io("write", &staged))?;
-    fs::rename(&staged, path).map_err(Error::io("write", path))
+    let folder = Folder::make(path.parent().unwrap_or(Path::new(".")))?;
+    let name = path.file_name().unwrap_or_default().to_string_lossy();
+    Ok(line::write_over(&folder, &name, &document.to_string())?)
 }
 
 fn table(entry: &FamilyEntry) -> Table {

@@ -294,7 +294,7 @@ pub static ABOUT: [About; 36] = [
         Remedy::text(
             "Look at the file of that name in the download, and take over by hand what you need.",
         ),
-        "bin/undertow.ini stays as it is: it or the build's own is longer than 2048 KB.",
+        "bin/undertow.ini stays as it is: it or the build's own is longer than 2.0 MB.",
     ),
     about(
         "signature-broken",

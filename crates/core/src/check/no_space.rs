@@ -3,6 +3,7 @@
 use super::Conditions;
 use crate::finding::{Finding, Severity};
 use crate::remedy::Action;
+use crate::size::humane;
 
 pub(crate) const CODE: &str = "no-space";
 
@@ -10,14 +11,10 @@ pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
     let (folder, wanted, free) = conditions.short.first()?;
     let sentence = format!(
         "The change needs {} on the volume of {}, which has {} left.",
-        megabytes(*wanted),
+        humane(*wanted),
         folder.display(),
-        megabytes(*free)
+        humane(*free)
     );
     let remedy = ("Make room there, or use a home folder elsewhere.", Action::ChangeHome);
     Some(Finding::new(CODE, Severity::Stop, sentence, remedy))
-}
-
-pub(super) fn megabytes(bytes: u64) -> String {
-    format!("{:.1} MB", bytes as f64 / f64::from(1 << 20))
 }

@@ -1,8 +1,8 @@
 //! `other-volume`: what is replaced is kept on another volume than the game's.
 
 use super::Conditions;
-use super::no_space::megabytes;
 use crate::finding::{Finding, Severity};
+use crate::size::humane;
 
 pub(crate) const CODE: &str = "other-volume";
 
@@ -12,7 +12,7 @@ pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
         "{} and the home folder {} are on different volumes: {} are copied across to be kept.",
         game.display(),
         home.display(),
-        megabytes(conditions.kept)
+        humane(conditions.kept)
     );
     let remedy = "Nothing to do; it takes longer, and takes room on both.";
     Some(Finding::new(CODE, Severity::Note, sentence, remedy))

@@ -4,9 +4,21 @@
 use crate::finding::{Finding, Severity};
 use upright_spanner_change::Place;
 
+const CODE: &str = "settings-unmerged";
+
+const BY_HAND: &str =
+    "Look at the file of that name in the download, and take over by hand what you need.";
+
 pub(crate) fn finding(place: &Place, why: &str) -> Finding {
     let sentence = format!("{place} stays as it is: it or the build's own {why}.");
-    let remedy =
-        "Look at the file of that name in the download, and take over by hand what you need.";
-    Finding::new("settings-unmerged", Severity::Note, sentence, remedy)
+    Finding::new(CODE, Severity::Note, sentence, BY_HAND)
+}
+
+/// Some settings stay out: they hold letters, and the user's file is in a code page that nothing names.
+pub(crate) fn left_out(place: &Place, settings: &[String]) -> Finding {
+    let sentence = format!(
+        "{place} does not get {}: it is not Unicode, so nothing tells how to write such letters in it.",
+        settings.join(", ")
+    );
+    Finding::new(CODE, Severity::Note, sentence, BY_HAND)
 }

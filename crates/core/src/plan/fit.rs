@@ -14,6 +14,7 @@ use crate::error::Result;
 use crate::path::{TreePath, same_name};
 use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored};
 use crate::situation::Situation;
+use crate::size::humane;
 use crate::survey::{EvidenceKind, GameView, Library};
 
 /// A settings file that is longer is left alone: programs write some 100 KB.
@@ -360,7 +361,7 @@ impl<'s> FitPlanner<'s> {
     fn merge(&self, target: &Target<'_>, now: Side, plan: &mut Plan) -> Result<()> {
         let is_long = |content: &Content| content.size > LONGEST_SETTINGS;
         if is_long(&target.file.content) || now.state.content().as_ref().is_some_and(is_long) {
-            let why = format!("is longer than {} KB", LONGEST_SETTINGS >> 10);
+            let why = format!("is longer than {}", humane(LONGEST_SETTINGS));
             plan.findings.push(settings_unmerged::finding(&target.place, &why));
             return Ok(());
         }
@@ -373,6 +374,10 @@ impl<'s> FitPlanner<'s> {
         }
         let old = self.brought_before(target)?;
         let merged = merge(&user, &new, old.as_deref());
+        if !merged.left_out.is_empty() {
+            let finding = settings_unmerged::left_out(&target.place, &merged.left_out);
+            plan.findings.push(finding);
+        }
         if let Some(there) = now.state.file().filter(|_| merged.bytes != user) {
             let state = FileState { content: Content::of_bytes(&merged.bytes), stamp: there.stamp };
             plan.steps.push(self.swap(target, now, Side::file(state, None)));

@@ -9,6 +9,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use serde::Serialize;
 
+use crate::encoded::{Decoded, TextEncoding, decode};
 use crate::path::fold;
 
 /// A text with more lines is none that anybody sets anything in: it is left alone.
@@ -18,7 +19,7 @@ pub(super) const MOST_LINES: usize = 50_000;
 const LONGEST_NAME: usize = 200;
 
 /// What a merge gives.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
 pub struct Merged {
     /// The user's file with what was new.
     #[serde(skip)]
@@ -29,17 +30,20 @@ pub struct Merged {
     pub followed: Vec<String>,
     /// Settings of the user's that the newer file does not have; they are kept.
     pub vanished: Vec<String>,
+    /// New settings that stay out, since nothing tells how their letters are written in the user's file.
+    pub left_out: Vec<String>,
 }
 
 /// Merges `new` into the user's file. Where the file that the user's began as is known as `old`, a
 /// value that the user never changed follows the newer file.
 pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
     let mut text = Text::read(user);
-    let newer = Text::read(new).within(text.encoding);
+    let mut newer = Text::read(new);
+    // A comment that cannot come in is no reason to keep its setting out.
+    newer.lines.retain(|line| line.kind != Kind::Other || text.can_hold(&line.text));
     let mut names = Names::default();
-    let old = old.map(|bytes| Text::read(bytes).within(text.encoding).values(&mut names));
-    let mut report =
-        Merged { bytes: Vec::new(), added: Vec::new(), followed: Vec::new(), vanished: Vec::new() };
+    let old = old.map(|bytes| Text::read(bytes).values(&mut names));
+    let mut report = Merged::default();
     let theirs = newer.values(&mut names);
     let ours = text.values(&mut names);
     for (id, value) in ours.iter().filter(|(id, _)| !theirs.contains_key(id)) {
@@ -47,21 +51,24 @@ pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
     }
     report.vanished.sort();
     if let Some(old) = &old {
-        text.follow(&theirs, old, &mut names, &mut report.followed);
+        text.follow(&theirs, old, &mut names, &mut report);
     }
-    // A text with a rest is none that can be added to.
-    if text.rest.is_empty() {
+    if text.as_it_is.is_none() {
         let mut had: HashSet<Id> = ours.into_keys().collect();
         let mut blocks = newer.blocks(&mut names);
         blocks.retain(|block| had.insert((block.section, fold(&block.key))));
-        let told = |block: &Block| tell(&block.section_name, &block.key, &block.value);
-        report.added.extend(blocks.iter().map(told));
+        let (blocks, others): (Vec<Block>, Vec<Block>) = blocks.into_iter().partition(|block| {
+            newer.lines[block.lines.clone()].iter().all(|l| text.can_hold(&l.text))
+        });
+        let words = |block: &Block| tell(&block.section_name, &block.key, &block.value);
+        report.added.extend(blocks.iter().map(words));
+        report.left_out.extend(others.iter().map(words));
         text.insert(&blocks, &newer, &mut names);
     }
     report.bytes = text.write();
     // What came in must not make the file look as if it were written in another encoding.
     let back = Text::read(&report.bytes);
-    if (back.encoding, &back.rest) != (text.encoding, &text.rest) {
+    if (back.encoding, back.as_it_is) != (text.encoding, text.as_it_is) {
         report.bytes = user.to_vec();
         report.added.clear();
         report.followed.clear();
@@ -72,9 +79,14 @@ pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
 /// Whether a file looks like settings that can be merged: lines with keys, and no zero bytes.
 pub fn is_mergeable(bytes: &[u8]) -> bool {
     let text = Text::read(bytes);
-    text.rest.is_empty()
+    text.as_it_is.is_none()
         && text.lines.iter().all(|line| !line.text.contains('\0'))
         && text.lines.iter().any(|line| matches!(line.kind, Kind::Value(..)))
+}
+
+/// Whether a text can come into a file: into one of an unknown code page, only ASCII can.
+fn can_hold(encoding: TextEncoding, text: &str) -> bool {
+    encoding.is_unicode() || text.is_ascii()
 }
 
 fn tell(section: &str, key: &str, value: &str) -> String {
@@ -82,22 +94,13 @@ fn tell(section: &str, key: &str, value: &str) -> String {
 }
 
 /// How a text is written down.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Encoding {
-    Utf8,
-    Utf8WithMark,
-    Utf16,
-    /// Any other: each byte is kept as it is. Read as Latin-1, which every byte is.
-    SingleByte,
-}
-
 /// A text taken apart into lines.
 #[derive(Debug, Clone)]
 struct Text {
-    encoding: Encoding,
+    encoding: TextEncoding,
     lines: Vec<Line>,
-    /// What of a UTF-16 file is no UTF-16: a last odd byte, or all of it.
-    rest: Vec<u8>,
+    /// The file itself, where it is no text of lines that could be written back.
+    as_it_is: Option<Vec<u8>>,
 }
 
 #[derive(Debug, Clone)]
@@ -204,10 +207,10 @@ impl Kind {
 
 impl Text {
     fn read(bytes: &[u8]) -> Self {
-        let (encoding, text, rest) = decode(bytes);
-        if text.bytes().filter(|&byte| byte == b'\n').count() > MOST_LINES {
-            let mark = encode(encoding, "").len();
-            return Self { encoding, lines: Vec::new(), rest: bytes[mark..].to_vec() };
+        let Decoded { encoding, text, is_exact } = decode(bytes);
+        let is_long = text.bytes().filter(|&byte| byte == b'\n').count() > MOST_LINES;
+        if !is_exact || is_long {
+            return Self { encoding, lines: Vec::new(), as_it_is: Some(bytes.to_vec()) };
         }
         let mut lines = Vec::new();
         let mut left = text.as_str();
@@ -222,26 +225,17 @@ impl Text {
         if !left.is_empty() {
             lines.push(Line::new(left.to_owned(), ""));
         }
-        Self { encoding, lines, rest }
+        Self { encoding, lines, as_it_is: None }
     }
 
-    /// The text with what an encoding does not have replaced, so that it reads back the same.
-    fn within(mut self, encoding: Encoding) -> Self {
-        if encoding == Encoding::SingleByte {
-            for line in &mut self.lines {
-                let text = line.text.chars().map(|c| if u32::from(c) > 0xFF { '?' } else { c });
-                *line = Line::new(text.collect(), line.end);
-            }
-        }
-        self
+    fn can_hold(&self, text: &str) -> bool {
+        can_hold(self.encoding, text)
     }
 
     fn write(&self) -> Vec<u8> {
         let text: String =
             self.lines.iter().flat_map(|line| [line.text.as_str(), line.end]).collect();
-        let mut bytes = encode(self.encoding, &text);
-        bytes.extend_from_slice(&self.rest);
-        bytes
+        self.as_it_is.clone().unwrap_or_else(|| self.encoding.encode(&text))
     }
 
     /// Each line with the number of the section that it stands in.
@@ -296,9 +290,10 @@ impl Text {
         newer: &BTreeMap<Id, String>,
         old: &BTreeMap<Id, String>,
         names: &mut Names,
-        followed: &mut Vec<String>,
+        report: &mut Merged,
     ) {
         let (mut section, mut section_name) = (0, String::new());
+        let encoding = self.encoding;
         for line in &mut self.lines {
             let Kind::Value(key, value, place) = &line.kind else {
                 if let Kind::Section(name) = &line.kind {
@@ -310,7 +305,11 @@ impl Text {
             let id = (section, fold(key));
             let Some(new) = newer.get(&id) else { continue };
             if old.get(&id) == Some(value) && new != value {
-                followed.push(tell(&section_name, key, new));
+                if !can_hold(encoding, new) {
+                    report.left_out.push(tell(&section_name, key, new));
+                    continue;
+                }
+                report.followed.push(tell(&section_name, key, new));
                 let mut text = line.text.clone();
                 text.replace_range(place.clone(), new);
                 *line = Line::new(text, line.end);
@@ -373,43 +372,5 @@ impl Text {
     fn line_end(&self, other: &Self) -> &'static str {
         let mut ends = self.lines.iter().chain(&other.lines).map(|line| line.end);
         ends.find(|end| !end.is_empty()).unwrap_or("\n")
-    }
-}
-
-fn decode(bytes: &[u8]) -> (Encoding, String, Vec<u8>) {
-    match bytes {
-        [0xEF, 0xBB, 0xBF, rest @ ..] if std::str::from_utf8(rest).is_ok() => {
-            (Encoding::Utf8WithMark, String::from_utf8_lossy(rest).into_owned(), Vec::new())
-        }
-        [0xFF, 0xFE, rest @ ..] => {
-            let units: Vec<u16> =
-                rest.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
-            match String::from_utf16(&units) {
-                Ok(text) => (Encoding::Utf16, text, rest.chunks_exact(2).remainder().to_vec()),
-                // It claims to be what it is not: no line of it can be told, and it is left alone.
-                Err(_) => (Encoding::Utf16, String::new(), rest.to_vec()),
-            }
-        }
-        bytes => match std::str::from_utf8(bytes) {
-            Ok(text) => (Encoding::Utf8, text.to_owned(), Vec::new()),
-            Err(_) => single_byte(bytes),
-        },
-    }
-}
-
-fn single_byte(bytes: &[u8]) -> (Encoding, String, Vec<u8>) {
-    (Encoding::SingleByte, bytes.iter().map(|&byte| char::from(byte)).collect(), Vec::new())
-}
-
-fn encode(encoding: Encoding, text: &str) -> Vec<u8> {
-    match encoding {
-        Encoding::Utf8 => text.as_bytes().to_vec(),
-        Encoding::Utf8WithMark => [&[0xEF, 0xBB, 0xBF], text.as_bytes()].concat(),
-        Encoding::Utf16 => {
-            [0xFEFF].into_iter().chain(text.encode_utf16()).flat_map(u16::to_le_bytes).collect()
-        }
-        Encoding::SingleByte => {
-            text.chars().map(|c| u8::try_from(u32::from(c)).unwrap_or(b'?')).collect()
-        }
     }
 }

@@ -10,6 +10,7 @@ mod layout_file;
 mod notes;
 mod sort;
 
+pub use crate::encoded::decoded;
 pub use crate::settings::Limits;
 pub(crate) use archive::{clear_scratch, scratch_left};
 pub use build::{Build, BuildFile, BuildId, BuildPart, BuildSpec, Note, Source, Stored};
@@ -18,6 +19,6 @@ pub use find::{Needs, find, newest};
 pub use intake::{PackageContext, PackageOptions, Parcel};
 pub use layout::{EXE, Layout, Placement, Policy, ROOT, SLOT};
 pub use layout_file::LayoutFile;
-pub use notes::{decoded, since};
+pub use notes::since;
 pub(crate) use sort::is_settings_name;
 pub use sort::{Part, Sorted};

@@ -43,19 +43,3 @@ fn heading(line: &str) -> Option<Version> {
     let ends_as_prose = !marked && text.ends_with('.') && words.len() > 1;
     (at <= lead && !ends_as_prose).then(|| version(&words[at])).flatten()
 }
-
-/// A text in the encodings that read-me files come in.
-pub fn decoded(bytes: &[u8]) -> String {
-    match bytes {
-        [0xFF, 0xFE, rest @ ..] => {
-            let units = rest.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]]));
-            String::from_utf16_lossy(&units.collect::<Vec<_>>())
-        }
-        [0xEF, 0xBB, 0xBF, rest @ ..] => String::from_utf8_lossy(rest).into_owned(),
-        bytes => match std::str::from_utf8(bytes) {
-            Ok(text) => text.to_owned(),
-            // What is no UTF-8 is an old single-byte text; Latin-1 reads most of it.
-            Err(_) => bytes.iter().map(|&byte| char::from(byte)).collect(),
-        },
-    }
-}

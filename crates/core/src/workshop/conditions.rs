@@ -154,7 +154,7 @@ fn is_closed(folder: &Path) -> bool {
     const ADD_FILE: u32 = 0x0002;
     const SHARED: u32 = 0x1 | 0x2 | 0x4;
     const OF_FOLDERS: u32 = 0x0200_0000;
-    let mut options = fs::OpenOptions::new();
+    let mut options = std::fs::OpenOptions::new();
     let options = options.access_mode(ADD_FILE).share_mode(SHARED).custom_flags(OF_FOLDERS);
     options.open(folder).is_err_and(|error| error.kind() == std::io::ErrorKind::PermissionDenied)
 }

@@ -8,6 +8,7 @@ use crate::error::{Error, Result};
 use crate::path::followed;
 use crate::rack::{Build, LayoutFile, Parcel};
 use crate::remedy::Action;
+use upright_spanner_change::{Folder, line};
 use upright_spanner_image::file::text_of;
 
 /// A layout of 50,000 files, which is as many as a package may have, has some 6 MB.
@@ -51,9 +52,8 @@ impl Workshop {
             });
         };
         let folder = self.home.join("layouts");
-        fs::create_dir_all(&folder).map_err(Error::io("make the folder", &folder))?;
-        let path = folder.join(format!("{}.toml", layout.family));
+        let name = format!("{}.toml", layout.family);
         let text = LayoutFile::of(build).to_text();
-        fs::write(&path, text).map_err(Error::io("write", &path))
+        Ok(line::write_over(&Folder::make(&folder)?, &name, &text)?)
     }
 }

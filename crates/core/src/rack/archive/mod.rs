@@ -30,7 +30,7 @@ use crate::error::{Error, Files, RackError, Result};
 use crate::guard::contained;
 use crate::path::{TreePath, extension, fold, stem};
 use crate::settings::Limits;
-use upright_spanner_change::Progress;
+use upright_spanner_change::{Progress, is_device};
 use upright_spanner_image::file::open_plain;
 
 /// What a file, folder or archive holds, unpacked.
@@ -512,14 +512,6 @@ impl Unpacker<'_> {
 
 /// What is wrong with an entry's name, if anything is.
 fn harm_in(name: &str) -> Option<&'static str> {
-    const DEVICES: [&str; 6] = ["con", "prn", "aux", "nul", "conin$", "conout$"];
-    let is_device = |part: &str| {
-        let base = part.split('.').next().unwrap_or(part).trim_end().to_ascii_lowercase();
-        let numbered = |start: &str| {
-            base.strip_prefix(start).is_some_and(|n| n.chars().count() == 1 && n != "0")
-        };
-        DEVICES.contains(&base.as_str()) || numbered("com") || numbered("lpt")
-    };
     let absolute = name.starts_with(['/', '\\']);
     for part in name.split(['/', '\\']) {
         if absolute || part == ".." || part.contains(':') {
