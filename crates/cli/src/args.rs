@@ -16,7 +16,7 @@ pub struct Args {
     #[command(flatten)]
     pub global: Global,
     #[command(subcommand)]
-    pub command: Command,
+    pub command: Option<Command>,
 }
 
 /// Options that every command takes.
@@ -105,6 +105,21 @@ pub enum Command {
     Doctor(Doctor),
     /// Make a folder of invented games and show on it what the tool does.
     Demo(Demo),
+    /// Print the script by which your shell completes commands and options.
+    Completions(Completions),
+    /// Write the manual, one page a command, into a folder.
+    #[command(hide = true)]
+    Man {
+        /// The folder.
+        folder: PathBuf,
+    },
+}
+
+/// Print the script by which your shell completes commands and options.
+#[derive(Debug, clap::Args)]
+pub struct Completions {
+    /// The shell.
+    pub shell: clap_complete::Shell,
 }
 
 /// Show the games under some folders and the components in each.

@@ -10,7 +10,9 @@ mod prompt;
 mod render;
 mod session;
 mod text;
+mod usage;
 
+use std::ffi::OsString;
 use std::process::ExitCode;
 
 use clap::Parser;
@@ -21,14 +23,19 @@ use session::Session;
 use upright_spanner_core::guard::is_contained;
 
 fn main() -> ExitCode {
-    let args = match Args::try_parse() {
+    let words: Vec<OsString> = wild::args_os().collect();
+    if let Some(swallowed) = words.iter().find_map(|word| usage::swallowed(word)) {
+        return usage::refuse_swallowed(&swallowed);
+    }
+    let args = match Args::try_parse_from(&words) {
         Ok(args) => args,
-        Err(error) => return refuse_usage(&error),
+        Err(error) => return usage::refuse(&error),
     };
+    let Some(command) = args.command else { return usage::greet() };
     progress::listen();
     keep_quiet_of_contained_panics();
     let session = Session::new(&args.global);
-    let exit = match command::run(args.command, &session) {
+    let exit = match command::run(command, &session) {
         // Whatever else came of it, a change that waits is what has to be attended to.
         Ok(_) if session.waits() => Exit::Interrupted,
         Ok(exit) => exit,
@@ -49,26 +56,4 @@ fn keep_quiet_of_contained_panics() {
             usual(panic);
         }
     }));
-}
-
-/// Says how the command should be used; with `--json`, as a document too.
-fn refuse_usage(error: &clap::Error) -> ExitCode {
-    let is_error = error.use_stderr();
-    let said = error.render().to_string();
-    // Where the terminal takes nothing, there is nobody to tell. A shell may have put names of files
-    // there that strangers gave them.
-    if std::env::args_os().all(|word| render::is_clean(&word.to_string_lossy())) {
-        let _ = error.print();
-    } else {
-        for line in said.lines() {
-            anstream::eprintln!("{}", render::clean(line));
-        }
-    }
-    if is_error && std::env::args_os().any(|word| word == "--json") {
-        // What is wrong comes first, then how the command is used.
-        let wrong = said.split("\n\n").next().unwrap_or_default();
-        let wrong: Vec<&str> = wrong.trim_start_matches("error:").split_whitespace().collect();
-        let _ = render::json(&render::document::wrong_usage(&wrong.join(" ")));
-    }
-    if is_error { Exit::Usage.into() } else { Exit::Done.into() }
 }

@@ -4,6 +4,7 @@ mod adopt;
 mod carry_out;
 mod check;
 mod compare;
+mod completions;
 mod demo;
 mod doctor;
 mod drift;
@@ -55,5 +56,7 @@ pub fn run(command: Command, session: &Session) -> Result<Exit> {
         Command::History(args) => history::run(&args, session),
         Command::Doctor(args) => doctor::run(&args, session),
         Command::Demo(args) => demo::run(&args, session),
+        Command::Completions(args) => completions::completions(&args),
+        Command::Man { folder } => completions::man(&folder),
     }
 }
