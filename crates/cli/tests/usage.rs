@@ -3,7 +3,9 @@
 
 mod common;
 
-use common::{Bench, errors, flat, output};
+#[cfg(windows)]
+use common::flat;
+use common::{Bench, errors, output};
 
 #[test]
 fn who_starts_it_without_a_word_is_told_what_to_do_first() {
