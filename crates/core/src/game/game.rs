@@ -40,12 +40,8 @@ impl Game {
         Self { id, title, root, registered: false, settings: GameSettings::default() }
     }
 
-    /// A game in `root`, with an id that none of `known` has; the one that it has already, if it
-    /// is known.
-    pub(crate) fn in_folder(root: PathBuf, known: &[Self]) -> Self {
-        if let Some(game) = known.iter().find(|game| game.root == root) {
-            return game.clone();
-        }
+    /// A game in `root` of which nothing is known, with an id that is not taken.
+    pub(crate) fn in_folder(root: PathBuf, taken: impl Fn(&str) -> bool) -> Self {
         let title = root.file_name().map_or_else(
             || root.to_string_lossy().into_owned(),
             |name| name.to_string_lossy().into_owned(),
@@ -54,7 +50,6 @@ impl Game {
             empty if empty.is_empty() => "game".to_owned(),
             slug => slug,
         };
-        let taken = |id: &str| known.iter().any(|game| game.id == id);
         let numbered = (2..).map(|n| format!("{base}-{n}"));
         let mut ids = std::iter::once(base.clone()).chain(numbered);
         let id = ids.find(|id| !taken(id)).unwrap_or(base);

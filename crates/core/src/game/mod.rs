@@ -5,6 +5,7 @@ mod edit;
 mod executable;
 #[expect(clippy::module_inception, reason = "a game is what it is about")]
 mod game;
+mod known;
 mod pin;
 mod settings;
 pub(crate) mod version;
@@ -14,6 +15,7 @@ pub use edit::GameEdit;
 pub use executable::Executable;
 pub(crate) use executable::rank;
 pub use game::Game;
+pub(crate) use known::KnownGames;
 pub use pin::Pin;
 pub(crate) use settings::is_bay_name;
 pub use settings::{GameSettings, VersionFile};

@@ -46,7 +46,7 @@ pub(crate) fn survey(
             }
         };
         // A place inside a game stands for the game.
-        let around = knowledge.games.iter().find(|game| place.starts_with(&game.root));
+        let around = knowledge.games.around(&place);
         let folder = match around {
             Some(game) => game.root.clone(),
             None if place.is_dir() => place,
@@ -67,9 +67,14 @@ fn survey_folder(
     progress: &dyn Progress,
     survey: &mut Survey,
 ) -> Result<()> {
-    let found = walk::images(folder, progress);
+    // What is known of the images is read while the tree is walked.
+    let (found, known) = std::thread::scope(|scope| {
+        let walking = scope.spawn(|| walk::images(folder, progress));
+        let known = store.below(folder);
+        (walking.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), known)
+    });
+    let known = known?;
     survey.errors.extend(found.errors);
-    let known = store.below(folder)?;
     let mut in_use = Vec::new();
     let mut unread = Unread { errors: &mut survey.errors, in_use: &mut in_use };
     let read = read_facts(folder, found.images, known, store, &mut unread, progress);
@@ -78,7 +83,7 @@ fn survey_folder(
     let paths: Vec<TreePath> = read.iter().map(|(image, _)| image.path.clone()).collect();
     let reach = |relative: &str| {
         let path = if relative.is_empty() { folder.to_owned() } else { folder.join(relative) };
-        if knowledge.games.iter().any(|game| game.registered && game.root == path) {
+        if knowledge.games.at(&path).is_some_and(|game| game.registered) {
             Reach::Game
         } else if knowledge.library_roots.contains(&path) {
             Reach::LibraryRoot
@@ -88,23 +93,32 @@ fn survey_folder(
     };
     let roots = game::game_folders(&name, &paths, reach);
     let mut images: Vec<Vec<(Found, Facts)>> = roots.iter().map(|_| Vec::new()).collect();
+    let at_root: HashMap<&str, usize> =
+        roots.iter().enumerate().map(|(at, root)| (root.as_str(), at)).collect();
     for (image, facts) in read {
-        match roots.iter().position(|root| image.inside(root).is_some()) {
-            Some(at) => images[at].extend(image.inside(&roots[at]).map(|image| (image, facts))),
+        let game = folders_around(image.path.as_str()).find_map(|root| at_root.get(root));
+        match game {
+            Some(&at) => images[at].extend(image.inside(&roots[at]).map(|image| (image, facts))),
             None => survey.stray += 1,
         }
     }
     for (relative, images) in roots.into_iter().zip(images) {
         let root = if relative.is_empty() { folder.to_owned() } else { folder.join(&relative) };
-        let game = Game::in_folder(root, &knowledge.games);
-        if !knowledge.games.contains(&game) {
-            knowledge.games.push(game.clone());
-        }
+        let game = knowledge.games.in_folder(root);
         let mut view = view(game, images, knowledge, &mut survey.errors);
         view.in_use.extend(in_use.iter().filter(|path| path.starts_with(&view.game.root)).cloned());
         survey.games.push(view);
     }
     Ok(())
+}
+
+fn folder_above(path: &str) -> Option<&str> {
+    (!path.is_empty()).then(|| &path[..path.rfind('/').unwrap_or(0)])
+}
+
+/// The folders around a path, the innermost first; the last is the one that is walked.
+fn folders_around(path: &str) -> impl Iterator<Item = &str> {
+    std::iter::successors(folder_above(path), |folder| folder_above(folder))
 }
 
 /// What could not be read.

@@ -9,7 +9,7 @@ use super::evidence::Evidence;
 use crate::catalog::{Catalog, Role};
 use crate::change::ExecutableMark;
 use crate::error::{CatalogError, Error, GameError, Result};
-use crate::game::{Executable, Game, GameVersion, Pin};
+use crate::game::{Executable, Game, GameVersion, KnownGames, Pin};
 use crate::history::History;
 use crate::path::TreePath;
 use crate::rack::Build;
@@ -134,7 +134,7 @@ impl From<&CatalogError> for LookError {
 
 /// What the home folder knows that helps to recognise files.
 pub(crate) struct Knowledge<'a> {
-    pub games: Vec<Game>,
+    pub games: KnownGames,
     pub library_roots: &'a [PathBuf],
     pub builds: &'a [Build],
     pub history: &'a History,

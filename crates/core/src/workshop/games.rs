@@ -6,7 +6,7 @@ use super::on_disk::OnDisk;
 use super::{Altering, Workshop};
 use crate::error::{Error, GameError, Result};
 use crate::game::version::told;
-use crate::game::{Game, GameEdit, GameVersion};
+use crate::game::{Game, GameEdit, GameVersion, KnownGames};
 use crate::ledger::{Ledger, LedgerEntry};
 use crate::path::{canonical, same_name};
 use crate::state::{Moved, Words};
@@ -25,21 +25,23 @@ impl Workshop {
     /// # Errors
     /// Where the journal's folder cannot be read.
     pub fn games(&self) -> Result<Vec<Game>> {
-        let mut games = self.words().games.clone();
-        let is_known = |games: &[Game], id: &str, root: &Path| {
-            games.iter().any(|game| game.id == id || game.root == root)
-        };
+        let mut games = self.known_games()?.into_games();
+        games.sort_by(|a, b| a.id.cmp(&b.id));
+        Ok(games)
+    }
+
+    /// The same, to be found by id and by folder. What the user says comes first.
+    pub(super) fn known_games(&self) -> Result<KnownGames> {
+        let mut games = KnownGames::default();
+        self.words().games.iter().cloned().for_each(|game| games.add(game));
         for change in self.history()?.changes.iter().rev() {
-            if !is_known(&games, change.game(), change.root()) {
-                games.push(Game::seen(change.game(), change.root()));
+            if !games.has(change.game(), change.root()) {
+                games.add(Game::seen(change.game(), change.root()));
             }
         }
         for seen in self.database.seen() {
-            if !is_known(&games, &seen.id, &seen.root) {
-                games.push(Game { title: seen.title, ..Game::seen(&seen.id, &seen.root) });
-            }
+            games.add(Game { title: seen.title, ..Game::seen(&seen.id, &seen.root) });
         }
-        games.sort_by(|a, b| a.id.cmp(&b.id));
         Ok(games)
     }
 
@@ -194,7 +196,7 @@ impl Altering<'_> {
     /// Where it is no folder, or a setting cannot be.
     pub fn add_game(&self, path: &Path, edit: &GameEdit) -> Result<Game> {
         let root = folder(path)?;
-        let game = Game::in_folder(root, &self.workshop().games()?);
+        let game = self.workshop().known_games()?.in_folder(root);
         self.edit_game(game, edit)
     }
 

@@ -16,7 +16,7 @@ impl Workshop {
         let (words, catalog) = (self.words(), self.catalog());
         let (builds, history) = (self.builds()?, self.history()?);
         let mut knowledge = Knowledge {
-            games: self.games()?,
+            games: self.known_games()?,
             library_roots: &words.roots,
             builds: &builds,
             history: &history,
@@ -32,8 +32,8 @@ impl Workshop {
     /// # Errors
     /// Where the home cannot be read.
     pub fn remember(&self, survey: &Survey) -> Result<()> {
-        let known = self.games()?;
-        for view in survey.games.iter().filter(|view| !known.contains(&view.game)) {
+        let known = self.known_games()?;
+        for view in survey.games.iter().filter(|view| known.at(&view.game.root).is_none()) {
             let game = &view.game;
             self.database.remember(&game.id, &game.title, &game.root);
         }
