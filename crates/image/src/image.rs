@@ -38,6 +38,8 @@ pub struct Facts {
     pub export_name: Option<String>,
     /// Names of the libraries that it imports from, delayed ones included.
     pub imported_dlls: Vec<String>,
+    /// Those of them that it asks for at the first call alone, not when it is loaded.
+    pub delayed_dlls: Vec<String>,
     /// Whether it is made for the .NET runtime.
     pub managed: bool,
     /// Whether its code is packed, as far as the headers show.
@@ -102,6 +104,10 @@ impl Facts {
         }
         let table = or_fault(exports::table(headers, source), &mut faults)?;
         let signer = or_fault(signature::claimed_signer(headers, source), &mut faults)?;
+        let at_start =
+            |name: &str| libraries.iter().any(|other| !other.delayed && other.name == name);
+        let delayed = libraries.iter().map(|library| &library.name);
+        let delayed = delayed.filter(|name| !at_start(name)).cloned().collect();
         let facts = Self {
             machine: headers.machine,
             kind: headers.kind,
@@ -110,6 +116,7 @@ impl Facts {
             version_info,
             export_name: table.and_then(|table| table.name),
             imported_dlls: libraries.iter().map(|library| library.name.clone()).collect(),
+            delayed_dlls: delayed,
             managed: headers.directory(pe::IMAGE_DIRECTORY_ENTRY_COM_DESCRIPTOR).is_some(),
             packed: headers.packed,
             signer,

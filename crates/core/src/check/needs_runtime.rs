@@ -27,10 +27,8 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
     let lacking = |dll: &&String| !comes_with_windows(dll) && !in_game(dll) && !brought(dll);
     let lacking: Vec<&String> = swap.facts.imported_dlls.iter().filter(lacking).collect();
     let first = lacking.first()?;
-    let image = input.image(swap);
-    let at_start = image.as_ref().is_none_or(|image| {
-        image.imports.iter().any(|i| !i.delayed && lacking.iter().any(|dll| same_name(dll, &i.dll)))
-    });
+    let is_delayed = |dll: &String| swap.facts.delayed_dlls.contains(dll);
+    let at_start = !lacking.iter().all(|dll| is_delayed(dll));
     let severity = if at_start && !input.in_place { Severity::Stop } else { Severity::Warn };
     let when = if at_start { "would not load without it" } else { "asks for it while it runs" };
     let more = match lacking.len() - 1 {

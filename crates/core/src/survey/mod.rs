@@ -6,7 +6,7 @@ mod recognise;
 mod view;
 mod walk;
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
@@ -25,7 +25,7 @@ use upright_spanner_change::{Progress, is_in_use};
 use upright_spanner_image::{Facts, ImageError, Kind};
 pub use view::{Attention, Backup, GameView, Library, LookError, Newer, Standing, Survey};
 pub(crate) use view::{FactsStore, Knowledge, Mark};
-use walk::Found;
+use walk::{Found, Walked};
 
 /// Surveys everything below `paths`.
 pub(crate) fn survey(
@@ -36,23 +36,15 @@ pub(crate) fn survey(
 ) -> Result<Survey> {
     let mut survey = Survey::default();
     survey.errors.extend(knowledge.catalog.errors.iter().map(LookError::from));
-    for path in paths {
-        let place = match canonical(path) {
-            Ok(place) => place,
-            Err(error) => {
-                let message = format!("it cannot be looked at: {}", in_words(&error));
-                survey.errors.push(LookError { path: path.clone(), code: "unreadable", message });
-                continue;
-            }
-        };
-        // A place inside a game stands for the game.
-        let around = knowledge.games.around(&place);
-        let folder = match around {
-            Some(game) => game.root.clone(),
-            None if place.is_dir() => place,
-            None => folder_of(&place),
-        };
-        survey_folder(&folder, knowledge, store, progress, &mut survey)?;
+    let folders = folders(paths, knowledge, &mut survey.errors);
+    // What is known of the images is read while the trees are walked.
+    let (found, known) = std::thread::scope(|scope| {
+        let walking = scope.spawn(|| walk::images(&folders, progress));
+        let known: Vec<_> = folders.iter().map(|folder| store.below(folder)).collect();
+        (walking.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), known)
+    });
+    for ((folder, found), known) in folders.iter().zip(found).zip(known) {
+        survey_folder(folder, found, known?, knowledge, store, progress, &mut survey);
     }
     recognise::across_games(&mut survey.games);
     survey.games.iter_mut().for_each(settle);
@@ -60,20 +52,44 @@ pub(crate) fn survey(
     Ok(survey)
 }
 
+/// The folders to look into, each once. A place inside a game stands for the game.
+fn folders(
+    paths: &[PathBuf],
+    knowledge: &Knowledge<'_>,
+    errors: &mut Vec<LookError>,
+) -> Vec<PathBuf> {
+    let mut folders: Vec<PathBuf> = Vec::new();
+    let mut seen = HashSet::new();
+    for path in paths {
+        let place = match canonical(path) {
+            Ok(place) => place,
+            Err(error) => {
+                let message = format!("it cannot be looked at: {}", in_words(&error));
+                errors.push(LookError { path: path.clone(), code: "unreadable", message });
+                continue;
+            }
+        };
+        let folder = match knowledge.games.around(&place) {
+            Some(game) => game.root.clone(),
+            None if place.is_dir() => place,
+            None => folder_of(&place),
+        };
+        if seen.insert(folder.clone()) {
+            folders.push(folder);
+        }
+    }
+    folders
+}
+
 fn survey_folder(
     folder: &Path,
+    found: Walked,
+    known: HashMap<String, (Mark, Facts)>,
     knowledge: &mut Knowledge<'_>,
     store: &dyn FactsStore,
     progress: &dyn Progress,
     survey: &mut Survey,
-) -> Result<()> {
-    // What is known of the images is read while the tree is walked.
-    let (found, known) = std::thread::scope(|scope| {
-        let walking = scope.spawn(|| walk::images(folder, progress));
-        let known = store.below(folder);
-        (walking.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), known)
-    });
-    let known = known?;
+) {
     survey.errors.extend(found.errors);
     let mut in_use = Vec::new();
     let mut unread = Unread { errors: &mut survey.errors, in_use: &mut in_use };
@@ -102,14 +118,19 @@ fn survey_folder(
             None => survey.stray += 1,
         }
     }
-    for (relative, images) in roots.into_iter().zip(images) {
+    let games = roots.into_iter().zip(images).map(|(relative, images)| {
         let root = if relative.is_empty() { folder.to_owned() } else { folder.join(&relative) };
-        let game = knowledge.games.in_folder(root);
-        let mut view = view(game, images, knowledge, &mut survey.errors);
+        (knowledge.games.in_folder(root), images)
+    });
+    let games: Vec<_> = games.collect();
+    let knowledge = &*knowledge;
+    let views: Vec<(GameView, Vec<LookError>)> =
+        games.into_par_iter().map(|(game, images)| view(game, images, knowledge)).collect();
+    for (mut view, errors) in views {
         view.in_use.extend(in_use.iter().filter(|path| path.starts_with(&view.game.root)).cloned());
         survey.games.push(view);
+        survey.errors.extend(errors);
     }
-    Ok(())
 }
 
 fn folder_above(path: &str) -> Option<&str> {
@@ -195,8 +216,7 @@ fn view(
     game: Game,
     images: Vec<(Found, Facts)>,
     knowledge: &Knowledge<'_>,
-    errors: &mut Vec<LookError>,
-) -> GameView {
+) -> (GameView, Vec<LookError>) {
     let is_program = |(image, facts): &(Found, Facts)| {
         facts.kind == Kind::Exe && extension(image.path.file_name()) == "exe"
     };
@@ -210,7 +230,7 @@ fn view(
     let ledger = Ledger::of(&game.root, knowledge.history.around(&game.root));
     let machine = programs.first().map(|executable| executable.facts.machine);
     let catalog = knowledge.catalog.beside(&game.root);
-    errors.extend(catalog.errors.iter().map(LookError::from));
+    let errors = catalog.errors.iter().map(LookError::from).collect();
     let libraries = libraries
         .into_iter()
         .map(|(image, facts)| {
@@ -243,7 +263,7 @@ fn view(
         .collect();
     let mut view = GameView { game, programs, version, libraries, in_use: Vec::new() };
     recognise::within_game(&mut view, &catalog, knowledge.builds);
-    view
+    (view, errors)
 }
 
 /// Settles what follows from all the evidence together: what is a component, and the roles. In a

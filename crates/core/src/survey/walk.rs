@@ -1,6 +1,7 @@
 //! Lists the files of a tree that could be programs or libraries, by their names; asks for size
 //! and date of these alone. Links are not followed.
 
+use std::collections::HashMap;
 use std::fs::Metadata;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
@@ -47,48 +48,69 @@ pub(super) struct Walked {
     pub errors: Vec<LookError>,
 }
 
-/// Every candidate below `root`, in the order of their paths.
-pub(super) fn images(root: &Path, progress: &dyn Progress) -> Walked {
+/// Every candidate below each of some folders, in the order of their paths: one walk for all, so that no
+/// processor waits for the last file of a folder.
+pub(super) fn images(roots: &[PathBuf], progress: &dyn Progress) -> Vec<Walked> {
+    let Some((first, others)) = roots.split_first() else { return Vec::new() };
     progress.begin("listing files", None);
-    let walked = Mutex::new(Walked::default());
-    let walker =
-        WalkBuilder::new(root).standard_filters(false).follow_links(false).build_parallel();
-    walker.run(|| {
+    let mut walker = WalkBuilder::new(first);
+    for root in others {
+        walker.add(root);
+    }
+    let numbers: HashMap<&Path, usize> =
+        roots.iter().enumerate().map(|(at, root)| (root.as_path(), at)).collect();
+    let number_of = |path: &Path, depth: usize| numbers.get(path.ancestors().nth(depth)?).copied();
+    let walked: Mutex<Vec<Walked>> = Mutex::new(roots.iter().map(|_| Walked::default()).collect());
+    walker.standard_filters(false).follow_links(false).build_parallel().run(|| {
         Box::new(|entry| {
             progress.advance(1);
-            let seen = match entry {
-                Ok(entry) => candidate(root, &entry),
-                Err(error) => Some(Err(walk_error(root, &error))),
-            };
-            if let Some(seen) = seen {
-                // A thread that panicked elsewhere leaves the list as good as it was.
-                let mut walked = walked.lock().unwrap_or_else(PoisonError::into_inner);
-                match seen {
-                    Ok(found) => walked.images.push(found),
-                    Err(error) => walked.errors.push(error),
+            let (root, seen) = match &entry {
+                Ok(entry) => {
+                    if !is_possible(entry) {
+                        return WalkState::Continue;
+                    }
+                    let root = number_of(entry.path(), entry.depth()).unwrap_or(0);
+                    (root, candidate(&roots[root], entry))
                 }
+                Err(error) => {
+                    let path = path_of(error);
+                    let mut around = path.as_deref().map(Path::ancestors).into_iter().flatten();
+                    let root = around.find_map(|p| numbers.get(p)).copied().unwrap_or(0);
+                    (root, Err(walk_error(&roots[root], error)))
+                }
+            };
+            // A thread that panicked elsewhere leaves the list as good as it was.
+            let mut walked = walked.lock().unwrap_or_else(PoisonError::into_inner);
+            match seen {
+                Ok(found) => walked[root].images.push(found),
+                Err(error) => walked[root].errors.push(error),
             }
             WalkState::Continue
         })
     });
     progress.end();
     let mut walked = walked.into_inner().unwrap_or_else(PoisonError::into_inner);
-    walked.images.sort_by(|a, b| a.path.cmp(&b.path));
-    walked.errors.sort_by(|a, b| a.path.cmp(&b.path));
+    for of_root in &mut walked {
+        of_root.images.sort_by(|a, b| a.path.cmp(&b.path));
+        of_root.errors.sort_by(|a, b| a.path.cmp(&b.path));
+    }
     walked
 }
 
-fn candidate(root: &Path, entry: &ignore::DirEntry) -> Option<Result<Found, LookError>> {
-    if !entry.file_type()?.is_file() || !is_candidate(entry.file_name().as_encoded_bytes()) {
-        return None;
-    }
+/// Whether an entry is a file with the name of a program or a library.
+fn is_possible(entry: &ignore::DirEntry) -> bool {
+    entry.file_type().is_some_and(|kind| kind.is_file())
+        && is_candidate(entry.file_name().as_encoded_bytes())
+}
+
+fn candidate(root: &Path, entry: &ignore::DirEntry) -> Result<Found, LookError> {
     let unreadable =
         |message: String| LookError { path: entry.path().to_owned(), code: "unreadable", message };
     let path = match TreePath::below(root, entry.path()) {
         Ok(path) => path,
-        Err(error) => return Some(Err(unreadable(format!("it is passed over: {}", error.why)))),
+        Err(error) => return Err(unreadable(format!("it is passed over: {}", error.why))),
     };
-    Some(match entry.metadata() {
+    match entry.metadata() {
         Ok(metadata) => {
             let modified = FileTime::from_last_modification_time(&metadata);
             let modified = (modified.unix_seconds(), modified.nanoseconds());
@@ -96,7 +118,7 @@ fn candidate(root: &Path, entry: &ignore::DirEntry) -> Option<Result<Found, Look
             Ok(Found { path, mark })
         }
         Err(error) => Err(unreadable(format!("it cannot be looked at: {error}"))),
-    })
+    }
 }
 
 #[cfg(unix)]
