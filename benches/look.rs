@@ -1,9 +1,9 @@
 //! How long looking takes, against an ordinary tool in the same run: a parallel file finder's
 //! listing of the same tree by extension (`fdfind`, else `fd`, else `find`).
 //!
-//! `cargo bench --bench look` makes a tree of 200 games, 400,000 files and 6,000 images in a
-//! temporary folder (or the numbers in `BENCH_GAMES`, `BENCH_FILES`, `BENCH_IMAGES`) and prints
-//! medians of five runs.
+//! `cargo bench --bench look` makes a tree of 200 games, 400,000 files and 6,000 images with tables as large
+//! as those of real ones in a temporary folder (or the numbers in `BENCH_GAMES`, `BENCH_FILES`,
+//! `BENCH_IMAGES`), or takes the tree that `BENCH_TREE` names, and prints medians of five runs.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -26,8 +26,14 @@ fn main() {
     let files = setting("BENCH_FILES", 400_000);
     let images = setting("BENCH_IMAGES", 6_000);
     let folder = tempfile::tempdir().expect("a temporary folder");
-    let tree = folder.path().join("games");
-    make_tree(&tree, games, files, images);
+    let tree = match std::env::var_os("BENCH_TREE") {
+        Some(tree) => PathBuf::from(tree),
+        None => {
+            let tree = folder.path().join("games");
+            make_tree(&tree, games, files, images);
+            tree
+        }
+    };
     println!("{games} games, {files} files, {images} images");
 
     let finder = ["fdfind", "fd"].into_iter().find(|tool| runs(tool));
@@ -41,12 +47,19 @@ fn main() {
         assert_eq!(survey.games.len(), games);
         began.elapsed()
     };
+    let check = |home: &Path| {
+        let workshop = Workshop::open(home).expect("a home");
+        let survey = workshop.survey(std::slice::from_ref(&tree), &Silent).expect("a survey");
+        time(|| assert_eq!(workshop.check_games(&survey.games).expect("checks").len(), games))
+    };
     let first = median(|run| survey(&homes(run)));
     println!("first survey                  {}", shown(first, listing));
-    let allowed = listing.mul_f64(1.5) + Duration::from_micros(250) * images as u32;
-    println!("  allowed: 1.5 listings + 0.25 ms an image = {} ms", allowed.as_millis());
+    let allowed = listing.mul_f64(1.2) + Duration::from_micros(150) * images as u32;
+    println!("  allowed: 1.2 listings + 0.15 ms an image = {} ms", allowed.as_millis());
     let second = median(|run| survey(&homes(run)));
     println!("second survey                 {}", shown(second, listing));
+    let checks = median(|run| check(&homes(run)));
+    println!("checks of every component     {}", shown(checks, listing));
 
     for (what, bytes) in [("ordinary image, 180 KB", 180_000), ("large image, 100 MB", 100 << 20)] {
         let path = folder.path().join("image.dll");
@@ -105,7 +118,8 @@ fn make_tree(tree: &Path, games: usize, files: usize, images: usize) {
     let per_game = images / games;
     let library = |n: usize| {
         let kind = [Graphics::Upscaler, Graphics::FrameGenerator, Graphics::Denoiser][n % 3];
-        world::graphics(kind, [2, n as u16 % 40, 1, 0], Bits::Bits64).padding(30_000).to_bytes()
+        let library = world::graphics(kind, [2, n as u16 % 40, 1, 0], Bits::Bits64);
+        with_tables(library).padding(30_000).to_bytes()
     };
     let libraries: Vec<Vec<u8>> = (0..per_game.max(1)).map(library).collect();
     for game in 0..games {
@@ -127,6 +141,17 @@ fn make_tree(tree: &Path, games: usize, files: usize, images: usize) {
             fs::write(folder.join(format!("{n}.pak")), b"data").expect("a file");
         }
     }
+}
+
+/// A library with tables as real ones have them: some twenty libraries with fifty functions each that it
+/// imports, and five hundred functions that it offers.
+fn with_tables(mut library: Pe) -> Pe {
+    let functions: Vec<String> = (0..50).map(|n| format!("ImportedFunctionNumber{n}")).collect();
+    let functions: Vec<&str> = functions.iter().map(String::as_str).collect();
+    for dll in 0..20 {
+        library = library.imports(&format!("engine-module-{dll}.dll"), &functions);
+    }
+    (0..500).fold(library, |library, n| library.export(&format!("OfferedFunction{n}"), n))
 }
 
 fn peak_memory() -> Option<String> {
