@@ -26,13 +26,12 @@ fn main() {
     let files = setting("BENCH_FILES", 400_000);
     let images = setting("BENCH_IMAGES", 6_000);
     let folder = tempfile::tempdir().expect("a temporary folder");
-    let tree = match std::env::var_os("BENCH_TREE") {
-        Some(tree) => PathBuf::from(tree),
-        None => {
-            let tree = folder.path().join("games");
-            make_tree(&tree, games, files, images);
-            tree
-        }
+    let tree = if let Some(tree) = std::env::var_os("BENCH_TREE") {
+        PathBuf::from(tree)
+    } else {
+        let tree = folder.path().join("games");
+        make_tree(&tree, games, files, images);
+        tree
     };
     println!("{games} games, {files} files, {images} images");
 
