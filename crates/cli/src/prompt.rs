@@ -23,6 +23,15 @@ pub fn go_on(session: &Session, question: &str) -> Result<bool> {
     Ok(Confirm::new().with_prompt(clean(question)).default(true).interact()?)
 }
 
+/// Asks before something is removed: who only presses Enter keeps it. Without a terminal, or with `--yes`, the
+/// answer is yes: the command was meant.
+pub fn remove(session: &Session, question: &str) -> Result<bool> {
+    if !can_ask(session) {
+        return Ok(true);
+    }
+    Ok(Confirm::new().with_prompt(clean(question)).default(false).interact()?)
+}
+
 /// Asks whether a guess is right. With `--yes` it is; without a terminal it is not taken.
 pub fn confirm(session: &Session, question: &str) -> Result<bool> {
     if !can_ask(session) {

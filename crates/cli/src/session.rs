@@ -81,12 +81,16 @@ fn usual_home() -> Result<PathBuf> {
     Ok(chosen.to_owned())
 }
 
-/// The terminal's width; `COLUMNS`, or 100, where the output goes elsewhere.
+/// Wider than any line: where output goes to another program, no path is cut and no sentence is wrapped.
+const UNLIMITED: usize = 10_000;
+
+/// The terminal's width; `COLUMNS`, or no limit, where the output goes elsewhere.
 fn width() -> usize {
     let terminal = || {
         let size = terminal_size::terminal_size().filter(|_| std::io::stdout().is_terminal());
         size.map(|(width, _)| usize::from(width.0))
     };
     let columns = || std::env::var("COLUMNS").ok()?.parse().ok();
-    terminal().or_else(columns).unwrap_or(100).clamp(60, 200)
+    let limited = terminal().or_else(columns).map(|width| width.clamp(60, 200));
+    limited.unwrap_or(UNLIMITED)
 }

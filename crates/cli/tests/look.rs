@@ -161,10 +161,13 @@ fn inspect_shows_the_facts_and_goes_on_past_a_bad_file() {
     ];
     let assert = bench.run(&words).code(1);
     let text = output(&bench.run(&words));
-    for wanted in
-        ["2.0.3.0", "The Brine Project", "64-bit library", "CreateWindowExW", "brine_open_pad"]
-    {
+    for wanted in ["2.0.3.0", "The Brine Project", "64-bit library", "imports from", "(-v)"] {
         assert!(text.contains(wanted), "no {wanted} in\n{text}");
+    }
+    assert!(!text.contains("CreateWindowExW"), "{text}");
+    let all = bench.ok(&["inspect", "-v", "games/Kite Harbour/System/brine.dll"]);
+    for wanted in ["CreateWindowExW", "brine_open_pad", "original name"] {
+        assert!(all.contains(wanted), "no {wanted} in\n{all}");
     }
     let errors = errors(&assert);
     for wanted in [

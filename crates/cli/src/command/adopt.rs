@@ -28,9 +28,10 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
     if goes_on && args.remove_copies {
         let plan = workshop.plan_removal_of_copies(&view, &adoptions)?;
         let talk = Talk {
-            question: "Remove these copies from the game's folder?",
+            question: Some("Remove these copies from the game's folder?"),
             nothing: "There is no copy to remove.",
-            next: "To bring them back: spanner undo".to_owned(),
+            next: "",
+            back: "spanner undo".to_owned(),
         };
         let wish = Wish { despite: &args.despite, dry_run: false };
         let (removed, removal) = carry_out_untold(&workshop, plan, &wish, &talk, session)?;

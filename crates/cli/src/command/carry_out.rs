@@ -12,14 +12,19 @@ use crate::prompt;
 use crate::render;
 use crate::session::Session;
 
+/// What people do when a game was altered.
+pub const START: &str = "Start the game to see that it works.";
+
 /// What to say around a plan that is carried out.
 pub struct Talk<'a> {
-    /// What to ask before.
-    pub question: &'a str,
+    /// What to ask before; where nothing is said, what is done to how many files.
+    pub question: Option<&'a str>,
     /// What to say where there is nothing to do.
     pub nothing: &'a str,
-    /// What people do next, in a sentence.
-    pub next: String,
+    /// What people do next: a sentence, or a command.
+    pub next: &'a str,
+    /// The command that goes back.
+    pub back: String,
 }
 
 /// What the user wants of a plan.
@@ -68,13 +73,21 @@ pub fn carry_out_untold(
         render::hint(session, nothing)?;
         return Ok((attend, document));
     }
-    if !prompt::go_on(session, talk.question)? {
+    let question =
+        talk.question.map_or_else(|| render::plan::question(cleared.plan()), str::to_owned);
+    let removes = cleared.plan().files().all(|step| step.after().state.is_absent());
+    let meant = if removes {
+        prompt::remove(session, &question)?
+    } else {
+        prompt::go_on(session, &question)?
+    };
+    if !meant {
         render::hint(session, "Nothing was changed.")?;
         return Ok((Exit::Done, document));
     }
     let change = act(workshop, || workshop.alter()?.apply(cleared, &session.progress()))?;
     if !session.json {
-        render::plan::print_done(&change, &talk.next, session)?;
+        render::plan::print_done(&change, talk.next, &talk.back, session)?;
     }
     Ok((attend, render::plan::change_document(&change)))
 }

@@ -41,7 +41,8 @@ fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) ->
         let how = format!("{}: {}", slashes(&target.path), target.how);
         write!(anstream::stdout(), "{}", render::wrapped(&how, "  ", 2, session.width))?;
     }
-    let is_meant = !dry_run && prompt::go_on(session, "End it with what is there?")?;
+    let is_meant =
+        !dry_run && prompt::remove(session, "Give up putting it back, and keep what is there?")?;
     if is_meant {
         acting(|| workshop.alter()?.settle(number, &session.progress()))?;
         session.look_again(workshop)?;

@@ -7,7 +7,7 @@ use upright_spanner_core::path::same_name;
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
 
-use super::carry_out::act;
+use super::carry_out::{START, act};
 use super::survey::survey_known;
 use super::target;
 use crate::args;
@@ -56,7 +56,7 @@ fn one(
         }
         .into());
     }
-    if !prompt::go_on(session, "Swap these files?")? {
+    if !prompt::go_on(session, &plan::question(&fit.plan))? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
@@ -81,8 +81,8 @@ fn one(
         render::hint(session, &format!("For your mod manager: {shown}"))?;
     }
     if let Some(change) = change {
-        let back = format!("To go back: spanner rollback {} {family}", view.game.id);
-        plan::print_done(&change, &back, session)?;
+        let back = format!("spanner rollback {} {}", quoted(&view.game.id), quoted(&family));
+        plan::print_done(&change, START, &back, session)?;
     }
     Ok(Exit::Done)
 }
@@ -127,7 +127,7 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
         return Ok(if cleared.is_err() { Exit::Refused } else { Exit::Done });
     }
     let Ok(cleared) = cleared else { return Ok(Exit::Refused) };
-    if !prompt::go_on(session, "Merge these files?")? {
+    if !prompt::go_on(session, &plan::question(cleared.plan()))? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
@@ -135,8 +135,8 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
     if session.json {
         render::json(&plan::change_document(&change))?;
     } else {
-        let back = format!("To go back: spanner undo {}", change.number());
-        plan::print_done(&change, &back, session)?;
+        let back = format!("spanner undo {}", change.number());
+        plan::print_done(&change, START, &back, session)?;
     }
     Ok(Exit::Done)
 }
@@ -200,7 +200,7 @@ fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -
     }
     let to_do = fits.iter().filter(|fit| fit.plan.stops().is_empty() && !fit.plan.steps.is_empty());
     let to_do = render::count(to_do.count(), "game");
-    if !prompt::go_on(session, &format!("Swap the files of {to_do}?"))? {
+    if !prompt::go_on(session, &format!("Put the builds into {to_do}?"))? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }

@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 
-use super::carry_out::{Talk, Wish, carry_out};
+use super::carry_out::{START, Talk, Wish, carry_out};
 use super::target;
 use crate::args;
 use crate::exit::Exit;
@@ -14,9 +14,10 @@ pub fn park(args: &args::Park, session: &Session) -> Result<Exit> {
     let view = target::game(&workshop, &args.game, args.dry_run, session)?;
     let plan = workshop.plan_park(&view, &args.family)?;
     let talk = Talk {
-        question: "Take these files out?",
+        question: None,
         nothing: "There is nothing to take out.",
-        next: format!("To bring it back: spanner unpark {} {}", view.game.id, quoted(&args.family)),
+        next: START,
+        back: format!("spanner unpark {} {}", view.game.id, quoted(&args.family)),
     };
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
@@ -27,9 +28,10 @@ pub fn unpark(args: &args::Park, session: &Session) -> Result<Exit> {
     let view = target::game(&workshop, &args.game, args.dry_run, session)?;
     let plan = workshop.plan_unpark(&view, &args.family, &args.despite)?;
     let talk = Talk {
-        question: "Put these files back?",
+        question: None,
         nothing: "Everything is back already.",
-        next: format!("Next: spanner check {}", view.game.id),
+        next: START,
+        back: "spanner undo".to_owned(),
     };
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)

@@ -169,7 +169,7 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
 fn drop(build: &str, anyway: bool, session: &Session) -> Result<Exit> {
     let workshop = session.alter()?;
     let found = workshop.build(build)?;
-    if !prompt::go_on(session, &format!("Take {} off the rack?", found.id))? {
+    if !prompt::remove(session, &format!("Take {} off the rack?", found.id))? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }

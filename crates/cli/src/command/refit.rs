@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 
-use super::carry_out::{Talk, Wish, carry_out_untold};
+use super::carry_out::{START, Talk, Wish, carry_out_untold};
 use super::survey::{survey_known, tell_gone};
 use super::target;
 use crate::args;
@@ -26,9 +26,10 @@ pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
             continue;
         }
         let talk = Talk {
-            question: "Put these files back in?",
+            question: None,
             nothing: "Everything that was fitted is in place.",
-            next: format!("Next: spanner check {}", view.game.id),
+            next: START,
+            back: "spanner undo".to_owned(),
         };
         let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
         let done = carry_out_untold(&workshop, refit.plan, &wish, &talk, session);

@@ -6,7 +6,7 @@ use jiff::tz::TimeZone;
 use upright_spanner_core::plan::{NothingToDo, Point};
 use upright_spanner_core::{ChangeError, Error, Workshop};
 
-use super::carry_out::{Talk, Wish, carry_out};
+use super::carry_out::{START, Talk, Wish, carry_out};
 use super::target;
 use crate::args;
 use crate::exit::Exit;
@@ -19,7 +19,7 @@ pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
     let family = args.family.as_deref();
     let (plan, nothing) = workshop.plan_rollback(&view, family, to, args.settings)?;
     let talk = Talk {
-        question: "Put these files back?",
+        question: None,
         nothing: match nothing {
             Some(NothingToDo::NothingRecorded) => {
                 "Nothing to roll back: spanner has changed no file of this game."
@@ -29,7 +29,8 @@ pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
             }
             _ => "Nothing to roll back: every file is already as it was then.",
         },
-        next: format!("To take this back: spanner undo. Next: spanner history {}", view.game.id),
+        next: START,
+        back: "spanner undo".to_owned(),
     };
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)

@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 
-use super::carry_out::{Talk, Wish, carry_out};
+use super::carry_out::{START, Talk, Wish, carry_out};
 use crate::args;
 use crate::exit::Exit;
 use crate::render;
@@ -17,9 +17,10 @@ pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
     let view = workshop.game(&change.root().to_string_lossy(), &session.progress())?;
     let plan = workshop.plan_undo(&view, &change)?;
     let talk = Talk {
-        question: "Put these files back?",
+        question: None,
         nothing: "Nothing to undo: every file is already as it was before that change.",
-        next: format!("To see what was done: spanner history {}", view.game.id),
+        next: START,
+        back: "spanner undo".to_owned(),
     };
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)

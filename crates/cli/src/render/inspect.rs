@@ -6,15 +6,12 @@ use anyhow::Result;
 use jiff::Timestamp;
 use owo_colors::OwoColorize;
 use serde_json::{Map, Value, json};
-use upright_spanner_core::image::{Facts, Kind, Signature, Trust};
+use upright_spanner_core::image::{Facts, Image, Kind, Signature, Trust};
 use upright_spanner_core::inspect::{Inspected, Inspection};
 
 use super::document;
 use super::{bytes, clean, count, date, moment, slashes, wrapped};
 use crate::session::Session;
-
-/// Imported and exported names that are shown of a file; `-v` shows all.
-const NAMES_SHOWN: usize = 8;
 
 /// Prints files for people.
 pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
@@ -26,7 +23,7 @@ pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
             let head = format!("  {} ", format!("{name:<17}").dimmed());
             write!(out, "{}", wrapped(value, &head, 20, session.width))
         };
-        for (name, value) in rows(inspected, facts) {
+        for (name, value) in essentials(facts) {
             line(name, &value)?;
         }
         for text in signature(&inspected.signature) {
@@ -35,18 +32,19 @@ pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
         for fault in &facts.faults {
             line("damaged", fault)?;
         }
-        let shown = if session.verbose { usize::MAX } else { NAMES_SHOWN };
-        for (index, import) in inspected.image.imports.iter().enumerate() {
-            let names: Vec<String> = import.symbols.iter().map(ToString::to_string).collect();
-            let when = if import.delayed { " (when first called)" } else { "" };
-            let text = format!("{}{when}: {}", import.dll, names_in_short(&names, shown));
-            line(if index == 0 { "imports" } else { "" }, &text)?;
-        }
-        let exports: Vec<String> =
-            inspected.image.exports.iter().map(ToString::to_string).collect();
-        if !exports.is_empty() {
-            let text = format!("{}: {}", exports.len(), names_in_short(&exports, shown));
-            line("exports", &text)?;
+        line("size", &format!("{} ({} bytes)", bytes(facts.size), facts.size))?;
+        line("sha256", &inspected.sha256.to_string())?;
+        if session.verbose {
+            for (name, value) in particulars(inspected, facts) {
+                line(name, &value)?;
+            }
+            for (name, value) in tables(&inspected.image) {
+                line(name, &value)?;
+            }
+        } else {
+            let libraries = count(inspected.image.imports.len(), "library");
+            let functions = count(inspected.image.exports.len(), "function");
+            line("tables", &format!("imports from {libraries}, offers {functions} (-v)"))?;
         }
         writeln!(out)?;
     }
@@ -66,7 +64,8 @@ pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
     Ok(())
 }
 
-fn rows(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, String)> {
+/// What most people want to know.
+fn essentials(facts: &Facts) -> Vec<(&'static str, String)> {
     let info = &facts.version_info;
     let fixed = |version: [u16; 4]| version.map(|number| number.to_string()).join(".");
     let stated = |version: Option<[u16; 4]>, key| match (version.map(fixed), facts.string(key)) {
@@ -82,48 +81,88 @@ fn rows(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, String)> {
             stated(info.fixed.map(|fixed| fixed.product_version), "ProductVersion"),
         ),
     ];
-    for (name, key) in [
-        ("company", "CompanyName"),
-        ("description", "FileDescription"),
-        ("product", "ProductName"),
-        ("original name", "OriginalFilename"),
-        ("internal name", "InternalName"),
-        ("comments", "Comments"),
-    ] {
-        rows.extend(facts.string(key).map(|value| (name, value.to_owned())));
+    rows.extend(texts(
+        facts,
+        &[
+            ("company", "CompanyName"),
+            ("product", "ProductName"),
+            ("description", "FileDescription"),
+        ],
+    ));
+    rows.push(("kind", kind(facts)));
+    rows
+}
+
+/// What else the file says of itself.
+fn particulars(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, String)> {
+    let mut rows: Vec<(&'static str, String)> = texts(
+        facts,
+        &[
+            ("original name", "OriginalFilename"),
+            ("internal name", "InternalName"),
+            ("comments", "Comments"),
+        ],
+    )
+    .collect();
+    if !facts.flags().is_empty() {
+        rows.push(("flags", facts.flags().join(", ")));
     }
+    let tables = facts.version_info.tables.iter();
+    let languages: Vec<String> = tables
+        .filter_map(|table| Some(format!("{:04x}/{}", table.language?, table.code_page?)))
+        .collect();
+    if !languages.is_empty() {
+        rows.push(("languages", languages.join(", ")));
+    }
+    rows.push(("file date", date(inspected.stamp.modified.0)));
+    let linked = facts.linked(Timestamp::now().as_second());
+    rows.extend(linked.map(|seconds| ("linked", date(seconds))));
+    rows.extend(facts.export_name.as_ref().map(|name| ("linked as", name.clone())));
+    rows
+}
+
+/// Texts of the version resource, by what to call them and by their keys.
+fn texts<'a>(
+    facts: &'a Facts,
+    keys: &'a [(&'static str, &'static str)],
+) -> impl Iterator<Item = (&'static str, String)> + 'a {
+    let text =
+        |(name, key): &(&'static str, &'static str)| Some((*name, facts.string(key)?.to_owned()));
+    keys.iter().filter_map(text)
+}
+
+/// As in `64-bit library (x86_64), debug build`.
+fn kind(facts: &Facts) -> String {
     let kind = match facts.kind {
         Kind::Dll => "library",
         Kind::Exe => "program",
     };
-    let mut kind = format!("{} {kind} ({})", facts.machine.spoken(), facts.machine);
+    let mut text = format!("{} {kind} ({})", facts.machine.spoken(), facts.machine);
     let traits = [
         (facts.managed, "for the .NET runtime"),
         (facts.is_debug(), "debug build"),
         (facts.packed, "packed"),
     ];
     for (_, what) in traits.iter().filter(|(holds, _)| *holds) {
-        kind.push_str(", ");
-        kind.push_str(what);
+        text.push_str(", ");
+        text.push_str(what);
     }
-    rows.push(("kind", kind));
-    if !facts.flags().is_empty() {
-        rows.push(("flags", facts.flags().join(", ")));
+    text
+}
+
+/// What it imports and what it offers.
+fn tables(image: &Image) -> Vec<(&'static str, String)> {
+    let mut rows = Vec::new();
+    for (index, import) in image.imports.iter().enumerate() {
+        let names: Vec<String> = import.symbols.iter().map(ToString::to_string).collect();
+        let when = if import.delayed { " (when first called)" } else { "" };
+        let text = format!("{}{when}: {}", import.dll, names.join(", "));
+        rows.push((if index == 0 { "imports" } else { "" }, text));
     }
-    let languages: Vec<String> = info
-        .tables
-        .iter()
-        .filter_map(|table| Some(format!("{:04x}/{}", table.language?, table.code_page?)))
-        .collect();
-    if !languages.is_empty() {
-        rows.push(("languages", languages.join(", ")));
+    let exports: Vec<String> = image.exports.iter().map(ToString::to_string).collect();
+    if !exports.is_empty() {
+        rows.push(("exports", format!("{}: {}", exports.len(), exports.join(", "))));
     }
-    rows.push(("size", format!("{} ({} bytes)", bytes(facts.size), facts.size)));
-    rows.push(("file date", date(inspected.stamp.modified.0)));
-    let linked = facts.linked(Timestamp::now().as_second());
-    rows.extend(linked.map(|seconds| ("linked", date(seconds))));
-    rows.extend(facts.export_name.as_ref().map(|name| ("linked as", name.clone())));
-    rows.push(("sha256", inspected.sha256.to_string()));
     rows
 }
 
@@ -154,14 +193,6 @@ fn signature(signature: &Signature) -> Vec<String> {
     let mut lines = vec![parts.join("; ")];
     lines.extend(signature.nested.iter().flat_map(self::signature));
     lines
-}
-
-fn names_in_short(names: &[String], shown: usize) -> String {
-    let some = names.iter().take(shown).map(String::as_str).collect::<Vec<_>>().join(", ");
-    match names.len().saturating_sub(shown) {
-        0 => some,
-        rest => format!("{some} and {} (-v)", count(rest, "more name")),
-    }
 }
 
 /// The files as a document for programs.

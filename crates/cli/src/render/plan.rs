@@ -169,32 +169,69 @@ fn version(side: &Side) -> String {
     side.label.clone().unwrap_or_else(|| "not stated".to_owned())
 }
 
-/// Prints what became of a change that was carried out, and how to go on.
-pub fn print_done(change: &Change, next: &str, session: &Session) -> Result<()> {
+/// What a plan does to how many files, as a question: new files replace nothing.
+pub fn question(plan: &Plan) -> String {
+    let number = |kind: fn(&Step) -> bool| plan.files().filter(|step| kind(step)).count();
+    let comes = |step: &Step| step.before().state.is_absent();
+    let goes = |step: &Step| step.after().state.is_absent();
+    let kinds = [
+        ("add", number(comes)),
+        (
+            "replace",
+            number(|step| !step.before().state.is_absent() && !step.after().state.is_absent()),
+        ),
+        ("remove", number(goes)),
+    ];
+    let kinds = kinds.into_iter().filter(|(_, number)| *number > 0);
+    let words: Vec<String> =
+        kinds.map(|(verb, number)| format!("{verb} {}", count(number, "file"))).collect();
+    let sentence = if words.is_empty() { "go on".to_owned() } else { words.join(" and ") };
+    let mut letters = sentence.chars();
+    let first: String = letters.next().into_iter().flat_map(char::to_uppercase).collect();
+    format!("{first}{}?", letters.as_str())
+}
+
+/// Prints what became of a change that was carried out: what was read back, what people do next, and the
+/// way back.
+pub fn print_done(change: &Change, next: &str, back: &str, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
     let files = || change.steps().iter().filter(|step| !step.target().is_folder());
-    let proof = |step: &Step| {
-        let content = step.after().state.content()?;
-        let after = step.after();
-        let telling = after.label.is_some() || files().count() == 1;
-        telling.then(|| format!("{} (content {})", describe(after), content.blake3.short()))
-    };
-    let mut proofs: Vec<String> = files().filter_map(proof).collect();
+    let number = count(files().count(), "file");
+    let done = format!("Done: change {}, {number}.", change.number());
+    let mut proofs: Vec<String> = files().filter_map(|step| proof(step, session.verbose)).collect();
     proofs.sort();
     proofs.dedup();
-    let more = proofs.len().saturating_sub(MOST_PROOFS);
-    proofs.truncate(MOST_PROOFS);
-    if more > 0 {
-        proofs.push(format!("and {more} more"));
+    let most = if session.verbose { usize::MAX } else { MOST_PROOFS };
+    match &proofs[..] {
+        [] => writeln!(out, "{}", done.green())?,
+        [one] => writeln!(out, "{}", clean(&format!("{done} Read back: {one}.")).green())?,
+        several => {
+            writeln!(out, "{}", format!("{done} Read back:").green())?;
+            for proof in several.iter().take(most) {
+                writeln!(out, "  {}", clean(proof))?;
+            }
+            if several.len() > most {
+                writeln!(out, "  and {} more (-v)", several.len() - most)?;
+            }
+        }
     }
-    let files = count(files().count(), "file");
-    let read = if proofs.is_empty() {
-        String::new()
-    } else {
-        format!(" Read back: {}.", proofs.join(", "))
-    };
-    let done = format!("Done: change {}, {files}.{read}", change.number());
-    writeln!(anstream::stdout(), "{}", clean(&done).green())?;
-    hint(session, &format!("What was there before is kept. {next}"))
+    if !next.is_empty() {
+        hint(session, next)?;
+    }
+    hint(session, &format!("To go back: {back}"))
+}
+
+/// What was read back of a file: its version, and with `verbose` the digest of its content.
+fn proof(step: &Step, verbose: bool) -> Option<String> {
+    let content = step.after().state.content()?;
+    match (&step.after().label, verbose) {
+        (None, false) => None,
+        (Some(_), false) => Some(describe(step.after())),
+        (_, true) => {
+            let name = step.place().path().file_name();
+            Some(format!("{name}: {} (content {})", describe(step.after()), content.blake3.short()))
+        }
+    }
 }
 
 /// What a fit of one family in several games comes to, a line a game.
@@ -216,7 +253,7 @@ pub fn print_several(fits: &[FitPlan], session: &Session) -> Result<()> {
             let what = match stop {
                 Some(stop) => stop.red().to_string(),
                 None if plan.is_empty() => "as it is".to_owned(),
-                None => format!("swap {}", count(plan.files().count(), "file")),
+                None => question(plan).trim_end_matches('?').to_lowercase(),
             };
             vec![
                 clean(&plan.game.title).into_owned(),
