@@ -115,7 +115,7 @@ fn version(side: &Side) -> String {
     match &side.label {
         Some(label) => label.clone(),
         None if side.state.is_absent() => "none".to_owned(),
-        None => "not stated".to_owned(),
+        None => "-".to_owned(),
     }
 }
 
