@@ -63,16 +63,16 @@ pub enum Command {
     Inspect(Inspect),
     /// Show what differs between two library files.
     Compare(Compare),
-    /// Name folders of which each sub-folder is a game.
+    /// Manage library roots: folders whose sub-folders are games.
     #[command(subcommand)]
     Root(Root),
-    /// Say what a survey cannot know of a game, or see what it knows.
+    /// Manage games: what a survey cannot know of them, and what it knows.
     #[command(subcommand)]
     Game(Game),
-    /// Describe families of components in your catalog.
+    /// Manage the catalog: families of components.
     #[command(subcommand)]
     Family(Family),
-    /// Keep builds to fit: your own collection.
+    /// Manage the rack: your own collection of builds.
     #[command(subcommand)]
     Rack(Rack),
     /// Say whether what a game has works with its executable, or whether a build would.
@@ -163,7 +163,7 @@ pub struct Compare {
     pub trust: Option<PathBuf>,
 }
 
-/// Name folders of which each sub-folder is a game.
+/// Manage library roots: folders whose sub-folders are games.
 #[derive(Debug, Subcommand)]
 pub enum Root {
     /// Remember folders of which each sub-folder with a program is a game.
@@ -182,7 +182,7 @@ pub enum Root {
     },
 }
 
-/// Say what a survey cannot know of a game, or see what it knows.
+/// Manage games: what a survey cannot know of them, and what it knows.
 #[derive(Debug, Subcommand)]
 pub enum Game {
     /// Remember a folder as a game.
@@ -243,7 +243,7 @@ pub struct GameEdit {
     pub version_pattern: Option<String>,
 }
 
-/// Describe families of components in your catalog.
+/// Manage the catalog: families of components.
 #[derive(Debug, Subcommand)]
 pub enum Family {
     /// Describe the family of a sample file.
@@ -296,7 +296,7 @@ pub struct Inspect {
     pub trust: Option<PathBuf>,
 }
 
-/// Keep builds to fit: your own collection.
+/// Manage the rack: your own collection of builds.
 #[derive(Debug, Subcommand)]
 pub enum Rack {
     /// Put libraries on the rack: files, folders, zips or 7zs. What in them belongs together becomes

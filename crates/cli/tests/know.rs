@@ -250,8 +250,8 @@ fn the_users_word_on_a_game_stands_over_what_is_found() {
     for (words, wanted) in [
         (["--executable", "none.exe"], "there is no file none.exe"),
         (["--executable", "../x.exe"], "cannot be used as a path: it leads out of the folder"),
-        (["--bay", "exe=lib"], "no name for a further bay"),
-        (["--bay", "mods=nowhere"], "is no folder"),
+        (["--bay", "exe=lib"], "cannot be the name of a further bay"),
+        (["--bay", "mods=nowhere"], "is not a folder"),
         (["--version-pattern", "("], "no file to look in"),
     ] {
         let said = errors(&bench.run(&["game", "set", "quill", words[0], words[1]]).code(2));

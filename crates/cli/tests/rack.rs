@@ -141,7 +141,7 @@ fn each_file_is_sorted_by_what_it_is() {
     let text = bench.ok(&["rack", "add", "kit.zip"]);
     assert!(
         text.contains(
-            "kit.zip: go along: 1 settings file; not for the game: 1 program, 3 texts, 2"
+            "kit.zip: comes with: 1 settings file; not for the game: 1 program, 3 texts, 2"
         ),
         "{text}"
     );

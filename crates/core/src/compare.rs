@@ -177,7 +177,7 @@ fn step(before: Option<&Version>, after: Option<&Version>) -> String {
         (Some(before), Some(_)) => {
             format!("Both files say they are version {before}, but their content differs")
         }
-        _ => "The new file is another build of the same library, and no version tells which is \
+        _ => "The new file is another build of the same library, and no version says which is \
               newer"
             .to_owned(),
     }

@@ -84,7 +84,7 @@ fn add_one(
         Some(proposal) if supports.is_none() && was_new => {
             let source = file.file_name().unwrap_or_default().to_string_lossy();
             let question = format!(
-                "{source} says: \"{}\". Note that it goes with version {} of the game?",
+                "{source} says: \"{}\". Note that it supports version {} of the game?",
                 proposal.sentence, proposal.supports
             );
             prompt::confirm(session, &question)?.then(|| proposal.supports.clone())

@@ -102,7 +102,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
         counts.collect::<Vec<_>>().join(", ")
     };
     let mut parts = Vec::new();
-    for (along, what) in [(true, "go along"), (false, "not for the game")] {
+    for (along, what) in [(true, "comes with"), (false, "not for the game")] {
         let counts = counts(along);
         if !counts.is_empty() {
             parts.push(format!("{what}: {counts}"));

@@ -204,7 +204,7 @@ fn summary(out: &mut impl Write, survey: &Survey, show: View, session: &Session)
     if survey.stray > 0 {
         let stray = count(survey.stray, "more file");
         let text = format!(
-            "{stray} (.dll, .exe) lie in folders that look like no game. Give such a folder itself \
+            "{stray} (.dll, .exe) are in folders that do not look like games. Give such a folder itself \
              to see what is in it."
         );
         write!(out, "{}", wrapped(&text, "", 0, session.width))?;

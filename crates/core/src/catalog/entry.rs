@@ -242,7 +242,7 @@ impl Family {
     fn new(entry: FamilyEntry, path: &Path) -> Result<Self, String> {
         if super::identity::slug(&entry.id) != entry.id || entry.id.is_empty() {
             return Err(format!(
-                "`{}` is no id: expected lower-case letters, digits and `-`, as in `{}`",
+                "`{}` is not a valid id; use lower-case letters, digits and `-`, as in `{}`",
                 entry.id,
                 super::identity::slug(&entry.id)
             ));

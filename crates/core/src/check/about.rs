@@ -91,7 +91,7 @@ pub static ABOUT: [About; 36] = [
         "The library is flagged as a debug build, or needs the runtimes of developers' tools.",
         "It is slow, and on most machines it does not load at all.",
         Remedy::text("Use the release build."),
-        "lens@3.1.0+debug is built for developers (lens.dll says so): it is slow, and needs runtimes that only they have.",
+        "lens@3.1.0+debug is a debug build (lens.dll says so): it is slow, and it needs runtimes that players do not have.",
     ),
     about(
         "edition-mismatch",
@@ -132,23 +132,23 @@ pub static ABOUT: [About; 36] = [
     ),
     about(
         "exe-unknown",
-        "The build goes with certain versions of the game, and nothing tells which version the game is.",
+        "The build supports certain versions of the game, and nothing states which version the game is.",
         "Whether it works cannot be said beforehand.",
         Remedy::by(
             "Name the file that states the version.",
             Action::NameVersionFile { game: GAME },
         ),
-        "brine@2.8.1 goes with version 1.0.* of the game, and KiteHarbour.exe does not say which version it is.",
+        "brine@2.8.1 supports version 1.0.* of the game, and KiteHarbour.exe does not state its version.",
     ),
     about(
         "exe-unsupported",
-        "The game's version is not among those that the build goes with: newer than all, older than all, or between them.",
+        "The game's version is not among those that the build supports: newer than all, older than all, or between them.",
         "The component does not start, or the game crashes.",
         Remedy::by(
             "Use a build that supports this version. If there is none on the rack, wait for one, put the game's older version back, or take the component out for now.",
             Action::Park { game: GAME, family: FAMILY },
         ),
-        "brine@2.8.1 goes with version 1.0.4 - 1.0.8 of the game, but KiteHarbour.exe is 1.0.9, newer than all of these.",
+        "brine@2.8.1 supports version 1.0.4 - 1.0.8 of the game, but KiteHarbour.exe is 1.0.9, newer than all of these.",
     ),
     about(
         "exports-missing",
@@ -322,7 +322,7 @@ pub static ABOUT: [About; 36] = [
         "What the builds on the rack require of one another, and what they do not go together with, leaves no choice for this game.",
         "No build of the family can be put in without breaking another component.",
         Remedy::text("Put the missing build on the rack, or park what stands in the way."),
-        "No build of lampwright goes with what Moss & Meridian has: meadow-tweaks needs lampwright >=2.4.",
+        "No build of lampwright works with what Moss & Meridian has: meadow-tweaks needs lampwright >=2.4.",
     ),
     about(
         "unsigned-now",

@@ -1,4 +1,4 @@
-//! `debug-build`: a library that is built for developers.
+//! `debug-build`: a library that is a debug build.
 
 use super::CheckInput;
 use crate::finding::{Finding, Severity};
@@ -7,7 +7,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let debug = input.swaps.iter().find(|swap| swap.facts.is_debug())?;
     let name = debug.place.path().file_name();
     let sentence = format!(
-        "{} is built for developers ({name} says so): it is slow, and needs runtimes that only they \
+        "{} is a debug build ({name} says so): it is slow, and it needs runtimes that players do not \
          have.",
         input.label()
     );

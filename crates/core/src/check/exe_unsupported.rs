@@ -15,7 +15,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let label = input.label();
     let Some(version) = input.game_version() else {
         let sentence = format!(
-            "{label} goes with version {supports} of the game, and {exe} does not say which version it is."
+            "{label} supports version {supports} of the game, and {exe} does not state its version."
         );
         let remedy = (
             "Look up the game's version, and name the file that states it.",
@@ -30,7 +30,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         Coverage::Between => "not among these",
     };
     let sentence =
-        format!("{label} goes with version {supports} of the game, but {exe} is {version}, {how}.");
+        format!("{label} supports version {supports} of the game, but {exe} is {version}, {how}.");
     let remedy = remedy::for_version(input, version);
     Some(Finding::new("exe-unsupported", Severity::Stop, sentence, remedy))
 }

@@ -6,7 +6,7 @@ use crate::rack::Build;
 
 pub(crate) fn finding(build: &Build, game: &Game, sentences: &[String]) -> Finding {
     let sentence = format!(
-        "No build of {} goes with what {} has: {}.",
+        "No build of {} works with what {} has: {}.",
         build.id.family,
         game.title,
         sentences.join("; ")

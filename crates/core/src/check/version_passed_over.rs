@@ -7,7 +7,7 @@ use crate::remedy::Action;
 
 pub(crate) fn finding(build: &Build, game: &Game, why: &str) -> Finding {
     let sentence = match why {
-        "" => format!("{} was passed over: an older build goes with the rest.", build.id),
+        "" => format!("{} was passed over: an older build works with the rest.", build.id),
         why => format!("A newer build was passed over: {why}"),
     };
     let remedy = (

@@ -85,7 +85,7 @@ impl GameEdit {
 fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
     if !is_bay_name(name) {
         return Err(Error::Invalid {
-            what: format!("`{name}` is no name for a further bay"),
+            what: format!("`{name}` cannot be the name of a further bay"),
             remedy: "Use lower-case letters, digits and `-`; `root` and `exe` are there already."
                 .into(),
         });
@@ -103,7 +103,7 @@ fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
     }
     if !path.is_dir() {
         return Err(Error::Invalid {
-            what: format!("{} is no folder", path.display()),
+            what: format!("{} is not a folder", path.display()),
             remedy: "Make the folder first, or check its spelling.".into(),
         });
     }

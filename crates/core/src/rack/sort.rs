@@ -15,7 +15,7 @@ use upright_spanner_image::{Facts, Kind};
 pub enum Part {
     /// A library that games load.
     Payload,
-    /// A library built for developers.
+    /// A debug build of a library.
     DebugBuild,
     /// A program.
     Program,
@@ -111,7 +111,7 @@ fn part(path: &TreePath, facts: Option<&Facts>) -> (Part, String) {
 
     if let Some(facts) = facts {
         if facts.is_debug() {
-            return (Part::DebugBuild, "it is built for developers".to_owned());
+            return (Part::DebugBuild, "it is a debug build".to_owned());
         }
         if let Some(folder) = folder_among(&DEBUG_FOLDERS) {
             return (Part::DebugBuild, format!("it lies in {folder}"));

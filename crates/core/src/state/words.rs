@@ -202,7 +202,10 @@ impl StoredWords {
                 }
             };
             if let Some(name) = stored.bays.keys().find(|name| !is_bay_name(name)) {
-                return Err(format!("`{name}` is no name for a further bay of {}", stored.id));
+                return Err(format!(
+                    "`{name}` cannot be the name of a further bay of {}",
+                    stored.id
+                ));
             }
             Ok(Game {
                 id: stored.id,

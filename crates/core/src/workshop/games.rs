@@ -292,7 +292,7 @@ fn folder(path: &Path) -> Result<PathBuf> {
         return Ok(root);
     }
     Err(Error::Invalid {
-        what: format!("{} is no folder that can be remembered", root.display()),
+        what: format!("{} is not a folder that can be remembered", root.display()),
         remedy: "Give a folder whose name is Unicode.".into(),
     })
 }

@@ -133,7 +133,7 @@ impl Package {
         let source = Source { name: name.clone(), blake3: content.blake3, modified };
         let Some(kind) = Kind::of(path)? else {
             let entry_path = TreePath::new(&name).map_err(|_| {
-                refusal(path, format!("`{name}` is no name for a file"), "Rename it first.")
+                refusal(path, format!("`{name}` cannot be the name of a file"), "Rename it first.")
             })?;
             let unpacked = Unpacked::OnDisk(path.to_owned());
             let entry = PackedFile { path: entry_path, unpacked, content, modified };
