@@ -2,14 +2,14 @@
 #![no_main]
 
 use std::fs;
+use std::sync::Arc;
 use std::sync::Once;
 
 use libfuzzer_sys::arbitrary::{self, Arbitrary};
 use libfuzzer_sys::fuzz_target;
-use upright_spanner_core::catalog::Catalog;
 use upright_spanner_core::guard::is_contained;
 use upright_spanner_core::progress::Silent;
-use upright_spanner_core::rack::{Limits, PackageContext, Parcel, PackageOptions};
+use upright_spanner_core::rack::{Limits, PackageContext, PackageOptions, Parcel};
 use upright_spanner_sample::archive::{ZipFile, ZipHeader, seven_zip, seven_zip_list, zip_of};
 
 /// What a download is made from.
@@ -155,7 +155,7 @@ fuzz_target!(|recipe: Recipe<'_>| {
     let limits = Limits { entries: 100, unpacked: 1 << 20, dictionary: 1 << 22 };
     let scratch = folder.path().join("scratch");
     let context =
-        PackageContext { catalog: Catalog::default(), remembered: Vec::new(), limits, scratch };
+        PackageContext { catalog: Arc::default(), remembered: Vec::new(), limits, scratch };
     if let Ok(parcel) = Parcel::open(&path, &PackageOptions::default(), &context, &Silent) {
         assert!(!parcel.builds.is_empty());
     }

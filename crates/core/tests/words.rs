@@ -233,7 +233,11 @@ fn a_file_that_cannot_be_understood_is_said_with_its_line_and_not_written_over()
         (&format!("schema = 1\n{game}colour = \"red\"\n"), 6, "unknown field `colour`"),
         (&format!("schema = 1\n{game}executable = \"../up.exe\"\n"), 6, "leads out of the folder"),
         (&format!("schema = 1\n{game}version-pattern = \"x\"\n"), 1, "no version-file"),
-        (&format!("schema = 1\n{game}bays = {{ root = \"/x\" }}\n"), 1, "`root` cannot be the name"),
+        (
+            &format!("schema = 1\n{game}bays = {{ root = \"/x\" }}\n"),
+            1,
+            "`root` cannot be the name",
+        ),
         (&format!("schema = 1\n{game}{game}"), 1, "two games have the id `pier`"),
         ("schema = 1\n[[pin]]\ngame = \"pier\"\n", 2, "missing field `family`"),
         (
