@@ -1,8 +1,10 @@
 //! Finds the build that is meant, and the newest that a game could have.
 
+use std::collections::HashMap;
+
 use super::build::{Build, BuildSpec};
 use crate::error::{Error, RackError, Result};
-use crate::path::same_name;
+use crate::path::{fold, same_name};
 use upright_spanner_image::{Machine, Version};
 
 /// What a game needs of a build, as far as that decides between variants.
@@ -93,20 +95,57 @@ fn unknown(builds: &[Build], text: &str, family: &str) -> Error {
     Error::Rack(RackError::Unknown { spec: text.to_owned(), known })
 }
 
-/// The newest released build of a family for a machine. A build that goes with certain versions
-/// of the game counts only where the game's is among them.
-pub fn newest<'a>(
+/// The builds of a rack, found by family and by the names of their files: each library of each game asks.
+pub(crate) struct RackIndex<'a> {
     builds: &'a [Build],
-    family: &str,
-    machine: Machine,
-    game: Option<&Version>,
-) -> Option<&'a Build> {
-    let fits = |build: &&Build| {
-        same_name(&build.id.family, family)
-            && build.machine == machine
-            && build.key().zip(game).is_none_or(|(key, game)| key.same_numbers(game))
-            && build.supports.as_ref().zip(game).is_none_or(|(set, game)| set.includes(game))
-            && build.version.as_ref().is_some_and(|version| !version.is_prerelease())
-    };
-    builds.iter().filter(fits).max_by(|a, b| a.version.cmp(&b.version))
+    by_family: HashMap<String, Vec<usize>>,
+    by_file: HashMap<String, Vec<usize>>,
+}
+
+impl<'a> RackIndex<'a> {
+    pub fn new(builds: &'a [Build]) -> Self {
+        let mut by_family: HashMap<String, Vec<usize>> = HashMap::new();
+        let mut by_file: HashMap<String, Vec<usize>> = HashMap::new();
+        for (at, build) in builds.iter().enumerate() {
+            by_family.entry(fold(&build.id.family)).or_default().push(at);
+            for file in build.files() {
+                by_file.entry(fold(file.path.file_name())).or_default().push(at);
+            }
+        }
+        Self { builds, by_family, by_file }
+    }
+
+    /// The builds of a family.
+    fn of_family(&self, family: &str) -> impl Iterator<Item = &'a Build> {
+        let places = self.by_family.get(&fold(family)).map_or(&[][..], Vec::as_slice);
+        let builds = self.builds;
+        places.iter().map(move |&at| &builds[at])
+    }
+
+    /// The builds that are of a family or hold a file of a name, in the order of the rack.
+    pub fn of_family_or_file(&self, family: &str, name: &str) -> impl Iterator<Item = &'a Build> {
+        let places = [self.by_family.get(&fold(family)), self.by_file.get(&fold(name))];
+        let mut places: Vec<usize> = places.into_iter().flatten().flatten().copied().collect();
+        places.sort_unstable();
+        places.dedup();
+        let builds = self.builds;
+        places.into_iter().map(move |at| &builds[at])
+    }
+
+    /// The newest released build of a family for a machine. A build that supports certain versions of the
+    /// game counts only where the game's is among them.
+    pub fn newest(
+        &self,
+        family: &str,
+        machine: Machine,
+        game: Option<&Version>,
+    ) -> Option<&'a Build> {
+        let fits = |build: &&Build| {
+            build.machine == machine
+                && build.key().zip(game).is_none_or(|(key, game)| key.same_numbers(game))
+                && build.supports.as_ref().zip(game).is_none_or(|(set, game)| set.includes(game))
+                && build.version.as_ref().is_some_and(|version| !version.is_prerelease())
+        };
+        self.of_family(family).filter(fits).max_by(|a, b| a.version.cmp(&b.version))
+    }
 }

@@ -18,7 +18,7 @@ use crate::game::version::stated;
 use crate::game::{self, Game, Reach};
 use crate::ledger::Ledger;
 use crate::path::{TreePath, canonical, extension, same_name};
-use crate::rack::{self, Build};
+use crate::rack::Build;
 pub use evidence::{Evidence, EvidenceKind};
 pub use filter::Filter;
 use upright_spanner_change::{Progress, is_in_use};
@@ -237,7 +237,7 @@ fn view(
             let family = catalog.family_of(&facts, image.path.file_name());
             let machine = machine.unwrap_or(facts.machine);
             let release = version.as_ref().and_then(|known| known.version.as_ref());
-            let newest = rack::newest(knowledge.builds, &family, machine, release);
+            let newest = knowledge.rack.newest(&family, machine, release);
             let newer = newest.and_then(|build| newer(build, &facts));
             let pin = knowledge
                 .pins
@@ -262,7 +262,7 @@ fn view(
         })
         .collect();
     let mut view = GameView { game, programs, version, libraries, in_use: Vec::new() };
-    recognise::within_game(&mut view, &catalog, knowledge.builds);
+    recognise::within_game(&mut view, &catalog, &knowledge.rack);
     (view, errors)
 }
 

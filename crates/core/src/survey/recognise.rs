@@ -13,11 +13,11 @@ use crate::catalog::{
 };
 use crate::game::{Executable, GameVersion};
 use crate::path::{extension, fold, same_name};
-use crate::rack::Build;
+use crate::rack::{Build, RackIndex};
 use upright_spanner_image::system::can_be_stood_in;
 
 /// Collects what one game's own files show.
-pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, builds: &[Build]) {
+pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, rack: &RackIndex<'_>) {
     let executable = view.programs.first();
     let program_folders: Vec<&str> = view.programs.iter().map(|p| p.path.folder()).collect();
     let copies = Copies::among(&view.libraries);
@@ -28,7 +28,7 @@ pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, builds: &[Buil
             let name = library.path.file_name();
             let kinds = [
                 (EvidenceKind::Catalogued, catalog.find(&library.facts, name).map(catalogued)),
-                (EvidenceKind::OnRack, on_rack(library, builds)),
+                (EvidenceKind::OnRack, on_rack(library, rack)),
                 (EvidenceKind::StandIn, stand_in(library, &program_folders)),
                 (EvidenceKind::Keyed, keyed(library, executable, view.version.as_ref())),
                 (EvidenceKind::HandBackup, hand_backup(library, &copies)),
@@ -83,7 +83,7 @@ fn same_in_games(library: &Library) -> (String, String) {
     (fold(library.path.file_name()), fold(company))
 }
 
-fn on_rack(library: &Library, builds: &[Build]) -> Option<String> {
+fn on_rack(library: &Library, rack: &RackIndex<'_>) -> Option<String> {
     let named = |build: &Build| {
         build.files().any(|file| {
             let agrees = |facts| companies_agree(facts, &library.facts);
@@ -97,7 +97,8 @@ fn on_rack(library: &Library, builds: &[Build]) -> Option<String> {
                 && build.file.facts.string("CompanyName").is_some()
                 && companies_agree(&build.file.facts, &library.facts)
     };
-    let build = builds.iter().find(same)?;
+    let mut builds = rack.of_family_or_file(&library.family, library.path.file_name());
+    let build = builds.find(same)?;
     Some(format!("same name and author as {} on the rack", build.id))
 }
 

@@ -12,7 +12,7 @@ use crate::error::{CatalogError, Error, GameError, Result};
 use crate::game::{Executable, Game, GameVersion, KnownGames, Pin};
 use crate::history::History;
 use crate::path::TreePath;
-use crate::rack::Build;
+use crate::rack::RackIndex;
 use upright_spanner_image::{Facts, Machine, Version};
 
 /// What was found below some paths.
@@ -136,7 +136,7 @@ impl From<&CatalogError> for LookError {
 pub(crate) struct Knowledge<'a> {
     pub games: KnownGames,
     pub library_roots: &'a [PathBuf],
-    pub builds: &'a [Build],
+    pub rack: RackIndex<'a>,
     pub history: &'a History,
     pub catalog: &'a Catalog,
     pub pins: &'a [Pin],

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use super::Workshop;
 use crate::error::Result;
+use crate::rack::RackIndex;
 use crate::survey::{self, Knowledge, Survey};
 use upright_spanner_change::Progress;
 
@@ -18,7 +19,7 @@ impl Workshop {
         let mut knowledge = Knowledge {
             games: self.known_games()?,
             library_roots: &words.roots,
-            builds: &builds,
+            rack: RackIndex::new(&builds),
             history: &history,
             catalog: &catalog,
             pins: &words.pins,
