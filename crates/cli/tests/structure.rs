@@ -14,27 +14,33 @@ fn crates() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap().to_owned()
 }
 
+/// Every source file below a folder.
+fn sources_below(root: &Path) -> Vec<PathBuf> {
+    let mut files = Vec::new();
+    let mut folders = vec![root.to_owned()];
+    while let Some(folder) = folders.pop() {
+        let paths = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path());
+        for path in paths {
+            if path.is_dir() {
+                folders.push(path);
+            } else if path.extension().is_some_and(|end| end == "rs") {
+                files.push(path);
+            }
+        }
+    }
+    files
+}
+
 impl Sources {
     fn read(name: &str) -> Self {
         let root = crates().join(name).join("src");
         let mut files = BTreeMap::new();
-        let mut folders = vec![root.clone()];
-        while let Some(folder) = folders.pop() {
-            for entry in fs::read_dir(folder).unwrap() {
-                let path = entry.unwrap().path();
-                if path.is_dir() {
-                    folders.push(path);
-                    continue;
-                }
-                if path.extension().is_none_or(|end| end != "rs") {
-                    continue;
-                }
-                let relative = path.strip_prefix(&root).unwrap().with_extension("");
-                let parts = relative.iter().map(|part| part.to_str().unwrap());
-                let module: Vec<&str> =
-                    parts.filter(|part| !["lib", "main", "mod"].contains(part)).collect();
-                files.insert(module.join("::"), code(&fs::read_to_string(path).unwrap()));
-            }
+        for path in sources_below(&root) {
+            let relative = path.strip_prefix(&root).unwrap().with_extension("");
+            let parts = relative.iter().map(|part| part.to_str().unwrap());
+            let module: Vec<&str> =
+                parts.filter(|part| !["lib", "main", "mod"].contains(part)).collect();
+            files.insert(module.join("::"), code(&fs::read_to_string(path).unwrap()));
         }
         assert!(files.len() > 5, "{name} has no sources");
         Self { files }
@@ -309,22 +315,13 @@ fn every_stage_uses_only_those_before_it() {
 /// What is decided in the core is worded for the command line by the command line.
 #[test]
 fn the_core_names_no_command_and_no_option() {
-    let root = crates().join("core/src");
-    let mut folders = vec![root];
-    while let Some(folder) = folders.pop() {
-        for entry in fs::read_dir(folder).unwrap() {
-            let path = entry.unwrap().path();
-            if path.is_dir() {
-                folders.push(path);
-                continue;
-            }
-            let text = fs::read_to_string(&path).unwrap();
-            for line in text.lines().filter(|line| !line.trim_start().starts_with("//")) {
-                let names = line.contains("spanner ") && !line.contains("spanner build 1")
-                    || line.contains("\"--")
-                    || line.contains(" --");
-                assert!(!names, "{}: {line}", path.display());
-            }
+    for path in sources_below(&crates().join("core/src")) {
+        let text = fs::read_to_string(&path).unwrap();
+        for line in text.lines().filter(|line| !line.trim_start().starts_with("//")) {
+            let names = line.contains("spanner ") && !line.contains("spanner build 1")
+                || line.contains("\"--")
+                || line.contains(" --");
+            assert!(!names, "{}: {line}", path.display());
         }
     }
 }
