@@ -73,15 +73,7 @@ pub fn carry_out_untold(
         render::hint(session, nothing)?;
         return Ok((attend, document));
     }
-    let question =
-        talk.question.map_or_else(|| render::plan::question(cleared.plan()), str::to_owned);
-    let removes = cleared.plan().files().all(|step| step.after().state.is_absent());
-    let meant = if removes {
-        prompt::remove(session, &question)?
-    } else {
-        prompt::go_on(session, &question)?
-    };
-    if !meant {
+    if !is_meant(cleared.plan(), talk.question, session)? {
         render::hint(session, "Nothing was changed.")?;
         return Ok((Exit::Done, document));
     }
@@ -90,6 +82,17 @@ pub fn carry_out_untold(
         render::plan::print_done(&change, talk.next, &talk.back, session)?;
     }
     Ok((attend, render::plan::change_document(&change)))
+}
+
+/// Asks whether a plan is meant, in a question of its own or by what it does to how many files. Where it
+/// removes any, who only presses Enter keeps them.
+pub fn is_meant(plan: &Plan, question: Option<&str>, session: &Session) -> Result<bool> {
+    let question = question.map_or_else(|| render::plan::question(plan), str::to_owned);
+    if plan.files().any(|step| step.after().state.is_absent()) {
+        prompt::remove(session, &question)
+    } else {
+        prompt::go_on(session, &question)
+    }
 }
 
 /// Alters a game, and looks at its libraries once more a moment later.

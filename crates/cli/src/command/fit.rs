@@ -7,7 +7,7 @@ use upright_spanner_core::path::same_name;
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
 
-use super::carry_out::{START, act};
+use super::carry_out::{START, act, is_meant};
 use super::survey::survey_known;
 use super::target;
 use crate::args;
@@ -56,7 +56,7 @@ fn one(
         }
         .into());
     }
-    if !prompt::go_on(session, &plan::question(&fit.plan))? {
+    if !is_meant(&fit.plan, None, session)? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
@@ -127,7 +127,7 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
         return Ok(if cleared.is_err() { Exit::Refused } else { Exit::Done });
     }
     let Ok(cleared) = cleared else { return Ok(Exit::Refused) };
-    if !prompt::go_on(session, &plan::question(cleared.plan()))? {
+    if !is_meant(cleared.plan(), None, session)? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
