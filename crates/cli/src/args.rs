@@ -113,6 +113,12 @@ pub enum Command {
         /// The folder.
         folder: PathBuf,
     },
+    /// Write a JSON Schema of each document that `--json` prints into a folder.
+    #[command(hide = true)]
+    Schema {
+        /// The folder.
+        folder: PathBuf,
+    },
 }
 
 /// Print the script by which your shell completes commands and options.

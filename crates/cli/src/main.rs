@@ -4,9 +4,11 @@
 
 mod args;
 mod command;
+mod document;
 mod exit;
 mod progress;
 mod prompt;
+mod remedy;
 mod render;
 mod session;
 mod text;

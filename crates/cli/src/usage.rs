@@ -3,6 +3,7 @@
 use std::ffi::OsStr;
 use std::process::ExitCode;
 
+use crate::document::error::ErrorDocument;
 use crate::exit::Exit;
 use crate::render;
 
@@ -57,7 +58,7 @@ pub fn refuse(error: &clap::Error) -> ExitCode {
         // What is wrong comes first, then how the command is used.
         let wrong = said.split("\n\n").next().unwrap_or_default();
         let wrong: Vec<&str> = wrong.trim_start_matches("error:").split_whitespace().collect();
-        let _ = render::json(&render::document::wrong_usage(&wrong.join(" ")));
+        let _ = render::json(&ErrorDocument::wrong_usage(wrong.join(" ")));
     }
     if is_error { Exit::Usage.into() } else { Exit::Done.into() }
 }

@@ -8,7 +8,7 @@ use jiff::Timestamp;
 
 use crate::content::Content;
 use crate::path::TreePath;
-pub use upright_spanner_change::{Mending, Record, RecordState, Side, State, Step, Target};
+pub use upright_spanner_change::{Fault, Mending, Record, RecordState, Side, State, Step, Target};
 use upright_spanner_image::Version;
 
 /// One journalled, reversible alteration of one game.

@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use jiff::Timestamp;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::catalog::{companies_agree, family_of};
@@ -10,7 +11,7 @@ use crate::inspect::Inspected;
 use upright_spanner_image::{Facts, Image, Version};
 
 /// What differs between two files.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Comparison {
     /// Facts of both, in the order in which people look at them.
     pub facts: Vec<Pair>,
@@ -29,7 +30,7 @@ pub struct Comparison {
 }
 
 /// One statement of both files.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Pair {
     /// What it is about.
     pub what: String,

@@ -6,6 +6,7 @@ use std::io::{Read, Seek};
 
 use object::LittleEndian as LE;
 use object::pe;
+use schemars::JsonSchema;
 use serde::{Serialize, Serializer};
 
 use crate::budget::{MOST_LIBRARIES, MOST_SYMBOLS};
@@ -17,11 +18,12 @@ const WHAT: &str = "the import table";
 const WHAT_DELAYED: &str = "the delay-import table";
 
 /// A library that an image imports from.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Import {
     /// The library's file name, in the image's spelling.
     pub dll: String,
     /// What is imported.
+    #[schemars(with = "Vec<String>")]
     pub symbols: Vec<Symbol>,
     /// Whether the library is loaded at the first call instead of at the start.
     pub delayed: bool,

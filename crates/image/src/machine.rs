@@ -2,10 +2,11 @@
 
 use std::fmt;
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// The machine that an image is for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, JsonSchema, Deserialize)]
 pub enum Machine {
     /// 32-bit x86.
     #[serde(rename = "x86")]
@@ -65,7 +66,7 @@ impl fmt::Display for Machine {
 }
 
 /// Whether an image is a library or a program.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
     /// A library, whatever its file's name.

@@ -4,6 +4,7 @@
 //! padding, and blocks that run past their parent. A block is therefore read up to its own end or
 //! its parent's, whichever comes first, and a value starts at the first unit that is not zero.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// Everything that a version resource says.
@@ -29,7 +30,7 @@ pub struct FixedInfo {
 }
 
 /// One table of strings.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct StringTable {
     /// Windows language identifier, where the table's key gives one.
     pub language: Option<u16>,

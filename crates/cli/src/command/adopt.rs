@@ -8,6 +8,7 @@ use upright_spanner_core::{Adoption, Error, Workshop};
 use super::carry_out::{Talk, Wish, carry_out_untold};
 use super::target;
 use crate::args;
+use crate::document::adopt::Adopted;
 use crate::exit::Exit;
 use crate::progress::acting;
 use crate::prompt;
@@ -18,7 +19,7 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
     let view = target::game(&workshop, &args.game, args.dry_run, session)?;
     let (plan, adoptions) = workshop.plan_adopt(&view)?;
-    let mut document = render::adopt::adoptions_document(&plan, &adoptions);
+    let mut document = Adopted::new(&plan, &adoptions);
     if !session.json {
         render::adopt::print_adoptions(&view, &adoptions, session)?;
     }
@@ -36,7 +37,7 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
         let wish = Wish { despite: &args.despite, dry_run: false };
         let (removed, removal) = carry_out_untold(&workshop, plan, &wish, &talk, session)?;
         exit = removed;
-        document["removal"] = removal;
+        document.removal = Some(removal);
     }
     if session.json {
         render::json(&document)?;

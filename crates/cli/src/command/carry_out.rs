@@ -1,11 +1,12 @@
 //! What all commands do that alter a game: show the plan, ask, carry it out, and read it back.
 
 use anyhow::Result;
-use serde_json::Value;
 use upright_spanner_core::change::Change;
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::{Cleared, Workshop};
 
+use crate::document::change::Changed;
+use crate::document::plan::Outcome;
 use crate::exit::Exit;
 use crate::progress::acting;
 use crate::prompt;
@@ -43,9 +44,9 @@ pub fn carry_out(
     talk: &Talk<'_>,
     session: &Session,
 ) -> Result<Exit> {
-    let (exit, document) = carry_out_untold(workshop, plan, wish, talk, session)?;
+    let (exit, outcome) = carry_out_untold(workshop, plan, wish, talk, session)?;
     if session.json {
-        render::json(&document)?;
+        render::json(&outcome)?;
     }
     Ok(exit)
 }
@@ -57,31 +58,31 @@ pub fn carry_out_untold(
     wish: &Wish<'_>,
     talk: &Talk<'_>,
     session: &Session,
-) -> Result<(Exit, Value)> {
+) -> Result<(Exit, Outcome)> {
     let cleared = workshop.clear(plan, wish.despite);
     let plan = cleared.as_ref().map_or_else(|stopped| &**stopped, Cleared::plan);
     let left = plan.findings.iter().any(|finding| finding.code == "altered-since");
     let attend = if left { Exit::Attend } else { Exit::Done };
-    let document = render::document::plan(plan);
+    let planned = Outcome::Planned(plan.into());
     if !session.json {
         render::plan::print(plan, session)?;
     }
-    let Ok(cleared) = cleared else { return Ok((Exit::Refused, document)) };
+    let Ok(cleared) = cleared else { return Ok((Exit::Refused, planned)) };
     let is_empty = cleared.plan().steps.is_empty();
     if is_empty || wish.dry_run {
         let nothing = if is_empty { talk.nothing } else { "Dry run: nothing was changed." };
         render::hint(session, nothing)?;
-        return Ok((attend, document));
+        return Ok((attend, planned));
     }
     if !is_meant(cleared.plan(), talk.question, session)? {
         render::hint(session, "Nothing was changed.")?;
-        return Ok((Exit::Done, document));
+        return Ok((Exit::Done, planned));
     }
     let change = act(workshop, || workshop.alter()?.apply(cleared, &session.progress()))?;
     if !session.json {
         render::plan::print_done(&change, talk.next, &talk.back, session)?;
     }
-    Ok((attend, render::plan::change_document(&change)))
+    Ok((attend, Outcome::Done(Changed::new(&change))))
 }
 
 /// Asks whether a plan is meant, in a question of its own or by what it does to how many files. Where it

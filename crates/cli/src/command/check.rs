@@ -6,6 +6,7 @@ use upright_spanner_core::{CheckedFamily, FitOptions};
 
 use super::survey::{survey_known, tell_gone};
 use crate::args;
+use crate::document::check::{Checked, CheckedBuild, EntryNames};
 use crate::exit::Exit;
 use crate::render::{self, check};
 use crate::session::Session;
@@ -26,7 +27,7 @@ fn now(game: &str, session: &Session) -> Result<Exit> {
     let mut checked = workshop.check_games(&views)?;
     let checked = checked.pop().unwrap_or_default();
     if session.json {
-        render::json(&check::document(&[(&views[0], &checked)], &[]))?;
+        render::json(&Checked::new(&[(&views[0], &checked)], &[]))?;
     } else {
         check::print(&views[0], &checked, session)?;
     }
@@ -42,7 +43,7 @@ fn would_be(game: &str, build: &str, args: &args::Check, session: &Session) -> R
     let fit = workshop.plan_fit(&view, build, &options, &progress)?;
     let verdict = Verdict::of(&fit.plan.findings);
     if session.json {
-        render::json(&check::plan_document(&fit.plan, &fit.build, verdict))?;
+        render::json(&CheckedBuild::new(&fit.plan, &fit.build, verdict))?;
     } else {
         check::print_plan(&fit.plan, &fit.build, verdict, session)?;
     }
@@ -56,7 +57,7 @@ fn all(session: &Session) -> Result<Exit> {
     let checked = workshop.check_games(&survey.games)?;
     let rows: Vec<_> = survey.games.iter().zip(checked.iter().map(Vec::as_slice)).collect();
     if session.json {
-        render::json(&check::document(&rows, &survey.errors))?;
+        render::json(&Checked::new(&rows, &survey.errors))?;
     } else {
         check::print_all(&rows, session)?;
     }
@@ -72,7 +73,7 @@ fn entries(game: &str, session: &Session) -> Result<Exit> {
     let view = workshop.game(game, &session.progress())?;
     let entries = workshop.entry_names(&view);
     if session.json {
-        render::json(&check::entries_document(&view, &entries))?;
+        render::json(&EntryNames::new(&view, &entries))?;
     } else {
         check::print_entries(&view, &entries, session)?;
     }

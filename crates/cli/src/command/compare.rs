@@ -9,6 +9,7 @@ use upright_spanner_core::inspect::inspect_one;
 use upright_spanner_core::inspect::trusted_roots;
 
 use crate::args;
+use crate::document::compare::Compared;
 use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
@@ -19,7 +20,7 @@ pub fn run(args: &args::Compare, session: &Session) -> Result<Exit> {
     let (old, new) = (read(&args.old)?, read(&args.new)?);
     let comparison = compare(&old, &new);
     if session.json {
-        render::json(&render::compare::document(args, &comparison))?;
+        render::json(&Compared::new(&args.old, &args.new, &comparison))?;
     } else {
         render::compare::print(&comparison, session)?;
     }

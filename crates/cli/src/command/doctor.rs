@@ -6,6 +6,7 @@ use anyhow::Result;
 use upright_spanner_core::Workshop;
 
 use crate::args;
+use crate::document::doctor::{DiagnosisDocument, Reclaimable, Settled};
 use crate::exit::Exit;
 use crate::progress::acting;
 use crate::prompt;
@@ -25,7 +26,7 @@ pub fn run(args: &args::Doctor, session: &Session) -> Result<Exit> {
     let mend = || acting(|| workshop.alter()?.mend(&diagnosis));
     let mended = if args.dry_run { None } else { Some(mend()?) };
     if session.json {
-        render::json(&render::doctor::diagnosis_document(&diagnosis, mended.as_ref()))?;
+        render::json(&DiagnosisDocument::new(&diagnosis, mended.as_ref()))?;
     } else {
         render::doctor::print_diagnosis(&diagnosis, mended.as_ref(), args.deep, session)?;
     }
@@ -51,13 +52,7 @@ fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) ->
         hint(session, "Nothing was changed.")?;
     }
     if session.json {
-        let found: Vec<_> = targets
-            .iter()
-            .map(|target| serde_json::json!({ "path": slashes(&target.path), "how": target.how }))
-            .collect();
-        render::json(&serde_json::json!({
-            "schema": 1, "change": number, "targets": found, "settled": is_meant,
-        }))?;
+        render::json(&Settled::new(number, &targets, is_meant))?;
     }
     Ok(Exit::Done)
 }
@@ -81,7 +76,7 @@ fn reclaim(workshop: &Workshop, args: &args::Doctor, session: &Session) -> Resul
         hint(session, "Nothing was removed. To do it: spanner doctor --reclaim --yes")?;
     }
     if session.json {
-        render::json(&render::doctor::unreferenced_document(&found, removed))?;
+        render::json(&Reclaimable::new(&found, removed))?;
     }
     Ok(Exit::Done)
 }

@@ -14,6 +14,7 @@ use upright_spanner_core::{CheckedFamily, Workshop};
 use super::survey::{survey_known, tell_gone};
 use super::target;
 use crate::args;
+use crate::document::drift::DriftDocument;
 use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
@@ -45,8 +46,8 @@ fn tell(
     session: &Session,
 ) -> Result<()> {
     match (session.json, more_follow) {
-        (true, true) => render::json_line(&render::drift::drift_document(drifts)),
-        (true, false) => render::json(&render::drift::drift_document(drifts)),
+        (true, true) => render::json_line(&DriftDocument::new(drifts)),
+        (true, false) => render::json(&DriftDocument::new(drifts)),
         (false, _) => render::drift::print_drift(drifts, session),
     }
 }

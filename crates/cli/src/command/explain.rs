@@ -7,6 +7,7 @@ use upright_spanner_core::Error;
 use upright_spanner_core::check::{ABOUT, explain};
 
 use crate::args;
+use crate::document::check::{Codes, Meaning};
 use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
@@ -18,8 +19,7 @@ pub fn run(args: &args::Explain, session: &Session) -> Result<Exit> {
     }
     let Some(code) = &args.code else {
         if session.json {
-            let codes: Vec<_> = ABOUT.iter().map(render::check::about_document).collect();
-            render::json(&serde_json::json!({ "schema": 1, "codes": codes }))?;
+            render::json(&Codes::new(&ABOUT))?;
         } else {
             render::check::print_codes(&ABOUT, session)?;
         }
@@ -30,7 +30,7 @@ pub fn run(args: &args::Explain, session: &Session) -> Result<Exit> {
         remedy: "`spanner explain` lists them all.".into(),
     })?;
     if session.json {
-        render::json(&render::check::about_document(about))?;
+        render::json(&Meaning::from(about))?;
     } else {
         render::check::print_about(about, session)?;
     }

@@ -6,6 +6,7 @@ use upright_spanner_core::catalog::{Catalog, Family, Lesson, Pattern};
 use upright_spanner_core::survey::LookError;
 
 use crate::args;
+use crate::document::family::Families;
 use crate::exit::Exit;
 use crate::render::{self, family};
 use crate::session::Session;
@@ -24,7 +25,7 @@ pub fn run(args: &args::Family, session: &Session) -> Result<Exit> {
             let families: Vec<&Family> = catalog.families().iter().collect();
             let errors = errors(&catalog);
             if session.json {
-                render::json(&family::document(&families, &errors))?;
+                render::json(&Families::new(&families, &errors))?;
             } else {
                 family::print_list(&families, session)?;
             }
@@ -59,7 +60,7 @@ pub fn run(args: &args::Family, session: &Session) -> Result<Exit> {
 
 fn show(families: &[&Family], errors: &[LookError], session: &Session) -> Result<()> {
     if session.json {
-        render::json(&family::document(families, errors))
+        render::json(&Families::new(families, errors))
     } else {
         family::print(families)
     }

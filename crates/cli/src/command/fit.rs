@@ -1,7 +1,6 @@
 //! `fit`: puts a build into a game, keeping what was there.
 
 use anyhow::Result;
-use serde_json::Value;
 use upright_spanner_core::change::Change;
 use upright_spanner_core::path::same_name;
 use upright_spanner_core::survey::GameView;
@@ -11,9 +10,11 @@ use super::carry_out::{START, act, is_meant};
 use super::survey::survey_known;
 use super::target;
 use crate::args;
+use crate::document::change::Changed;
+use crate::document::plan::{Fitted, OneOfSeveral, Plan, Several as SeveralGames};
 use crate::exit::Exit;
 use crate::prompt;
-use crate::render::{self, document, plan, quoted};
+use crate::render::{self, plan, quoted};
 use crate::session::Session;
 
 pub fn run(args: &args::Fit, session: &Session) -> Result<Exit> {
@@ -42,7 +43,7 @@ fn one(
     let stopped = !fit.plan.stops().is_empty();
     if stopped || args.dry_run || fit.plan.is_empty() {
         if session.json {
-            render::json(&document::plan(&fit.plan))?;
+            render::json(&Plan::from(&fit.plan))?;
         } else if !stopped && args.dry_run && !fit.plan.is_empty() {
             let again = again(args, game, build);
             render::hint(session, &format!("Dry run: nothing was changed. To do it: {again}"))?;
@@ -73,7 +74,7 @@ fn one(
         Some(carry_out(fit, &args.despite, workshop, session)?)
     };
     if session.json {
-        render::json(&plan::fitted_document(change.as_ref(), archive.as_deref()))?;
+        render::json(&Fitted::new(change.as_ref(), archive.as_deref()))?;
         return Ok(Exit::Done);
     }
     if let Some(archive) = archive {
@@ -115,7 +116,7 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
     let is_empty = plan.steps.is_empty();
     if cleared.is_err() || args.dry_run || is_empty {
         if session.json {
-            render::json(&document::plan(plan))?;
+            render::json(&Plan::from(plan))?;
         } else if cleared.is_ok() {
             let text = if is_empty {
                 "Every file is there already."
@@ -133,7 +134,7 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
     }
     let change = act(workshop, || workshop.alter()?.merge(cleared, &progress))?;
     if session.json {
-        render::json(&plan::change_document(&change))?;
+        render::json(&Changed::new(&change))?;
     } else {
         let back = format!("spanner undo {}", change.number());
         plan::print_done(&change, START, &back, session)?;
@@ -144,7 +145,7 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
 /// What became of several games.
 #[derive(Default)]
 struct Several {
-    documents: Vec<Value>,
+    games: Vec<OneOfSeveral>,
     done: usize,
     refused: usize,
     as_they_were: usize,
@@ -154,7 +155,7 @@ struct Several {
 impl Several {
     fn fails(&mut self, game: &str, error: &anyhow::Error) {
         self.failed += 1;
-        self.documents.push(document::failed_game(game, error));
+        self.games.push(OneOfSeveral::failed(game, error));
         render::error(error);
     }
 
@@ -180,8 +181,11 @@ fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -
         }
     }
     if fits.is_empty() && several.failed == 0 {
-        let none: [(); 0] = [];
-        render::done(session, &format!("No known game has {family}."), "games", none)?;
+        if session.json {
+            render::json(&SeveralGames::new(Vec::new()))?;
+        } else {
+            render::hint(session, &format!("No known game has {family}."))?;
+        }
         return Ok(Exit::Done);
     }
     if !session.json {
@@ -189,14 +193,15 @@ fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -
     }
     if args.dry_run {
         several.refused = fits.iter().filter(|fit| !fit.plan.stops().is_empty()).count();
+        let exit = several.exit();
         if session.json {
-            several.documents.extend(fits.iter().map(|fit| document::plan(&fit.plan)));
-            render::json(&plan::several_document(&several.documents))?;
+            several.games.extend(fits.iter().map(|fit| OneOfSeveral::planned(&fit.plan)));
+            render::json(&SeveralGames::new(several.games))?;
         } else {
             let again = format!("spanner fit --all {}", quoted(family));
             render::hint(session, &format!("Dry run: nothing was changed. To do it: {again}"))?;
         }
-        return Ok(several.exit());
+        return Ok(exit);
     }
     let to_do = fits.iter().filter(|fit| fit.plan.stops().is_empty() && !fit.plan.steps.is_empty());
     let to_do = render::count(to_do.count(), "game");
@@ -208,21 +213,22 @@ fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -
         let game = fit.plan.game.id.clone();
         if !fit.plan.stops().is_empty() {
             several.refused += 1;
-            several.documents.push(plan::refused_document(&fit.plan));
+            several.games.push(OneOfSeveral::refused(&fit.plan));
         } else if fit.plan.steps.is_empty() {
             several.as_they_were += 1;
         } else {
             match carry_out(fit, &args.despite, workshop, session) {
                 Ok(change) => {
                     several.done += 1;
-                    several.documents.push(plan::change_document(&change));
+                    several.games.push(OneOfSeveral::done(&change));
                 }
                 Err(error) => several.fails(&game, &error),
             }
         }
     }
+    let exit = several.exit();
     if session.json {
-        render::json(&plan::several_document(&several.documents))?;
+        render::json(&SeveralGames::new(several.games))?;
     } else {
         let text = format!(
             "Done: {}; {} as they were, {} refused, {} failed.",
@@ -233,7 +239,7 @@ fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -
         );
         render::hint(session, &text)?;
     }
-    Ok(several.exit())
+    Ok(exit)
 }
 
 fn options(args: &args::Fit) -> FitOptions {

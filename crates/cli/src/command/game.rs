@@ -4,31 +4,29 @@ use anyhow::Result;
 use upright_spanner_core::game::GameEdit;
 
 use crate::args;
+use crate::document::game::{Games, ShownGame};
+use crate::document::noted::What;
 use crate::exit::Exit;
-use crate::render::{self, done, game, hint};
+use crate::render::{self, game, hint, noted};
 use crate::session::Session;
 
 pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
     match args {
         args::Game::Add { folder, edit } => {
             let added = session.alter()?.alter()?.add_game(folder, &edit.into())?;
-            done(
-                session,
-                &format!("{} is known as {}.", added.title, added.id),
-                "game",
-                &added.id,
-            )?;
+            let text = format!("{} is known as {}.", added.title, added.id);
+            noted(session, &text, What::Game(added.id.clone()))?;
             hint(session, &format!("Next: spanner game show {}", added.id))?;
         }
         args::Game::Set { game, edit } => {
             let changed = session.alter()?.alter()?.set_game(game, &edit.into())?;
             let text = format!("Noted. Next: spanner game show {}", changed.id);
-            done(session, &text, "game", &changed.id)?;
+            noted(session, &text, What::Game(changed.id))?;
         }
         args::Game::List => {
             let games = session.look()?.games()?;
             if session.json {
-                render::json(&game::list_document(&games))?;
+                render::json(&Games::new(&games))?;
             } else {
                 game::print_list(&games, session)?;
             }
@@ -38,7 +36,7 @@ pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
             let view = workshop.game(name, &session.progress())?;
             let version = workshop.game_version(&view);
             if session.json {
-                render::json(&game::document(&view, version.as_ref()))?;
+                render::json(&ShownGame::new(&view, version.as_ref()))?;
             } else {
                 game::print(&view, version.as_ref(), session)?;
             }
@@ -46,7 +44,7 @@ pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
         args::Game::Forget { game: name } => {
             let id = session.alter()?.alter()?.forget_game(name)?;
             let stays = "its files, its history and the kept originals stay.";
-            done(session, &format!("Forgotten: {id}; {stays}"), "forgotten", &id)?;
+            noted(session, &format!("Forgotten: {id}; {stays}"), What::Forgotten(id))?;
         }
     }
     Ok(Exit::Done)

@@ -5,6 +5,7 @@ use upright_spanner_core::change::Change;
 use upright_spanner_core::{ChangeError, Error, History, Workshop};
 
 use crate::args::{self, HistoryCommand};
+use crate::document::history as document;
 use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
@@ -30,7 +31,7 @@ pub fn run(args: &args::History, session: &Session) -> Result<Exit> {
 fn size(workshop: &Workshop, session: &Session) -> Result<Exit> {
     let used = workshop.store_use()?;
     if session.json {
-        render::json(&render::history::size_document(&used))?;
+        render::json(&document::StoreSize::from(&used))?;
     } else {
         render::history::print_size(&used, session)?;
     }
@@ -45,7 +46,7 @@ fn show(workshop: &Workshop, history: &History, number: i64, session: &Session) 
     let unknown = || Error::from(ChangeError::Unknown { number });
     let (change, status) = changes.first().zip(statuses.first()).ok_or_else(unknown)?;
     if session.json {
-        render::json(&render::history::document(&changes, &statuses))
+        render::json(&document::History::new(&changes, &statuses))
     } else {
         render::history::print_one(change, *status, session)
     }
@@ -63,7 +64,7 @@ fn list(
     let changes: Vec<Change> = history.changes.iter().filter(is_meant).cloned().collect();
     let statuses = workshop.statuses(&changes)?;
     if session.json {
-        render::json(&render::history::document(&changes, &statuses))
+        render::json(&document::History::new(&changes, &statuses))
     } else {
         render::history::print(&changes, &statuses, session)
     }

@@ -5,6 +5,7 @@ use upright_spanner_core::inspect;
 use upright_spanner_core::inspect::trusted_roots;
 
 use crate::args;
+use crate::document::inspect::InspectionDocument;
 use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
@@ -13,7 +14,7 @@ pub fn run(args: &args::Inspect, session: &Session) -> Result<Exit> {
     let trust = trusted_roots(args.trust.as_deref())?;
     let inspection = inspect::inspect(&args.files, trust.as_ref());
     if session.json {
-        render::json(&render::inspect::document(&inspection))?;
+        render::json(&InspectionDocument::from(&inspection))?;
     } else {
         render::inspect::print(&inspection, session)?;
     }

@@ -21,6 +21,7 @@ mod rack;
 mod refit;
 mod rollback;
 mod root;
+mod schema;
 mod survey;
 mod target;
 mod undo;
@@ -58,5 +59,6 @@ pub fn run(command: Command, session: &Session) -> Result<Exit> {
         Command::Demo(args) => demo::run(&args, session),
         Command::Completions(args) => completions::completions(&args),
         Command::Man { folder } => completions::man(&folder),
+        Command::Schema { folder } => schema::run(&folder),
     }
 }

@@ -5,7 +5,8 @@ use upright_spanner_core::change::RecordState;
 use upright_spanner_core::{Recovery, Workshop};
 
 use crate::progress::acting;
-use crate::render::{notice, remedy};
+use crate::remedy;
+use crate::render::notice;
 use crate::session::Session;
 
 /// How many targets of a change that waits are described: enough to see what is wrong.

@@ -3,8 +3,9 @@
 use anyhow::Result;
 
 use crate::args;
+use crate::document::noted::What;
 use crate::exit::Exit;
-use crate::render::done;
+use crate::render::noted;
 use crate::session::Session;
 
 pub fn pin(args: &args::Pin, session: &Session) -> Result<Exit> {
@@ -12,7 +13,7 @@ pub fn pin(args: &args::Pin, session: &Session) -> Result<Exit> {
     let view = workshop.game(&args.game, &session.progress())?;
     let pin = workshop.alter()?.pin(&view, &args.family, args.at.clone(), &args.why)?;
     let text = format!("{} stays at {} in {}.", pin.family, pin.at(), view.game.title);
-    done(session, &text, "pin", &pin)?;
+    noted(session, &text, What::Pin(pin))?;
     Ok(Exit::Done)
 }
 
@@ -21,6 +22,6 @@ pub fn unpin(args: &args::Unpin, session: &Session) -> Result<Exit> {
     let game = workshop.game_id(&args.game)?;
     let pin = workshop.alter()?.unpin(&game, &args.family)?;
     let text = format!("{} is free again in {game}; it was pinned: {}.", pin.family, pin.why);
-    done(session, &text, "unpinned", &pin)?;
+    noted(session, &text, What::Unpinned(pin))?;
     Ok(Exit::Done)
 }

@@ -9,6 +9,8 @@ use upright_spanner_core::requirement::Requirement;
 use upright_spanner_core::{Added, Addition, Workshop};
 
 use crate::args;
+use crate::document::noted::What;
+use crate::document::rack::{AddedBuilds, Builds, DamagedBuilds, Notes, ShownBuild};
 use crate::exit::Exit;
 use crate::progress::acting;
 use crate::prompt;
@@ -51,7 +53,7 @@ fn add(
         }
     }
     if session.json {
-        render::json(&rack::added_document(&added, &failed))?;
+        render::json(&AddedBuilds::new(&added, &failed))?;
     } else {
         rack::print_added(&added, session)?;
     }
@@ -108,7 +110,7 @@ fn list(family: Option<&str>, session: &Session) -> Result<Exit> {
     let mut builds: Vec<&Build> = builds.iter().filter(is_meant).collect();
     builds.sort_by(|a, b| a.id.family.cmp(&b.id.family).then_with(|| b.version.cmp(&a.version)));
     if session.json {
-        render::json(&rack::list_document(&builds, &users))?;
+        render::json(&Builds::new(&builds, &users))?;
     } else {
         rack::print_list(&builds, &users, family, session)?;
     }
@@ -124,7 +126,7 @@ fn show(build: &str, layout: bool, session: &Session) -> Result<Exit> {
     }
     let sha256 = workshop.sha256_of(&build).ok();
     if session.json {
-        render::json(&rack::build_document(&build, sha256, &workshop.users_of_builds()?))?;
+        render::json(&ShownBuild::new(&build, sha256, &workshop.users_of_builds()?))?;
     } else {
         rack::print_build(&build, sha256, session)?;
     }
@@ -159,7 +161,7 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
         }
     }
     if session.json {
-        render::json(&rack::notes_document(&build, since.as_ref(), &notes))?;
+        render::json(&Notes::new(&build, since.as_ref(), &notes))?;
     } else {
         rack::print_notes(&build, since.as_ref(), &notes, session)?;
     }
@@ -174,14 +176,15 @@ fn drop(build: &str, anyway: bool, session: &Session) -> Result<Exit> {
         return Ok(Exit::Done);
     }
     let dropped = acting(|| workshop.alter()?.drop_build(&found.id.to_string(), anyway))?;
-    render::done(session, &format!("{} is off the rack.", dropped.id), "dropped", &dropped.id)?;
+    let text = format!("{} is off the rack.", dropped.id);
+    render::noted(session, &text, What::Dropped(dropped.id.to_string()))?;
     Ok(Exit::Done)
 }
 
 fn verify(session: &Session) -> Result<Exit> {
     let damaged = session.look()?.verify_rack(&session.progress())?;
     if session.json {
-        render::json(&rack::damage_document(&damaged))?;
+        render::json(&DamagedBuilds::new(&damaged))?;
     } else {
         rack::print_damage(&damaged, session)?;
     }

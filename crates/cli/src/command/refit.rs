@@ -1,58 +1,81 @@
 //! `refit`: puts fitted builds back that something else has overwritten.
 
 use anyhow::Result;
+use upright_spanner_core::Workshop;
+use upright_spanner_core::survey::GameView;
 
-use super::carry_out::{START, Talk, Wish, carry_out_untold};
+use super::carry_out::{START, Talk, Wish, carry_out, carry_out_untold};
 use super::survey::{survey_known, tell_gone};
 use super::target;
 use crate::args;
+use crate::document::plan::{OneOfSeveral, Several};
 use crate::exit::Exit;
-use crate::render::{self, document, plan::several_document};
+use crate::render;
 use crate::session::Session;
+
+/// What to say where no file has to be put back.
+const NOTHING: &str = "Everything that was fitted is in place.";
 
 pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
-    let views = match &args.game {
-        Some(game) => vec![target::game(&workshop, game, args.dry_run, session)?],
-        None => survey_known(&workshop, session)?.games,
-    };
-    let gone = args.game.is_none() && tell_gone(&workshop)?;
-    let mut worst = if gone { Exit::Attend } else { Exit::Done };
-    let mut documents = Vec::new();
-    for view in &views {
-        let family = args.family.as_deref();
-        let refit = workshop.plan_refit(view, family, &args.despite)?;
-        if refit.plan.steps.is_empty() && args.game.is_none() {
-            continue;
+    match &args.game {
+        Some(game) => {
+            let view = target::game(&workshop, game, args.dry_run, session)?;
+            let plan = workshop.plan_refit(&view, args.family.as_deref(), &args.despite)?.plan;
+            carry_out(&workshop, plan, &wish(args), &talk(), session)
         }
-        let talk = Talk {
-            question: None,
-            nothing: "Everything that was fitted is in place.",
-            next: START,
-            back: "spanner undo".to_owned(),
-        };
-        let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
-        let done = carry_out_untold(&workshop, refit.plan, &wish, &talk, session);
-        let (exit, document) = match done {
-            // What was done to other games is told, and what is to be done to them goes on.
-            Err(error) if args.game.is_none() => {
-                render::error(&error);
-                documents.push(document::failed_game(&view.game.id, &error));
-                worst = Exit::Attend;
-                continue;
+        None => all(args, &workshop, session),
+    }
+}
+
+/// Every known game, and on past one that is refused or fails.
+fn all(args: &args::Refit, workshop: &Workshop, session: &Session) -> Result<Exit> {
+    let views = survey_known(workshop, session)?.games;
+    let mut worst = if tell_gone(workshop)? { Exit::Attend } else { Exit::Done };
+    let mut games = Vec::new();
+
+    for view in &views {
+        match refit(args, view, workshop, session) {
+            Ok(None) => {}
+            Ok(Some((exit, game))) => {
+                games.push(game);
+                worst = if exit == Exit::Done { worst } else { Exit::Attend };
             }
-            done => done?,
-        };
-        documents.push(document);
-        if exit != Exit::Done && worst == Exit::Done {
-            worst = if args.game.is_some() { exit } else { Exit::Attend };
+            Err(error) => {
+                render::error(&error);
+                games.push(OneOfSeveral::failed(&view.game.id, &error));
+                worst = Exit::Attend;
+            }
         }
     }
+
     if session.json {
-        let one = documents.first().filter(|_| args.game.is_some());
-        render::json(&one.cloned().unwrap_or_else(|| several_document(&documents)))?;
-    } else if documents.is_empty() {
-        render::hint(session, "Everything that was fitted is in place.")?;
+        render::json(&Several::new(games))?;
+    } else if games.is_empty() {
+        render::hint(session, NOTHING)?;
     }
     Ok(worst)
+}
+
+/// One of several games; `None` where everything is in place.
+fn refit(
+    args: &args::Refit,
+    view: &GameView,
+    workshop: &Workshop,
+    session: &Session,
+) -> Result<Option<(Exit, OneOfSeveral)>> {
+    let plan = workshop.plan_refit(view, args.family.as_deref(), &args.despite)?.plan;
+    if plan.steps.is_empty() {
+        return Ok(None);
+    }
+    let (exit, outcome) = carry_out_untold(workshop, plan, &wish(args), &talk(), session)?;
+    Ok(Some((exit, outcome.into())))
+}
+
+fn wish(args: &args::Refit) -> Wish<'_> {
+    Wish { despite: &args.despite, dry_run: args.dry_run }
+}
+
+fn talk() -> Talk<'static> {
+    Talk { question: None, nothing: NOTHING, next: START, back: "spanner undo".to_owned() }
 }

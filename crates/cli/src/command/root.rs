@@ -3,8 +3,10 @@
 use anyhow::Result;
 
 use crate::args;
+use crate::document::game::Roots;
+use crate::document::noted::What;
 use crate::exit::Exit;
-use crate::render::{self, done, hint, slashes};
+use crate::render::{self, hint, noted, slashes};
 use crate::session::Session;
 
 pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
@@ -17,7 +19,7 @@ pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
                 added.push(altering.add_library_root(folder)?);
             }
             if session.json {
-                render::json(&render::game::roots_document(&added))?;
+                render::json(&Roots::new(&added))?;
             }
             for root in &added {
                 hint(session, &format!("Each sub-folder of {} is a game now.", slashes(root)))?;
@@ -27,7 +29,7 @@ pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
         args::Root::List => {
             let roots = session.look()?.library_roots();
             if session.json {
-                render::json(&render::game::roots_document(&roots))?;
+                render::json(&Roots::new(&roots))?;
             } else {
                 render::game::print_roots(&roots, session)?;
             }
@@ -35,7 +37,7 @@ pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
         args::Root::Forget { folder } => {
             let root = session.alter()?.alter()?.forget_library_root(folder)?;
             let text = format!("Forgotten: {}. Nothing in it was touched.", slashes(&root));
-            done(session, &text, "forgotten", slashes(&root))?;
+            noted(session, &text, What::Forgotten(slashes(&root)))?;
         }
     }
     Ok(Exit::Done)

@@ -9,6 +9,7 @@ use upright_spanner_core::survey::{Filter, GameView, Survey};
 
 use crate::args;
 use crate::exit::Exit;
+use crate::remedy;
 use crate::render::{self, survey};
 use crate::session::Session;
 
@@ -97,7 +98,7 @@ pub(super) fn tell_gone(workshop: &Workshop) -> Result<bool> {
 
 fn tell_that_gone(game: &Game) {
     let error = game.gone();
-    render::notice(&format!("{error}. {}", render::remedy::of(&error).unwrap_or_default()));
+    render::notice(&format!("{error}. {}", remedy::of(&error).unwrap_or_default()));
 }
 
 /// The library roots, and the games known outside of them.

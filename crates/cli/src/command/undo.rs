@@ -4,6 +4,7 @@ use anyhow::Result;
 
 use super::carry_out::{START, Talk, Wish, carry_out};
 use crate::args;
+use crate::document::noted::What;
 use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
@@ -11,7 +12,7 @@ use crate::session::Session;
 pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
     let Some(change) = workshop.change_to_undo(args.change)? else {
-        render::done(session, "There is nothing to undo.", "change", ())?;
+        render::noted(session, "There is nothing to undo.", What::Change(()))?;
         return Ok(Exit::Done);
     };
     let view = workshop.game(&change.root().to_string_lossy(), &session.progress())?;

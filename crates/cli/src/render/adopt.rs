@@ -4,13 +4,10 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde_json::{Value, json};
 use upright_spanner_core::Adoption;
-use upright_spanner_core::plan::{AdoptedFile, Plan};
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::version::Version;
 
-use super::document;
 use super::table::{fit_places, table};
 use super::{clean, hint};
 use crate::session::Session;
@@ -48,19 +45,4 @@ pub fn print_adoptions(view: &GameView, adoptions: &[Adoption], session: &Sessio
     fit_places(&headings, &mut rows, session.width);
     write!(out, "{}", table(&headings, &[], rows))?;
     Ok(())
-}
-
-/// Swaps made by hand as a document for programs.
-pub fn adoptions_document(plan: &Plan, adoptions: &[Adoption]) -> Value {
-    let file = |file: &AdoptedFile| json!({ "path": file.path, "version": file.version, "signer": file.signer });
-    let one = |adoption: &Adoption| {
-        json!({
-            "live": file(&adoption.live),
-            "original": file(&adoption.original),
-            "others": adoption.others,
-        })
-    };
-    let swaps: Vec<Value> = adoptions.iter().map(one).collect();
-    let steps = document::steps(&plan.steps);
-    json!({ "schema": 1, "game": plan.game.id, "swaps": swaps, "steps": steps })
 }

@@ -5,16 +5,15 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde_json::{Value, json};
 use upright_spanner_core::CheckedFamily;
 use upright_spanner_core::check::{About, EntryName, Finding, Severity, Verdict};
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::rack::Build;
-use upright_spanner_core::survey::{GameView, LookError};
+use upright_spanner_core::survey::GameView;
 
 use super::table::{table, widest};
 use super::{clean, count, hint, quoted, wrapped};
-use super::{document, remedy};
+use crate::remedy;
 use crate::session::Session;
 
 /// A game with what was checked of it.
@@ -237,57 +236,4 @@ pub fn print_about(about: &About, session: &Session) -> Result<()> {
         writeln!(out, "  {NOT_OVERRIDABLE}")?;
     }
     Ok(())
-}
-
-/// `CheckedFamily` games as a document for programs.
-pub fn document(rows: &[Row<'_>], errors: &[LookError]) -> Value {
-    let family = |checked: &CheckedFamily| {
-        json!({
-            "family": checked.family,
-            "version": checked.version,
-            "verdict": checked.verdict,
-            "findings": document::findings(&checked.findings),
-        })
-    };
-    let games: Vec<Value> = rows
-        .iter()
-        .map(|(view, checked)| {
-            json!({
-                "id": view.game.id,
-                "title": view.game.title,
-                "version": view.version.as_ref().and_then(|known| known.version.as_ref()),
-                "families": checked.iter().map(family).collect::<Vec<_>>(),
-            })
-        })
-        .collect();
-    json!({ "schema": 1, "games": games, "errors": document::errors(errors) })
-}
-
-/// What a build would be, as a document for programs.
-pub fn plan_document(plan: &Plan, build: &Build, verdict: Verdict) -> Value {
-    json!({
-        "schema": 1,
-        "game": plan.game.id,
-        "build": build.id,
-        "verdict": verdict,
-        "findings": document::findings(&plan.findings),
-    })
-}
-
-/// Names of entries as a document for programs.
-pub fn entries_document(view: &GameView, entries: &[EntryName]) -> Value {
-    json!({ "schema": 1, "game": view.game.id, "entries": entries })
-}
-
-/// What a finding means, as a document for programs.
-pub fn about_document(about: &About) -> Value {
-    json!({
-        "schema": 1,
-        "code": about.code,
-        "cause": about.cause,
-        "consequence": about.consequence,
-        "remedy": remedy::worded(&about.remedy),
-        "example": about.example,
-        "overridable": about.overridable,
-    })
 }

@@ -4,12 +4,10 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde_json::{Value, json};
 use upright_spanner_core::compare::{Comparison, Pair};
 
 use super::table::{table, widest};
-use super::{clean, cut, slashes, wrapped};
-use crate::args;
+use super::{clean, cut, wrapped};
 use crate::session::Session;
 
 /// Longer names, which compilers make, are cut.
@@ -56,14 +54,4 @@ fn row(pair: &Pair, half: usize) -> Vec<String> {
     let new = side(&pair.new);
     let new = if pair.same() { new.dimmed().to_string() } else { new.yellow().to_string() };
     vec![clean(&pair.what).into_owned(), side(&pair.old), new]
-}
-
-/// A comparison as a document for programs.
-pub fn document(args: &args::Compare, comparison: &Comparison) -> Value {
-    json!({
-        "schema": 1,
-        "old": slashes(&args.old),
-        "new": slashes(&args.new),
-        "comparison": comparison,
-    })
 }

@@ -4,9 +4,8 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde_json::{Value, json};
 use upright_spanner_core::change::Mending;
-use upright_spanner_core::{Diagnosis, Mended, Unreferenced};
+use upright_spanner_core::{Diagnosis, Mended};
 
 use super::{bytes, clean, count, hint, slashes};
 use crate::session::Session;
@@ -108,61 +107,4 @@ pub fn is_ill(diagnosis: &Diagnosis, mended: Option<&Mended>) -> bool {
     let restored = mended.map_or(0, |mended| mended.journal.len());
     let left = Diagnosis { journal: Vec::new(), ..diagnosis.clone() };
     left.is_ill() || diagnosis.journal.len() > restored
-}
-
-/// What nothing needs, as a document for programs.
-pub fn unreferenced_document(found: &Unreferenced, removed: bool) -> Value {
-    json!({
-        "schema": 1,
-        "bytes": found.bytes,
-        "of": found.of,
-        "files": found.contents.len(),
-        "unmentioned": found.unmentioned.len(),
-        "removed": removed,
-    })
-}
-
-/// What the doctor found, as a document for programs.
-pub fn diagnosis_document(diagnosis: &Diagnosis, mended: Option<&Mended>) -> Value {
-    let contents: Vec<Value> = diagnosis
-        .contents
-        .iter()
-        .map(|(content, user)| json!({ "blake3": content.blake3, "size": content.size, "needed_by": user }))
-        .collect();
-    let paths = |paths: &[std::path::PathBuf]| -> Vec<String> {
-        paths.iter().map(|path| slashes(path)).collect()
-    };
-    let journal: Vec<Value> = diagnosis
-        .journal
-        .iter()
-        .map(|fault| {
-            let restored =
-                mended.is_some_and(|mended| mended.journal.iter().any(|(n, _)| *n == fault.number));
-            json!({
-                "change": fault.number,
-                "path": slashes(&fault.path),
-                "what": fault.what,
-                "copied": fault.mending == Some(Mending::Copy),
-                "restored": restored,
-            })
-        })
-        .collect();
-    let labels = diagnosis.labels.iter();
-    let labels: Vec<Value> =
-        labels.map(|(path, what)| json!({ "path": slashes(path), "what": what })).collect();
-    let gone: Vec<&str> = diagnosis.gone.iter().map(|game| game.id.as_str()).collect();
-    json!({
-        "schema": 1,
-        "home": slashes(&diagnosis.home),
-        "database": diagnosis.index,
-        "journal": journal,
-        "rack": labels,
-        "games": diagnosis.words,
-        "interrupted": diagnosis.interrupted,
-        "contents": contents,
-        "leftovers": paths(&diagnosis.leftovers),
-        "arrived": paths(&diagnosis.arrived),
-        "gone": gone,
-        "mended": mended.is_some(),
-    })
 }

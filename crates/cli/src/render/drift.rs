@@ -4,7 +4,6 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde_json::{Value, json};
 use upright_spanner_core::CheckedFamily;
 use upright_spanner_core::change::Side;
 use upright_spanner_core::plan::{Drift, DriftState, Drifted, VersionChange};
@@ -12,7 +11,6 @@ use upright_spanner_core::survey::GameView;
 use upright_spanner_core::version::Version;
 
 use super::check::write_finding;
-use super::document;
 use super::table::{fit_places, table};
 use super::{clean, hint};
 use crate::session::Session;
@@ -139,39 +137,4 @@ pub fn drift_in_words(drift: &Drift) -> String {
     });
     let version = drift.executable_now.as_ref().map(|now| format!("{:?}", now.version));
     format!("{}\n{}", files.collect::<Vec<_>>().join("\n"), version.unwrap_or_default())
-}
-
-/// Drift as a document for programs.
-pub fn drift_document(drifts: &[Row<'_>]) -> Value {
-    let one = |(_, drift, checked): &Row<'_>| {
-        let findings: Vec<_> = checked.iter().flat_map(|checked| &checked.findings).collect();
-        let mark = |mark: &Option<upright_spanner_core::change::ExecutableMark>| {
-            mark.as_ref().map(|mark| {
-                json!({
-                    "path": mark.path,
-                    "version": mark.version,
-                    "size": mark.size,
-                    "stamp": mark.stamp,
-                })
-            })
-        };
-        let file = |file: &Drifted| {
-            let mut value = document::place(&file.place);
-            value["family"] = json!(file.family);
-            value["state"] = json!(file.state.name());
-            value["recorded"] = document::side(&file.recorded);
-            value["now"] = document::side(&file.now);
-            value["than"] = json!(file.version_change.map(VersionChange::name));
-            value["signer"] = json!(file.signer);
-            value
-        };
-        let drift_value = json!({
-            "game": drift.game,
-            "files": drift.files.iter().map(file).collect::<Vec<_>>(),
-            "executable_then": mark(&drift.executable_then),
-            "executable_now": mark(&drift.executable_now),
-        });
-        json!({ "drift": drift_value, "drifted": drift.is_off(), "findings": document::findings(findings) })
-    };
-    json!({ "schema": 1, "games": drifts.iter().map(one).collect::<Vec<_>>() })
 }

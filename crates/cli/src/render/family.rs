@@ -4,11 +4,8 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde_json::{Value, json};
 use upright_spanner_core::catalog::{Family, Role};
-use upright_spanner_core::survey::LookError;
 
-use super::document;
 use super::table::table;
 use super::{clean, hint, slashes};
 use crate::session::Session;
@@ -60,25 +57,4 @@ pub fn print_list(families: &[&Family], session: &Session) -> Result<()> {
         .collect();
     write!(anstream::stdout(), "{}", table(&["FAMILY", "ROLE", "GROUP", "TITLE"], &[], rows))?;
     Ok(())
-}
-
-/// Families as a document for programs.
-pub fn document(families: &[&Family], errors: &[LookError]) -> Value {
-    let one = |family: &&Family| {
-        let criteria: Vec<Value> = family
-            .criteria
-            .iter()
-            .map(|(field, pattern)| json!({ "field": field, "pattern": pattern }))
-            .collect();
-        json!({
-            "id": family.id,
-            "title": family.title,
-            "role": family.role,
-            "group": family.group,
-            "criteria": criteria,
-            "file": slashes(&family.from),
-        })
-    };
-    let families: Vec<Value> = families.iter().map(one).collect();
-    json!({ "schema": 1, "families": families, "errors": document::errors(errors) })
 }

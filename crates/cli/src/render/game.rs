@@ -5,7 +5,6 @@ use std::path::PathBuf;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde_json::{Value, json};
 use upright_spanner_core::game::{Game, GameVersion};
 use upright_spanner_core::survey::GameView;
 
@@ -96,46 +95,4 @@ pub fn print_roots(roots: &[PathBuf], session: &Session) -> Result<()> {
         writeln!(anstream::stdout(), "{}{gone}", clean(&slashes(root)))?;
     }
     Ok(())
-}
-
-/// One game as a document for programs.
-pub fn document(view: &GameView, version: Option<&GameVersion>) -> Value {
-    let programs: Vec<Value> = view
-        .programs
-        .iter()
-        .map(|program| {
-            json!({
-                "path": program.path,
-                "points": program.score,
-                "reasons": program.reasons,
-                "machine": program.facts.machine,
-                "version": program.version(),
-            })
-        })
-        .collect();
-    let mut value = game(&view.game);
-    value["version"] = json!(version);
-    value["programs"] = programs.into();
-    json!({ "schema": 1, "game": value })
-}
-
-/// Games as a document for programs.
-pub fn list_document(games: &[Game]) -> Value {
-    json!({ "schema": 1, "games": games.iter().map(game).collect::<Vec<_>>() })
-}
-
-/// Library roots as a document for programs.
-pub fn roots_document(roots: &[PathBuf]) -> Value {
-    let roots: Vec<String> = roots.iter().map(|root| slashes(root)).collect();
-    json!({ "schema": 1, "roots": roots })
-}
-
-fn game(game: &Game) -> Value {
-    json!({
-        "id": game.id,
-        "title": game.title,
-        "root": slashes(&game.root),
-        "registered": game.registered,
-        "settings": game.settings,
-    })
 }

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use upright_spanner_core::check::{ABOUT, About};
 
 use super::check::NOT_OVERRIDABLE;
-use super::remedy;
+use crate::remedy;
 
 /// The page, as markdown.
 pub fn findings() -> String {

@@ -4,11 +4,9 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde_json::{Value, json};
 use upright_spanner_core::change::{Change, RecordState, Side, Step};
 use upright_spanner_core::{ChangeStatus, StoreUse};
 
-use super::document;
 use super::table::{fit_places, table};
 use super::{bytes, clean, count, hint, moment, slashes};
 use crate::session::Session;
@@ -155,23 +153,4 @@ pub fn print_size(used: &StoreUse, session: &Session) -> Result<()> {
     rows.push(row("all", used.all));
     write!(anstream::stdout(), "{}", table(&["KEPT FOR", "FILES", "SIZE"], &[1, 2], rows))?;
     hint(session, "What several keep is stored once. Next: spanner doctor --reclaim --dry-run")
-}
-
-/// What the store keeps for which game, as a document for programs.
-pub fn size_document(used: &StoreUse) -> Value {
-    let sum = |(files, size): (usize, u64)| json!({ "files": files, "bytes": size });
-    let games: serde_json::Map<String, Value> =
-        used.games.iter().map(|(game, used)| (game.clone(), sum(*used))).collect();
-    json!({ "schema": 1, "games": games, "rack": sum(used.rack), "all": sum(used.all) })
-}
-
-/// Changes as a document for programs.
-pub fn document(changes: &[Change], statuses: &[ChangeStatus]) -> Value {
-    let one = |(change, status): (&Change, &ChangeStatus)| {
-        let mut value = document::change(change);
-        value["now"] = json!(status.name());
-        value
-    };
-    let changes: Vec<Value> = changes.iter().zip(statuses).map(one).collect();
-    json!({ "schema": 1, "changes": changes })
 }

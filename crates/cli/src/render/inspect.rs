@@ -5,11 +5,9 @@ use std::io::Write;
 use anyhow::Result;
 use jiff::Timestamp;
 use owo_colors::OwoColorize;
-use serde_json::{Map, Value, json};
 use upright_spanner_core::image::{Facts, Image, Kind, Signature, Trust};
 use upright_spanner_core::inspect::{Inspected, Inspection};
 
-use super::document;
 use super::{bytes, clean, count, date, moment, slashes, wrapped};
 use crate::session::Session;
 
@@ -193,70 +191,4 @@ fn signature(signature: &Signature) -> Vec<String> {
     let mut lines = vec![parts.join("; ")];
     lines.extend(signature.nested.iter().flat_map(self::signature));
     lines
-}
-
-/// The files as a document for programs.
-pub fn document(inspection: &Inspection) -> Value {
-    let images: Vec<Value> = inspection.images.iter().map(image).collect();
-    let others: Vec<Value> = inspection
-        .others
-        .iter()
-        .map(|other| {
-            json!({
-                "path": slashes(&other.path),
-                "looks_like": other.looks_like,
-                "sha256": other.sha256,
-                "size": other.size,
-                "modified": Timestamp::new(other.stamp.modified.0, 0).ok(),
-            })
-        })
-        .collect();
-    json!({
-        "schema": 1,
-        "images": images,
-        "others": others,
-        "errors": document::errors(&inspection.errors),
-    })
-}
-
-fn image(inspected: &Inspected) -> Value {
-    let facts = &inspected.image.facts;
-    let numbers = |version: [u16; 4]| version.map(|number| number.to_string()).join(".");
-    let fixed = facts.version_info.fixed;
-    let mut strings = Map::new();
-    for (key, value) in facts.version_info.tables.iter().flat_map(|table| &table.strings) {
-        strings.entry(key.clone()).or_insert_with(|| value.clone().into());
-    }
-    let exports: Vec<String> = inspected.image.exports.iter().map(ToString::to_string).collect();
-    let forwarded: Map<String, Value> = inspected
-        .image
-        .exports
-        .iter()
-        .filter_map(|export| Some((export.to_string(), export.forwarded_to.clone()?.into())))
-        .collect();
-    let modified = Timestamp::new(inspected.stamp.modified.0, 0).ok();
-    json!({
-        "path": slashes(&inspected.path),
-        "sha256": inspected.sha256,
-        "size": facts.size,
-        "modified": modified,
-        "machine": facts.machine,
-        "kind": facts.kind,
-        "file_version": fixed.map(|fixed| numbers(fixed.file_version)),
-        "product_version": fixed.map(|fixed| numbers(fixed.product_version)),
-        "strings": strings,
-        "tables": facts.version_info.tables,
-        "translations": facts.version_info.translations,
-        "flags": facts.flags(),
-        "debug": facts.is_debug(),
-        "managed": facts.managed,
-        "packed": facts.packed,
-        "linked": facts.linked(Timestamp::now().as_second()).and_then(|s| Timestamp::new(s, 0).ok()),
-        "linked_as": facts.export_name,
-        "imports": inspected.image.imports,
-        "exports": exports,
-        "forwarded": forwarded,
-        "signature": inspected.signature,
-        "faults": facts.faults,
-    })
 }

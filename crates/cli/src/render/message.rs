@@ -6,7 +6,7 @@ use owo_colors::OwoColorize;
 use upright_spanner_core::Error;
 use upright_spanner_core::survey::LookError;
 
-use super::remedy;
+use crate::remedy;
 use crate::text;
 
 /// Prints what went wrong, and what to do about it.

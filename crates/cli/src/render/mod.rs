@@ -4,7 +4,6 @@ pub mod adopt;
 pub mod check;
 pub mod compare;
 pub mod doctor;
-pub mod document;
 pub mod drift;
 pub mod family;
 pub mod game;
@@ -14,7 +13,6 @@ pub mod inspect;
 pub mod message;
 pub mod plan;
 pub mod rack;
-pub mod remedy;
 pub mod survey;
 mod table;
 
@@ -23,6 +21,8 @@ use std::io::{self, Write};
 use anyhow::Result;
 use serde::Serialize;
 
+use crate::document::error::ErrorDocument;
+use crate::document::noted::{Noted, What};
 use crate::session::Session;
 use crate::text;
 pub use crate::text::{
@@ -49,17 +49,13 @@ pub fn failure(failed: &anyhow::Error, as_document: bool) {
     error(failed);
     if as_document {
         // Where nothing can be written, there is nobody to tell.
-        let _ = json(&document::error(failed));
+        let _ = json(&ErrorDocument::new(failed));
     }
 }
 
-/// Says in a sentence what was done; to programs in a document with one member.
-pub fn done(session: &Session, text: &str, name: &str, value: impl Serialize) -> Result<()> {
-    if session.json {
-        json(&serde_json::json!({ "schema": 1, name: value }))
-    } else {
-        hint(session, text)
-    }
+/// Says in a sentence what was noted in the home; to programs in a document.
+pub fn noted(session: &Session, text: &str, what: What) -> Result<()> {
+    if session.json { json(&Noted::from(what)) } else { hint(session, text) }
 }
 
 /// Prints the next step, unless hints are not wanted, as in a document for programs.

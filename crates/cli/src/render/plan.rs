@@ -1,20 +1,17 @@
 //! Plans and finished changes: what each file is and becomes.
 
 use std::io::Write;
-use std::path::Path;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde_json::{Value, json};
 use upright_spanner_core::FitPlan;
 use upright_spanner_core::change::{Change, Side, State, Step};
 use upright_spanner_core::check::Severity;
 use upright_spanner_core::plan::{Merge, Place, Plan, describe};
 
 use super::check::write_finding;
-use super::document;
 use super::table::{table, widest};
-use super::{bytes, clean, count, date, fit_path, hint, slashes};
+use super::{bytes, clean, count, date, fit_path, hint};
 use crate::session::Session;
 
 /// Files that are listed; `-v` lists all.
@@ -272,25 +269,4 @@ pub fn print_several(fits: &[FitPlan], session: &Session) -> Result<()> {
         }
     }
     Ok(())
-}
-
-/// Plans or changes of several games, as a document for programs.
-pub fn several_document(documents: &[Value]) -> Value {
-    json!({ "schema": 1, "games": documents })
-}
-
-/// What came of a fit, as a document for programs.
-pub fn fitted_document(change: Option<&Change>, archive: Option<&Path>) -> Value {
-    let change = change.map(document::change);
-    json!({ "schema": 1, "change": change, "handoff": archive.map(slashes) })
-}
-
-/// A finished change as a document for programs.
-pub fn change_document(change: &Change) -> Value {
-    json!({ "schema": 1, "game": change.game(), "change": document::change(change) })
-}
-
-/// A game of several that was refused, as a document for programs.
-pub fn refused_document(plan: &Plan) -> Value {
-    json!({ "game": plan.game.id, "refused": document::findings(plan.stops()) })
 }

@@ -2,21 +2,17 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::Write;
-use std::path::Path;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde_json::{Value, json};
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::content::{Content, Digest};
-use upright_spanner_core::image::SignatureStatus;
 use upright_spanner_core::rack::{Build, EXE, LayoutFile, Part, ROOT, SLOT, Sorted};
 use upright_spanner_core::version::Version;
 use upright_spanner_core::{Added, Addition, DamagedContent};
 
-use super::document;
 use super::table::{table, widest};
-use super::{bytes, clean, count, cut, date, hint, moment, quoted, slashes, wrapped};
+use super::{bytes, clean, count, cut, date, hint, moment, quoted, wrapped};
 use crate::session::Session;
 
 /// Which games have a content in place.
@@ -127,7 +123,7 @@ pub fn print_build(build: &Build, sha256: Option<Digest>, session: &Session) -> 
         &build.version.as_ref().map_or_else(|| "none stated".into(), ToString::to_string),
     )?;
     line("machine", build.machine.spoken())?;
-    if let Some(supports) = supported(build) {
+    if let Some(supports) = build.supported() {
         line("supports", &format!("version {supports} of the game"))?;
     }
     line("file", build.file.path.as_str())?;
@@ -227,15 +223,9 @@ pub fn print_damage(damaged: &[DamagedContent], session: &Session) -> Result<()>
     hint(session, "Add those builds again from their files: that mends what is stored.")
 }
 
-/// Who signed a build's library, where it is proven.
-fn proven_signer(build: &Build) -> Option<&str> {
-    let is_intact = build.file.signature == SignatureStatus::Intact;
-    build.file.facts.signer.as_deref().filter(|_| is_intact)
-}
-
 /// The same in words.
 fn signer(build: &Build) -> String {
-    match (proven_signer(build), &build.file.facts.signer) {
+    match (build.proven_signer(), &build.file.facts.signer) {
         (Some(signer), _) => signer.to_owned(),
         (None, Some(named)) => {
             format!("the signature names {named} and is {}", build.file.signature.name())
@@ -299,20 +289,14 @@ fn cell(build: &Build, users: &Users, column: &str) -> String {
         "BUILD" => return clean(&build.id.to_string()).into_owned(),
         "ROLE" => build.role.map(|role| role.to_string()),
         "MACHINE" => Some(build.machine.spoken().to_owned()),
-        "SUPPORTS" => supported(build),
+        "SUPPORTS" => build.supported(),
         "SIZE" => Some(bytes(build.size())),
         "IN USE BY" => users_of(build, users),
         "ADDED" => Some(date(build.added.as_second())),
-        "SIGNER" => proven_signer(build).map(str::to_owned),
+        "SIGNER" => build.proven_signer().map(str::to_owned),
         _ => Some(build.source.name.clone()),
     };
     text.map_or_else(|| NOTHING.to_owned(), |text| cut(&clean(&text), LONGEST_CELL))
-}
-
-/// The versions of the game that a build goes with, as noted or as its name says.
-fn supported(build: &Build) -> Option<String> {
-    let noted = build.supports.as_ref().map(ToString::to_string);
-    noted.or_else(|| build.key().map(|key| key.to_string()))
 }
 
 fn users_of(build: &Build, users: &Users) -> Option<String> {
@@ -321,85 +305,5 @@ fn users_of(build: &Build, users: &Users) -> Option<String> {
         [] => return None,
         [one] => one.to_owned(),
         [first, ..] => format!("{first} and {} more", games.len() - 1),
-    })
-}
-
-/// What was added, and what could not be, as a document for programs.
-pub fn added_document(added: &[Addition], failed: &[(&Path, anyhow::Error)]) -> Value {
-    let builds: Vec<Value> = added
-        .iter()
-        .flat_map(|addition| &addition.builds)
-        .map(|(build, outcome)| {
-            let mut value = body(build);
-            value["new"] = json!(*outcome == Added::New);
-            value
-        })
-        .collect();
-    let packages: Vec<&Vec<Sorted>> = added.iter().map(|addition| &addition.sorted).collect();
-    let error = |(path, error): &(&Path, anyhow::Error)| {
-        let mut value = document::error_body(error);
-        value["path"] = json!(slashes(path));
-        value
-    };
-    let errors: Vec<Value> = failed.iter().map(error).collect();
-    json!({ "schema": 1, "builds": builds, "packages": packages, "errors": errors })
-}
-
-/// The texts that came with a build, as a document for programs.
-pub fn notes_document(
-    build: &Build,
-    since: Option<&(Version, String)>,
-    notes: &[(String, String)],
-) -> Value {
-    let notes: Vec<Value> =
-        notes.iter().map(|(name, text)| json!({ "name": name, "text": text })).collect();
-    let since = since.map(|(version, _)| version);
-    json!({ "schema": 1, "build": build.id, "since": since, "notes": notes })
-}
-
-/// What is damaged, as a document for programs.
-pub fn damage_document(damaged: &[DamagedContent]) -> Value {
-    let one = |damage: &DamagedContent| json!({ "build": damage.build, "file": damage.file });
-    json!({ "schema": 1, "damaged": damaged.iter().map(one).collect::<Vec<_>>() })
-}
-
-/// A build with the SHA-256 of its library, as far as that can be read, as a document for programs.
-pub fn build_document(build: &Build, sha256: Option<Digest>, users: &Users) -> Value {
-    let mut document = list_document(&[build], users);
-    document["builds"][0]["sha256"] = json!(sha256);
-    document
-}
-
-/// The builds on the rack, as a document for programs.
-pub fn list_document(builds: &[&Build], users: &Users) -> Value {
-    let one = |build: &&Build| {
-        let mut value = body(build);
-        value["in_use_by"] = json!(users.get(&build.file.content).cloned().unwrap_or_default());
-        value
-    };
-    json!({ "schema": 1, "builds": builds.iter().map(one).collect::<Vec<_>>() })
-}
-
-fn body(build: &Build) -> Value {
-    json!({
-        "build": build.id,
-        "family": build.id.family,
-        "version": build.version,
-        "variant": build.id.variant,
-        "role": build.role,
-        "machine": build.machine,
-        "supports": supported(build),
-        "signer": proven_signer(build),
-        "layout": build.layout,
-        "left": build.left,
-        "file": build.file.name,
-        "size": build.size(),
-        "blake3": build.file.content.blake3,
-        "source": {
-            "name": build.source.name,
-            "blake3": build.source.blake3,
-            "date": date(build.source.modified.0),
-        },
-        "added": moment(build.added),
     })
 }

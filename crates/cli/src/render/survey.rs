@@ -4,14 +4,13 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use serde::Serialize;
-use serde_json::{Value, json};
-use upright_spanner_core::game::{Origin, Pin};
+use upright_spanner_core::game::Origin;
 use upright_spanner_core::survey::{Backup, Evidence, GameView, Library, Standing, Survey};
 
-use super::document;
 use super::table::{table, widest};
-use super::{clean, count, fit_path, hint, slashes, wrapped};
+use super::{clean, count, fit_path, hint, wrapped};
+use crate::document::error::Unread;
+use crate::document::survey as document;
 use crate::session::Session;
 
 /// What to show of a survey.
@@ -220,69 +219,7 @@ fn summary(out: &mut impl Write, survey: &Survey, show: View, session: &Session)
 }
 
 /// The survey as a document for programs.
-pub fn document(survey: &Survey, show: View) -> Value {
-    let games: Vec<Value> = survey
-        .games
-        .iter()
-        .map(|view| {
-            let executable = view.executable().map(|executable| {
-                json!({
-                    "path": executable.path,
-                    "version": view.version.as_ref().and_then(|known| known.version.as_ref()),
-                    "version_from": view.version.as_ref().map(|known| known.origin.to_string()),
-                    "machine": executable.facts.machine,
-                    "reasons": executable.reasons,
-                })
-            });
-            let components: Vec<Value> = listed(view, show.all)
-                .into_iter()
-                .map(|library| json!(Component::of(library)))
-                .collect();
-            json!({
-                "id": view.game.id,
-                "title": view.game.title,
-                "root": slashes(&view.game.root),
-                "executable": executable,
-                "components": components,
-            })
-        })
-        .collect();
-    json!({ "schema": 1, "games": games, "errors": document::errors(&survey.errors) })
-}
-
-#[derive(Serialize)]
-struct Component<'a> {
-    path: &'a str,
-    family: &'a str,
-    role: &'a str,
-    version: Option<String>,
-    machine: &'a str,
-    size: u64,
-    state: &'a str,
-    signer: Option<&'a str>,
-    group: Option<&'a str>,
-    newer_on_rack: Option<&'a str>,
-    pin: Option<&'a Pin>,
-    backups: &'a [Backup],
-    evidence: &'a [Evidence],
-}
-
-impl<'a> Component<'a> {
-    fn of(library: &'a Library) -> Self {
-        Self {
-            path: library.path.as_str(),
-            family: &library.family,
-            role: library.role.name(),
-            version: library.facts.version().map(|version| version.to_string()),
-            machine: library.facts.machine.name(),
-            size: library.facts.size,
-            state: library.state.name(),
-            signer: library.facts.signer.as_deref(),
-            group: library.group.as_deref(),
-            pin: library.pin.as_ref(),
-            backups: &library.backups,
-            newer_on_rack: library.newer.as_ref().map(|newer| newer.build.as_str()),
-            evidence: &library.evidence,
-        }
-    }
+pub fn document(survey: &Survey, show: View) -> document::Survey<'_> {
+    let games = survey.games.iter().map(|view| (view, listed(view, show.all)));
+    document::Survey::new(games, survey.errors.iter().map(Unread::from).collect())
 }

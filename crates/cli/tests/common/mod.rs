@@ -1,6 +1,8 @@
 //! A temporary folder with the made-up world and a home, and the built program to run in it.
 #![allow(dead_code, reason = "each test file uses its part")]
 
+pub mod documents;
+
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -60,12 +62,12 @@ impl Bench {
         output(&self.run(words).code(0))
     }
 
-    /// Runs a command with `--json` and gives the document.
+    /// Runs a command with `--json` and gives the document, which is as its schema says.
     pub fn json(&self, words: &[&str]) -> Value {
-        let mut words = words.to_vec();
-        words.push("--json");
-        let assert = self.run(&words);
-        serde_json::from_slice(&assert.get_output().stdout).unwrap()
+        let assert = self.run(&[words, &["--json"]].concat());
+        let document = serde_json::from_slice(&assert.get_output().stdout).unwrap();
+        documents::assert_described(words, &document);
+        document
     }
 
     /// Every file below a folder: relative path and content.

@@ -2,10 +2,13 @@
 
 use std::fmt;
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// What a component does for a game.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, JsonSchema, Deserialize,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Role {
     /// Draws fewer pixels and fills in the rest.

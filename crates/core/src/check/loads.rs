@@ -2,6 +2,7 @@
 
 use std::collections::VecDeque;
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::path::{TreePath, fold, same_name};
@@ -47,11 +48,12 @@ fn beside<'a>(view: &'a GameView, folder: &str, name: &str) -> Option<&'a Librar
 }
 
 /// A name under which a loader would be loaded by a game.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct EntryName {
     /// The file name.
     pub name: String,
     /// The image that imports it.
+    #[schemars(with = "String")]
     pub by: TreePath,
     /// Whether it is loaded at the first call, instead of at the start.
     pub delayed: bool,

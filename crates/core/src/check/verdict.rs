@@ -1,12 +1,13 @@
 //! What a set of findings comes to.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::exe_unsupported;
 use crate::finding::{Finding, Severity};
 
 /// What a set of findings comes to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Verdict {
     /// Nothing speaks against it.

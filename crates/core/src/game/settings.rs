@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use regex::Regex;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::catalog::slug;
@@ -27,9 +28,10 @@ pub struct GameSettings {
 }
 
 /// A text file that tells the game's version.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct VersionFile {
     /// The file.
+    #[schemars(with = "String")]
     pub path: TreePath,
     /// A regular expression; its first group, or all of it, is the version.
     pub pattern: String,

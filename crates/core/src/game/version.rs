@@ -2,6 +2,7 @@
 
 use std::fmt;
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::executable::Executable;
@@ -11,16 +12,17 @@ use upright_spanner_image::Version;
 use upright_spanner_image::file::start_of;
 
 /// A game's version.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct GameVersion {
     /// The version; `None` where only the executable's content tells releases apart.
+    #[schemars(with = "Option<String>")]
     pub version: Option<Version>,
     /// From where it is known.
     pub origin: Origin,
 }
 
 /// From where a game's version is known.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Origin {
     /// The executable's file version.
@@ -30,7 +32,7 @@ pub enum Origin {
     /// A text file that the user named.
     TextFile(String),
     /// Nothing states one: the executable's content.
-    Content(Digest),
+    Content(#[schemars(with = "String")] Digest),
 }
 
 impl fmt::Display for Origin {

@@ -214,6 +214,18 @@ impl Build {
         keyed_to(&self.file.facts, &self.file.name)
     }
 
+    /// The versions of the game that it is for: as the user noted, or as its name holds.
+    pub fn supported(&self) -> Option<String> {
+        let noted = self.supports.as_ref().map(ToString::to_string);
+        noted.or_else(|| self.key().map(|key| key.to_string()))
+    }
+
+    /// Who signed its library, where the signature is intact.
+    pub fn proven_signer(&self) -> Option<&str> {
+        let is_intact = self.file.signature == SignatureStatus::Intact;
+        self.file.facts.signer.as_deref().filter(|_| is_intact)
+    }
+
     /// The path of one of its files as layouts write it: without the folders that it shares with
     /// the library's.
     pub fn short(&self, path: &TreePath) -> TreePath {

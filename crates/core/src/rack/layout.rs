@@ -1,6 +1,7 @@
 //! Layouts: which file of a build goes to which bay, under which name, by which policy. They are
 //! inferred from what a package holds.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::path::TreePath;
@@ -13,30 +14,33 @@ pub const EXE: &str = "exe";
 pub const ROOT: &str = "root";
 
 /// Where the files of a build go.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct Layout {
     /// The places; a file may have several, or none.
     pub places: Vec<Placement>,
     /// Names of files beside the library that earlier builds left and that go when this one comes.
     #[serde(default)]
+    #[schemars(with = "Vec<String>")]
     pub retires: Vec<TreePath>,
 }
 
 /// Where one file of a build goes.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct Placement {
     /// Its path in the package.
+    #[schemars(with = "String")]
     pub from: TreePath,
     /// The bay: `slot`, `exe`, `root` or one that the user named.
     pub bay: String,
     /// Its path in the bay.
+    #[schemars(with = "String")]
     pub to: TreePath,
     /// What becomes of a file that is there already.
     pub policy: Policy,
 }
 
 /// What becomes of a file that the game has already.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Policy {
     /// The build's takes its place.

@@ -3,6 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::catalog::slug;
@@ -10,7 +11,9 @@ use crate::path::{TreePath, extension, fold, stem};
 use upright_spanner_image::{Facts, Kind};
 
 /// What a file of a package is for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema, Deserialize,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Part {
     /// A library that games load.
@@ -48,9 +51,10 @@ impl Part {
 }
 
 /// A file with what it is for.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Sorted {
     /// Its path in the package.
+    #[schemars(with = "String")]
     pub path: TreePath,
     /// What it is for.
     pub part: Part,

@@ -1,9 +1,10 @@
 //! Why a library is taken for a component.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 /// A kind of evidence.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum EvidenceKind {
     /// The user's catalog describes it.
@@ -38,7 +39,7 @@ impl EvidenceKind {
 }
 
 /// One reason to take a library for a component.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Evidence {
     /// Its kind.
     pub kind: EvidenceKind,

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::evidence::Evidence;
@@ -71,11 +72,13 @@ pub struct Library {
 }
 
 /// A renamed copy of a library, put aside by hand.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Backup {
     /// Where it is.
+    #[schemars(with = "String")]
     pub path: TreePath,
     /// The version that it states.
+    #[schemars(with = "Option<String>")]
     pub version: Option<Version>,
 }
 
@@ -89,7 +92,7 @@ pub struct Newer {
 }
 
 /// What the records know of a file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Standing {
     /// No change ever touched it.

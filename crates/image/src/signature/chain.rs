@@ -2,6 +2,7 @@
 
 use der::asn1::{Any, ObjectIdentifier, PrintableStringRef, TeletexStringRef, Utf8StringRef};
 use der::{Tag, Tagged};
+use schemars::JsonSchema;
 use serde::Serialize;
 use x509_cert::Certificate;
 use x509_cert::name::Name;
@@ -12,7 +13,7 @@ use super::trust::{Read, Trust};
 const LONGEST: usize = 16;
 
 /// The certificates of a signature in the file, from the signer's up.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Chain {
     /// Common names, from the signer's certificate up.
     pub names: Vec<String>,

@@ -16,6 +16,7 @@ use std::path::Path;
 
 use jiff::Timestamp;
 use object::pe;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::budget::{DEEPEST_SIGNATURE, MOST_SECURITY, MOST_SIGNATURES};
@@ -30,7 +31,7 @@ pub use status::SignatureStatus;
 pub use trust::{Trust, TrustStore};
 
 /// One signature of an image.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Signature {
     /// What became of checking it.
     pub status: SignatureStatus,
@@ -45,6 +46,7 @@ pub struct Signature {
     /// The digest that the image was signed by, such as `SHA-256`.
     pub digest: Option<&'static str>,
     /// When a counter-signature says that it was signed.
+    #[schemars(with = "Option<String>")]
     pub signed_at: Option<Timestamp>,
     /// The certificates in the file, from the signer's up.
     pub chain: Option<Chain>,

@@ -1,9 +1,10 @@
 //! What became of checking a signature.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// What became of checking a signature.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum SignatureStatus {
     /// The image has none.

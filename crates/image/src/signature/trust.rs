@@ -12,6 +12,7 @@ use rustls_pki_types::{
     AlgorithmIdentifier, CertificateDer, InvalidSignature, SignatureVerificationAlgorithm,
     TrustAnchor, UnixTime, alg_id,
 };
+use schemars::JsonSchema;
 use serde::Serialize;
 use webpki::{
     EndEntityCert, Error, ExtendedKeyUsageValidator, KeyPurposeId, KeyPurposeIdIter,
@@ -26,7 +27,7 @@ use super::algorithm::Algorithm;
 use super::key::{Curve, rsa_bits, verify_public};
 
 /// Whether a signature can be trusted.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(tag = "verdict", content = "reason", rename_all = "kebab-case")]
 pub enum Trust {
     /// Its certificate leads to a root that is trusted.

@@ -2,7 +2,7 @@
 
 use upright_spanner_core::{Action, Error, Remedy};
 
-use super::quoted;
+use crate::text::quoted;
 
 /// What to do about an error.
 pub fn of(error: &Error) -> Option<String> {

@@ -1,0 +1,209 @@
+//! Steps and changes: what is at a place before and after.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use upright_spanner_core::change::{self, ExecutableMark, State, state_name};
+
+use super::{SchemaNumber, text};
+use crate::text::slashes;
+
+/// A finished change.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Changed {
+    schema: SchemaNumber,
+    game: String,
+    change: Change,
+}
+
+/// A change of one game.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Change {
+    /// The number that `undo` and `history show` take.
+    number: i64,
+    /// The game's id.
+    game: String,
+    summary: String,
+    /// What it was for: `fit`, `undo NUMBER` and so on.
+    deed: String,
+    /// The executable that counted then.
+    executable: Option<Executable>,
+    /// Codes of the findings that were overridden.
+    despite: Vec<String>,
+    /// When it began, as in `2026-01-31T12:00:00Z`.
+    began: String,
+    /// How it ended: `open` where it was cut off, `put-back` where it failed, `settled` by `doctor --settle`.
+    #[schemars(extend("enum" = ["open", "done", "put-back", "settled"]))]
+    state: &'static str,
+    steps: Vec<Step>,
+    folders: Folders,
+}
+
+/// The executable that counts, at some time.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Executable {
+    path: String,
+    version: Option<String>,
+    /// In bytes.
+    size: u64,
+    /// The link time in its header, or what the linker wrote there.
+    stamp: u32,
+}
+
+/// One target, before and after.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Step {
+    #[serde(flatten)]
+    place: Place,
+    /// Whether it is about the file or about its read-only mark.
+    #[schemars(extend("enum" = ["file", "read-only"]))]
+    kind: &'static str,
+    /// The family that it belongs to.
+    family: String,
+    before: Side,
+    after: Side,
+    /// The build that it comes from.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    build: Option<String>,
+}
+
+/// Where something is.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Place {
+    /// Relative to the game's folder, or to the bay.
+    path: String,
+    /// The folder, where it is not in the game's.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    bay: Option<String>,
+}
+
+/// What is at a place: null where there is nothing.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(untagged)]
+pub enum Side {
+    /// Nothing.
+    Absent,
+    /// A mark, which is set or not.
+    Mark(bool),
+    /// A file.
+    File(File),
+    /// A folder.
+    Folder {
+        /// Permission bits, where the system has them.
+        mode: Option<u32>,
+    },
+}
+
+/// A file.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct File {
+    /// The digest by which the home folder names contents.
+    blake3: String,
+    /// In bytes.
+    size: u64,
+    /// Seconds since 1970, and nanoseconds.
+    modified: (i64, u32),
+    /// Permission bits, where the system has them.
+    mode: Option<u32>,
+    read_only: bool,
+    /// The version that it states.
+    version: Option<String>,
+    /// Windows' own attributes, where the system has them.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    attributes: Option<u32>,
+}
+
+/// The folders that come and go.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Folders {
+    made: Vec<Place>,
+    removed: Vec<Place>,
+}
+
+impl Changed {
+    pub fn new(change: &change::Change) -> Self {
+        Self { schema: SchemaNumber, game: change.game().to_owned(), change: change.into() }
+    }
+}
+
+impl From<&change::Change> for Change {
+    fn from(change: &change::Change) -> Self {
+        Self {
+            number: change.number(),
+            game: change.game().to_owned(),
+            summary: change.summary().to_owned(),
+            deed: change.purpose.to_text(),
+            executable: change.executable.as_ref().map(Executable::from),
+            despite: change.despite.clone(),
+            began: change.began().to_string(),
+            state: state_name(change.state()),
+            steps: steps(change.steps()),
+            folders: Folders::of(change.steps()),
+        }
+    }
+}
+
+impl From<&ExecutableMark> for Executable {
+    fn from(mark: &ExecutableMark) -> Self {
+        Self {
+            path: mark.path.to_string(),
+            version: text(mark.version.as_ref()),
+            size: mark.size,
+            stamp: mark.stamp,
+        }
+    }
+}
+
+/// The steps that are not about folders.
+pub fn steps(steps: &[change::Step]) -> Vec<Step> {
+    steps.iter().filter(|step| !step.target().is_folder()).map(Step::from).collect()
+}
+
+impl From<&change::Step> for Step {
+    fn from(step: &change::Step) -> Self {
+        Self {
+            place: step.place().into(),
+            kind: step.target().kind(),
+            family: step.owner().to_owned(),
+            before: step.before().into(),
+            after: step.after().into(),
+            build: step.source().map(str::to_owned),
+        }
+    }
+}
+
+impl From<&upright_spanner_core::plan::Place> for Place {
+    fn from(place: &upright_spanner_core::plan::Place) -> Self {
+        Self { path: place.path().to_string(), bay: place.bay().map(slashes) }
+    }
+}
+
+impl From<&change::Side> for Side {
+    fn from(side: &change::Side) -> Self {
+        match &side.state {
+            State::Absent => Self::Absent,
+            State::Folder(mode) => Self::Folder { mode: *mode },
+            State::Mark(set) => Self::Mark(*set),
+            State::File(file) => Self::File(File {
+                blake3: file.content.blake3.to_string(),
+                size: file.content.size,
+                modified: file.stamp.modified,
+                mode: file.stamp.mode,
+                read_only: file.stamp.read_only,
+                version: side.label.clone(),
+                attributes: file.stamp.attributes,
+            }),
+        }
+    }
+}
+
+impl Folders {
+    pub fn of(steps: &[change::Step]) -> Self {
+        let (mut made, mut removed) = (Vec::new(), Vec::new());
+        for step in steps.iter().filter(|step| step.target().is_folder()) {
+            let is_gone = step.after().state.is_absent();
+            let folders = if is_gone { &mut removed } else { &mut made };
+            folders.push(step.place().into());
+        }
+        Self { made, removed }
+    }
+}

@@ -1,0 +1,169 @@
+//! The state of the home folder.
+
+use std::path::PathBuf;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use upright_spanner_core::change::{self, Mending};
+use upright_spanner_core::{Diagnosis, Mended, RecoveredTarget, Unreferenced};
+
+use super::SchemaNumber;
+use crate::text::slashes;
+
+/// What is wrong with the home folder.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "Diagnosis")]
+pub struct DiagnosisDocument {
+    schema: SchemaNumber,
+    /// The home folder.
+    home: String,
+    /// What is wrong with the index.
+    database: Vec<String>,
+    journal: Vec<JournalFault>,
+    /// What is wrong with the labels of builds.
+    rack: Vec<LabelFault>,
+    /// What is wrong with the file that holds what the user says of games.
+    games: Option<String>,
+    /// The numbers of changes that were interrupted.
+    interrupted: Vec<i64>,
+    /// Stored contents that are missing or damaged.
+    contents: Vec<LostContent>,
+    /// Files of commands that were cut off.
+    leftovers: Vec<String>,
+    /// Builds that are stored but not noted.
+    arrived: Vec<String>,
+    /// Games whose folder is not there, by id.
+    gone: Vec<String>,
+    /// Whether it was mended.
+    mended: bool,
+}
+
+/// A journal file that is damaged.
+#[derive(Debug, Serialize, JsonSchema)]
+struct JournalFault {
+    /// The number of the change.
+    change: i64,
+    path: String,
+    what: String,
+    /// Whether the index has a copy.
+    copied: bool,
+    /// Whether it was written anew.
+    restored: bool,
+}
+
+/// A label that cannot be read.
+#[derive(Debug, Serialize, JsonSchema)]
+struct LabelFault {
+    path: String,
+    what: String,
+}
+
+/// A stored content that is missing or damaged.
+#[derive(Debug, Serialize, JsonSchema)]
+struct LostContent {
+    blake3: String,
+    /// In bytes.
+    size: u64,
+    needed_by: String,
+}
+
+/// What the store keeps that nothing needs.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Reclaimable {
+    schema: SchemaNumber,
+    bytes: u64,
+    /// Bytes of all that is stored.
+    of: u64,
+    files: usize,
+    /// Files that no journal entry mentions.
+    unmentioned: usize,
+    removed: bool,
+}
+
+/// How the targets of an interrupted change are.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Settled {
+    schema: SchemaNumber,
+    /// The number of the change.
+    change: i64,
+    targets: Vec<SettledTarget>,
+    /// Whether the change was ended with what is there.
+    settled: bool,
+}
+
+/// A target, and how it is.
+#[derive(Debug, Serialize, JsonSchema)]
+struct SettledTarget {
+    path: String,
+    how: String,
+}
+
+impl DiagnosisDocument {
+    pub fn new(diagnosis: &Diagnosis, mended: Option<&Mended>) -> Self {
+        let labels = diagnosis.labels.iter();
+        let contents = diagnosis.contents.iter();
+        Self {
+            schema: SchemaNumber,
+            home: slashes(&diagnosis.home),
+            database: diagnosis.index.clone(),
+            journal: diagnosis.journal.iter().map(|it| JournalFault::new(it, mended)).collect(),
+            rack: labels
+                .map(|(path, what)| LabelFault { path: slashes(path), what: what.clone() })
+                .collect(),
+            games: diagnosis.words.clone(),
+            interrupted: diagnosis.interrupted.clone(),
+            contents: contents
+                .map(|(content, user)| LostContent {
+                    blake3: content.blake3.to_string(),
+                    size: content.size,
+                    needed_by: user.clone(),
+                })
+                .collect(),
+            leftovers: paths(&diagnosis.leftovers),
+            arrived: paths(&diagnosis.arrived),
+            gone: diagnosis.gone.iter().map(|game| game.id.clone()).collect(),
+            mended: mended.is_some(),
+        }
+    }
+}
+
+impl JournalFault {
+    fn new(fault: &change::Fault, mended: Option<&Mended>) -> Self {
+        let restored = mended.into_iter().flat_map(|mended| &mended.journal);
+        Self {
+            change: fault.number,
+            path: slashes(&fault.path),
+            what: fault.what.clone(),
+            copied: fault.mending == Some(Mending::Copy),
+            restored: restored.into_iter().any(|(number, _)| *number == fault.number),
+        }
+    }
+}
+
+fn paths(paths: &[PathBuf]) -> Vec<String> {
+    paths.iter().map(|path| slashes(path)).collect()
+}
+
+impl Reclaimable {
+    pub fn new(found: &Unreferenced, removed: bool) -> Self {
+        Self {
+            schema: SchemaNumber,
+            bytes: found.bytes,
+            of: found.of,
+            files: found.contents.len(),
+            unmentioned: found.unmentioned.len(),
+            removed,
+        }
+    }
+}
+
+impl Settled {
+    pub fn new(change: i64, targets: &[RecoveredTarget], settled: bool) -> Self {
+        let target = |target: &RecoveredTarget| SettledTarget {
+            path: slashes(&target.path),
+            how: target.how.clone(),
+        };
+        let targets = targets.iter().map(target).collect();
+        Self { schema: SchemaNumber, change, targets, settled }
+    }
+}

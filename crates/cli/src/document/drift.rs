@@ -1,0 +1,96 @@
+//! What differs from the records.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use upright_spanner_core::CheckedFamily;
+use upright_spanner_core::plan::{self, VersionChange};
+use upright_spanner_core::survey::GameView;
+
+use super::SchemaNumber;
+use super::change::{Executable, Place, Side};
+use super::check::{Finding, findings};
+
+/// How games stand to their records.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "Drift")]
+pub struct DriftDocument {
+    schema: SchemaNumber,
+    games: Vec<DriftedGame>,
+}
+
+/// A game, and what the checks say of it.
+#[derive(Debug, Serialize, JsonSchema)]
+struct DriftedGame {
+    drift: Drift,
+    /// Whether anything differs.
+    drifted: bool,
+    /// What the checks say where the game was updated.
+    findings: Vec<Finding>,
+}
+
+/// What differs in one game.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "DriftOfGame")]
+struct Drift {
+    /// The game's id.
+    game: String,
+    files: Vec<DriftedFile>,
+    /// The executable that counted at the last change, where another is there now.
+    executable_then: Option<Executable>,
+    executable_now: Option<Executable>,
+}
+
+/// A file of which there is a record.
+#[derive(Debug, Serialize, JsonSchema)]
+struct DriftedFile {
+    #[serde(flatten)]
+    place: Place,
+    family: String,
+    /// What it is now; `waiting` where an interrupted change is about it.
+    #[schemars(extend("enum" = ["fitted", "shipped", "overwritten", "missing", "foreign", "waiting"]))]
+    state: &'static str,
+    recorded: Side,
+    now: Side,
+    /// How the version that is there compares with the recorded one.
+    #[schemars(extend("enum" = ["older", "same", "newer", "unknown", null]))]
+    than: Option<&'static str>,
+    /// The name that its signature bears, whether or not it holds.
+    signer: Option<String>,
+}
+
+impl DriftDocument {
+    pub fn new(drifts: &[(&GameView, plan::Drift, Vec<CheckedFamily>)]) -> Self {
+        let game =
+            |(_, drift, checked): &(&GameView, plan::Drift, Vec<CheckedFamily>)| DriftedGame {
+                drift: drift.into(),
+                drifted: drift.is_off(),
+                findings: findings(checked.iter().flat_map(|checked| &checked.findings)),
+            };
+        Self { schema: SchemaNumber, games: drifts.iter().map(game).collect() }
+    }
+}
+
+impl From<&plan::Drift> for Drift {
+    fn from(drift: &plan::Drift) -> Self {
+        Self {
+            game: drift.game.clone(),
+            files: drift.files.iter().map(DriftedFile::from).collect(),
+            executable_then: drift.executable_then.as_ref().map(Executable::from),
+            executable_now: drift.executable_now.as_ref().map(Executable::from),
+        }
+    }
+}
+
+impl From<&plan::Drifted> for DriftedFile {
+    fn from(file: &plan::Drifted) -> Self {
+        Self {
+            place: (&file.place).into(),
+            family: file.family.clone(),
+            state: file.state.name(),
+            recorded: (&file.recorded).into(),
+            now: (&file.now).into(),
+            than: file.version_change.map(VersionChange::name),
+            signer: file.signer.clone(),
+        }
+    }
+}

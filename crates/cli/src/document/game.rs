@@ -1,0 +1,140 @@
+//! What is known of games and library roots.
+
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use upright_spanner_core::game::{self, GameVersion, VersionFile};
+use upright_spanner_core::image::Machine;
+use upright_spanner_core::path::TreePath;
+use upright_spanner_core::survey::GameView;
+
+use super::SchemaNumber;
+use crate::text::slashes;
+
+/// The games that are known.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Games<'a> {
+    schema: SchemaNumber,
+    games: Vec<Game<'a>>,
+}
+
+/// One game, with its programs.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct ShownGame<'a> {
+    schema: SchemaNumber,
+    game: GameInFull<'a>,
+}
+
+/// Library roots.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Roots {
+    schema: SchemaNumber,
+    roots: Vec<String>,
+}
+
+/// A game.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Game<'a> {
+    id: &'a str,
+    title: &'a str,
+    /// Its folder.
+    root: String,
+    /// Whether the user named it, rather than a survey having come across it.
+    registered: bool,
+    settings: Settings<'a>,
+}
+
+/// A game with its programs.
+#[derive(Debug, Serialize, JsonSchema)]
+struct GameInFull<'a> {
+    #[serde(flatten)]
+    game: Game<'a>,
+    version: Option<&'a GameVersion>,
+    /// The likeliest first; the first is the executable that counts.
+    programs: Vec<Program<'a>>,
+}
+
+/// What the user says of a game.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Settings<'a> {
+    /// The executable that counts.
+    executable: Option<&'a str>,
+    /// The store edition, in the user's words.
+    edition: Option<&'a str>,
+    /// Whether it is played online; null where the user did not say.
+    online: Option<bool>,
+    /// Further folders that files go to, by name.
+    bays: BTreeMap<&'a str, String>,
+    /// Where the game's version is written, if the executable does not say it.
+    version_file: Option<&'a VersionFile>,
+}
+
+/// A program of a game.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Program<'a> {
+    path: &'a str,
+    /// The higher, the likelier that it is the executable that counts.
+    points: i32,
+    reasons: &'a [String],
+    machine: Machine,
+    version: Option<String>,
+}
+
+impl<'a> Games<'a> {
+    pub fn new(games: &'a [game::Game]) -> Self {
+        Self { schema: SchemaNumber, games: games.iter().map(Game::from).collect() }
+    }
+}
+
+impl<'a> ShownGame<'a> {
+    pub fn new(view: &'a GameView, version: Option<&'a GameVersion>) -> Self {
+        let programs = view.programs.iter().map(Program::from).collect();
+        let game = GameInFull { game: (&view.game).into(), version, programs };
+        Self { schema: SchemaNumber, game }
+    }
+}
+
+impl Roots {
+    pub fn new(roots: &[PathBuf]) -> Self {
+        Self { schema: SchemaNumber, roots: roots.iter().map(|root| slashes(root)).collect() }
+    }
+}
+
+impl<'a> From<&'a game::Game> for Game<'a> {
+    fn from(game: &'a game::Game) -> Self {
+        Self {
+            id: &game.id,
+            title: &game.title,
+            root: slashes(&game.root),
+            registered: game.registered,
+            settings: (&game.settings).into(),
+        }
+    }
+}
+
+impl<'a> From<&'a game::GameSettings> for Settings<'a> {
+    fn from(settings: &'a game::GameSettings) -> Self {
+        let bays = settings.bays.iter();
+        Self {
+            executable: settings.executable.as_ref().map(TreePath::as_str),
+            edition: settings.edition.as_deref(),
+            online: settings.online,
+            bays: bays.map(|(name, folder)| (name.as_str(), slashes(folder))).collect(),
+            version_file: settings.version_file.as_ref(),
+        }
+    }
+}
+
+impl<'a> From<&'a game::Executable> for Program<'a> {
+    fn from(program: &'a game::Executable) -> Self {
+        Self {
+            path: program.path.as_str(),
+            points: program.score,
+            reasons: &program.reasons,
+            machine: program.facts.machine,
+            version: program.version().map(|version| version.to_string()),
+        }
+    }
+}

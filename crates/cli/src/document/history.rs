@@ -1,0 +1,74 @@
+//! What was changed, and what the store keeps.
+
+use std::collections::BTreeMap;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use upright_spanner_core::{ChangeStatus, StoreUse, change};
+
+use super::SchemaNumber;
+use super::change::Change;
+
+/// Changes, the newest first.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct History {
+    schema: SchemaNumber,
+    changes: Vec<PastChange>,
+}
+
+/// A change, and what of it holds today.
+#[derive(Debug, Serialize, JsonSchema)]
+struct PastChange {
+    #[serde(flatten)]
+    change: Change,
+    /// What of it holds today; `-` for nothing.
+    #[schemars(extend("enum" = ["in force", "replaced", "undone", "-"]))]
+    now: &'static str,
+}
+
+/// What the store keeps for which game.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct StoreSize<'a> {
+    schema: SchemaNumber,
+    /// By the game's id.
+    games: BTreeMap<&'a str, Amount>,
+    rack: Amount,
+    /// What several keep counts once.
+    all: Amount,
+}
+
+/// What is kept.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Amount {
+    files: usize,
+    bytes: u64,
+}
+
+impl History {
+    pub fn new(changes: &[change::Change], statuses: &[ChangeStatus]) -> Self {
+        let changes = changes.iter().zip(statuses);
+        let past = |(change, status): (&change::Change, &ChangeStatus)| PastChange {
+            change: change.into(),
+            now: status.name(),
+        };
+        Self { schema: SchemaNumber, changes: changes.map(past).collect() }
+    }
+}
+
+impl<'a> From<&'a StoreUse> for StoreSize<'a> {
+    fn from(used: &'a StoreUse) -> Self {
+        let games = used.games.iter();
+        Self {
+            schema: SchemaNumber,
+            games: games.map(|(game, used)| (game.as_str(), Amount::from(*used))).collect(),
+            rack: used.rack.into(),
+            all: used.all.into(),
+        }
+    }
+}
+
+impl From<(usize, u64)> for Amount {
+    fn from((files, bytes): (usize, u64)) -> Self {
+        Self { files, bytes }
+    }
+}

@@ -1,0 +1,40 @@
+//! What a command noted in the home folder, where that is all it does.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use upright_spanner_core::game::Pin;
+
+use super::SchemaNumber;
+
+/// What was noted: one member beside `schema`.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Noted {
+    schema: SchemaNumber,
+    #[serde(flatten)]
+    what: What,
+}
+
+/// What was noted.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+#[schemars(rename = "NotedWhat")]
+pub enum What {
+    /// A game was named or altered: its id.
+    Game(String),
+    /// A game, by its id, or a library root was forgotten.
+    Forgotten(String),
+    /// A build was dropped from the rack.
+    Dropped(String),
+    /// A family is kept as it is.
+    Pin(Pin),
+    /// A family is free again.
+    Unpinned(Pin),
+    /// There was no change to undo.
+    Change(()),
+}
+
+impl From<What> for Noted {
+    fn from(what: What) -> Self {
+        Self { schema: SchemaNumber, what }
+    }
+}

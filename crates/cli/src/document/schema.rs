@@ -1,0 +1,58 @@
+//! Every document as a JSON Schema (draft 2020-12).
+
+use schemars::generate::SchemaSettings;
+use schemars::{JsonSchema, Schema};
+
+use super::adopt::Adopted;
+use super::check::{Checked, CheckedBuild, Codes, EntryNames, Meaning};
+use super::compare::Compared;
+use super::doctor::{DiagnosisDocument, Reclaimable, Settled};
+use super::drift::DriftDocument;
+use super::error::ErrorDocument;
+use super::family::Families;
+use super::game::{Games, Roots, ShownGame};
+use super::history::{History, StoreSize};
+use super::inspect::InspectionDocument;
+use super::noted::Noted;
+use super::plan::{Fitted, Outcome, Several};
+use super::rack::{AddedBuilds, Builds, DamagedBuilds, Notes, ShownBuild};
+use super::survey::Survey;
+
+/// Every document: the name of its schema's file, and the schema.
+pub fn all() -> Vec<(&'static str, Schema)> {
+    vec![
+        ("adopt", of::<Adopted>()),
+        ("alter", of::<Outcome>()),
+        ("alter-several", of::<Several>()),
+        ("check", of::<Checked>()),
+        ("check-build", of::<CheckedBuild>()),
+        ("check-entries", of::<EntryNames<'_>>()),
+        ("compare", of::<Compared<'_>>()),
+        ("doctor", of::<DiagnosisDocument>()),
+        ("doctor-reclaim", of::<Reclaimable>()),
+        ("doctor-settle", of::<Settled>()),
+        ("drift", of::<DriftDocument>()),
+        ("error", of::<ErrorDocument>()),
+        ("explain", of::<Codes>()),
+        ("explain-code", of::<Meaning>()),
+        ("family", of::<Families<'_>>()),
+        ("fit", of::<Fitted>()),
+        ("game-list", of::<Games<'_>>()),
+        ("game-show", of::<ShownGame<'_>>()),
+        ("history", of::<History>()),
+        ("history-size", of::<StoreSize<'_>>()),
+        ("inspect", of::<InspectionDocument<'_>>()),
+        ("noted", of::<Noted>()),
+        ("rack-add", of::<AddedBuilds<'_>>()),
+        ("rack-list", of::<Builds<'_>>()),
+        ("rack-notes", of::<Notes<'_>>()),
+        ("rack-show", of::<ShownBuild<'_>>()),
+        ("rack-verify", of::<DamagedBuilds<'_>>()),
+        ("root", of::<Roots>()),
+        ("survey", of::<Survey<'_>>()),
+    ]
+}
+
+fn of<T: JsonSchema>() -> Schema {
+    SchemaSettings::draft2020_12().for_serialize().into_generator().into_root_schema_for::<T>()
+}

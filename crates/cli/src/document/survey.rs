@@ -1,0 +1,126 @@
+//! What a survey finds. Other programs rely on this document.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use upright_spanner_core::catalog::Role;
+use upright_spanner_core::game::{self, Pin};
+use upright_spanner_core::image::Machine;
+use upright_spanner_core::survey::{Backup, Evidence, GameView, Library, Standing};
+
+use super::error::Unread;
+use super::{SchemaNumber, text};
+use crate::text::slashes;
+
+/// Games with their components.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Survey<'a> {
+    schema: SchemaNumber,
+    games: Vec<Game<'a>>,
+    errors: Vec<Unread>,
+}
+
+/// A game.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "SurveyedGame")]
+struct Game<'a> {
+    id: &'a str,
+    title: &'a str,
+    /// Its folder.
+    root: String,
+    /// The executable that counts; null where the folder has no program.
+    executable: Option<Executable<'a>>,
+    components: Vec<Component<'a>>,
+}
+
+/// The executable that counts.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "SurveyedExecutable")]
+struct Executable<'a> {
+    path: &'a str,
+    /// The game's version.
+    version: Option<String>,
+    /// From where the version is known.
+    version_from: Option<String>,
+    machine: Machine,
+    /// Why it is the one that counts.
+    reasons: &'a [String],
+}
+
+/// A drop-in runtime component.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Component<'a> {
+    path: &'a str,
+    family: &'a str,
+    role: Role,
+    version: Option<String>,
+    machine: Machine,
+    /// In bytes.
+    size: u64,
+    state: Standing,
+    /// The name that its signature bears, whether or not it holds.
+    signer: Option<&'a str>,
+    /// The group of related families that the catalog puts it in.
+    group: Option<&'a str>,
+    /// The newest build on the rack, where that is newer.
+    newer_on_rack: Option<&'a str>,
+    pin: Option<&'a Pin>,
+    /// Renamed copies of it in the same folder.
+    backups: &'a [Backup],
+    /// Why it is taken for a component.
+    evidence: &'a [Evidence],
+}
+
+impl<'a> Survey<'a> {
+    /// Games, each with those of its libraries that are listed.
+    pub fn new(
+        games: impl IntoIterator<Item = (&'a GameView, Vec<&'a Library>)>,
+        errors: Vec<Unread>,
+    ) -> Self {
+        let games = games.into_iter().map(|(view, listed)| Game::new(view, &listed)).collect();
+        Self { schema: SchemaNumber, games, errors }
+    }
+}
+
+impl<'a> Game<'a> {
+    fn new(view: &'a GameView, listed: &[&'a Library]) -> Self {
+        Self {
+            id: &view.game.id,
+            title: &view.game.title,
+            root: slashes(&view.game.root),
+            executable: view.executable().map(|executable| Executable::new(executable, view)),
+            components: listed.iter().map(|library| Component::from(*library)).collect(),
+        }
+    }
+}
+
+impl<'a> Executable<'a> {
+    fn new(executable: &'a game::Executable, view: &GameView) -> Self {
+        Self {
+            path: executable.path.as_str(),
+            version: text(view.version.as_ref().and_then(|known| known.version.as_ref())),
+            version_from: view.version.as_ref().map(|known| known.origin.to_string()),
+            machine: executable.facts.machine,
+            reasons: &executable.reasons,
+        }
+    }
+}
+
+impl<'a> From<&'a Library> for Component<'a> {
+    fn from(library: &'a Library) -> Self {
+        Self {
+            path: library.path.as_str(),
+            family: &library.family,
+            role: library.role,
+            version: library.facts.version().map(|version| version.to_string()),
+            machine: library.facts.machine,
+            size: library.facts.size,
+            state: library.state,
+            signer: library.facts.signer.as_deref(),
+            group: library.group.as_deref(),
+            newer_on_rack: library.newer.as_ref().map(|newer| newer.build.as_str()),
+            pin: library.pin.as_ref(),
+            backups: &library.backups,
+            evidence: &library.evidence,
+        }
+    }
+}
