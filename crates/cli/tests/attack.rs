@@ -354,18 +354,15 @@ fn what_runs_or_is_held_is_in_use_and_neither_absent_nor_swapped() {
     assert!(!bench.file(&format!("{TIN}/.spanner-lock")).exists(), "a lock leaves nothing behind");
 }
 
-/// The drive of the temporary folder as other machines see it. Not every machine shares it; where
-/// `SPANNER_SHARE` is set, it has to.
+/// The drive of the temporary folder as other machines see it.
 #[cfg(windows)]
 #[test]
+#[ignore = "needs the drive of the temporary folder as a share"]
 fn a_game_and_a_home_on_another_machine_are_as_good_as_others() {
     let bench = racked();
     let here = bench.path().to_str().unwrap();
     let share = format!(r"\\localhost\{}$\{}", &here[..1], &here[3..]);
-    if !std::path::Path::new(&share).is_dir() {
-        assert!(std::env::var_os("SPANNER_SHARE").is_none(), "{share} is not there");
-        return;
-    }
+    assert!(std::path::Path::new(&share).is_dir(), "{share} is not there");
     let game = format!(r"{share}\games\Tin Lighthouse");
     let before = bench.picture(TIN);
     for home in ["home".to_owned(), format!(r"{share}\home")] {

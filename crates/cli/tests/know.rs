@@ -350,6 +350,7 @@ fn a_second_survey_reads_no_image_that_is_unchanged() {
 }
 
 #[test]
+#[cfg_attr(windows, ignore = "needs the right to make links")]
 fn a_link_that_loops_or_leads_out_is_not_followed() {
     let bench = Bench::world();
     let outside = bench.file("outside/secret.dll");
@@ -360,10 +361,8 @@ fn a_link_that_loops_or_leads_out_is_not_followed() {
     #[cfg(windows)]
     let link =
         |from: &std::path::Path, to: &str| std::os::windows::fs::symlink_dir(from, game.join(to));
-    if link(outside.parent().unwrap(), "out").and_then(|()| link(&game, "loop")).is_err() {
-        eprintln!("links cannot be made here: nothing tested");
-        return;
-    }
+    link(outside.parent().unwrap(), "out").unwrap();
+    link(&game, "loop").unwrap();
     let text = bench.ok(&["survey", "games", "--all"]);
     assert!(!text.contains("secret.dll"), "{text}");
     assert!(text.contains("4 games, 8 components"), "{text}");

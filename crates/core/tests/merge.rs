@@ -171,6 +171,15 @@ fn values(text: &str) -> Vec<(String, String)> {
     out
 }
 
+/// How files of each encoding begin, with a section where it can be one.
+const STARTS: &[&[u8]] = &[
+    b"[a]\nb = 1\n",
+    b"\xEF\xBB\xBF[a]\nb = 1\n",
+    b"\xFF\xFE[\0a\0]\0\n\0b\0=\x001\0\n\0",
+    b"\xFE\xFF\0[\0a\0]\0\n\0b\0=\x001\0\n",
+    b"[\0a\0]\0\n\0b\0=\x001\0\n\0",
+];
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(600))]
 
@@ -201,9 +210,12 @@ proptest! {
 
     #[test]
     fn any_bytes_are_merged_without_loss(
+        start in prop::sample::select(STARTS),
         user in proptest::collection::vec(any::<u8>(), 0..120),
         new in proptest::collection::vec(any::<u8>(), 0..120),
     ) {
+        let user = [start, &user].concat();
+        let new = [start, &new].concat();
         let once = merge(&user, &new, None);
         prop_assert!(once.bytes.len() >= user.len());
         let unchanged = merge(&user, b"", None);

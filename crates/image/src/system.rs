@@ -2,62 +2,66 @@
 
 use std::sync::LazyLock;
 
+/// The libraries that Windows loads from its own folder alone.
+///
+/// Source: the system's list of known libraries, as of Windows 11.
+const KNOWN: [&str; 33] = [
+    "advapi32",
+    "clbcatq",
+    "combase",
+    "comdlg32",
+    "coml2",
+    "difxapi",
+    "gdi32",
+    "gdiplus",
+    "imagehlp",
+    "imm32",
+    "kernel32",
+    "kernelbase",
+    "msctf",
+    "msvcrt",
+    "normaliz",
+    "nsi",
+    "ntdll",
+    "ole32",
+    "oleaut32",
+    "psapi",
+    "rpcrt4",
+    "sechost",
+    "setupapi",
+    "shcore",
+    "shell32",
+    "shlwapi",
+    "ucrtbase",
+    "user32",
+    "wldap32",
+    "wow64",
+    "wow64cpu",
+    "wow64win",
+    "ws2_32",
+];
+
+/// Libraries that a game may load from its own folder instead of Windows'.
+static REPLACEABLE: LazyLock<Vec<&str>> =
+    LazyLock::new(|| names(include_str!("windows-libraries.txt")));
+
+/// Further libraries that come with Windows or with drivers.
+static MORE: LazyLock<Vec<&str>> = LazyLock::new(|| names(include_str!("windows-more.txt")));
+
 /// Whether Windows has a library of that name that a game may load from its own folder instead.
 pub fn can_be_stood_in(name: &str) -> bool {
-    static NAMES: LazyLock<Vec<&str>> =
-        LazyLock::new(|| names(include_str!("windows-libraries.txt")));
-    is_among(&NAMES, name)
+    is_among(&REPLACEABLE, name)
 }
 
 /// Whether Windows loads a library from its own folder whatever lies beside the program.
-///
-/// Source: the system's list of known libraries, as of Windows 11.
 pub fn is_always_windows_own(name: &str) -> bool {
-    const KNOWN: [&str; 33] = [
-        "advapi32",
-        "clbcatq",
-        "combase",
-        "comdlg32",
-        "coml2",
-        "difxapi",
-        "gdi32",
-        "gdiplus",
-        "imagehlp",
-        "imm32",
-        "kernel32",
-        "kernelbase",
-        "msctf",
-        "msvcrt",
-        "normaliz",
-        "nsi",
-        "ntdll",
-        "ole32",
-        "oleaut32",
-        "psapi",
-        "rpcrt4",
-        "sechost",
-        "setupapi",
-        "shcore",
-        "shell32",
-        "shlwapi",
-        "ucrtbase",
-        "user32",
-        "wldap32",
-        "wow64",
-        "wow64cpu",
-        "wow64win",
-        "ws2_32",
-    ];
-    let name = name.to_lowercase();
-    name.strip_suffix(".dll").is_some_and(|stem| KNOWN.binary_search(&stem).is_ok())
-        || name.starts_with("api-ms-")
-        || name.starts_with("ext-ms-")
+    let folded = name.to_lowercase();
+    is_among(&KNOWN, name) || folded.starts_with("api-ms-") || folded.starts_with("ext-ms-")
 }
 
 /// Whether a library comes with Windows, with a graphics driver, or with the runtimes that
 /// installers of games bring.
 pub fn comes_with_windows(name: &str) -> bool {
-    static MORE: LazyLock<Vec<&str>> = LazyLock::new(|| names(include_str!("windows-more.txt")));
     const RUNTIMES: [&str; 17] = [
         "msvcp",
         "msvcr",
@@ -94,4 +98,19 @@ fn names(list: &'static str) -> Vec<&'static str> {
 fn is_among(names: &[&str], name: &str) -> bool {
     let name = name.to_lowercase();
     name.strip_suffix(".dll").is_some_and(|stem| names.binary_search(&stem).is_ok())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lists_that_are_searched_by_halves_are_sorted_and_folded() {
+        for list in [&KNOWN[..], &REPLACEABLE, &MORE] {
+            let unsorted = list.windows(2).find(|pair| pair[0] >= pair[1]);
+            assert_eq!(unsorted, None);
+            let unfolded = list.iter().find(|name| name.to_lowercase() != **name);
+            assert_eq!(unfolded, None);
+        }
+    }
 }

@@ -4,7 +4,7 @@
 use std::io::Cursor;
 
 use proptest::prelude::*;
-use upright_spanner_image::{Facts, Image, ImageError, Kind, Machine, Symbol};
+use upright_spanner_image::{Facts, Image, ImageError, Kind, Machine, Symbol, system};
 use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo};
 
@@ -275,25 +275,60 @@ fn find(bytes: &[u8], wanted: &[u8]) -> Option<usize> {
     bytes.windows(wanted.len()).position(|window| window == wanted)
 }
 
+/// Where the first section of a made image begins.
+const HEADERS: usize = 0x400;
+
+/// A library that has every table.
+fn damageable() -> Pe {
+    Pe::dll(Bits::Bits64, "a.dll")
+        .version(&VersionInfo::new([1, 2, 3, 4]).with("CompanyName", "Corvid Optics"))
+        .imports("KERNEL32.dll", &["Sleep", "#3"])
+        .delay_imports("later.dll", &["two"])
+        .export("one", 1)
+}
+
+#[test]
+fn the_libraries_of_windows_are_told_by_every_name_in_the_lists() {
+    for name in
+        include_str!("../src/windows-libraries.txt").lines().filter(|line| !line.starts_with('#'))
+    {
+        assert!(system::can_be_stood_in(&format!("{name}.dll")), "{name}");
+        assert!(system::can_be_stood_in(&format!("{}.DLL", name.to_uppercase())), "{name}");
+    }
+    for name in
+        include_str!("../src/windows-more.txt").lines().filter(|line| !line.starts_with('#'))
+    {
+        assert!(system::comes_with_windows(&format!("{name}.dll")), "{name}");
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(400))]
 
+    /// The headers are real, so that the tables behind them are read: what the headers say stands.
     #[test]
-    fn no_bytes_trip_the_reader(bytes in proptest::collection::vec(any::<u8>(), 0..2000)) {
-        let _ = read(&bytes);
+    fn whatever_bytes_stand_behind_real_headers_what_these_say_is_read(
+        bytes in proptest::collection::vec(any::<u8>(), 1..400),
+    ) {
+        let mut damaged = damageable().to_bytes();
+        let (_, tables) = damaged.split_at_mut(HEADERS);
+        tables.iter_mut().zip(bytes.iter().cycle()).for_each(|(at, byte)| *at = *byte);
+        let facts = read(&damaged).unwrap().facts;
+        prop_assert_eq!((facts.machine, facts.kind), (Machine::X86_64, Kind::Dll));
+        prop_assert_eq!(facts.size, damaged.len() as u64);
+        prop_assert!(!facts.faults.is_empty(), "every table is damaged");
     }
 
+    /// Bytes of the headers and tables turn into others: the image is refused, or its size is right.
     #[test]
     fn no_damage_trips_the_reader(hits in proptest::collection::vec((any::<usize>(), any::<u8>()), 1..20)) {
-        let mut bytes = Pe::dll(Bits::Bits64, "a.dll")
-            .version(&VersionInfo::new([1, 2, 3, 4]).with("CompanyName", "Corvid Optics"))
-            .imports("KERNEL32.dll", &["Sleep", "#3"])
-            .export("one", 1)
-            .to_bytes();
+        let mut bytes = damageable().to_bytes();
         for (at, byte) in hits {
             let at = at % bytes.len();
             bytes[at] = byte;
         }
-        let _ = read(&bytes);
+        if let Ok(image) = read(&bytes) {
+            prop_assert_eq!(image.facts.size, bytes.len() as u64);
+        }
     }
 }
