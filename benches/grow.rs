@@ -10,6 +10,7 @@ use std::time::{Duration, Instant};
 use upright_spanner_core::Workshop;
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::rack::PackageOptions;
+use upright_spanner_core::survey::Filter;
 use upright_spanner_sample::world;
 use upright_spanner_sample::{Bits, Pe, archive};
 
@@ -63,7 +64,8 @@ fn game(folder: &Path) -> PathBuf {
 fn survey(folder: &Path) -> Duration {
     let workshop = Workshop::open(&folder.join("home")).expect("a home");
     let began = Instant::now();
-    let survey = workshop.survey(&[folder.join("games")], &Silent).expect("a survey");
+    let survey =
+        workshop.survey(&[folder.join("games")], &Filter::default(), &Silent).expect("a survey");
     assert_eq!(survey.games.len(), 1);
     began.elapsed()
 }

@@ -13,6 +13,7 @@ use std::time::{Duration, Instant};
 use upright_spanner_core::Workshop;
 use upright_spanner_core::image::Facts;
 use upright_spanner_core::progress::Silent;
+use upright_spanner_core::survey::Filter;
 use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe};
 
@@ -42,13 +43,17 @@ fn main() {
     let survey = |home: &Path| {
         let workshop = Workshop::open(home).expect("a home");
         let began = Instant::now();
-        let survey = workshop.survey(std::slice::from_ref(&tree), &Silent).expect("a survey");
+        let survey = workshop
+            .survey(std::slice::from_ref(&tree), &Filter::default(), &Silent)
+            .expect("a survey");
         assert_eq!(survey.games.len(), games);
         began.elapsed()
     };
     let check = |home: &Path| {
         let workshop = Workshop::open(home).expect("a home");
-        let survey = workshop.survey(std::slice::from_ref(&tree), &Silent).expect("a survey");
+        let survey = workshop
+            .survey(std::slice::from_ref(&tree), &Filter::default(), &Silent)
+            .expect("a survey");
         time(|| assert_eq!(workshop.check_games(&survey.games).expect("checks").len(), games))
     };
     let first = median(|run| survey(&homes(run)));

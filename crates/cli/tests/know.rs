@@ -350,6 +350,26 @@ fn a_second_survey_reads_no_image_that_is_unchanged() {
 }
 
 #[test]
+fn a_survey_of_one_game_reads_no_file_of_the_others() {
+    let bench = Bench::world();
+    bench.write("games/Kite Harbour/System/brine.dll", b"cut short");
+    let said = errors(&bench.run(&["survey", "games"]).code(1));
+    assert!(said.contains("brine.dll: it is not a Windows library"), "{said}");
+
+    // The damaged file says where its game is all the same, and that of the other is known or not.
+    for _ in 0..2 {
+        let found = bench.json(&["survey", "games", "--game", "tin*"]);
+        let games = found["games"].as_array().unwrap();
+        let titles: Vec<&str> = games.iter().map(|game| game["title"].as_str().unwrap()).collect();
+        assert_eq!(titles, ["Tin Lighthouse"]);
+        assert_eq!(games[0]["components"].as_array().unwrap().len(), 4);
+        assert_eq!(found["errors"].as_array().unwrap().len(), 0);
+        std::fs::remove_dir_all(bench.file("home")).unwrap();
+    }
+    assert!(bench.ok(&["survey", "games", "--game", "nothing"]).contains("Nothing in these games"));
+}
+
+#[test]
 #[cfg_attr(windows, ignore = "needs the right to make links")]
 fn a_link_that_loops_or_leads_out_is_not_followed() {
     let bench = Bench::world();

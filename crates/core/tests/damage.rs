@@ -12,6 +12,7 @@ use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::plan::Point;
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::rack::PackageOptions;
+use upright_spanner_core::survey::Filter;
 use upright_spanner_core::{FitOptions, Workshop};
 use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
@@ -265,7 +266,7 @@ fn files_of(home: &Path) -> Vec<PathBuf> {
 
 /// Everything that only looks.
 fn look(bench: &Bench, workshop: &Workshop) {
-    workshop.survey(&[bench.live().join("games")], &Silent).unwrap();
+    workshop.survey(&[bench.live().join("games")], &Filter::default(), &Silent).unwrap();
     let history = workshop.history().unwrap();
     workshop.statuses(&history.changes).unwrap();
     workshop.store_use().unwrap();

@@ -9,6 +9,7 @@ use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_core::game::{Game, GameEdit, Pin};
 use upright_spanner_core::progress::Silent;
+use upright_spanner_core::survey::Filter;
 use upright_spanner_core::version::Version;
 use upright_spanner_core::{Error, Workshop};
 use upright_spanner_sample::Bits;
@@ -254,7 +255,7 @@ fn a_file_that_cannot_be_understood_is_said_with_its_line_and_not_written_over()
         assert!(fault.what.contains(what), "{text}: {}", fault.what);
         assert!(workshop.games().unwrap().is_empty() && workshop.library_roots().is_empty());
         // Looking goes on, and nothing is written over what a person may mend.
-        workshop.survey(&[bench.folder.path().join("games")], &Silent).unwrap();
+        workshop.survey(&[bench.folder.path().join("games")], &Filter::default(), &Silent).unwrap();
         let altering = workshop.alter().unwrap();
         assert!(altering.add_library_root(&bench.bay(0)).is_err());
         assert!(altering.set_game(bench.game(0).to_str().unwrap(), &GameEdit::default()).is_err());

@@ -22,7 +22,7 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
         .outdated(args.outdated);
     let workshop = session.look()?;
     let (places, missing) = places(args, &workshop)?;
-    let mut found = workshop.survey(&places, &session.progress())?;
+    let mut found = workshop.survey(&places, &filter, &session.progress())?;
     workshop.remember(&found)?;
     filter.apply(&mut found);
     let view = survey::View {
@@ -72,7 +72,8 @@ fn places(args: &args::Survey, workshop: &Workshop) -> Result<(Vec<PathBuf>, Vec
 
 /// Surveys every game that is known.
 pub(super) fn survey_known(workshop: &Workshop, session: &Session) -> Result<Survey> {
-    let survey = workshop.survey(&known_places(workshop)?, &session.progress())?;
+    let survey =
+        workshop.survey(&known_places(workshop)?, &Filter::default(), &session.progress())?;
     workshop.remember(&survey)?;
     Ok(survey)
 }

@@ -1,8 +1,9 @@
 //! Narrows a survey down to what was asked for.
 
-use super::{GameView, Library, Survey};
+use super::{Library, Survey};
 use crate::catalog::{Pattern, Role};
 use crate::error::{Error, Result};
+use crate::game::Game;
 
 /// What to keep of a survey; what is not asked for keeps everything.
 #[derive(Debug, Clone, Default)]
@@ -62,7 +63,7 @@ impl Filter {
         if self.is_open() {
             return;
         }
-        survey.games.retain(|view| self.keeps_game(view));
+        survey.games.retain(|view| self.keeps_game(&view.game));
         for view in &mut survey.games {
             view.libraries.retain(|library| self.keeps(library));
         }
@@ -73,8 +74,13 @@ impl Filter {
         survey.stray = 0;
     }
 
-    fn keeps_game(&self, view: &GameView) -> bool {
-        let game = &view.game;
+    /// Whether it keeps some games alone, so that what is in others need not be read.
+    pub(super) fn narrows(&self) -> bool {
+        self.games.is_some()
+    }
+
+    /// Whether it keeps a game, by its id or its title.
+    pub(super) fn keeps_game(&self, game: &Game) -> bool {
         self.games
             .as_ref()
             .is_none_or(|games| games.is_match(&game.id) || games.is_match(&game.title))

@@ -27,9 +27,10 @@ pub use view::{Attention, Backup, GameView, Library, LookError, Newer, Standing,
 pub(crate) use view::{FactsStore, Knowledge, Mark};
 use walk::{Found, Walked};
 
-/// Surveys everything below `paths`.
+/// Surveys everything below `paths`; reads no file of a game that the filter does not keep.
 pub(crate) fn survey(
     paths: &[PathBuf],
+    filter: &Filter,
     knowledge: &mut Knowledge<'_>,
     store: &dyn FactsStore,
     progress: &dyn Progress,
@@ -37,14 +38,23 @@ pub(crate) fn survey(
     let mut survey = Survey::default();
     survey.errors.extend(knowledge.catalog.errors.iter().map(LookError::from));
     let folders = folders(paths, knowledge, &mut survey.errors);
-    // What is known of the images is read while the trees are walked.
-    let (found, known) = std::thread::scope(|scope| {
-        let walking = scope.spawn(|| walk::images(&folders, progress));
-        let known: Vec<_> = folders.iter().map(|folder| store.below(folder)).collect();
-        (walking.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), known)
-    });
-    for ((folder, found), known) in folders.iter().zip(found).zip(known) {
-        survey_folder(folder, found, known?, knowledge, store, progress, &mut survey);
+    if filter.narrows() {
+        for (folder, found) in folders.iter().zip(walk::images(&folders, progress)) {
+            let listed = narrowed(folder, found, filter, knowledge, store)?;
+            survey_folder(folder, listed, knowledge, store, progress, &mut survey);
+        }
+        survey.games.retain(|view| filter.keeps_game(&view.game));
+    } else {
+        // What is known of the images is read while the trees are walked.
+        let (found, known) = std::thread::scope(|scope| {
+            let walking = scope.spawn(|| walk::images(&folders, progress));
+            let known: Vec<_> = folders.iter().map(|folder| store.below(folder)).collect();
+            (walking.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), known)
+        });
+        for ((folder, found), known) in folders.iter().zip(found).zip(known) {
+            let listed = Listed { found, known: known?, others: Vec::new() };
+            survey_folder(folder, listed, knowledge, store, progress, &mut survey);
+        }
     }
     recognise::across_games(&mut survey.games);
     survey.games.iter_mut().for_each(settle);
@@ -81,24 +91,47 @@ fn folders(
     folders
 }
 
-fn survey_folder(
-    folder: &Path,
+/// What a folder holds, before any file of it is read.
+struct Listed {
+    /// The files to read.
     found: Walked,
+    /// What was read of files before.
     known: HashMap<String, (Mark, Facts)>,
+    /// Files of games that are not asked for: they say where these begin and end.
+    others: Vec<TreePath>,
+}
+
+/// What has to be read for the games that the filter keeps.
+fn narrowed(
+    folder: &Path,
+    mut found: Walked,
+    filter: &Filter,
     knowledge: &mut Knowledge<'_>,
     store: &dyn FactsStore,
-    progress: &dyn Progress,
-    survey: &mut Survey,
-) {
-    survey.errors.extend(found.errors);
-    let mut in_use = Vec::new();
-    let mut unread = Unread { errors: &mut survey.errors, in_use: &mut in_use };
-    let read = read_facts(folder, found.images, known, store, &mut unread, progress);
+) -> Result<Listed> {
+    let paths: Vec<TreePath> = found.images.iter().map(|image| image.path.clone()).collect();
+    let mut roots = games_below(folder, &paths, knowledge);
+    roots.retain(|relative| {
+        filter.keeps_game(&knowledge.games.in_folder(beneath(folder, relative)))
+    });
 
+    let is_kept = |path: &TreePath| {
+        folders_around(path.as_str()).any(|around| roots.iter().any(|root| root == around))
+    };
+    found.images.retain(|image| is_kept(&image.path));
+    let mut known = HashMap::new();
+    for root in &roots {
+        known.extend(store.below(&beneath(folder, root))?);
+    }
+    let others = paths.into_iter().filter(|path| !is_kept(path)).collect();
+    Ok(Listed { found, known, others })
+}
+
+/// The game folders below a folder, relative to it, given the paths of its programs and libraries.
+fn games_below(folder: &Path, paths: &[TreePath], knowledge: &Knowledge<'_>) -> Vec<String> {
     let name = folder.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
-    let paths: Vec<TreePath> = read.iter().map(|(image, _)| image.path.clone()).collect();
     let reach = |relative: &str| {
-        let path = if relative.is_empty() { folder.to_owned() } else { folder.join(relative) };
+        let path = beneath(folder, relative);
         if knowledge.games.at(&path).is_some_and(|game| game.registered) {
             Reach::Game
         } else if knowledge.library_roots.contains(&path) {
@@ -107,7 +140,30 @@ fn survey_folder(
             Reach::Anything
         }
     };
-    let roots = game::game_folders(&name, &paths, reach);
+    game::game_folders(&name, paths, reach)
+}
+
+/// A folder relative to another; `""` is that one itself.
+fn beneath(folder: &Path, relative: &str) -> PathBuf {
+    if relative.is_empty() { folder.to_owned() } else { folder.join(relative) }
+}
+
+fn survey_folder(
+    folder: &Path,
+    listed: Listed,
+    knowledge: &mut Knowledge<'_>,
+    store: &dyn FactsStore,
+    progress: &dyn Progress,
+    survey: &mut Survey,
+) {
+    let Listed { found, known, others } = listed;
+    survey.errors.extend(found.errors);
+    let mut in_use = Vec::new();
+    let mut unread = Unread { errors: &mut survey.errors, in_use: &mut in_use };
+    let read = read_facts(folder, found.images, known, store, &mut unread, progress);
+
+    let paths = read.iter().map(|(image, _)| image.path.clone()).chain(others);
+    let roots = games_below(folder, &paths.collect::<Vec<_>>(), knowledge);
     let mut images: Vec<Vec<(Found, Facts)>> = roots.iter().map(|_| Vec::new()).collect();
     let at_root: HashMap<&str, usize> =
         roots.iter().enumerate().map(|(at, root)| (root.as_str(), at)).collect();
@@ -118,10 +174,10 @@ fn survey_folder(
             None => survey.stray += 1,
         }
     }
-    let games = roots.into_iter().zip(images).map(|(relative, images)| {
-        let root = if relative.is_empty() { folder.to_owned() } else { folder.join(&relative) };
-        (knowledge.games.in_folder(root), images)
-    });
+    let games = roots
+        .into_iter()
+        .zip(images)
+        .map(|(relative, images)| (knowledge.games.in_folder(beneath(folder, &relative)), images));
     let games: Vec<_> = games.collect();
     let knowledge = &*knowledge;
     let views: Vec<(GameView, Vec<LookError>)> =

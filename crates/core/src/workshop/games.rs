@@ -10,7 +10,7 @@ use crate::game::{Game, GameEdit, GameVersion, KnownGames};
 use crate::ledger::{Ledger, LedgerEntry};
 use crate::path::{canonical, same_name};
 use crate::state::{Moved, Words};
-use crate::survey::GameView;
+use crate::survey::{Filter, GameView};
 use crate::window::Window;
 use upright_spanner_change::Progress;
 
@@ -85,7 +85,7 @@ impl Workshop {
     /// Where no game has that name, its folder is not there, or it is not one game.
     pub fn game(&self, name: &str, progress: &dyn Progress) -> Result<GameView> {
         let root = self.game_folder(name)?;
-        let mut survey = self.survey(std::slice::from_ref(&root), progress)?;
+        let mut survey = self.survey(std::slice::from_ref(&root), &Filter::default(), progress)?;
         self.remember(&survey)?;
         match survey.games.len() {
             0 => Err(Error::Game(GameError::NotAGame { path: root })),

@@ -5,15 +5,21 @@ use std::path::PathBuf;
 use super::Workshop;
 use crate::error::Result;
 use crate::rack::RackIndex;
-use crate::survey::{self, Knowledge, Survey};
+use crate::survey::{self, Filter, Knowledge, Survey};
 use upright_spanner_change::Progress;
 
 impl Workshop {
-    /// Surveys everything below some paths. It writes to nothing but the cache of facts.
+    /// Surveys everything below some paths. It writes to nothing but the cache of facts, and reads no file
+    /// of a game that the filter does not keep; what else the filter says is left to [`Filter::apply`].
     ///
     /// # Errors
     /// Where the home cannot be read.
-    pub fn survey(&self, paths: &[PathBuf], progress: &dyn Progress) -> Result<Survey> {
+    pub fn survey(
+        &self,
+        paths: &[PathBuf],
+        filter: &Filter,
+        progress: &dyn Progress,
+    ) -> Result<Survey> {
         let (words, catalog) = (self.words(), self.catalog());
         let (builds, history) = (self.builds()?, self.history()?);
         let mut knowledge = Knowledge {
@@ -24,7 +30,7 @@ impl Workshop {
             catalog: &catalog,
             pins: &words.pins,
         };
-        survey::survey(paths, &mut knowledge, &self.database, progress)
+        survey::survey(paths, filter, &mut knowledge, &self.database, progress)
     }
 
     /// Remembers the games that a survey found, so that they can be named by their ids; in the index
