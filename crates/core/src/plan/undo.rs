@@ -12,18 +12,16 @@ use crate::situation::Situation;
 /// back what it had undone.
 pub(crate) fn in_effect<'a>(changes: impl IntoIterator<Item = &'a Change>) -> BTreeSet<i64> {
     let mut effective = BTreeSet::new();
-    let mut undoings: BTreeMap<i64, i64> = BTreeMap::new();
+    // What an undoing turns on or off: the change at the root of it, since undoing an undoing turns that on
+    // again, and so on.
+    let mut undoings: BTreeMap<i64, (i64, bool)> = BTreeMap::new();
     for change in changes.into_iter().filter(|change| change.state() == RecordState::Done) {
         let Purpose::Undo(of) = change.purpose else {
             effective.insert(change.number());
             continue;
         };
-        undoings.insert(change.number(), of);
-        // Undoing an undoing turns the change at the root of it on again, and so on.
-        let (mut root, mut on) = (of, false);
-        while let Some(deeper) = undoings.get(&root) {
-            (root, on) = (*deeper, !on);
-        }
+        let (root, on) = undoings.get(&of).map_or((of, false), |(root, on)| (*root, !on));
+        undoings.insert(change.number(), (root, on));
         if on {
             effective.insert(root);
         } else {

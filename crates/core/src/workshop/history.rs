@@ -85,23 +85,33 @@ impl Workshop {
                 owners.insert(target, (change.number(), after));
             }
         }
-        let status = |change: &Change| {
-            let settled = change.state() == RecordState::Settled;
-            if !change.counts() || matches!(change.purpose, Purpose::Undo(_)) {
-                return ChangeStatus::Nothing;
-            }
-            if !effective.contains(&change.number()) && !settled {
-                return ChangeStatus::Undone;
-            }
-            let ledger = Ledger::of(change.root(), history.around(change.root()));
-            let shows = change.steps().iter().any(|step| {
+
+        let mut ledgers: BTreeMap<PathBuf, Ledger> = BTreeMap::new();
+        let mut shows = |change: &Change| {
+            let root = change.root();
+            let ledger = ledgers
+                .entry(root.to_owned())
+                .or_insert_with(|| Ledger::of(root, history.around(root)));
+            change.steps().iter().any(|step| {
                 let owner = owners.get(&(step.target().kind(), change.on_disk(step.target())));
                 let last = ledger.at(step.target()).map(|entry| &entry.last);
                 owner.zip(last).is_some_and(|((number, left), last)| {
                     *number == change.number() && left.same_as(last)
                 })
-            });
-            if shows { ChangeStatus::InForce } else { ChangeStatus::Replaced }
+            })
+        };
+
+        let status = |change: &Change| {
+            let settled = change.state() == RecordState::Settled;
+            if !change.counts() || matches!(change.purpose, Purpose::Undo(_)) {
+                ChangeStatus::Nothing
+            } else if !effective.contains(&change.number()) && !settled {
+                ChangeStatus::Undone
+            } else if shows(change) {
+                ChangeStatus::InForce
+            } else {
+                ChangeStatus::Replaced
+            }
         };
         Ok(changes.iter().map(status).collect())
     }
