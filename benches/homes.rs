@@ -1,5 +1,7 @@
 //! Homes as they are after years: many games, builds and changes.
 
+#![allow(dead_code, reason = "each bench uses its part")]
+
 use std::fs;
 use std::path::{Path, PathBuf};
 

@@ -36,13 +36,13 @@ pub enum Error {
         path: PathBuf,
     },
     /// The folder is another one than the one that was planned for.
-    #[error("{} is not the folder any more that the change was planned for", path.display())]
+    #[error("{} is no longer the folder that the change was planned for", path.display())]
     AnotherFolder {
         /// The folder.
         path: PathBuf,
     },
     /// A step would alter what the change has no leave to alter.
-    #[error("{place} is outside of what this change may alter")]
+    #[error("{place} is outside what this change may alter")]
     NotGranted {
         /// The target.
         place: Place,
@@ -57,7 +57,7 @@ pub enum Error {
         path: PathBuf,
     },
     /// Another process is at work with the same folder.
-    #[error("{} is at work with {}", holder.as_deref().unwrap_or("another process"), path.display())]
+    #[error("{} is working on {}", holder.as_deref().unwrap_or("another process"), path.display())]
     Busy {
         /// The folder.
         path: PathBuf,

@@ -41,7 +41,7 @@ pub struct Draft {
     pub notes: BTreeMap<String, String>,
     /// What is done, in order.
     pub steps: Vec<Step>,
-    /// Whether somebody may have the files open that are replaced.
+    /// Whether someone may have the files open that are replaced.
     pub in_use: bool,
     /// Contents that go into the store with the change; steps may place them.
     pub supplies: Vec<Supply>,
@@ -55,7 +55,7 @@ pub struct Engine<'a> {
     pub copies: &'a dyn Copies,
     /// Where contents are kept.
     pub store: &'a Store,
-    /// Who is told how long it takes.
+    /// Who is shown how long it takes.
     pub progress: &'a dyn Progress,
 }
 
@@ -128,7 +128,7 @@ pub enum Failure {
         /// How each target is.
         reports: Vec<StepReport>,
     },
-    /// It was made and verified, but the journal could not be told.
+    /// It was made and verified, but could not be noted in the journal.
     NotNoted {
         /// Its number.
         number: i64,

@@ -23,7 +23,7 @@ pub fn room(free: u64) -> u64 {
     free
 }
 
-/// To be told when a file or folder was written to disk.
+/// Called when a file or folder was written to disk.
 #[cfg(not(debug_assertions))]
 pub(crate) fn synced(_: &std::path::Path) {}
 
@@ -76,7 +76,7 @@ mod chosen {
         }
     }
 
-    /// To be told when a file or folder was written to disk.
+    /// Called when a file or folder was written to disk.
     pub(crate) fn synced(path: &Path) {
         if FAULT.as_ref().is_some_and(|(kind, _)| kind == "power") {
             super::power::after_sync(path);

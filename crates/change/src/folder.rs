@@ -189,7 +189,7 @@ impl Folder {
     }
 
     /// Opens a plain file and keeps others from writing into it as long as it is held, where the system
-    /// can; fails there while somebody else could write.
+    /// can; fails there while someone else could write.
     pub(crate) fn read_alone(&self, name: &str) -> Result<Option<File>> {
         let mut options = OpenOptions::new();
         options.read(true);
@@ -308,7 +308,7 @@ impl Folder {
         }
     }
 
-    /// Lets a file of this folder, which nobody else knows, change places with another; that name is never
+    /// Lets a file of this folder, which no one else knows, change places with another; that name is never
     /// without one of them. Says whether the file system can do that.
     ///
     /// # Errors
@@ -353,7 +353,7 @@ impl Folder {
         Ok(true)
     }
 
-    /// Fails where Windows would not let a file be replaced, since somebody has it open: a second name of it
+    /// Fails where Windows would not let a file be replaced, since someone has it open: a second name of it
     /// could not be removed either.
     #[cfg(windows)]
     fn expect_replaceable(&self, name: &str) -> Result<()> {

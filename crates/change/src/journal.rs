@@ -7,6 +7,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
+use rayon::prelude::*;
+
 use crate::content::Moment;
 use crate::error::{Error, Result};
 use crate::folder::{Folder, Found};
@@ -22,6 +24,9 @@ const ENDING: &str = ".change";
 pub struct Journal {
     folder: Folder,
 }
+
+/// What a line says that ends a change, and none else: in a text inside of a line, quotes are escaped.
+pub const OUTCOME: &str = " {\"outcome\":";
 
 /// What a journal file looked like when its text was copied.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -46,6 +51,12 @@ pub struct CopiedText {
 pub trait Copies {
     /// Every copy, by the number of its change.
     fn all(&self) -> BTreeMap<i64, CopiedText>;
+    /// The files whose change has ended, as their copies say.
+    fn ended(&self) -> BTreeMap<i64, Mark> {
+        let all = self.all().into_iter();
+        let ended = all.filter(|(_, copy)| copy.text.contains(OUTCOME));
+        ended.map(|(number, copy)| (number, copy.mark)).collect()
+    }
     /// The highest number of which there is a copy.
     fn last(&self) -> i64 {
         self.all().into_keys().max().unwrap_or(0)
@@ -111,6 +122,17 @@ impl Journal {
         self.folder.path().join(name(number))
     }
 
+    /// Whether every change has ended, as far as copies of files say that are as they were when they were
+    /// copied. It is quick: no file is read.
+    ///
+    /// # Errors
+    /// Where the folder cannot be read.
+    pub fn has_ended(&self, copies: &dyn Copies) -> Result<bool> {
+        let ended = copies.ended();
+        let marks = self.marks()?;
+        Ok(marks.iter().all(|(number, mark)| mark.is_some() && ended.get(number) == mark.as_ref()))
+    }
+
     /// Reads every change: from its copy where the file is as it was when it was copied, else from the
     /// file. A damaged or missing file spoils nothing but itself.
     ///
@@ -120,6 +142,16 @@ impl Journal {
         let mut known = copies.all();
         known.retain(|number, _| *number > 0);
         let mut marks = self.marks()?;
+        let is_as_copied = |number, copy: &CopiedText| marks.get(number) == Some(&Some(copy.mark));
+        let mut copied: BTreeMap<i64, Record> = known
+            .par_iter()
+            .filter(|(number, copy)| is_as_copied(number, copy))
+            .filter_map(|(number, copy)| match parse(*number, &copy.text) {
+                (Some(record), faults) if faults.is_empty() => Some((*number, record)),
+                _ => None,
+            })
+            .collect();
+
         let numbers: BTreeSet<i64> = marks.keys().chain(known.keys()).copied().collect();
         let mut chronicle = Chronicle::default();
         let mut next = 1;
@@ -128,17 +160,12 @@ impl Journal {
                 chronicle.faults.push(self.gap(next, number - 1));
             }
             next = number.saturating_add(1);
-            let mark = marks.remove(&number).flatten();
-            let copy = known.get(&number);
-            if let Some(copy) = copy.filter(|copy| Some(copy.mark) == mark) {
-                if let (Some(record), faults) = parse(number, &copy.text) {
-                    if faults.is_empty() {
-                        chronicle.records.push(record);
-                        continue;
-                    }
-                }
+            if let Some(record) = copied.remove(&number) {
+                chronicle.records.push(record);
+                continue;
             }
-            self.read_file(number, mark, copy, copies, &mut chronicle);
+            let mark = marks.remove(&number).flatten();
+            self.read_file(number, mark, known.get(&number), copies, &mut chronicle);
         }
         self.find_lost_outcomes(&mut chronicle);
         Ok(chronicle)
@@ -167,7 +194,7 @@ impl Journal {
         }
     }
 
-    /// Files that are missing, from one number to another, and that no copy tells of.
+    /// Files that are missing, from one number to another, and of which there is no copy.
     fn gap(&self, first: i64, last: i64) -> Fault {
         let what = match last {
             _ if last == first => "it is missing".to_owned(),
@@ -238,7 +265,7 @@ impl Journal {
     pub(crate) fn begin(&self, record: &mut Record, copies: &dyn Copies) -> Result<()> {
         let last = self.marks()?.into_keys().max().unwrap_or(0).max(copies.last());
         let full = || {
-            let what = "no number comes after this one".to_owned();
+            let what = "there is no higher number".to_owned();
             Error::Journal { path: self.path(last), what }
         };
         record.number = last.checked_add(1).ok_or_else(full)?;
@@ -307,7 +334,7 @@ impl Journal {
     fn restore(&self, number: i64, copies: &dyn Copies) -> Result<Option<PathBuf>> {
         let (name, path) = (name(number), self.path(number));
         let copy = copies.all().remove(&number);
-        let what = || "no copy of it is at hand".to_owned();
+        let what = || "there is no copy of it".to_owned();
         let none = || Error::Journal { path: path.clone(), what: what() };
         let copy = copy.ok_or_else(none)?;
         let mut aside = None;

@@ -130,7 +130,7 @@ fn try_lock(folder: &Path) -> Result<Option<std::fs::File>> {
         .open(&path);
     match opened {
         Ok(mut file) => {
-            // Who waits can read who holds it; where that cannot be written, nobody is named.
+            // Who waits can read who holds it; where that cannot be written, no one is named.
             let _ = file.set_len(0).and_then(|()| write!(file, "{TEXT}{}", std::process::id()));
             Ok(Some(file))
         }
@@ -157,7 +157,7 @@ fn is_foreign(path: &Path) -> bool {
     !found.is_file() || found.len() > LONGEST || std::fs::read_to_string(path).is_ok_and(is_other)
 }
 
-/// Who holds the lock shares it with nobody who would write.
+/// Who holds the lock shares it with no one who would write.
 #[cfg(windows)]
 fn is_held(folder: &Path) -> bool {
     let opened = std::fs::OpenOptions::new().write(true).open(folder.join(NAME));

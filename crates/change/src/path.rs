@@ -106,7 +106,7 @@ impl TreePath {
     /// The path of another file in the same folder.
     ///
     /// # Errors
-    /// Where the name is none.
+    /// Where the name is not valid.
     pub fn sibling(&self, name: &str) -> Result<Self, BadPath> {
         match self.folder() {
             "" => Self::new(name),
@@ -139,7 +139,7 @@ fn fault(name: &str) -> Option<&'static str> {
         "" => Some("a part of it is empty"),
         "." | ".." => Some("it leads out of the folder"),
         _ if name.contains(':') => Some("Windows takes `:` for a drive or a stream of a file"),
-        _ if name.chars().any(char::is_control) => Some("it holds control characters"),
+        _ if name.chars().any(char::is_control) => Some("it contains control characters"),
         _ if name.contains(DISALLOWED_FILENAME_CHARS) => {
             Some("Windows has no names with < > \" | ? *")
         }
@@ -148,7 +148,7 @@ fn fault(name: &str) -> Option<&'static str> {
         }
         _ if is_device(name) => Some("it is the name of a device"),
         _ if name.encode_utf16().count() > LONGEST_NAME => {
-            Some("a name is longer than 255 letters")
+            Some("a name is longer than 255 characters")
         }
         _ => None,
     }

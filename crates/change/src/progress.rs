@@ -14,7 +14,7 @@ pub trait Progress: Sync {
     }
 }
 
-/// Reports to nobody.
+/// Reports to no one.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Silent;
 

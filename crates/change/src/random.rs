@@ -1,4 +1,4 @@
-//! Names that nobody can have foreseen.
+//! Names that no one can have foreseen.
 
 use std::hash::{BuildHasher, Hasher, RandomState};
 

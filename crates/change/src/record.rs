@@ -119,7 +119,7 @@ impl Record {
         Ok(text)
     }
 
-    /// The line that tells how it ended; none for a change that is open.
+    /// The line that says how it ended; none for a change that is open.
     pub(crate) fn outcome_line(
         state: RecordState,
         left: &BTreeMap<usize, Side>,

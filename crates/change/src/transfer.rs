@@ -42,7 +42,7 @@ impl Source<'_> {
         }
     }
 
-    /// Writes all of it into an empty file, and tells of each stretch that is written.
+    /// Writes all of it into an empty file, and reports each stretch that is written.
     fn write(self, mut to: &File, tell: impl Fn(Range<u64>)) -> io::Result<()> {
         let mut from = match self {
             Self::Bytes(bytes) => return to.write_all(bytes),
@@ -97,7 +97,7 @@ pub(crate) fn fill_durably(
     })
 }
 
-/// Lets the disk write each stretch that it is told of, so that waiting for all of it, in the end, takes
+/// Lets the disk write each stretch that is reported, so that waiting for all of it, in the end, takes
 /// less time.
 fn write_out(file: &File, path: &Path, stretches: &Receiver<Range<u64>>) -> Result<()> {
     for stretch in stretches {

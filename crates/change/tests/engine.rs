@@ -254,7 +254,7 @@ fn what_is_written_into_a_file_while_it_is_replaced_is_not_lost() {
         fn end(&self) {}
     }
 
-    // Windows replaces nothing that somebody has open, so there it ends before the reading back.
+    // Windows replaces nothing that someone has open, so there it ends before the reading back.
     let moments = if cfg!(windows) { &["swapping"][..] } else { &["swapping", "reading back"] };
     for &at in moments {
         let bench = Bench::new();
@@ -312,7 +312,7 @@ fn a_file_that_is_written_into_before_it_is_removed_stays_and_nothing_waits() {
 /// Another process was quicker: what was to come is there already. It is not ours to take away, wherever
 /// that is seen.
 #[test]
-fn what_somebody_else_put_there_stays_though_it_is_what_was_to_come() {
+fn what_someone_else_put_there_stays_though_it_is_what_was_to_come() {
     for begins in ["before", "keeping what is there and laying out what comes", "swapping"] {
         let bench = Bench::new();
         bench.write("lens.dll", b"old");
@@ -649,7 +649,7 @@ fn a_lock_takes_no_file_that_is_not_its_own() {
         assert_eq!(fs::read_to_string(&path).unwrap(), text);
     }
     fs::remove_file(&path).unwrap();
-    // What a loss of power left of a lock is in nobody's way.
+    // What a loss of power left of a lock is in no one's way.
     fs::write(&path, "process 4711").unwrap();
     let lock = Lock::take(&bench.game()).unwrap();
     assert!(Lock::is_held(&bench.game()));

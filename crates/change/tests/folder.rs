@@ -165,7 +165,7 @@ fn names_are_found_as_the_folder_spells_them() {
     assert_eq!(spelled("äPFEL.TXT"), "Äpfel.txt");
 }
 
-/// Where two names differ in case alone, the one that was asked for is meant.
+/// Where two names differ only in case, the one that was asked for is meant.
 #[cfg(target_os = "linux")]
 #[test]
 fn of_two_spellings_side_by_side_the_one_asked_for_is_meant() {

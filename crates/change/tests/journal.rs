@@ -9,8 +9,8 @@ use std::sync::Mutex;
 use proptest::prelude::*;
 use upright_spanner_change::{
     Content, CopiedText, Copies, Draft, Engine, Failure, FileState, Journal, Memory, Mending,
-    NoCopies, Place, Record, RecordState, Scope, Side, Silent, Stamp, State, Step, Store, Target,
-    TreePath, line,
+    NoCopies, OUTCOME, Place, Record, RecordState, Scope, Side, Silent, Stamp, State, Step, Store,
+    Target, TreePath, line,
 };
 
 fn path() -> impl Strategy<Value = TreePath> {
@@ -171,7 +171,7 @@ fn a_row_of_missing_files_is_one_fault_however_long_it_is() {
     memory.put(steps()[0].target(), State::Mark(false));
     let failure = engine.apply_with(draft, vec![None], &memory).unwrap_err();
     let Failure::Untouched(error) = failure else { panic!("{failure:?}") };
-    assert!(error.to_string().contains("no number comes after"), "{error}");
+    assert!(error.to_string().contains("there is no higher number"), "{error}");
     assert_eq!(memory.get(steps()[0].target()), State::Mark(false));
 }
 
@@ -227,6 +227,34 @@ fn without_outcome(journal: &Journal, number: i64) {
 
 fn states(journal: &Journal, copies: &dyn Copies) -> Vec<RecordState> {
     journal.read(copies).unwrap().records.iter().map(|record| record.state).collect()
+}
+
+#[test]
+fn that_every_change_has_ended_is_known_without_reading_where_copies_say_so() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = three(folder.path());
+    let shelf = Shelf::default();
+    assert!(!journal.has_ended(&shelf).unwrap(), "nothing is copied yet");
+    assert!(!journal.has_ended(&NoCopies).unwrap());
+    states(&journal, &shelf);
+    assert!(journal.has_ended(&shelf).unwrap());
+
+    let whole = fs::read(journal.path(2)).unwrap();
+    without_outcome(&journal, 2);
+    assert!(!journal.has_ended(&shelf).unwrap(), "the file is another than was copied");
+    states(&journal, &shelf);
+    fs::write(journal.path(2), whole).unwrap();
+    assert!(!journal.has_ended(&shelf).unwrap());
+    states(&journal, &shelf);
+    assert!(journal.has_ended(&shelf).unwrap());
+
+    // A summary may hold the words that end a change; in a line they are written otherwise.
+    let step = Step::make_folder(Place::from(TreePath::new("Data").unwrap()), "lens");
+    let other = tempfile::tempdir().unwrap();
+    let (journal, _) = written(other.path(), vec![step], OUTCOME);
+    without_outcome(&journal, 1);
+    states(&journal, &shelf);
+    assert!(!journal.has_ended(&shelf).unwrap());
 }
 
 #[test]

@@ -109,7 +109,7 @@ fn what_an_interrupted_run_was_writing_is_cleared_and_contents_are_not() {
     // On the shelf, and beside the shelves, where sharing of blocks is tried.
     fs::write(shelf.join("0123456789abcdef"), "half").unwrap();
     fs::write(store.folder().join("fedcba9876543210"), "half").unwrap();
-    // What somebody else put there is nobody's to clear.
+    // What someone else put there is no one's to clear.
     let stray = store.folder().join("readme.txt");
     fs::write(&stray, "mine").unwrap();
     assert_eq!(store.contents().unwrap(), [content], "half a file is no content");

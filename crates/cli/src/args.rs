@@ -97,11 +97,11 @@ pub enum Command {
     Unpark(Park),
     /// Keep a family of a game at a version.
     Pin(Pin),
-    /// Take a pin away.
+    /// Remove a pin.
     Unpin(Unpin),
     /// Show what was changed, and when.
     History(History),
-    /// Look the home folder over, mend what can be, and say what cannot.
+    /// Check the home folder, repair what can be repaired, and report the rest.
     Doctor(Doctor),
     /// Make a folder of invented games and show on it what the tool does.
     Demo(Demo),
@@ -220,13 +220,13 @@ pub enum Game {
     },
 }
 
-/// What can be said of a game. An empty text takes a setting back.
+/// What can be said of a game. An empty text removes a setting.
 #[derive(Debug, clap::Args)]
 pub struct GameEdit {
     /// What to call it.
     #[arg(long)]
     pub title: Option<String>,
-    /// Where it stands now, if it was moved: its history goes along.
+    /// Where it is now, if it was moved: its history moves with it.
     #[arg(long, value_name = "DIR")]
     pub root: Option<PathBuf>,
     /// The executable that counts, relative to the game's folder.
@@ -241,7 +241,7 @@ pub struct GameEdit {
     /// A further folder that files go to, by name. Can be given several times.
     #[arg(long, value_name = "NAME=DIR", value_parser = bay)]
     pub bay: Vec<(String, PathBuf)>,
-    /// A text file that tells the game's version, relative to the game's folder.
+    /// A text file that states the game's version, relative to the game's folder.
     #[arg(long, value_name = "PATH")]
     pub version_file: Option<String>,
     /// The regular expression that finds the version in it.
@@ -311,7 +311,7 @@ pub enum Rack {
         /// The libraries, folders or archives.
         #[arg(required = true, value_name = "FILE")]
         files: Vec<PathBuf>,
-        /// The versions of the game that they go with: 8.3.2210, 8.3.*, "7.9 - 8.2.400",
+        /// The versions of the game that they support: 8.3.2210, 8.3.*, "7.9 - 8.2.400",
         /// ">=7.5 <8.3.2100", with commas between alternatives.
         #[arg(long, value_name = "VERSIONS")]
         supports: Option<Requirement>,
@@ -351,7 +351,7 @@ pub enum Rack {
     Drop {
         /// The build as `rack list` shows it.
         build: String,
-        /// Even if a change refers to it. What games need to go back stays.
+        /// Even if a change refers to it. What games need to go back is kept.
         #[arg(long)]
         anyway: bool,
     },
@@ -400,7 +400,7 @@ pub struct Check {
 /// Say what a finding means and what to do about it.
 #[derive(Debug, clap::Args)]
 pub struct Explain {
-    /// The code, as it stands behind a finding. Without it, all codes.
+    /// The code, as printed after a finding. Without it, all codes.
     pub code: Option<String>,
     /// All of them as a page of markdown.
     #[arg(long, hide = true, conflicts_with = "code")]
@@ -417,12 +417,12 @@ pub struct Pin {
     /// The version; without it, the one that the game has.
     #[arg(long, value_name = "VERSION")]
     pub at: Option<Version>,
-    /// The reason, for the day when you wonder.
+    /// The reason, for when you have forgotten it.
     #[arg(long, value_name = "TEXT")]
     pub why: String,
 }
 
-/// Take a pin away.
+/// Remove a pin.
 #[derive(Debug, clap::Args)]
 pub struct Unpin {
     /// The game: its folder, or its id as `survey` shows it.
@@ -581,7 +581,7 @@ pub struct Park {
     pub dry_run: bool,
 }
 
-/// Look the home folder over, mend what can be, and say what cannot.
+/// Check the home folder, repair what can be repaired, and report the rest.
 #[derive(Debug, clap::Args)]
 pub struct Doctor {
     /// Read every stored byte again.
@@ -596,7 +596,7 @@ pub struct Doctor {
     /// End a change that was interrupted and cannot be put back with what is there.
     #[arg(long, value_name = "CHANGE", conflicts_with_all = ["deep", "reclaim"])]
     pub settle: Option<i64>,
-    /// Show what is wrong, and mend nothing.
+    /// Show what is wrong, and repair nothing.
     #[arg(long)]
     pub dry_run: bool,
 }

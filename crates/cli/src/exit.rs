@@ -46,7 +46,7 @@ impl Exit {
             )) => Self::Interrupted,
             Some(Error::Game(GameError::Gone { .. })) => Self::Attend,
             Some(error) if error.code() == "path" => Self::Usage,
-            // An output that cannot be written is nobody's mistake, and says nothing of the files.
+            // An output that cannot be written is no one's mistake, and says nothing of the files.
             None if error.downcast_ref::<io::Error>().is_some() => Self::Attend,
             None
             | Some(

@@ -50,7 +50,7 @@ fn main() -> ExitCode {
     exit.into()
 }
 
-/// Of a library that falls over a file, an error with words of ours is told.
+/// Where a library panics over a file, the user gets an error in our words.
 fn keep_quiet_of_contained_panics() {
     let usual = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |panic| {

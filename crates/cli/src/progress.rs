@@ -18,7 +18,7 @@ static STOPPED: AtomicBool = AtomicBool::new(false);
 /// How a run ends that was stopped, as shells know it.
 const ENDED_BY_USER: i32 = 130;
 
-/// Listens for Ctrl-C and for the wish to end. Where the system does not tell of it, the program ends as
+/// Listens for Ctrl-C and for the wish to end. Where the system does not report it, the program ends as
 /// any other would.
 pub fn listen() {
     let _ = ctrlc::set_handler(|| {

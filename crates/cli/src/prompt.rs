@@ -8,7 +8,7 @@ use dialoguer::{Confirm, Input, Select};
 use crate::render::clean;
 use crate::session::Session;
 
-/// Whether there is somebody to ask.
+/// Whether there is someone to ask.
 fn can_ask(session: &Session) -> bool {
     let terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
     terminal && !session.yes && !session.json
@@ -40,7 +40,7 @@ pub fn confirm(session: &Session, question: &str) -> Result<bool> {
     Ok(Confirm::new().with_prompt(clean(question)).default(false).interact()?)
 }
 
-/// Asks for one of several; nothing where there is nobody to ask.
+/// Asks for one of several; nothing where there is no one to ask.
 pub fn choose(session: &Session, question: &str, choices: &[String]) -> Result<Option<usize>> {
     if !can_ask(session) {
         return Ok(None);
@@ -49,7 +49,7 @@ pub fn choose(session: &Session, question: &str, choices: &[String]) -> Result<O
     Ok(Select::new().with_prompt(clean(question)).items(&choices).default(0).interact_opt()?)
 }
 
-/// Asks for a text that may be left empty; nothing where there is nobody to ask.
+/// Asks for a text that may be left empty; nothing where there is no one to ask.
 pub fn text(session: &Session, question: &str) -> Result<Option<String>> {
     if !can_ask(session) {
         return Ok(None);

@@ -64,7 +64,8 @@ impl Session {
             Some(home) => home.clone(),
             None => usual_home()?,
         };
-        std::path::absolute(&chosen).with_context(|| format!("{} is no folder", chosen.display()))
+        std::path::absolute(&chosen)
+            .with_context(|| format!("{} is not a folder", chosen.display()))
     }
 }
 

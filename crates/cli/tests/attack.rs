@@ -1,5 +1,5 @@
 //! What strangers and accidents do to a game while it is altered: links swapped in, writers that have a
-//! file open, names that nobody expects, the wish to stop.
+//! file open, names that no one expects, the wish to stop.
 
 mod common;
 
@@ -43,13 +43,13 @@ fn what_the_user_or_a_program_edited_stays_at_a_rollback_unless_it_is_named() {
     assert!(said.contains("[settings-kept]") && said.contains("--settings"), "{said}");
     assert_eq!(fs::read_to_string(&settings).unwrap(), edited);
     let again = bench.ok(&["rollback", "saltglass-drift"]);
-    assert!(again.contains("what differs was altered by somebody else since"), "{again}");
+    assert!(again.contains("what differs was changed by something else since"), "{again}");
     bench.ok(&["rollback", "saltglass-drift", "--settings"]);
     assert!(bench.picture("games/Saltglass Drift") == before);
     let again = bench.ok(&["rollback", "saltglass-drift", "--settings"]);
     assert!(again.contains("every file is already as it was then"), "{again}");
     let never = bench.ok(&["rollback", "games/Kite Harbour"]);
-    assert!(never.contains("spanner has changed no file of this game"), "{never}");
+    assert!(never.contains("spanner has not changed any file of this game"), "{never}");
 }
 
 #[test]

@@ -83,7 +83,7 @@ fn each_build_gets_the_findings_that_it_deserves() {
             &["stop exports-missing"],
         ),
         (
-            "lacks what nobody imports",
+            "lacks what no one imports",
             library("lens.dll", [2, 1, 0, 0], &["lens_open"]),
             &["note exports-missing"],
         ),
@@ -259,7 +259,7 @@ fn the_remedy_names_the_build_that_does_go_with_the_executable() {
     bench.write(&format!("{GAME}/bin/Pier.exe"), &executable([1, 9, 0, 0]).to_bytes());
     let said = check("lens");
     let wanted = "No build on the rack supports 1.9.0; it is newer than every version they list. Wait for \
-                  a new build, put the game's older version back, or take the component out for now: \
+                  a new build, go back to an older version of the game, or take the component out for now: \
                   spanner park pier lens";
     assert!(said.contains(wanted), "{said}");
     bench.write(&format!("{GAME}/bin/Pier.exe"), &executable([1, 2, 0, 0]).to_bytes());
@@ -355,7 +355,7 @@ fn builds_of_several_families_are_chosen_together_where_the_catalog_ties_them() 
     let said = flat(&output(&bench.run(&["check", GAME, "lens"])));
     assert!(
         said.contains(
-            "A newer build was passed over: lens@3.1.0 does not go together with prism 1.0.0"
+            "A newer build was passed over: lens@3.1.0 does not work together with prism 1.0.0"
         ),
         "{said}"
     );

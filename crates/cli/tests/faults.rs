@@ -376,7 +376,7 @@ fn what_is_written_into_a_file_of_the_game_after_a_kill_never_reaches_the_store(
     panic!("it never came to its end");
 }
 
-/// Killed between swap and end, and then somebody else puts another file there: what the game had
+/// Killed between swap and end, and then someone else puts another file there: what the game had
 /// is in the store alone, for a change that never was.
 #[test]
 fn what_an_interrupted_change_kept_stays_though_the_file_was_altered_before_it_was_put_back() {
@@ -423,7 +423,7 @@ fn a_file_that_has_another_name_is_copied_into_the_store() {
 
 #[test]
 #[cfg(target_os = "linux")]
-fn a_file_that_somebody_has_open_is_copied_into_the_store() {
+fn a_file_that_someone_has_open_is_copied_into_the_store() {
     let bench = world_with_its_own_loader();
     let shipped = fs::read(bench.file(LOADER)).unwrap();
     let open = fs::File::options().write(true).open(bench.file(LOADER)).unwrap();

@@ -1,4 +1,4 @@
-//! Games, library roots, the catalog and the evidence, on names that nobody has seen.
+//! Games, library roots, the catalog and the evidence, on names that no one has seen.
 
 mod common;
 
@@ -195,7 +195,11 @@ fn a_wrong_catalog_is_said_with_file_line_and_what_was_expected() {
         ),
         ("schema = 1\n[[family]]\nid = \"a\"\n", 2, "can match nothing: expected `names`"),
         ("schema = 1\n[[family]]\nid = \"A b\"\nnames = [\"a\"]\n", 2, "as in `a-b`"),
-        ("schema = 1\n[[family]]\nid = \"a\"\nnames = [\"a[\"]\n", 2, "`a[` is no pattern"),
+        (
+            "schema = 1\n[[family]]\nid = \"a\"\nnames = [\"a[\"]\n",
+            2,
+            "`a[` is not a valid pattern",
+        ),
         ("schema = 1\nfamily = [\n", 2, ""),
     ] {
         bench.write("home/catalog/mine.toml", text.as_bytes());

@@ -221,7 +221,7 @@ fn layouts_that_cannot_be_are_said_with_their_line() {
         (
             format!("{head}[[file]]\nfrom = \"a.dll\"\nbay = \"My Bay\"\npolicy = \"keep\"\n"),
             4,
-            "mine.toml:5: `My Bay` is no bay",
+            "mine.toml:5: `My Bay` is not a bay",
         ),
         (
             head.replace("lampwright", "undertow"),

@@ -1,4 +1,4 @@
-//! Changes: what was done to games, as the journal tells it, with what only this crate understands of
+//! Changes: what was done to games, as the journal records it, with what only this crate understands of
 //! it: what a change was for, and which executable counted then.
 
 use std::collections::BTreeMap;
@@ -190,8 +190,9 @@ impl TryFrom<Record> for Change {
 
     fn try_from(record: Record) -> Result<Self, String> {
         let note = |key: &str| record.notes.get(key).map(String::as_str);
-        let unknown =
-            |key: &str| format!("`{key}` is `{}`, which means nothing", note(key).unwrap_or(""));
+        let unknown = |key: &str| {
+            format!("`{key}` is `{}`, which has no meaning here", note(key).unwrap_or(""))
+        };
         let purpose = note(PURPOSE).and_then(Purpose::from_text).ok_or_else(|| unknown(PURPOSE))?;
         let executable = match note(EXECUTABLE) {
             None => None,

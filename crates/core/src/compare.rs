@@ -93,7 +93,7 @@ fn yes_or_no(holds: bool) -> String {
     if holds { "yes" } else { "no" }.to_owned()
 }
 
-/// Strings that differ; the versions are told among the facts.
+/// Strings that differ; the versions are among the facts.
 fn strings(old: &Facts, new: &Facts) -> Vec<Pair> {
     const TOLD: [&str; 2] = ["FileVersion", "ProductVersion"];
     let keys: BTreeSet<&str> = [old, new]
@@ -133,7 +133,7 @@ fn verdict(old: &Inspected, new: &Inspected, found: &Comparison) -> String {
     }
     if before.machine != after.machine {
         return format!(
-            "The new file is {} and the old one {}: neither can take the other's place.",
+            "The new file is {} and the old one {}: neither can replace the other.",
             after.machine.spoken(),
             before.machine.spoken()
         );

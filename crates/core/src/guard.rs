@@ -1,4 +1,4 @@
-//! Contains what libraries do with files of strangers: one that falls over ends its work, and nothing else.
+//! Contains what libraries do with files of strangers: one that panics ends its work, and nothing else.
 
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -15,7 +15,7 @@ pub(crate) fn contained<T>(work: impl FnOnce() -> T) -> Option<T> {
     done
 }
 
-/// Whether a panic of this thread is contained, so that nobody needs to be told of it.
+/// Whether a panic of this thread is contained, so that it need not be reported.
 pub fn is_contained() -> bool {
     CONTAINED.get()
 }

@@ -17,7 +17,7 @@ pub struct Inspection {
     pub images: Vec<Inspected>,
     /// Files that are something else, with what is known of any file.
     pub others: Vec<Other>,
-    /// The files of which not everything asked for could be told, and why.
+    /// The files of which not everything asked for could be read, and why.
     pub errors: Vec<LookError>,
 }
 
@@ -36,7 +36,7 @@ pub struct Inspected {
     pub signature: Signature,
 }
 
-/// A file that is no image.
+/// A file that is not an image.
 #[derive(Debug)]
 pub struct Other {
     /// The path as it was given.
@@ -97,7 +97,7 @@ fn other(path: &Path, looks_like: &'static str) -> Option<Other> {
 /// Reads one file.
 ///
 /// # Errors
-/// Where it cannot be read, is no image, or is damaged.
+/// Where it cannot be read, is not an image, or is damaged.
 pub fn inspect_one(path: &Path, trust: Option<&TrustStore>) -> Result<Inspected, ImageError> {
     let plain = followed(path);
     let metadata = std::fs::metadata(&plain)?;

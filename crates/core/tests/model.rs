@@ -1,5 +1,5 @@
 //! Random sequences of all commands that alter, with what comes from outside in between: updates,
-//! deletions, edits of settings, files that differ in case alone, a game that is moved. While a command is
+//! deletions, edits of settings, files that differ only in case, a game that is moved. While a command is
 //! at work it may be killed, a program may write into a file that it has open, and a folder may become a
 //! link. The model knows nothing of changes: it compares the game's folder before and after each command.
 

@@ -181,7 +181,7 @@ fn a_fit_that_fails_half_way_leaves_the_game_as_it_was() {
     // After the first file is swapped, something else writes to the second.
     let meddler = Meddler::new(|done| {
         if done == 1 {
-            fs::write(&second, "somebody else's").unwrap();
+            fs::write(&second, "someone else's").unwrap();
         }
     });
     let error = bench.fit(bench.plan(), &meddler).unwrap_err();
@@ -191,7 +191,7 @@ fn a_fit_that_fails_half_way_leaves_the_game_as_it_was() {
     assert_eq!(after.len(), before.len(), "nothing staged stays behind");
     for (was, is) in before.iter().zip(&after) {
         if was.0.ends_with(SECOND) {
-            assert_eq!(is.1, b"somebody else's", "what somebody else wrote is theirs");
+            assert_eq!(is.1, b"someone else's", "what someone else wrote is theirs");
         } else {
             assert!(was == is, "{} was not put back", was.0.display());
         }
@@ -261,7 +261,7 @@ fn a_large_file_that_is_altered_while_the_new_one_is_staged_is_not_overwritten()
     let altered = Mutex::new(false);
     let alter = BeforeSwapping(|| {
         use std::io::{Seek, SeekFrom, Write};
-        // Windows lets nobody write at this moment.
+        // Windows lets no one write at this moment.
         let Ok(mut file) = fs::File::options().write(true).open(&target) else { return };
         file.seek(SeekFrom::Start(16 << 20)).unwrap();
         file.write_all(b"altered").unwrap();
@@ -462,7 +462,7 @@ struct Place {
 }
 
 impl Place {
-    /// Takes note of one of our commands that found `before` and left `after`. Where somebody deleted
+    /// Takes note of one of our commands that found `before` and left `after`. Where someone deleted
     /// what we had left, the game still ships what it shipped.
     fn note(&mut self, before: Option<Vec<u8>>, after: Option<Vec<u8>>) {
         if before == after {
@@ -480,7 +480,7 @@ proptest! {
 
     /// Whatever order things happen in, no command of ours loses what was in the game: it is there
     /// still, or in the store. A rollback gives what the game last had of its own, and never
-    /// replaces what somebody else has put there since.
+    /// replaces what someone else has put there since.
     #[test]
     fn no_content_that_was_in_the_game_is_ever_lost(events in proptest::collection::vec(event(), 1..9)) {
         let mut bench = Bench::new();
@@ -528,7 +528,7 @@ proptest! {
                         prop_assert!(after[n] == before[n]);
                     }
                     Event::Rollback if altered && before[n].is_some() => {
-                        prop_assert!(after[n] == before[n], "somebody else's file was replaced");
+                        prop_assert!(after[n] == before[n], "someone else's file was replaced");
                     }
                     Event::Rollback => {
                         prop_assert!(after[n] == place.shipped, "not what the game brought");

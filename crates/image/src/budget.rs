@@ -29,7 +29,7 @@ pub(crate) const MOST_RESOURCE: usize = 1 << 20;
 /// Strings in all version resources together: one has about ten.
 pub(crate) const MOST_STRINGS: usize = 4096;
 
-/// A library or symbol with a longer name is none: mangled names reach 2,000 bytes.
+/// A longer name is not that of a library or symbol: mangled names reach 2,000 bytes.
 pub(crate) const LONGEST_NAME: usize = 4096;
 
 /// Bytes of names that are kept: 65,536 mangled names have some 6 MB.

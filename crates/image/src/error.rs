@@ -18,7 +18,7 @@ pub enum ImageError {
         looks_like: &'static str,
     },
     /// It ends before its own headers say that it does.
-    #[error("it is cut short: {what} should reach to byte {needed}, the file has {present}")]
+    #[error("it is cut short: {what} should reach byte {needed}, and the file has {present}")]
     Truncated {
         /// The part that is not all there.
         what: &'static str,
@@ -34,7 +34,7 @@ pub enum ImageError {
         what: &'static str,
     },
     /// A table is so large that reading it would take time and memory out of all proportion.
-    #[error("it is made to be costly or damaged: {what} is larger than that of any real image")]
+    #[error("it is damaged or made to do harm: {what} is larger than in any real image")]
     Excessive {
         /// The table.
         what: &'static str,
@@ -71,7 +71,7 @@ impl ImageError {
             }
             Self::NotAnImage { .. } => "Give a .dll or .exe file.",
             Self::Malformed { .. } | Self::Excessive { .. } => {
-                "Get the file again from where it came from."
+                "Get the file again from its source."
             }
         }
     }

@@ -7,7 +7,7 @@ use std::path::Path;
 /// Opens a plain file to read; a link is not followed, and nothing waits for a pipe.
 ///
 /// # Errors
-/// Where it is no plain file or may not be read.
+/// Where it is not a plain file or may not be read.
 pub fn open_plain(path: &Path) -> io::Result<File> {
     let plain = |kind: std::fs::FileType| {
         let refused = || io::Error::other("it is a link, a folder or a device, not a file");

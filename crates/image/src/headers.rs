@@ -172,7 +172,7 @@ impl Headers {
     }
 }
 
-/// What a file that is no image looks like from its first bytes.
+/// What a file that is not an image looks like from its first bytes.
 fn kind_of_bytes(start: &[u8]) -> &'static str {
     match start {
         [0x7F, b'E', b'L', b'F', ..] => "an ELF library or program (Linux)",

@@ -44,7 +44,7 @@ pub struct Facts {
     pub managed: bool,
     /// Whether its code is packed, as far as the headers show.
     pub packed: bool,
-    /// Who claims to have signed it, where it has a signature; [`Signature::check`] tells whether
+    /// Who claims to have signed it, where it has a signature; [`Signature::check`] says whether
     /// that holds.
     pub signer: Option<String>,
     /// Tables that could not be read in full, and why.
@@ -66,7 +66,7 @@ impl Facts {
     /// Reads the facts of the plain file at `path`; a link is not followed.
     ///
     /// # Errors
-    /// Where the file cannot be read, is no image, or is damaged in what the facts are read from.
+    /// Where the file cannot be read, is not an image, or is damaged in what the facts are read from.
     pub fn read(path: &Path) -> Result<Self, ImageError> {
         Self::from_reader(open_plain(path)?)
     }
@@ -74,7 +74,7 @@ impl Facts {
     /// Reads the facts of an image from its first byte to its last.
     ///
     /// # Errors
-    /// Where it cannot be read, is no image, or is damaged in what the facts are read from.
+    /// Where it cannot be read, is not an image, or is damaged in what the facts are read from.
     pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
         let mut source = Source::new(reader)?;
         let headers = Headers::read(&mut source)?;
@@ -173,7 +173,7 @@ impl Image {
     /// Reads everything that the plain file at `path` says; a link is not followed.
     ///
     /// # Errors
-    /// Where the file cannot be read, is no image, or is damaged.
+    /// Where the file cannot be read, is not an image, or is damaged.
     pub fn read(path: &Path) -> Result<Self, ImageError> {
         Self::from_reader(open_plain(path)?)
     }
@@ -181,7 +181,7 @@ impl Image {
     /// Reads everything that an image says, from its first byte to its last.
     ///
     /// # Errors
-    /// Where it cannot be read, is no image, or is damaged.
+    /// Where it cannot be read, is not an image, or is damaged.
     pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
         let mut source = Source::new(reader)?;
         let headers = Headers::read(&mut source)?;

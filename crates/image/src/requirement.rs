@@ -1,4 +1,4 @@
-//! Which versions something goes with, as people write it.
+//! Which versions something supports, as people write it.
 //!
 //! Alternatives between commas, each a version (`8.3.2210`), a wildcard (`8.3.*`), a range with both
 //! ends in it (`7.9 - 8.2.400` or `7.9..8.2.400`), or comparisons that all must hold
@@ -42,7 +42,7 @@ enum Test {
     LessThan(Version),
 }
 
-/// A text that is no requirement.
+/// A text that is not a requirement.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error(
     "`{0}` says no versions: write 8.3.2210, 8.3.*, 7.9 - 8.2.400 or >=7.5 <8.3.2100, and commas \

@@ -97,7 +97,7 @@ impl<R: Read + Seek> Source<R> {
         Ok(values.to_vec())
     }
 
-    /// A text that ends with a zero byte. Bytes that are no UTF-8 become replacement characters.
+    /// A text that ends with a zero byte. Bytes that are not UTF-8 become replacement characters.
     pub fn text(&mut self, offset: u64, what: &'static str) -> Result<String, ImageError> {
         let mut out = Vec::new();
         let mut at = offset;

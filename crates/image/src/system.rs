@@ -1,4 +1,4 @@
-//! Which libraries are Windows' own, told by their names.
+//! Which libraries are Windows' own, by their names.
 
 use std::sync::LazyLock;
 

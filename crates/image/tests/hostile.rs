@@ -61,8 +61,8 @@ fn read(bytes: Vec<u8>) -> Image {
 /// The fault that is named, and no other.
 fn fault(image: &Image) -> &str {
     assert_eq!(image.facts.faults.len(), 1, "{:?}", image.facts.faults);
-    let (_, what) = image.facts.faults[0].split_once("costly or damaged: ").unwrap();
-    what.strip_suffix(" is larger than that of any real image").unwrap()
+    let (_, what) = image.facts.faults[0].split_once("to do harm: ").unwrap();
+    what.strip_suffix(" is larger than in any real image").unwrap()
 }
 
 #[test]

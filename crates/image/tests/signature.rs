@@ -34,7 +34,7 @@ fn each_kind_of_key_and_digest_is_verified() {
         assert_eq!(signature.digest, Some(digest));
         let chain = signature.chain.unwrap();
         assert!(chain.complete, "{file}");
-        assert_eq!(chain.trusted, None, "nobody said whom to trust");
+        assert_eq!(chain.trusted, None, "no one said whom to trust");
         assert_eq!(Facts::read(&data(file)).unwrap().signer, signature.signer);
     }
 }
@@ -92,28 +92,28 @@ fn a_chain_is_trusted_only_as_far_as_each_certificate_may_do_what_it_did() {
     for (file, wanted) in [
         ("chain-server.dll", "not one for signing programs"),
         ("chain-encrypt.dll", "not one for signing programs"),
-        ("chain-fallen.dll", "issued by one that may issue none"),
-        ("chain-under.dll", "issued by one that may issue none"),
+        ("chain-fallen.dll", "issued by one that may not issue any"),
+        ("chain-under.dll", "issued by one that may not issue any"),
         ("chain-underweb.dll", "an issuer of it may not issue for signing programs"),
-        ("chain-forged.dll", "not made by who it names as its issuer"),
+        ("chain-forged.dll", "not made by the issuer it names"),
         ("chain-old.dll", "expired on 2025-06-01"),
     ] {
         let Trust::NotTrusted(why) = trust("chain-root.pem", file) else { panic!("{file}") };
         assert!(why.contains(wanted), "{file}: {why}");
     }
-    // A short key of somebody else changes nothing of what is proven.
+    // A short key of someone else changes nothing of what is proven.
     let roots = ["chain-root.pem", "chain-short.pem"].map(|root| fs::read(data(root)).unwrap());
     let store = TrustStore::from_pem(&roots.concat()).unwrap();
     let forged = Signature::check(&data("chain-forged.dll"), Some(&store)).unwrap();
     assert!(matches!(forged.chain.unwrap().trust, Some(Trust::NotTrusted(_))));
     for (root, file, wanted) in [
-        ("root-rsa.pem", "chain-signer.dll", "its root is none of those"),
-        ("chain-root.pem", "chain-condition.dll", "a condition that is not known"),
-        ("chain-root.pem", "chain-sha1.dll", "signed in a way that proves little"),
+        ("root-rsa.pem", "chain-signer.dll", "its root is not trusted"),
+        ("chain-root.pem", "chain-condition.dll", "an unknown condition"),
+        ("chain-root.pem", "chain-sha1.dll", "signed in a weak or unknown way"),
         (
             "chain-root.pem",
             "chain-strangetsa.dll",
-            "the certificate of the time of signing: its root",
+            "the certificate of the timestamp: its root",
         ),
         ("chain-short.pem", "chain-weak.dll", "shorter than 2048 bits"),
     ] {

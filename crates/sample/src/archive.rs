@@ -9,7 +9,7 @@ use zip::{CompressionMethod, DateTime, ZipWriter};
 /// A zip of the given entries, name and content, all dated `date` (year, month, day).
 ///
 /// # Panics
-/// When the date is none, or an entry's name is longer than a zip can hold.
+/// When the date is not valid, or an entry's name is longer than a zip can hold.
 pub fn zip(entries: &[(&str, &[u8])], date: (u16, u8, u8)) -> Vec<u8> {
     let (year, month, day) = date;
     let modified = DateTime::from_date_and_time(year, month, day, 12, 0, 0).expect("a date");

@@ -1,7 +1,7 @@
 //! Files: content with its marks.
 //!
 //! The old file changes places with the new one and lies at the spare place until the change is over:
-//! what somebody wrote into it at the last moment is seen and comes back. Where the file system can let
+//! what someone wrote into it at the last moment is seen and comes back. Where the file system can let
 //! no two files change places, it is looked at once more, alone where the system can, and replaced by a
 //! rename.
 
@@ -32,7 +32,7 @@ const MOST_LEAVING: usize = 64;
 /// is left to do, to give up locks, should not wait for that.
 const UNTIL_UNLOCKED: Duration = Duration::from_millis(20);
 
-/// The date of a file tells of any writing that is this long after the last: the clocks that date files
+/// The date of a file shows any writing that is this long after the last: the clocks that date files
 /// tick at least that often, the coarsest every two seconds.
 const SETTLED: Duration = Duration::from_secs(3);
 
@@ -40,10 +40,10 @@ pub(super) struct Files<'a> {
     pub territory: &'a Territory,
     pub store: &'a Store,
     pub supplies: Supplies<'a>,
-    /// Whether somebody may have a file open: then dates prove nothing, since what is written through
+    /// Whether someone may have a file open: then dates prove nothing, since what is written through
     /// memory need not show in them.
     pub in_use: bool,
-    /// Large files that were removed, by their spare places. What nobody has open any more is freed, which
+    /// Large files that were removed, by their spare places. What no one has open any more is freed, which
     /// takes as long as all the rest: so that is left to the end.
     pub leaving: Mutex<BTreeMap<Place, File>>,
 }
@@ -82,7 +82,7 @@ impl Files<'_> {
         if fits { Ok(()) } else { Err(self.not_as_expected(step.place())) }
     }
 
-    /// Fails unless the file still is what the step expects, read while nobody else can write, where the
+    /// Fails unless the file still is what the step expects, read while no one else can write, where the
     /// system allows that.
     fn expect_alone(&self, step: &Step) -> Result<()> {
         let Some(expected) = step.before().state.file() else { return Ok(()) };
@@ -95,7 +95,7 @@ impl Files<'_> {
     }
 
     /// Whether a large file is sure to hold still what was read of it: by its length and date, where
-    /// nobody has it open. To write into it would date it anew.
+    /// no one has it open. To write into it would date it anew.
     fn is_untouched(&self, file: &File, expected: &FileState, path: &Path) -> Result<bool> {
         let metadata = metadata_of(file, path)?;
         let modified = expected.stamp.modified;
@@ -108,7 +108,7 @@ impl Files<'_> {
     }
 
     /// Whether what is in place now is what was to come. It was read when it was laid out, so that of a
-    /// large file length and date tell.
+    /// large file length and date show it.
     fn came_as_staged(&self, step: &Step) -> Result<bool> {
         let after = &step.after().state;
         if let (State::File(new), Some(file)) = (after, self.territory.read(step.place())?) {
@@ -252,7 +252,7 @@ impl Carrier for Files<'_> {
 
         let left = self.at_spare(Some(spare))?;
         // What is to come still waits, so it was never put in place, or what it took the place of was the
-        // same: somebody else was quicker.
+        // same: someone else was quicker.
         if !left.is_absent() && left.same_as(after) {
             self.clear(step, Some(spare))?;
             return Ok(Restored::Untouched);

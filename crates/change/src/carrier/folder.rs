@@ -67,7 +67,7 @@ impl Carrier for Folders<'_> {
         if now.same_as(&step.before().state) {
             return Ok(Restored::Holds(now));
         }
-        // A folder into which something else has put a file stays, which takes nothing from anybody.
+        // A folder into which something else has put a file stays, which takes nothing from anyone.
         let stays = self.turn(step.place(), &step.before().state)?;
         self.territory.sync_around(step.place())?;
         match stays {

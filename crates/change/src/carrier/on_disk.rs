@@ -19,7 +19,7 @@ pub struct OnDisk<'a> {
 }
 
 impl<'a> OnDisk<'a> {
-    /// Carriers for a territory; `in_use` says that somebody may have its files open.
+    /// Carriers for a territory; `in_use` says that someone may have its files open.
     pub fn new(territory: &'a Territory, store: &'a Store, in_use: bool) -> Self {
         Self {
             files: Files {

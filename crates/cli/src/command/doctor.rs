@@ -43,11 +43,11 @@ fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) ->
         write!(anstream::stdout(), "{}", render::wrapped(&how, "  ", 2, session.width))?;
     }
     let is_meant =
-        !dry_run && prompt::remove(session, "Give up putting it back, and keep what is there?")?;
+        !dry_run && prompt::remove(session, "Stop trying to put it back, and keep what is there?")?;
     if is_meant {
         acting(|| workshop.alter()?.settle(number, &session.progress()))?;
         session.look_again(workshop)?;
-        hint(session, "Noted: what is there stays, and the change waits no more.")?;
+        hint(session, "Noted: what is there stays. The change no longer waits.")?;
     } else {
         hint(session, "Nothing was changed.")?;
     }

@@ -85,7 +85,7 @@ fn drifts<'a>(
 /// How long to wait for quiet at most.
 const LONGEST: Duration = Duration::from_secs(5);
 
-/// How long to rely on what the system tells: some file systems tell nothing.
+/// How long to rely on what the system reports: some file systems report nothing.
 const UNTOLD: Duration = Duration::from_secs(15);
 
 /// Reports what changes in the games' folders until the program is ended; `told` is what was said of
@@ -114,7 +114,7 @@ fn watch(
         match events.recv_timeout(UNTOLD) {
             Ok(event) => drop(event?),
             Err(RecvTimeoutError::Timeout) => {}
-            Err(RecvTimeoutError::Disconnected) => bail!("the system stopped telling what changes"),
+            Err(RecvTimeoutError::Disconnected) => bail!("the system stopped reporting changes"),
         }
         let woken = Instant::now();
         while woken.elapsed() < LONGEST && events.recv_timeout(QUIET).is_ok() {}

@@ -151,11 +151,11 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
                 notes = news.texts;
             }
             Some(news) => render::notice(&format!(
-                "the texts do not tell what came after {}, which {title} has: this is all of them.",
+                "the texts do not say what came after {}, the version in {title}: here they are in full.",
                 news.from
             )),
             None => render::notice(&format!(
-                "{title} has no {} that states a version: this is all of them.",
+                "{title} has no {} that states a version: here they are in full.",
                 build.id.family
             )),
         }

@@ -22,10 +22,10 @@ pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
         question: None,
         nothing: match nothing {
             Some(NothingToDo::NothingRecorded) => {
-                "Nothing to roll back: spanner has changed no file of this game."
+                "Nothing to roll back: spanner has not changed any file of this game."
             }
             Some(NothingToDo::LeftAlone) => {
-                "Nothing to roll back: what differs was altered by somebody else since, and stays."
+                "Nothing to roll back: what differs was changed by something else since then, and stays."
             }
             _ => "Nothing to roll back: every file is already as it was then.",
         },
@@ -50,7 +50,7 @@ fn point(text: &str, workshop: &Workshop) -> Result<Point> {
         };
     }
     let day = text.parse::<Date>().map_err(|_| Error::Invalid {
-        what: format!("`{text}` is no point in time"),
+        what: format!("`{text}` is not a point in time"),
         remedy: "Write `shipped`, the number of a change, or a day as in 2026-03-09.".into(),
     })?;
     let end = day.tomorrow()?.to_zoned(TimeZone::system())?.timestamp();

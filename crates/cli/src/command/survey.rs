@@ -82,7 +82,7 @@ pub(super) fn survey_known(workshop: &Workshop, session: &Session) -> Result<Sur
 pub(super) fn tell_moved(view: &GameView, moved: &Game) {
     let root = render::quoted(&render::slashes(&view.game.root));
     render::notice(&format!(
-        "{} looks like {}, which stood in {}. If it is: spanner game set {} --root {root}",
+        "{} looks like {}, which was in {}. If it is the same game: spanner game set {} --root {root}",
         view.game.title,
         moved.title,
         render::slashes(&moved.root),

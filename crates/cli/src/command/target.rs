@@ -11,7 +11,7 @@ use crate::render;
 use crate::session::Session;
 
 /// The game that a text names. Where its folder looks like a game that stood somewhere else, it is asked
-/// whether it is that one: its history goes along then. One that only looks is told, and nothing is noted.
+/// whether it is that one: its history moves with it then. A command that only looks reports it, and nothing is noted.
 pub fn game(
     workshop: &Workshop,
     name: &str,
@@ -21,7 +21,7 @@ pub fn game(
     let view = workshop.game(name, &session.progress())?;
     let Some(moved) = workshop.moved_from(&view)? else { return Ok(view) };
     let question = format!(
-        "This looks like {}, which stood in {}. Is it that game?",
+        "This looks like {}, which was in {}. Is it the same game?",
         moved.title,
         render::slashes(&moved.root)
     );

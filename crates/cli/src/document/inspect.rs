@@ -66,7 +66,7 @@ struct Image<'a> {
     faults: &'a [String],
 }
 
-/// A file that is no Windows library or program.
+/// A file that is not a Windows library or program.
 #[derive(Debug, Serialize, JsonSchema)]
 struct OtherFile<'a> {
     path: String,

@@ -1,6 +1,6 @@
 //! The documents that `--json` prints, one file a kind of result: what a program can rely on.
 //!
-//! They are types of their own, so that nobody alters a document by renaming a field of the program.
+//! They are types of their own, so that no one alters a document by renaming a field of the program.
 //! [`schema`] describes each as a JSON Schema; `docs/schema/` holds these. Fields join, none goes.
 
 pub mod adopt;

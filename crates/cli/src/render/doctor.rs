@@ -80,7 +80,7 @@ pub fn print_diagnosis(
     }
     for game in &diagnosis.gone {
         let text = format!(
-            "{} stood in {}, which is not there. Where it is now: spanner game set {} --root FOLDER",
+            "{} was in {}, which is not there now. To say where it is: spanner game set {} --root FOLDER",
             game.title,
             slashes(&game.root),
             game.id

@@ -23,9 +23,9 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     if drifts.is_empty() {
         let nothing = if session.waits() {
-            "Nothing is recorded of these games but what waits."
+            "Nothing is recorded for these games except the change that waits."
         } else {
-            "Nothing is recorded: spanner has changed no file of these games."
+            "Nothing is recorded: spanner has not changed any file of these games."
         };
         return hint(session, nothing);
     }
@@ -129,7 +129,7 @@ fn remark(file: &Drifted) -> String {
     file.signer.as_ref().map_or_else(|| than.to_owned(), |signer| format!("{than}, names {signer}"))
 }
 
-/// What of a drift is worth telling again when it changes.
+/// What of a drift is worth reporting again when it changes.
 pub fn drift_in_words(drift: &Drift) -> String {
     let files = drift.files.iter().map(|file| {
         let now = file.now.state.content().map(|content| content.blake3.short());

@@ -21,7 +21,7 @@ pub fn print(families: &[&Family]) -> Result<()> {
         if let Some(title) = &family.title {
             line("title", title)?;
         }
-        line("role", family.role.map_or("told by evidence", Role::name))?;
+        line("role", family.role.map_or("decided by evidence", Role::name))?;
         if let Some(group) = &family.group {
             line("group", group)?;
         }
@@ -38,7 +38,7 @@ pub fn print_list(families: &[&Family], session: &Session) -> Result<()> {
     if families.is_empty() {
         return hint(
             session,
-            "The catalog is empty, and components are told by evidence alone. To describe one: \
+            "The catalog is empty, and components are decided by evidence alone. To describe one: \
              spanner family learn FILE",
         );
     }

@@ -18,7 +18,7 @@ pub fn print(changes: &[Change], statuses: &[ChangeStatus], session: &Session) -
     }
     let one_game = changes.iter().all(|change| change.game() == changes[0].game());
     let mut headings = vec!["CHANGE", "WHEN", "GAME", "WHAT", "VERSION", "FILES", "NOW"];
-    // The least telling columns go first where there is little room.
+    // Where there is little room, the columns that say least are left out first.
     headings.retain(|heading| match *heading {
         "GAME" => !one_game,
         "VERSION" => one_game || session.width >= 110,

@@ -176,7 +176,7 @@ fn signature(signature: &Signature) -> Vec<String> {
     }));
     let by = signature.signer.as_ref().map(|signer| format!("signed by {signer}"));
     parts.extend(by);
-    let claims = |name| format!("it names {name}, which anybody may have written");
+    let claims = |name| format!("it names {name}, which anyone may have written");
     parts.extend(signature.claimed.as_ref().map(claims));
     parts.extend(signature.issuer.as_ref().map(|issuer| format!("issued by {issuer}")));
     parts.extend(signature.signed_at.map(|at| format!("on {}", moment(at))));

@@ -1,4 +1,4 @@
-//! What is told beside the result, on standard error.
+//! What is said beside the result, on standard error.
 
 use std::io::IsTerminal;
 

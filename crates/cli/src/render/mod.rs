@@ -48,7 +48,7 @@ pub fn json(document: &impl Serialize) -> Result<()> {
 pub fn failure(failed: &anyhow::Error, as_document: bool) {
     error(failed);
     if as_document {
-        // Where nothing can be written, there is nobody to tell.
+        // Where nothing can be written, there is no one to tell.
         let _ = json(&ErrorDocument::new(failed));
     }
 }

@@ -142,7 +142,7 @@ fn versions(plan: &Plan, step: &Step) -> String {
     }
     let words = match (&before.state, &after.state) {
         (_, State::Mark(true)) => "marked read-only",
-        (_, State::Mark(false)) => "no more read-only",
+        (_, State::Mark(false)) => "no longer read-only",
         (_, State::Folder(_)) => "new folder",
         (State::Folder(_), _) => "empty folder removed",
         (State::Absent, _) => "new file",

@@ -65,7 +65,7 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
     }
 }
 
-/// What became of the other files of a package: how many of each kind go along with the builds or
+/// What became of the other files of a package: how many of each kind come with the builds or
 /// stay behind, and with `-v` each with the reason.
 fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) -> Result<()> {
     let is_head = |file: &Sorted| addition.builds.iter().any(|(b, _)| b.file.path == file.path);
@@ -117,7 +117,7 @@ pub fn print_build(build: &Build, sha256: Option<Digest>, session: &Session) -> 
         writeln!(out, "  {} {}", format!("{name:<12}").dimmed(), clean(value))
     };
     let facts = &build.file.facts;
-    line("role", build.role.map_or("not told by the file", Role::name))?;
+    line("role", build.role.map_or("not stated by the file", Role::name))?;
     line(
         "version",
         &build.version.as_ref().map_or_else(|| "none stated".into(), ToString::to_string),
@@ -131,7 +131,7 @@ pub fn print_build(build: &Build, sha256: Option<Digest>, session: &Session) -> 
     line("date", &date(build.file.modified.0))?;
     line("company", facts.string("CompanyName").unwrap_or("not stated"))?;
     line("signer", &signer(build))?;
-    let unread = || "its stored file cannot be read; `spanner rack verify` tells more".to_owned();
+    let unread = || "its stored file cannot be read; `spanner rack verify` says more".to_owned();
     line("sha256", &sha256.map_or_else(unread, |digest| digest.to_string()))?;
     line("content", &build.file.content.blake3.to_string())?;
     let source = &build.source;
@@ -234,13 +234,13 @@ fn signer(build: &Build) -> String {
     }
 }
 
-/// What a list of builds tells.
+/// The columns of a list of builds.
 const COLUMNS: [&str; 9] =
     ["BUILD", "ROLE", "MACHINE", "SUPPORTS", "SIZE", "IN USE BY", "ADDED", "SIGNER", "FROM"];
-/// The columns that go where there is little room, the least telling first.
+/// The columns that are left out where there is little room, those that say least first.
 const LEAST_FIRST: [&str; 6] = ["FROM", "SIGNER", "ADDED", "ROLE", "SIZE", "SUPPORTS"];
 
-/// Prints the builds on the rack. The least telling columns go first where there is little room.
+/// Prints the builds on the rack. Where there is little room, the columns that say least are left out first.
 pub fn print_list(
     builds: &[&Build],
     users: &Users,

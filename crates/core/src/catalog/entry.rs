@@ -28,11 +28,11 @@ pub struct Family {
     pub title: Option<String>,
     /// The catalog file that describes it.
     pub from: PathBuf,
-    /// Which versions of the game its builds go with.
+    /// Which versions of the game its builds support.
     pub supports: Vec<Supports>,
     /// What its builds need of other families.
     pub requires: Vec<Relation>,
-    /// What its builds do not go together with.
+    /// What its builds do not work together with.
     pub conflicts: Vec<Relation>,
     /// Which store editions of a game its builds are for.
     pub editions: Vec<Editions>,
@@ -44,7 +44,7 @@ pub struct Family {
     pub criteria: Vec<(&'static str, String)>,
 }
 
-/// Which versions of the game some builds of a family go with.
+/// Which versions of the game some builds of a family support.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Supports {
@@ -217,7 +217,7 @@ pub(crate) const LONGEST_CATALOG: u64 = 3 << 20;
 /// Reads the families of a catalog file's text; `path` is for errors.
 ///
 /// # Errors
-/// Where it is no catalog; the error names the line.
+/// Where it is not a catalog; the error names the line.
 pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
     let wrong = |at: usize, what: String| CatalogError {
         path: path.to_owned(),
@@ -291,7 +291,7 @@ impl Family {
         })
     }
 
-    /// The versions of the game that a build goes with, where the catalog says so.
+    /// The versions of the game that a build supports, where the catalog says so.
     pub fn supported(&self, build: &Version) -> Option<&Requirement> {
         self.supports.iter().find(|row| row.builds.includes(build)).map(|row| &row.game)
     }

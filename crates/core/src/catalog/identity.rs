@@ -1,4 +1,4 @@
-//! What a library says of itself, as far as that tells which family it is of.
+//! What a library says of itself, as far as that shows which family it belongs to.
 
 use super::role::Role;
 use crate::path::{extension, same_name, stem};
@@ -61,7 +61,7 @@ pub fn companies_agree(a: &Facts, b: &Facts) -> bool {
 }
 
 /// The statements of identity in which two files differ: company, product, internal name. What one
-/// of them does not state tells nothing, and neither does a version inside a name.
+/// of them does not state says nothing, and neither does a version inside a name.
 pub fn identity_differences<'a>(
     a: &'a Facts,
     b: &'a Facts,

@@ -18,7 +18,7 @@ use upright_spanner_image::file::text_of;
 pub struct Lesson {
     /// The id, where the file's own name is not wanted.
     pub id: Option<String>,
-    /// The role, where the file's own words do not tell it.
+    /// The role, where the file's own words do not give it.
     pub role: Option<Role>,
     /// The group of related families that it belongs to.
     pub group: Option<String>,
@@ -29,7 +29,7 @@ pub struct Lesson {
 /// Describes a sample file in the catalog file at `path`; gives the id of the new family.
 ///
 /// # Errors
-/// Where the id is none, or the file cannot be read or written.
+/// Where the id is not valid, or the file cannot be read or written.
 pub(crate) fn learn(path: &Path, facts: &Facts, file_name: &str, lesson: Lesson) -> Result<String> {
     let entry = entry(facts, file_name, lesson);
     if slug(&entry.id) != entry.id || entry.id.is_empty() {
@@ -78,7 +78,7 @@ fn append(path: &Path, entry: &FamilyEntry) -> Result<()> {
         .entry("family")
         .or_insert(Item::ArrayOfTables(ArrayOfTables::new()))
         .as_array_of_tables_mut()
-        .ok_or_else(|| damaged("`family` is no list of tables".to_owned()))?;
+        .ok_or_else(|| damaged("`family` is not a list of tables".to_owned()))?;
     families.push(table(entry));
     let folder = Folder::make(path.parent().unwrap_or(Path::new(".")))?;
     let name = path.file_name().unwrap_or_default().to_string_lossy();

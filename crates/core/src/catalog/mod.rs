@@ -141,7 +141,7 @@ impl Catalog {
         self.families.iter().find(|family| same_name(&family.id, id))
     }
 
-    /// The id of a file's family: the catalog's, else the one that the file itself tells.
+    /// The id of a file's family: the catalog's, else the one that the file itself states.
     pub fn family_of(&self, facts: &Facts, file_name: &str) -> String {
         let known = self.find(facts, file_name).map(|family| family.id.clone());
         known.unwrap_or_else(|| family_of(facts, file_name))

@@ -4,7 +4,7 @@
 
 use crate::path::fold;
 
-/// A longer one nobody writes by hand.
+/// A longer one no one writes by hand.
 const LONGEST: usize = 1000;
 
 /// A pattern, ready to be compared with.
@@ -48,10 +48,12 @@ impl Pattern {
     /// # Errors
     /// Says what is wrong with it.
     pub fn new(text: &str) -> Result<Self, String> {
-        let wrong = |what: &str| format!("`{text}` is no pattern: {what}");
+        let wrong = |what: &str| format!("`{text}` is not a valid pattern: {what}");
         if text.chars().count() > LONGEST {
             let start: String = text.chars().take(20).collect();
-            return Err(format!("`{start}...` is no pattern: it is longer than {LONGEST}"));
+            return Err(format!(
+                "`{start}...` is not a valid pattern: it is longer than {LONGEST} characters"
+            ));
         }
         let folded = fold(text);
         if !folded.contains(['*', '?', '[', ']', '{', '}']) {

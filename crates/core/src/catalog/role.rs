@@ -1,4 +1,4 @@
-//! What a component does for a game, and the words by which its own description tells it.
+//! What a component does for a game, and the words in its own description that show it.
 
 use std::fmt;
 
@@ -90,7 +90,7 @@ const WORDS: [(&str, Role); 18] = [
     ("runtime", Role::Runtime),
 ];
 
-/// The role that some descriptions tell.
+/// The role that some descriptions state.
 pub(super) fn from_words<'a>(texts: impl IntoIterator<Item = Option<&'a str>>) -> Option<Role> {
     let text: Vec<String> = texts.into_iter().flatten().map(str::to_lowercase).collect();
     let text = text.join("\n");

@@ -1,4 +1,4 @@
-//! `conflicts`: a build does not go together with something that the game has.
+//! `conflicts`: a build does not work together with something that the game has.
 
 use super::CheckInput;
 use super::input::Other;
@@ -20,7 +20,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
                 && relation.is_about(input.subject.version.as_ref())
                 && relation.names(other.version.as_ref())
         });
-        // What is in place is told of once, by the one whose entry says so.
+        // What is in place is reported once, by the one whose entry says so.
         let family = input.situation.catalog.family(other.family).filter(|_| !input.in_place);
         let theirs = family.into_iter().flat_map(|family| &family.conflicts).filter(|relation| {
             same_name(&relation.family, input.subject.family)
@@ -36,7 +36,7 @@ fn finding(input: &CheckInput<'_>, other: &Other<'_>, relation: &Relation) -> Fi
     let game = &input.situation.game();
     let place = other.library.map_or_else(String::new, |library| format!(" ({})", library.path));
     let sentence = format!(
-        "{} does not go together with {}, which {} has{place}.{}",
+        "{} does not work together with {}, which {} has{place}.{}",
         input.label(),
         other.described(),
         game.title,

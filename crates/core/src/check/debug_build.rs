@@ -11,6 +11,6 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
          have.",
         input.label()
     );
-    let remedy = "Use the release build, unless you are asked to test with this one.";
+    let remedy = "Use the release build, unless you were asked to test this one.";
     Some(Finding::new("debug-build", Severity::Warn, sentence, remedy))
 }

@@ -13,7 +13,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let (severity, has) = match &game.settings.edition {
         Some(edition) if editions.iter().any(|e| same_name(e, edition)) => return None,
         Some(edition) => (Severity::Stop, format!("{} is the {edition} edition", game.title)),
-        None => (Severity::Warn, format!("which edition {} is was not said", game.title)),
+        None => (Severity::Warn, format!("the edition of {} is not known", game.title)),
     };
     let sentence = format!("{} is for the {wanted} edition, and {has}.", input.label());
     let remedy = match severity {

@@ -18,7 +18,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         return None;
     }
     let name = swap.place.path().file_name();
-    // Windows would not take it for its own in any input, which another check tells.
+    // Windows would not take it for its own in any input, which another check reports.
     if is_always_windows_own(name) {
         return None;
     }

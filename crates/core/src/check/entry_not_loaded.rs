@@ -34,7 +34,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         "{label} as {name} would not be loaded: neither {exe} nor a library that it loads imports \
          {name}."
     );
-    // A game may load a library by name while it runs; where one is there already, somebody had a
+    // A game may load a library by name while it runs; where one is there already, someone had a
     // reason to put it there.
     let severity = if swap.old.is_some() { Severity::Warn } else { Severity::Stop };
     Some(Finding::new("entry-not-loaded", severity, sentence, remedy))

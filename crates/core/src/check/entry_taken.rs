@@ -13,7 +13,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
                 && !companies_agree(&library.facts, swap.facts)
         })
     })?;
-    let company = there.facts.string("CompanyName").unwrap_or("somebody else");
+    let company = there.facts.string("CompanyName").unwrap_or("someone else");
     let version = there.facts.version().map_or_else(String::new, |v| format!(" {v}"));
     let sentence = format!(
         "{} would take the place of {}, which is {}{version}, made by {company}.",

@@ -1,12 +1,12 @@
 //! `exe-unsupported` and `exe-unknown`: the game's version is not among those that a build goes
-//! with, or nothing tells it.
+//! with, or nothing states it.
 
 use super::{CheckInput, remedy};
 use crate::finding::{Finding, Severity};
 use crate::remedy::Action;
 use upright_spanner_image::requirement::Coverage;
 
-/// The code for a game whose version nothing tells.
+/// The code for a game whose version nothing states.
 pub(crate) const UNKNOWN: &str = "exe-unknown";
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {

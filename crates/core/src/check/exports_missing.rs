@@ -18,7 +18,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
         .filter(|swap| !swap.unchanged)
         .filter_map(|swap| at(input, swap))
         .collect();
-    // The same library in several places is told of once, by the gravest.
+    // The same library in several places is reported once, by the gravest finding.
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
     findings.truncate(1);
     findings

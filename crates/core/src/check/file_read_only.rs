@@ -8,7 +8,7 @@ pub(crate) const CODE: &str = "file-read-only";
 pub(crate) fn check(conditions: &Conditions) -> Vec<Finding> {
     let closed = conditions.closed.first().map(|folder| {
         let sentence = format!("{} takes no new files: it is read-only.", folder.display());
-        let remedy = "Allow writing to that folder, or run this as somebody who may.";
+        let remedy = "Allow writing to that folder, or run this as someone who may.";
         Finding::new(CODE, Severity::Stop, sentence, remedy)
     });
     let marked = conditions.read_only.first().map(|place| {

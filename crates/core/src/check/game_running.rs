@@ -12,10 +12,10 @@ pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
     Some(finding(&first.path, first.by.as_deref()))
 }
 
-/// Says that a file is in use, by whom where the system tells it.
+/// Says that a file is in use, and by whom where the system reports it.
 pub(crate) fn finding(path: &Path, by: Option<&str>) -> Finding {
     let by = by.map_or_else(String::new, |by| format!(" by {by}"));
     let sentence = format!("{} is in use{by}.", path.display());
-    let remedy = "Close the game, and its launcher if need be; then try again.";
+    let remedy = "Close the game, and its launcher if necessary; then try again.";
     Finding::new(CODE, Severity::Stop, sentence, remedy)
 }

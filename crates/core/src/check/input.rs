@@ -223,6 +223,6 @@ pub(crate) struct Conditions {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct InUse {
     pub path: PathBuf,
-    /// The process, where the system tells it.
+    /// The process, where the system reports it.
     pub by: Option<String>,
 }

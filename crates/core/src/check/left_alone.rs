@@ -1,4 +1,4 @@
-//! `left-alone`: a file that a layout names to go, but of which nothing tells that it is of the
+//! `left-alone`: a file that a layout names for removal, but of which nothing shows that it is of the
 //! same component.
 
 use crate::finding::{Finding, Severity};

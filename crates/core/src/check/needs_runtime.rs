@@ -40,7 +40,9 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
         input.label(),
         input.situation.game().title
     );
-    let remedy =
-        format!("Get {first}, in its {} form, and put it beside.", swap.facts.machine.spoken());
+    let remedy = format!(
+        "Get the {} version of {first}, and put it beside the library.",
+        swap.facts.machine.spoken()
+    );
     Some(Finding::new("needs-runtime", severity, sentence, remedy))
 }

@@ -12,6 +12,6 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         input.label(),
         input.situation.game().title
     );
-    let remedy = "Fine if you mean to step down; the way back is rollback.";
+    let remedy = "Nothing, if you meant to go to an older version; the way back is rollback.";
     Some(Finding::new("older-than-shipped", Severity::Warn, sentence, remedy))
 }

@@ -21,6 +21,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         input.subject.name
     );
     let (game, family) = (game.id.clone().into(), pin.family.clone().into());
-    let remedy = ("If the reason is gone, take the pin away.", Action::Unpin { game, family });
+    let remedy =
+        ("If the reason no longer applies, remove the pin.", Action::Unpin { game, family });
     Some(Finding::new("pinned", Severity::Stop, sentence, remedy))
 }

@@ -30,7 +30,7 @@ fn coverage_of(build: &Build, game: &Version) -> Option<Coverage> {
     coverage(build.supports.as_ref(), build.key(), game)
 }
 
-/// What to do when a build does not go with the game's version: another build of the rack that
+/// What to do when a build does not support the game's version: another build of the rack that
 /// does, or what is left where there is none.
 pub(super) fn for_version(input: &CheckInput<'_>, game: &Version) -> Remedy {
     let family = input.subject.family;
@@ -54,7 +54,7 @@ pub(super) fn for_version(input: &CheckInput<'_>, game: &Version) -> Remedy {
     if known.iter().all(|fit| *fit == Coverage::TooNew) {
         let sentence = format!(
             "No build on the rack supports {game}; it is newer than every version they list. Wait for a \
-             new build, put the game's older version back, or take the component out for now."
+             new build, go back to an older version of the game, or take the component out for now."
         );
         let (game, family) = (input.situation.game().id.clone().into(), family.to_owned().into());
         (sentence, Action::Park { game, family }).into()

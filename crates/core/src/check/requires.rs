@@ -73,7 +73,7 @@ fn is_needed(input: &CheckInput<'_>) -> Vec<Finding> {
                 relation.other(),
                 why(relation)
             );
-            let remedy = format!("Use a build that it takes, or change {} too.", other.family);
+            let remedy = format!("Use a build that it supports, or change {} too.", other.family);
             findings.push(Finding::new(CODE, Severity::Stop, sentence, remedy));
         }
     }

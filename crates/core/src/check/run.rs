@@ -42,7 +42,7 @@ pub(crate) fn is_condition(code: &str) -> bool {
     [game_running::CODE, no_space::CODE, file_read_only::CODE, other_volume::CODE].contains(&code)
 }
 
-/// Whether a change that goes on despite some findings may meet files that somebody has open.
+/// Whether a change that goes on despite some findings may meet files that someone has open.
 pub(crate) fn may_be_in_use(despite: &[String]) -> bool {
     despite.iter().any(|code| code == game_running::CODE)
 }

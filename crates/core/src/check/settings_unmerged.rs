@@ -1,4 +1,4 @@
-//! `settings-unmerged`: nothing of a build's settings came into the user's, since one of the two is no text
+//! `settings-unmerged`: nothing of a build's settings came into the user's, since one of the two is not a text
 //! that can be merged.
 
 use crate::finding::{Finding, Severity};
@@ -7,7 +7,7 @@ use upright_spanner_change::Place;
 const CODE: &str = "settings-unmerged";
 
 const BY_HAND: &str =
-    "Look at the file of that name in the download, and take over by hand what you need.";
+    "Look at the file of that name in the download, and copy over by hand what you need.";
 
 pub(crate) fn finding(place: &Place, why: &str) -> Finding {
     let sentence = format!("{place} stays as it is: it or the build's own {why}.");
@@ -17,7 +17,7 @@ pub(crate) fn finding(place: &Place, why: &str) -> Finding {
 /// Some settings stay out: they hold letters, and the user's file is in a code page that nothing names.
 pub(crate) fn left_out(place: &Place, settings: &[String]) -> Finding {
     let sentence = format!(
-        "{place} does not get {}: it is not Unicode, so nothing tells how to write such letters in it.",
+        "{place} does not get {}: it is not Unicode, and nothing says how such letters are written in it.",
         settings.join(", ")
     );
     Finding::new(CODE, Severity::Note, sentence, BY_HAND)

@@ -1,4 +1,4 @@
-//! `signer-changed`: the new file is signed by somebody else than the present one.
+//! `signer-changed`: the new file is signed by someone else than the present one.
 
 use super::CheckInput;
 use crate::finding::{Finding, Severity};

@@ -11,6 +11,6 @@ pub(crate) fn finding(build: &Build, game: &Game, sentences: &[String]) -> Findi
         game.title,
         sentences.join("; ")
     );
-    let remedy = "Put a build on the rack that they agree on, or park what stands in the way.";
+    let remedy = "Put a build on the rack that works with all of them, or park what is in the way.";
     Finding::new("ties-unsolvable", Severity::Stop, sentence, remedy)
 }

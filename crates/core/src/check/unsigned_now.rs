@@ -9,6 +9,6 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         swap.facts.signer.is_none().then_some((&swap.place, old))
     })?;
     let sentence = format!("{place} is signed by {old}, and {} is not signed.", input.subject.name);
-    let remedy = "Make sure of where you got it: what a vendor signs, it signs in every version.";
+    let remedy = "Make sure that you trust where you got it: a vendor that signs one version signs them all.";
     Some(Finding::new("unsigned-now", Severity::Warn, sentence, remedy))
 }

@@ -42,7 +42,7 @@ pub enum GameError {
         /// Ids that are known.
         known: Vec<String>,
     },
-    /// A folder that is no library root.
+    /// A folder that is not a library root.
     #[error("{} is not one of the library roots", path.display())]
     UnknownRoot {
         /// The folder.
@@ -115,11 +115,11 @@ impl GameError {
                 format!("Give the game's folder, or one of: {}.", list(known)).into()
             }
             Self::UnknownRoot { known, .. } if known.is_empty() => "There are none yet.".into(),
-            Self::UnknownRoot { known, .. } => format!("These are: {}.", list(known)).into(),
+            Self::UnknownRoot { known, .. } => format!("They are: {}.", list(known)).into(),
             Self::Several { .. } => "Give the folder of one of them.".into(),
             Self::NotAGame { .. } => "Give the folder that the game is in.".into(),
             Self::InUse { .. } => {
-                "Close the game, and its launcher if need be; then try again.".into()
+                "Close the game, and its launcher if necessary; then try again.".into()
             }
             Self::NoSuchComponent { known, .. } if known.is_empty() => {
                 "No component was found in this game.".into()

@@ -113,11 +113,9 @@ impl ChangeError {
                     .into()
             }
             Self::UnknownFamily { known, .. } if known.is_empty() => {
-                "Nothing of this game was changed, so there is nothing to go back from.".into()
+                "Nothing in this game was changed, so there is nothing to go back from.".into()
             }
-            Self::UnknownFamily { known, .. } => {
-                format!("What was changed: {}.", list(known)).into()
-            }
+            Self::UnknownFamily { known, .. } => format!("Changed so far: {}.", list(known)).into(),
             Self::NotMergeable { .. } => {
                 "Rename that file or take it out of the folder, then try again.".into()
             }
@@ -142,7 +140,7 @@ impl ChangeError {
 /// else, that stays.
 fn taken_back(cause: &Files) -> &'static str {
     match cause {
-        Files::NotAsExpected { .. } => "what the change had done is taken back",
+        Files::NotAsExpected { .. } => "what the change had done was put back",
         _ => "every file is back as it was",
     }
 }

@@ -55,7 +55,7 @@ pub enum Error {
     /// An operation on files failed, on ours or in a game.
     #[error(transparent)]
     Files(#[from] Files),
-    /// A file is no image, or a damaged one.
+    /// A file is not an image, or a damaged one.
     #[error("{}: {source}", path.display())]
     Image {
         /// The file.

@@ -63,12 +63,13 @@ impl RackError {
             Self::Unknown { known, .. } => {
                 format!("On the rack: {}. Or give the path of a file.", list(known)).into()
             }
-            Self::Several { .. } => {
-                ("They are variants for different needs. Name one in full.", Action::UseVariant)
-                    .into()
-            }
+            Self::Several { .. } => (
+                "They are variants for different needs. Give the full name of one.",
+                Action::UseVariant,
+            )
+                .into(),
             Self::Needed { .. } => (
-                "Going back and forth between builds needs it. You can drop it all the same.",
+                "It is needed to go back and forth between builds. You can drop it anyway.",
                 Action::DropAnyway,
             )
                 .into(),

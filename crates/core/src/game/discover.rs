@@ -79,7 +79,7 @@ impl<'a> Folder<'a> {
 /// A place without any program is taken as one game, so that a folder of libraries can be worked
 /// on too.
 ///
-/// `reach` tells what the user said of a folder, by its path relative to the place.
+/// `reach` says what the user said of a folder, by its path relative to the place.
 pub(crate) fn game_folders(
     name: &str,
     images: &[TreePath],

@@ -23,7 +23,7 @@ pub struct GameEdit {
     pub online: Option<bool>,
     /// Folders by name; an empty folder takes one back.
     pub bays: Vec<(String, PathBuf)>,
-    /// The file that tells the version, relative to the game's folder.
+    /// The file that states the version, relative to the game's folder.
     pub version_file: Option<String>,
     /// The regular expression that finds the version in it.
     pub version_pattern: Option<String>,

@@ -26,7 +26,7 @@ impl Executable {
     }
 }
 
-/// Words in a program's name, description or folder that tell what it is for, and what that costs.
+/// Words in a program's name, description or folder that show what it is for, and what that costs.
 const HELPERS: [(&str, &str, i32); 28] = [
     ("crash", "looks like a crash reporter", -60),
     ("bugreport", "looks like a crash reporter", -60),
@@ -131,7 +131,7 @@ pub(crate) fn rank(
                 weigh(30, format!("draws with {}", draws.join(", ")));
             }
             if maker.is_some() && maker_of(&facts).is_some() && maker != maker_of(&facts) {
-                weigh(-10, "made by another than the other programs".to_owned());
+                weigh(-10, "made by another company than the other programs".to_owned());
             }
             if count > 1 && facts.size == largest {
                 weigh(15, "the largest program".to_owned());

@@ -27,7 +27,7 @@ pub struct GameSettings {
     pub version_file: Option<VersionFile>,
 }
 
-/// A text file that tells the game's version.
+/// A text file that states the game's version.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct VersionFile {
     /// The file.
@@ -44,12 +44,12 @@ impl VersionFile {
     /// Checks the pattern.
     ///
     /// # Errors
-    /// Where the pattern is no regular expression, or has no group.
+    /// Where the pattern is not a regular expression, or has no group.
     pub fn new(path: TreePath, pattern: &str) -> Result<Self> {
         match Regex::new(pattern) {
             Ok(_) => Ok(Self { path, pattern: pattern.to_owned() }),
             Err(error) => Err(Error::Invalid {
-                what: format!("the pattern for the version is no regular expression: {error}"),
+                what: format!("the pattern for the version is not a regular expression: {error}"),
                 remedy: r"Give one with a group around the version, as in `Build (\d[\d.]*)`."
                     .into(),
             }),

@@ -14,7 +14,7 @@ use upright_spanner_image::file::start_of;
 /// A game's version.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct GameVersion {
-    /// The version; `None` where only the executable's content tells releases apart.
+    /// The version; `None` where releases differ in the executable's content alone.
     #[schemars(with = "Option<String>")]
     pub version: Option<Version>,
     /// From where it is known.
@@ -48,7 +48,7 @@ impl fmt::Display for Origin {
     }
 }
 
-/// A text file that tells a version is not longer.
+/// A text file that states a version is not longer.
 const LONGEST_TEXT: u64 = 1 << 20;
 
 /// The version of a game as far as it is stated, in the order: the user's text file, the

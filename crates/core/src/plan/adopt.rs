@@ -60,7 +60,7 @@ pub(crate) fn adopt(situation: &Situation<'_>) -> Result<(Plan, Vec<Adoption>)> 
     Ok((plan, adoptions))
 }
 
-/// The copy that is likeliest what the game shipped: the first one that was made, told by version,
+/// The copy that is likeliest what the game shipped: the first one that was made, going by version,
 /// then by date.
 fn original(library: &Library, window: &dyn Window) -> Result<Option<TreePath>> {
     let mut copies: Vec<(Option<Version>, (i64, u32), TreePath)> = Vec::new();

@@ -1,5 +1,5 @@
 //! Chooses builds of several families together, where a catalog ties them: what needs what, and what
-//! does not go with what. The search is that of dependency solvers; its explanation becomes ours.
+//! does not work with what. The search is that of dependency solvers; its explanation becomes ours.
 
 use std::collections::BTreeMap;
 use std::convert::Infallible;
@@ -33,7 +33,7 @@ pub(crate) enum Choice {
     Absent,
 }
 
-/// Families and what they could be: the dearest last.
+/// Families and what they could be: the least wanted last.
 type Families = BTreeMap<String, Vec<Candidate>>;
 
 /// Stands for the game itself, which wants each of its families.
@@ -117,7 +117,7 @@ impl Ties<'_> {
                 out.push(format!("{what} needs {}{there}", relation.other()));
             }
             for relation in conflicts.iter().filter(|r| fold(&r.family) == *other) {
-                out.push(format!("{what} does not go together with {}", relation.other()));
+                out.push(format!("{what} does not work together with {}", relation.other()));
             }
         }
         out.sort();

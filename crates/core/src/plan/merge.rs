@@ -12,10 +12,10 @@ use serde::Serialize;
 use crate::encoded::{Decoded, TextEncoding, decode};
 use crate::path::fold;
 
-/// A text with more lines is none that anybody sets anything in: it is left alone.
+/// A text with more lines is not a settings file that anyone edits: it is left alone.
 pub(super) const MOST_LINES: usize = 50_000;
 
-/// A section with a longer name is none.
+/// A longer name is not that of a section.
 const LONGEST_NAME: usize = 200;
 
 /// What a merge gives.
@@ -30,7 +30,7 @@ pub struct Merged {
     pub followed: Vec<String>,
     /// Settings of the user's that the newer file does not have; they are kept.
     pub vanished: Vec<String>,
-    /// New settings that stay out, since nothing tells how their letters are written in the user's file.
+    /// New settings that stay out, since nothing says how their letters are written in the user's file.
     pub left_out: Vec<String>,
 }
 
@@ -99,7 +99,7 @@ fn tell(section: &str, key: &str, value: &str) -> String {
 struct Text {
     encoding: TextEncoding,
     lines: Vec<Line>,
-    /// The file itself, where it is no text of lines that could be written back.
+    /// The file itself, where it is not a text of lines that could be written back.
     as_it_is: Option<Vec<u8>>,
 }
 

@@ -153,7 +153,7 @@ impl Planner<'_> {
     }
 
     /// The families that ties could concern, but `family` itself, with what each could be: builds
-    /// that nothing else stops, and, dearest, what the game has.
+    /// that nothing else stops, and, least wanted, what the game has.
     fn related(&self, family: &str) -> Result<BTreeMap<String, Vec<Candidate>>> {
         let mut families: BTreeMap<String, Vec<Candidate>> = BTreeMap::new();
         let tied = self.situation.catalog.families().iter().flat_map(|entry| {

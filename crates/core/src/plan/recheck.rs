@@ -9,7 +9,7 @@ use crate::situation::Situation;
 use crate::survey::Library;
 
 /// Checks the builds that the new files of some steps came from, as if they were fitted anew; gives
-/// what is more than a note. Builds that the rack has no more are not checked.
+/// what is more than a note. Builds that are no longer on the rack are not checked.
 pub(crate) fn recheck(situation: &Situation<'_>, steps: &[Step]) -> Vec<Finding> {
     let mut findings = Vec::new();
     for build in situation.builds {

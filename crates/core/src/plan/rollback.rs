@@ -35,7 +35,7 @@ pub enum NothingToDo {
     NothingRecorded,
     /// Every target is as it was then.
     AlreadyThere,
-    /// What differs was altered by somebody else, or is settings that were edited.
+    /// What differs was altered by someone else, or is settings that were edited.
     LeftAlone,
 }
 
@@ -60,7 +60,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
             continue;
         }
         let is_settings = is_settings_name(entry.place().path().file_name());
-        // A target that was not touched by then was what the first change found. Edits of settings are no
+        // A target that was not touched by then was what the first change found. Edits of settings are not
         // new settings of the game's own.
         let target = match &up_to_point {
             None if settings && is_settings => &entry.first,

@@ -21,7 +21,7 @@ pub struct BuildId {
     pub family: String,
     /// The version as written in the name.
     pub version: String,
-    /// What tells it from another build of that version: a machine, or the start of a digest.
+    /// What distinguishes it from another build of that version: a machine, or the start of a digest.
     pub variant: Option<String>,
 }
 
@@ -99,12 +99,12 @@ pub struct Build {
     pub version: Option<Version>,
     /// The machine that it is for.
     pub machine: Machine,
-    /// The versions of the game that it goes with, where the user noted them.
+    /// The versions of the game that it supports, where the user noted them.
     #[serde(default)]
     pub supports: Option<Requirement>,
     /// The library that the build is named after.
     pub file: BuildFile,
-    /// The files that go with it: other libraries, programs, settings, data.
+    /// The files that come with it: other libraries, programs, settings, data.
     #[serde(default)]
     pub parts: Vec<BuildPart>,
     /// Where each of its files goes.
@@ -121,7 +121,7 @@ pub struct Build {
     pub added: Timestamp,
 }
 
-/// A file that goes with a build's library.
+/// A file that comes with a build's library.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct BuildPart {
     /// Its path in the package.

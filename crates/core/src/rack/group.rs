@@ -1,4 +1,4 @@
-//! Tells which libraries of a package are parts of one thing: those make one build together, and
+//! Finds which libraries of a package are parts of one thing: those make one build together, and
 //! the others are builds of their own.
 
 use crate::catalog::{Role, companies_agree, keyed_to, role_of};

@@ -1,5 +1,5 @@
 //! Makes builds of what a package holds: one of each thing that a game could load, in each variant,
-//! with the files and texts that go along, and where each of them goes.
+//! with the files and texts that come with it, and where each of them goes.
 
 use std::collections::{BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
@@ -22,10 +22,10 @@ use crate::settings::Limits;
 use upright_spanner_change::Progress;
 use upright_spanner_image::{Facts, ImageError, Machine, Signature, SignatureStatus, Version};
 
-/// A note longer than this is no text that anybody reads.
+/// A note longer than this is not a text that anyone reads.
 const LONGEST_NOTE: u64 = 4 << 20;
 
-/// Each build of a package has all of its notes; nobody reads more.
+/// Each build of a package has all of its notes; no one reads more.
 const MOST_NOTES: usize = 100;
 
 /// What the user says of a package, over what its files say.
@@ -285,7 +285,7 @@ impl Intake<'_> {
         })
     }
 
-    /// Gives every file of a group, and what goes along with it, its place.
+    /// Gives every file of a group, and what comes with it, its place.
     fn lay_out(&self, build: &mut Build, group: &Group, alone: bool) {
         let bay = match build.role {
             Some(Role::Extender | Role::Loader | Role::Overlay) => EXE,
@@ -343,7 +343,7 @@ impl Intake<'_> {
         variant.is_some() && *variant != self.sorted[head].variant
     }
 
-    /// Where a file goes as far as its kind tells; nowhere, if it is for reading or for developers.
+    /// Where a file goes as far as its kind says; nowhere, if it is for reading or for developers.
     fn infer(
         &self,
         build: &Build,
@@ -376,7 +376,7 @@ impl Intake<'_> {
         vec![Placement { from: path.clone(), bay: bay.to_owned(), to, policy: policy(path, part) }]
     }
 
-    /// Whether a program starts an extender: it comes with one, and is no installer.
+    /// Whether a program starts an extender: it comes with one, and is not an installer.
     fn is_starter(&self, group: &Group, index: usize) -> bool {
         const INSTALLERS: [&str; 3] = ["setup", "install", "update"];
         let name = fold(self.entries[index].path.file_name());
@@ -390,7 +390,7 @@ impl Intake<'_> {
             && !INSTALLERS.iter().any(|word| name.contains(word))
     }
 
-    /// Whether a settings file goes with a library: it lies in its folder, in one around it or, of
+    /// Whether a settings file belongs to a library: it lies in its folder, in one around it or, of
     /// an extender, below it, and bears its name or could be of nothing else in the package.
     fn is_settings_of(&self, group: &Group, index: usize, alone: bool) -> bool {
         let (path, library) = (&self.entries[index].path, &self.entries[group.head].path);
@@ -403,8 +403,8 @@ impl Intake<'_> {
         (inside || below) && (alone || own)
     }
 
-    /// Whether a file of no known kind goes along with the library: it lies beside or below it, or
-    /// in a data folder, and is no script to be run.
+    /// Whether a file of no known kind comes with the library: it lies beside or below it, or
+    /// in a data folder, and is not a script to be run.
     fn is_data(&self, build: &Build, index: usize) -> bool {
         const SCRIPTS: [&str; 7] = ["bat", "cmd", "ps1", "sh", "reg", "msi", "vbs"];
         let path = &self.entries[index].path;
@@ -448,8 +448,8 @@ fn facts_of(path: &Path, entry: &PackedFile, alone: bool) -> Result<Option<Facts
         Err(error) if alone && entry.is_at(path) => Err(Error::image(path)(error)),
         Err(error) if library => Err(Error::Rack(RackError::Package {
             path: path.to_owned(),
-            why: format!("its entry `{}` is no library: {error}", entry.path),
-            remedy: "Get the archive again from where it came from.".into(),
+            why: format!("its entry `{}` is not a library: {error}", entry.path),
+            remedy: "Get the archive again from its source.".into(),
         })),
         Err(_) => Ok(None),
     }
@@ -469,7 +469,7 @@ fn notes(entries: &[PackedFile], sorted: &[Sorted]) -> Vec<Note> {
 const PLAIN_WORDS: [&str; 11] =
     ["x64", "x86", "win64", "win32", "amd64", "arm64", "64", "32", "64bit", "32bit", "bin"];
 
-/// What tells a build from others of its version: its machine where that is not the usual one, its
+/// What distinguishes a build from others of its version: its machine where that is not the usual one, its
 /// place among sibling folders, and that it is for developers.
 fn variant(build: &Build, file: &Sorted) -> Option<String> {
     let machine = (build.machine != Machine::X86_64).then(|| build.machine.name().to_owned());

@@ -46,7 +46,7 @@ impl LayoutFile {
     /// Reads a layout's text; `path` is for errors.
     ///
     /// # Errors
-    /// Where it is no layout; the error names the line.
+    /// Where it is not a layout; the error names the line.
     pub fn parse(path: &Path, text: &str) -> Result<Self, CatalogError> {
         let wrong = |at: usize, what: String| CatalogError {
             path: path.to_owned(),
@@ -65,7 +65,8 @@ impl LayoutFile {
         let no_bay = |rule: &&Rule| rule.bay.is_empty() || slug(&rule.bay) != rule.bay;
         if let Some(rule) = file.file.iter().find(no_bay) {
             let at = text.find(&format!("\"{}\"", rule.bay)).unwrap_or(0);
-            let what = format!("`{}` is no bay: expected `exe`, `root` or one of yours", rule.bay);
+            let what =
+                format!("`{}` is not a bay: expected `exe`, `root` or one of yours", rule.bay);
             return Err(wrong(at, what));
         }
         Ok(file)
@@ -91,7 +92,7 @@ impl LayoutFile {
 
     /// The text that [`LayoutFile::parse`] reads.
     pub fn to_text(&self) -> String {
-        // Nothing in it is a map with keys that are no texts: this cannot fail.
+        // Nothing in it is a map whose keys are not texts: this cannot fail.
         toml::to_string(self).unwrap_or_default()
     }
 

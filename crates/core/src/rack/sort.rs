@@ -58,7 +58,7 @@ pub struct Sorted {
     pub path: TreePath,
     /// What it is for.
     pub part: Part,
-    /// By what that was told.
+    /// How that was found.
     pub reason: String,
     /// The variant that it is part of, where the package has several.
     pub variant: Option<String>,
@@ -118,7 +118,7 @@ fn part(path: &TreePath, facts: Option<&Facts>) -> (Part, String) {
             return (Part::DebugBuild, "it is a debug build".to_owned());
         }
         if let Some(folder) = folder_among(&DEBUG_FOLDERS) {
-            return (Part::DebugBuild, format!("it lies in {folder}"));
+            return (Part::DebugBuild, format!("it is in {folder}"));
         }
         return match facts.kind {
             Kind::Dll => (Part::Payload, "it is a library".to_owned()),
@@ -130,7 +130,7 @@ fn part(path: &TreePath, facts: Option<&Facts>) -> (Part, String) {
     } else if by_extension(&DEVELOPER) {
         (Part::Developer, format!(".{extension} files are for developers"))
     } else if let Some(folder) = folder_among(&DEVELOPER_FOLDERS) {
-        (Part::Developer, format!("it lies in {folder}"))
+        (Part::Developer, format!("it is in {folder}"))
     } else if READ.iter().any(|word| stem(&name).contains(word)) {
         (Part::Documentation, "its name says so".to_owned())
     } else if by_extension(&DOCUMENTS) {
@@ -142,7 +142,7 @@ fn part(path: &TreePath, facts: Option<&Facts>) -> (Part, String) {
     }
 }
 
-/// Whether a file of that name holds settings, told by its extension.
+/// Whether a file of that name holds settings, going by its extension.
 pub(crate) fn is_settings_name(name: &str) -> bool {
     ["ini", "cfg", "conf", "toml", "json"].contains(&extension(name).as_str())
 }

@@ -12,7 +12,7 @@ use serde::Serialize;
 use crate::content::Content;
 use crate::error::{Error, HomeError, Result};
 use crate::survey::{FactsStore, Mark};
-use upright_spanner_change::{CopiedText, Copies, Mark as FileMark};
+use upright_spanner_change::{CopiedText, Copies, Mark as FileMark, OUTCOME};
 use upright_spanner_image::Facts;
 
 pub(super) const SCHEMA_VERSION: i64 = 4;
@@ -71,7 +71,7 @@ impl Database {
                 return Err(Error::Home(HomeError::Newer { path: path.to_owned() }));
             }
             Err(Refusal::Damaged) => {
-                // Kept beside, in case somebody wants to know what was wrong with it.
+                // Kept beside, in case someone wants to know what was wrong with it.
                 let aside = path.with_extension("db.damaged");
                 let _ = std::fs::rename(path, aside);
             }
@@ -149,7 +149,7 @@ impl Database {
         self.note(sql, params![content.blake3.to_string(), to_json(facts)]);
     }
 
-    /// Forgets what was read of some files: some systems' dates do not tell that they were swapped.
+    /// Forgets what was read of some files: some systems' dates do not show that they were swapped.
     pub fn forget_facts<'a>(&self, files: impl Iterator<Item = &'a Path>) {
         let sql = "DELETE FROM facts WHERE path = ?1";
         let forget = || -> rusqlite::Result<()> {
@@ -209,16 +209,26 @@ fn refusal(error: &rusqlite::Error) -> Refusal {
     }
 }
 
+/// The mark of a journal file, behind the number of its change.
+fn file_mark(row: &Row<'_>) -> rusqlite::Result<FileMark> {
+    let size: i64 = row.get(1)?;
+    let modified = (row.get(2)?, row.get(3)?);
+    Ok(FileMark { size: u64::try_from(size).unwrap_or_default(), modified })
+}
+
 impl Copies for Database {
     fn all(&self) -> BTreeMap<i64, CopiedText> {
         let sql = "SELECT number, size, seconds, nanoseconds, text FROM journal";
         let rows = self.rows(sql, [], |row| {
-            let size: i64 = row.get(1)?;
-            let modified = (row.get(2)?, row.get(3)?);
-            let mark = FileMark { size: u64::try_from(size).unwrap_or_default(), modified };
-            Ok((row.get(0)?, CopiedText { mark, text: row.get(4)? }))
+            Ok((row.get(0)?, CopiedText { mark: file_mark(row)?, text: row.get(4)? }))
         });
         rows.into_iter().collect()
+    }
+
+    fn ended(&self) -> BTreeMap<i64, FileMark> {
+        let sql =
+            "SELECT number, size, seconds, nanoseconds FROM journal WHERE instr(text, ?1) > 0";
+        self.rows(sql, [OUTCOME], |row| Ok((row.get(0)?, file_mark(row)?))).into_iter().collect()
     }
 
     fn last(&self) -> i64 {

@@ -354,7 +354,7 @@ impl StoredBuild {
         };
         let mut files = self.file.iter();
         let head = files.next().ok_or("it names no file")?;
-        let head_facts = read(head)?.ok_or("its first file is no library")?;
+        let head_facts = read(head)?.ok_or("its first file is not a library")?;
         let mut parts = Vec::new();
         for file in files {
             parts.push(BuildPart {

@@ -38,7 +38,7 @@ pub(crate) fn take_over(
     if !database.is_file() {
         return Ok(false);
     }
-    // What cannot be read at all is no database of that version; the index sees to it.
+    // What cannot be read at all is not a database of that version; the index deals with it.
     let Ok(old) = Old::open(database) else { return Ok(false) };
     let version = old.version()?;
     if (1..LAST_PRECIOUS).contains(&version) {
@@ -140,7 +140,7 @@ impl Old {
     fn builds(&self, store: &Store) -> Result<Vec<Build>> {
         let old: Vec<OldBuild> =
             self.rows("SELECT body FROM build ORDER BY added, id", |row| json(row, 0))?;
-        // A build of which the store has lost the library is none that could be fitted.
+        // A build of which the store has lost the library cannot be fitted.
         Ok(old.into_iter().filter_map(|build| build.into_build(store)).collect())
     }
 

@@ -85,7 +85,7 @@ impl WordsFile {
     pub fn write(&self, words: &Words) -> Result<()> {
         let stored = StoredWords::of(words);
         let text = toml::to_string(&stored).map_err(|error| Error::Invalid {
-            what: format!("what you said cannot be written down: {error}"),
+            what: format!("your settings cannot be written: {error}"),
             remedy: "Use names that are Unicode.".into(),
         })?;
         line::write_over(&self.folder, FILE, &format!("{HEADING}{text}"))?;

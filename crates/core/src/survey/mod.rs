@@ -74,7 +74,7 @@ fn folders(
         let place = match canonical(path) {
             Ok(place) => place,
             Err(error) => {
-                let message = format!("it cannot be looked at: {}", in_words(&error));
+                let message = format!("it cannot be read: {}", in_words(&error));
                 errors.push(LookError { path: path.clone(), code: "unreadable", message });
                 continue;
             }
@@ -242,7 +242,7 @@ fn read_facts(
                 kept.push((path.to_string_lossy().into_owned(), image.mark));
                 read.push((image, facts));
             }
-            // A data file may bear such a name too; it is none of our business.
+            // A data file may bear such a name too; it is not our concern.
             Err(ImageError::NotAnImage { .. }) if !image.is_library_by_name() => {}
             Err(error) => {
                 if matches!(&error, ImageError::Unreadable(error) if is_in_use(error)) {
@@ -323,7 +323,7 @@ fn view(
 }
 
 /// Settles what follows from all the evidence together: what is a component, and the roles. In a
-/// folder without any program there is nothing to tell components by, and all libraries count.
+/// folder without any program nothing distinguishes components, and all libraries count.
 fn settle(view: &mut GameView) {
     let loose = view.programs.is_empty();
     for library in &mut view.libraries {

@@ -44,7 +44,7 @@ pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, rack: &RackInd
         library.put_aside = aside;
     }
     for (library, evidence) in view.libraries.iter_mut().zip(found) {
-        // A copy that was put aside is told of with the file it is a copy of.
+        // A copy that was put aside is reported with the file it is a copy of.
         if library.put_aside {
             continue;
         }
@@ -146,7 +146,7 @@ fn outsider(library: &Library, executable: &Executable) -> Option<String> {
     let company = library.facts.string("CompanyName")?;
     let own = executable.facts.string("CompanyName");
     let another = own.is_none_or(|own| !same_name(own, company));
-    another.then(|| format!("made by {company}, the game by {}", own.unwrap_or("nobody named")))
+    another.then(|| format!("made by {company}, the game by {}", own.unwrap_or("no one named")))
 }
 
 /// The file sits beside a renamed copy of itself.
@@ -186,7 +186,7 @@ impl Copies {
         self.copies.get(&in_folder(library, library.path.file_name())).map_or(&[], Vec::as_slice)
     }
 
-    /// Whether a file is no live library: its name is that of a copy, and either no game would load it
+    /// Whether a file is not a live library: its name is that of a copy, and either no game would load it
     /// under that name or the file that it copies is there.
     fn is_put_aside(&self, library: &Library) -> bool {
         let name = library.path.file_name();
@@ -201,7 +201,7 @@ fn in_folder(library: &Library, name: &str) -> InFolder {
     (library.path.folder().to_owned(), fold(name))
 }
 
-/// The name that a library had before somebody put a copy of it aside, if its name looks like that:
+/// The name that a library had before someone put a copy of it aside, if its name looks like that:
 /// `x.dll.bak`, `x.dll.1`, `x_old.dll`, `old-x.dll`, `x - Copy.dll`, `Copy of x.dll`, `x (2).dll`.
 fn original_name(name: &str) -> Option<String> {
     static ASIDE: LazyLock<Option<Regex>> = LazyLock::new(|| {

@@ -145,14 +145,14 @@ pub(crate) struct Knowledge<'a> {
     pub pins: &'a [Pin],
 }
 
-/// What tells that a file is the one whose facts were read before.
+/// What shows that a file is the one whose facts were read before.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Mark {
     /// Length in bytes.
     pub size: u64,
     /// Date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
-    /// The file's number on its volume, where the system tells it.
+    /// The file's number on its volume, where the system has one.
     pub file: u64,
 }
 
@@ -181,7 +181,7 @@ impl GameView {
         })
     }
 
-    /// Says that the game has no component of a family; or that it cannot be told, since files of it
+    /// Says that the game has no component of a family; or that this is not known, since files of it
     /// are in use.
     pub(crate) fn no_component(&self, family: &str) -> Error {
         match self.in_use.first() {

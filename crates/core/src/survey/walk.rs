@@ -20,7 +20,7 @@ use upright_spanner_change::Progress;
 pub(super) struct Found {
     /// Its path below the folder that was walked.
     pub path: TreePath,
-    /// What tells whether it is the file that was there before.
+    /// What shows whether it is the file that was there before.
     pub mark: Mark,
 }
 
@@ -108,7 +108,7 @@ fn candidate(root: &Path, entry: &ignore::DirEntry) -> Result<Found, LookError> 
         |message: String| LookError { path: entry.path().to_owned(), code: "unreadable", message };
     let path = match TreePath::below(root, entry.path()) {
         Ok(path) => path,
-        Err(error) => return Err(unreadable(format!("it is passed over: {}", error.why))),
+        Err(error) => return Err(unreadable(format!("it is skipped: {}", error.why))),
     };
     match entry.metadata() {
         Ok(metadata) => {
@@ -117,7 +117,7 @@ fn candidate(root: &Path, entry: &ignore::DirEntry) -> Result<Found, LookError> 
             let mark = Mark { size: metadata.len(), modified, file: file_number(&metadata) };
             Ok(Found { path, mark })
         }
-        Err(error) => Err(unreadable(format!("it cannot be looked at: {error}"))),
+        Err(error) => Err(unreadable(format!("it cannot be read: {error}"))),
     }
 }
 
@@ -132,7 +132,7 @@ fn file_number(_: &Metadata) -> u64 {
     0
 }
 
-/// Programs, libraries, and what was a library before somebody renamed it: names with an extension
+/// Programs, libraries, and what was a library before someone renamed it: names with an extension
 /// of these that ends there, or goes on with something else than a letter or digit. Asked of every
 /// file in a tree, so it looks at bytes and allocates nothing.
 fn is_candidate(name: &[u8]) -> bool {

@@ -65,7 +65,7 @@ impl Workshop {
         gone.map(|step| change.on_disk(step.target())).collect()
     }
 
-    /// Forgets what was read of the files of a change: some systems' dates do not tell of a swap.
+    /// Forgets what was read of the files of a change: some systems' dates do not show a swap.
     pub(super) fn forget_facts(&self, record: &upright_spanner_change::Record) {
         let files: Vec<PathBuf> =
             record.steps.iter().map(|step| step.place().on(&record.root)).collect();

@@ -270,12 +270,12 @@ impl Altering<'_> {
     pub fn reclaim(&self, despite: &[String]) -> Result<Unreferenced> {
         let workshop = self.workshop();
         let not_sure = |why: String, remedy: Remedy| Err(HomeError::NotSure { why, remedy }.into());
-        let mend = || Remedy::by("Mend what can be mended first.", Action::Mend);
+        let mend = || Remedy::by("Repair what can be repaired first.", Action::Mend);
         // What copies say does not count here: the files themselves are read.
         let files = workshop.journal.read(&NoCopies)?;
         let known = workshop.history()?;
         if let Some(fault) = files.faults.first().or(known.faults.first()) {
-            let why = format!("{} cannot be relied on: {}", fault.path.display(), fault.what);
+            let why = format!("{} is not reliable: {}", fault.path.display(), fault.what);
             return not_sure(why, mend());
         }
         if let Some((path, what)) = workshop.shelf()?.faults.first() {

@@ -24,7 +24,7 @@ impl Workshop {
         {
             return Err(Error::Invalid {
                 what: format!(
-                    "{} and {} are not one family, so one name cannot be given to both",
+                    "{} and {} are different families, so they cannot share one name",
                     build.file.name, other.file.name
                 ),
                 remedy: ("Add them one by one, or describe each.", Action::LearnFamily).into(),
@@ -42,7 +42,7 @@ impl Workshop {
     /// Describes a sample file in the catalog, and gives the new family.
     ///
     /// # Errors
-    /// Where the file is no image, the catalog knows it, or the entry cannot be written.
+    /// Where the file is not an image, the catalog knows it, or the entry cannot be written.
     pub fn learn_family(&self, file: &Path, lesson: Lesson) -> Result<Family> {
         // The user's own link stands for what it leads to.
         let linked = crate::path::canonical(file).unwrap_or_else(|_| file.to_owned());

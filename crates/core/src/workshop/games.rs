@@ -159,7 +159,7 @@ impl Altering<'_> {
     /// Remembers a folder of which each sub-folder is a game; gives it as the system spells it.
     ///
     /// # Errors
-    /// Where it is no folder, or what the user said cannot be written.
+    /// Where it is not a folder, or what the user said cannot be written.
     pub fn add_library_root(&self, path: &Path) -> Result<PathBuf> {
         let root = folder(path)?;
         self.edit(|words| {
@@ -193,7 +193,7 @@ impl Altering<'_> {
     /// Remembers a folder as a game, with what the user says of it.
     ///
     /// # Errors
-    /// Where it is no folder, or a setting cannot be.
+    /// Where it is not a folder, or a setting cannot be.
     pub fn add_game(&self, path: &Path, edit: &GameEdit) -> Result<Game> {
         let root = folder(path)?;
         let game = self.workshop().known_games()?.in_folder(root);

@@ -1,4 +1,4 @@
-//! The history: every change, as the journal tells it, and whether it still shows.
+//! The history: every change, as the journal records it, and whether it still shows.
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;

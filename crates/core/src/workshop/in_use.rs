@@ -10,7 +10,7 @@ use crate::check::InUse;
 use upright_spanner_change::Lock;
 
 /// How long another process of this program is waited for: longer than a change of a large component
-/// takes, and shorter than anybody watches a screen that stands still.
+/// takes, and shorter than anyone watches a screen that stands still.
 const PATIENCE: Duration = Duration::from_secs(10);
 
 /// How often it is looked again meanwhile.
@@ -29,7 +29,7 @@ pub(super) fn in_use_by_others(files: &[PathBuf], root: &Path) -> Vec<InUse> {
     }
 }
 
-/// The files that a process has open or mapped, by what the system tells of each process. Processes of
+/// The files that a process has open or mapped, by what the system reports of each process. Processes of
 /// this program are not the game.
 #[cfg(target_os = "linux")]
 fn in_use(files: &[PathBuf], _: &Path) -> Vec<InUse> {
@@ -67,7 +67,7 @@ fn held_by(process: &procfs::process::Process) -> std::collections::HashSet<Path
     open.chain(mapped).collect()
 }
 
-/// The files that cannot be opened for writing, since somebody else has them open or runs them. Asking
+/// The files that cannot be opened for writing, since someone else has them open or runs them. Asking
 /// for reading alone would not show a program that runs, or a library that one has loaded.
 #[cfg(windows)]
 fn in_use(files: &[PathBuf], root: &Path) -> Vec<InUse> {
@@ -113,7 +113,7 @@ fn running_from(root: &Path) -> Vec<(PathBuf, String)> {
 }
 
 /// What has a file in use: the program that it is, else, as it seems, one that runs from the game's
-/// folder. The system does not tell who has loaded a library.
+/// folder. The system does not report who has loaded a library.
 #[cfg(windows)]
 fn holder(file: &Path, running: &[(PathBuf, String)]) -> Option<String> {
     let file = file.canonicalize().ok();

@@ -18,7 +18,7 @@ impl Workshop {
     /// Reads a layout that the user wrote.
     ///
     /// # Errors
-    /// Where it cannot be read, or is no layout.
+    /// Where it cannot be read, or is not a layout.
     pub fn read_layout(path: &Path) -> Result<LayoutFile> {
         let text = text_of(&followed(path), LONGEST_LAYOUT).map_err(Error::io("read", path))?;
         LayoutFile::parse(path, &text).map_err(Error::Catalog)

@@ -54,7 +54,7 @@ impl Workshop {
                 if let Some(twin) = of_folder.insert(fold(source.path.as_str()), source) {
                     let twin = twin.path;
                     let why = format!(
-                        "it and {twin} differ in case alone, and a game takes them for one"
+                        "it and {twin} differ only in case, and to a game they are the same"
                     );
                     return Err(Error::Change(ChangeError::NotMergeable { path: file, why }));
                 }

@@ -43,7 +43,7 @@ impl<'a> OnDisk<'a> {
         }
     }
 
-    /// Looks at the libraries of a name before anybody asks: they can be read while something else is.
+    /// Looks at the libraries of a name before anyone asks: they can be read while something else is.
     pub fn ahead(store: &Store, view: &GameView, name: &str) -> HashMap<Target, Side> {
         let window = OnDisk::new(store, view, None);
         let named = view

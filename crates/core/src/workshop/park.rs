@@ -26,15 +26,16 @@ impl Workshop {
             }
             return Err(Error::Invalid {
                 what: format!("{family} is what {} itself brought", view.game.title),
-                remedy: "The game may not start without it; there is nothing of yours to take out."
-                    .into(),
+                remedy:
+                    "The game may not start without it, and nothing in it is yours to take out."
+                        .into(),
             });
         }
         self.add_conditions(&mut plan);
         Ok(plan)
     }
 
-    /// Plans to put back what was parked, after checking that it still goes with the game.
+    /// Plans to put back what was parked, after checking that it still fits the game.
     ///
     /// # Errors
     /// Where it is not parked.
@@ -44,7 +45,8 @@ impl Workshop {
                 let game = Some(view.game.id.clone().into());
                 return Err(Error::Invalid {
                     what: format!("{family} is not parked in {}", view.game.title),
-                    remedy: ("The history shows what is.", Action::ShowHistory { game }).into(),
+                    remedy: ("The history shows what is parked.", Action::ShowHistory { game })
+                        .into(),
                 });
             };
             let plan = plan::unpark(situation, parked, family);

@@ -37,7 +37,7 @@ pub struct Addition {
     pub builds: Vec<(Build, Added)>,
     /// Each of its files, with what it is for.
     pub sorted: Vec<Sorted>,
-    /// What a text in it says of the versions of the game that it goes with.
+    /// What a text in it says of the versions of the game that it supports.
     pub proposal: Option<Proposal>,
     /// From where it was downloaded, as the browser marked it.
     pub origin: Option<String>,
@@ -223,7 +223,7 @@ impl Altering<'_> {
         Ok(Addition { builds, proposal, sorted: parcel.sorted, origin: origin_mark(path) })
     }
 
-    /// Notes which versions of the game some builds go with.
+    /// Notes which versions of the game some builds support.
     ///
     /// # Errors
     /// Where a label cannot be written.

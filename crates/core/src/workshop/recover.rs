@@ -39,6 +39,9 @@ impl Workshop {
 
     /// The changes that wait, of which the whole file could be read.
     pub(super) fn open_changes(&self) -> Result<Vec<Change>> {
+        if self.journal.has_ended(&self.database)? {
+            return Ok(Vec::new());
+        }
         let history = self.history()?;
         let damaged = |number: i64| {
             history.faults.iter().any(|fault| fault.number == number && fault.mending.is_none())

@@ -7,7 +7,7 @@ use crate::survey::GameView;
 
 impl Workshop {
     /// Plans to put back what was fitted and has been overwritten or lost, after checking that it
-    /// still goes with the game. What is there now is the game's own from then on.
+    /// still fits the game. What is there now is the game's own from then on.
     ///
     /// # Errors
     /// Where the home or a file of the game cannot be read.

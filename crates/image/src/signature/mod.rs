@@ -41,7 +41,7 @@ pub struct Signature {
     pub signer: Option<String>,
     /// The common name of that certificate's issuer; of an intact signature alone.
     pub issuer: Option<String>,
-    /// The common name that a signature bears which is not intact: anybody may have put it there.
+    /// The common name that a signature bears which is not intact: anyone may have put it there.
     pub claimed: Option<String>,
     /// The digest that the image was signed by, such as `SHA-256`.
     pub digest: Option<&'static str>,
@@ -73,7 +73,7 @@ impl Signature {
     /// followed.
     ///
     /// # Errors
-    /// Where the file cannot be read or is no image.
+    /// Where the file cannot be read or is not an image.
     pub fn check(path: &Path, trust: Option<&TrustStore>) -> Result<Self, ImageError> {
         Self::check_reader(open_plain(path)?, trust)
     }
@@ -81,7 +81,7 @@ impl Signature {
     /// Checks the signature of an image, from its first byte to its last.
     ///
     /// # Errors
-    /// Where it cannot be read or is no image.
+    /// Where it cannot be read or is not an image.
     pub fn check_reader(
         reader: impl Read + Seek,
         trust: Option<&TrustStore>,

@@ -39,7 +39,7 @@ pub(super) struct Message {
     signed_attributes: Option<Vec<u8>>,
 }
 
-/// When a signature was made, by the word of somebody else.
+/// When a signature was made, by the word of someone else.
 pub(super) struct Stamp {
     pub at: Timestamp,
     signer: Read,
@@ -56,7 +56,7 @@ impl Message {
         let mut reader = SliceReader::new(bytes).map_err(unreadable)?;
         let info: ContentInfo = reader.decode().map_err(unreadable)?;
         if info.content_type != SIGNED_DATA {
-            return Err("the signature is no signed data".to_owned());
+            return Err("the signature is not signed data".to_owned());
         }
         // SignedData: version, digest algorithms, content, certificates [0], lists [1], signers.
         let fields = parts(info.content.value()).map_err(unreadable)?;
@@ -72,7 +72,7 @@ impl Message {
         let certificates = certificates.iter().filter_map(read).collect();
         let signers = parts(signers.value()).map_err(unreadable)?;
         let [signer] = &signers[..] else {
-            return Err("the signature has not exactly one signer".to_owned());
+            return Err("the signature does not have exactly one signer".to_owned());
         };
         let attributes = parts(signer.value()).map_err(unreadable)?;
         let signed_attributes = tagged(&attributes, 0)
@@ -87,7 +87,7 @@ impl Message {
     pub fn image_digest(&self) -> Result<(Algorithm, Box<[u8]>), String> {
         let unreadable = |error: der::Error| format!("what was signed cannot be parsed ({error})");
         if self.content.econtent_type != INDIRECT_DATA {
-            return Err("what was signed is not an image's digest".to_owned());
+            return Err("what was signed is not the digest of an image".to_owned());
         }
         let content = self.content()?;
         let mut reader = SliceReader::new(content).map_err(unreadable)?;
@@ -148,7 +148,7 @@ impl Message {
             (Ok(()), _) => Trust::Trusted,
             // It may have been signed in time.
             (Err(Doubt::Expired(why)), Some(Err(Doubt::Unknown(stamp)))) => {
-                Trust::NotChecked(format!("{why}; the certificate of the time of signing: {stamp}"))
+                Trust::NotChecked(format!("{why}; the certificate of the timestamp: {stamp}"))
             }
             (Err(Doubt::Expired(why)), Some(Err(Doubt::Wrong(stamp) | Doubt::Expired(stamp)))) => {
                 Trust::NotTrusted(format!("{why}, and the time of signing does not count: {stamp}"))
@@ -300,8 +300,8 @@ fn digest_algorithm(algorithm: &AlgorithmIdentifierOwned) -> Result<Algorithm, S
         "2.16.840.1.101.3.4.2.1" => Ok(Algorithm::Sha256),
         "2.16.840.1.101.3.4.2.2" => Ok(Algorithm::Sha384),
         "2.16.840.1.101.3.4.2.3" => Ok(Algorithm::Sha512),
-        "1.2.840.113549.2.5" => Err("it is signed by MD5, which proves nothing".to_owned()),
-        other => Err(format!("it is signed by a digest that is not supported ({other})")),
+        "1.2.840.113549.2.5" => Err("it is signed with MD5, which proves nothing".to_owned()),
+        other => Err(format!("it is signed with a digest that is not supported ({other})")),
     }
 }
 

@@ -1,4 +1,4 @@
-//! Whether a signature's certificates lead to a root that somebody trusts. A library follows and checks the
+//! Whether a signature's certificates lead to a root that someone trusts. A library follows and checks the
 //! paths; here stand the keys that it has none of its own for, what a certificate has to be for, and the
 //! words.
 
@@ -281,33 +281,31 @@ fn in_words(error: &Error, purpose: Purpose) -> Doubt {
             not_trusted(format!("a certificate of it holds only from {} on", date(not_before)))
         }
         Error::InvalidSignatureForPublicKey | Error::SignatureAlgorithmMismatch => {
-            not_trusted("a certificate of it was not made by who it names as its issuer".to_owned())
+            not_trusted("a certificate of it was not made by the issuer it names".to_owned())
         }
         Error::RequiredEkuNotFoundContext(_) | Error::EmptyEkuExtension => {
             not_trusted(format!("an issuer of it may not issue for signing {}", purpose.what()))
         }
-        Error::CaUsedAsEndEntity => {
-            not_trusted("its certificate is one for issuing others".to_owned())
-        }
+        Error::CaUsedAsEndEntity => not_trusted("its certificate is for issuing others".to_owned()),
         Error::EndEntityUsedAsCa | Error::PathLenConstraintViolated => {
-            not_trusted("a certificate of it was issued by one that may issue none".to_owned())
+            not_trusted("a certificate of it was issued by one that may not issue any".to_owned())
         }
         Error::NameConstraintViolation => {
             not_trusted("an issuer of it may not issue for that name".to_owned())
         }
         Error::InvalidCertValidity => {
-            not_trusted("a certificate of it ends before it begins".to_owned())
+            not_trusted("a certificate of it expires before it begins".to_owned())
         }
         Error::CertRevoked | Error::CertDistrusted => {
-            not_trusted("a certificate of it was withdrawn".to_owned())
+            not_trusted("a certificate of it was revoked".to_owned())
         }
-        Error::UnknownIssuer => not_checked("its root is none of those that are trusted here"),
+        Error::UnknownIssuer => not_checked("its root is not trusted here"),
         Error::UnsupportedSignatureAlgorithmContext(_)
         | Error::UnsupportedSignatureAlgorithmForPublicKeyContext(_) => {
-            not_checked("a certificate of it is signed in a way that proves little or is not known")
+            not_checked("a certificate of it is signed in a weak or unknown way")
         }
         Error::UnsupportedCriticalExtension => {
-            not_checked("a certificate of it has a condition that is not known")
+            not_checked("a certificate of it has an unknown condition")
         }
         Error::MaximumPathBuildCallsExceeded
         | Error::MaximumPathDepthExceeded

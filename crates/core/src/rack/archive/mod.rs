@@ -165,7 +165,7 @@ impl Package {
 
 impl Package {}
 
-/// A kind of archive, told by its first bytes.
+/// A kind of archive, known by its first bytes.
 #[derive(Debug, Clone, Copy)]
 enum Kind {
     Zip,
@@ -264,7 +264,7 @@ impl Unpacker<'_> {
         self.expect_room(&outline)?;
         let before = self.admitted;
         let archive = self.archive.clone();
-        // A library that falls over says no more than that the archive is damaged.
+        // A library that panics says no more than that the archive is damaged.
         let fallen = || refusal(&archive, "the archive is damaged".to_owned(), GET_AGAIN);
         contained(|| match kind {
             Kind::Zip => self.unpack_zip(file, prefix, &outline),
@@ -289,7 +289,7 @@ impl Unpacker<'_> {
         }
         if outline.unpacked > self.limits.unpacked.saturating_sub(self.unpacked) {
             let why = format!(
-                "it unpacks to more than is allowed ({} MB, and {} MB are)",
+                "it unpacks to {} MB, and {} MB are allowed",
                 self.unpacked.saturating_add(outline.unpacked).div_ceil(1 << 20),
                 self.limits.unpacked >> 20
             );
@@ -305,7 +305,7 @@ impl Unpacker<'_> {
             return Ok(());
         }
         let why = format!(
-            "to unpack it takes {} MB, and where the home is only {} MB are free",
+            "unpacking it needs {} MB, and the home folder's disk has only {} MB free",
             wanted.div_ceil(1 << 20),
             free >> 20
         );
@@ -432,7 +432,7 @@ impl Unpacker<'_> {
             return Ok(None);
         }
         let path = TreePath::new(&whole)
-            .map_err(|_| self.refuse(name, "has a name that no file may have", DO_NOT_USE))?;
+            .map_err(|_| self.refuse(name, "has a name that is not allowed", DO_NOT_USE))?;
         if let Some(other) = self.seen.insert(fold(path.as_str()), path.to_string()) {
             let what = format!("and `{other}` would be the same file");
             return Err(self.refuse(name, &what, DO_NOT_USE));
@@ -521,10 +521,10 @@ fn harm_in(name: &str) -> Option<&'static str> {
             return Some("bears the name of a device");
         }
         if part.ends_with(['.', ' ']) && part != "." {
-            return Some("has a name that Windows would write otherwise");
+            return Some("has a name that Windows would change");
         }
         if part.chars().any(|c| c.is_control() || "<>\"|?*".contains(c)) {
-            return Some("has characters in its name that no file may have");
+            return Some("has characters in its name that Windows does not allow");
         }
     }
     None

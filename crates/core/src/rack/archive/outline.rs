@@ -2,8 +2,8 @@
 
 use crate::settings::Limits;
 
-pub const DO_NOT_USE: &str = "Do not use this archive: it was made to do harm, or by mistake.";
-pub const GET_AGAIN: &str = "Get the archive again from where it came from.";
+pub const DO_NOT_USE: &str = "Do not use this archive: it was made to do harm, or carelessly.";
+pub const GET_AGAIN: &str = "Get the archive again from its source.";
 pub const UNPACK_BY_HAND: &str =
     "If you trust the archive, unpack it by hand and add the folder with what you need.";
 

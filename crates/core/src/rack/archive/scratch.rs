@@ -1,4 +1,4 @@
-//! Room in the home for what is unpacked: a folder a run, locked while it is in use. One that nobody holds
+//! Room in the home for what is unpacked: a folder a run, locked while it is in use. One that no one holds
 //! was left by a run that was killed.
 
 use std::fs;
@@ -66,7 +66,7 @@ pub(crate) fn clear_scratch(space: &Path) -> Result<Vec<PathBuf>> {
     remove_left(space)
 }
 
-/// To be called while nobody makes a folder there.
+/// To be called while no one makes a folder there.
 fn remove_left(space: &Path) -> Result<Vec<PathBuf>> {
     let left = scratch_left(space);
     for folder in &left {

@@ -93,7 +93,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Checked<Ou
         return Err(Fault { why, advice: UNPACK_BY_HAND });
     }
     if crc32fast::hash(&start[12..]).to_le_bytes() != start[8..12] {
-        return Err(damaged("the checksum of its beginning is another"));
+        return Err(damaged("the checksum of its beginning does not match"));
     }
     let (offset, size, checksum) = (fields.u64()?, fields.u64()?, fields.u32()?);
     let end = offset.checked_add(START).and_then(|at| at.checked_add(size));
@@ -105,7 +105,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Checked<Ou
     }
     let listed = read_list(file, offset, size)?;
     if crc32fast::hash(&listed) != checksum {
-        return Err(damaged("the checksum of its list of contents is another"));
+        return Err(damaged("the checksum of its list of contents does not match"));
     }
     let mut fields = Fields(&listed);
     let unpacked;
@@ -116,7 +116,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Checked<Ou
         kind = fields.byte()?;
     }
     if kind != id::HEADER {
-        return Err(damaged("its list of contents is none"));
+        return Err(damaged("its list of contents cannot be read"));
     }
     list(&mut fields, len, limits)
 }
@@ -180,7 +180,7 @@ fn unpack_list<R: Read + Seek>(
         return Err(damaged("its list of contents is cut off"));
     }
     if block.checksum.is_some_and(|checksum| checksum != crc32fast::hash(&list)) {
-        return Err(damaged("the checksum of its list of contents is another"));
+        return Err(damaged("the checksum of its list of contents does not match"));
     }
     Ok(list)
 }
@@ -264,7 +264,7 @@ fn streams<'a>(fields: &mut Fields<'a>, len: u64, limits: &Limits) -> Checked<St
     }
     let inputs = streams.blocks.iter().map(|block| block.inputs).sum::<usize>();
     if inputs != streams.packed.len() {
-        return Err(damaged("its packed streams are not as many as it needs"));
+        return Err(damaged("the number of its packed streams is wrong"));
     }
     if kind == id::PARTS {
         parts(fields, &mut streams.blocks, limits)?;
@@ -345,7 +345,7 @@ fn block<'a>(fields: &mut Fields<'a>, limits: &Limits) -> Checked<Block<'a>> {
     let dictionaries = coders.iter().map(|coder| u64::from(coder.dictionary)).sum::<u64>();
     if dictionaries > limits.dictionary {
         let (wanted, most) = (dictionaries.div_ceil(1 << 20), limits.dictionary >> 20);
-        let why = format!("to unpack it takes {wanted} MB of memory, and {most} MB are allowed");
+        let why = format!("unpacking it needs {wanted} MB of memory, and {most} MB are allowed");
         return Err(Fault {
             why,
             advice: "Unpack it by hand and add the folder, or write a larger `dictionary-mb` below \
@@ -475,7 +475,7 @@ fn parts(fields: &mut Fields<'_>, blocks: &mut [Block<'_>], limits: &Limits) -> 
         let stated = if kind == id::SIZE { block.parts.saturating_sub(1) } else { 0 };
         for _ in 0..stated {
             let rest = left.checked_sub(fields.number()?);
-            left = rest.ok_or_else(|| damaged("its files are larger than what they lie in"))?;
+            left = rest.ok_or_else(|| damaged("its files are larger than what holds them"))?;
         }
     }
     if kind == id::SIZE {
@@ -518,18 +518,18 @@ fn files(fields: &mut Fields<'_>, parts: usize, limits: &Limits) -> Checked<usiz
             id::CREATED | id::ACCESSED | id::MODIFIED => part.each(count, 8)?,
             id::ATTRIBUTES => part.each(count, 4)?,
             id::START_POSITION => return Err(unexpected(kind)),
-            // Padding, and what later versions say: nobody reads it.
+            // Padding, and what later versions say: no one reads it.
             _ => part = Fields(&[]),
         }
         if !part.0.is_empty() {
-            return Err(damaged("a part of its list of contents is longer than what it says"));
+            return Err(damaged("a part of its list of contents is longer than stated"));
         }
     }
     if !named {
-        return Err(damaged("its names are not as many as its files"));
+        return Err(damaged("the number of its names is not that of its files"));
     }
     if count - empty.unwrap_or_default() != parts {
-        return Err(damaged("its files are not as many as its contents"));
+        return Err(damaged("the number of its files is not that of its contents"));
     }
     Ok(count)
 }

@@ -96,7 +96,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Result<Out
         unpacked = unpacked.saturating_add(stated.unpacked);
     }
     if !rest.is_empty() {
-        return Err(damaged("its list of contents is longer than its files are many"));
+        return Err(damaged("its list of contents is longer than its number of files"));
     }
     taken.sort_unstable();
     for pair in taken.windows(2) {
@@ -126,10 +126,10 @@ fn find_list<R: Read + Seek>(file: &mut R) -> Result<List, Fault> {
         end.starts_with(b"PK\x05\x06") && END + usize::from(u16_at(end, 20)) == end.len()
     };
     let at = (0..(tail.len() + 1).saturating_sub(END)).rev().find(is_end);
-    let at = at.ok_or_else(|| damaged("it does not end as a zip does"))?;
+    let at = at.ok_or_else(|| damaged("it does not end like a zip"))?;
     let (end, position) = (&tail[at..], from + at as u64);
     if u16_at(end, 4) != u16_at(end, 6) || u16_at(end, 8) != u16_at(end, 10) {
-        let why = "it is one of several parts".to_owned();
+        let why = "it is one part of several".to_owned();
         return Err(Fault { why, advice: UNPACK_BY_HAND });
     }
     let mut list = List {
@@ -148,7 +148,7 @@ fn find_list<R: Read + Seek>(file: &mut R) -> Result<List, Fault> {
             read_at(file, list_ends, &mut end)?;
             let len = u64_at(&end, 4).checked_add(12).and_then(|len| len.checked_add(list_ends));
             if !end.starts_with(b"PK\x06\x06") || len != Some(at) {
-                return Err(damaged("its second end is none"));
+                return Err(damaged("its second end record cannot be read"));
             }
             list = List { count: u64_at(&end, 32), len: u64_at(&end, 40), at: u64_at(&end, 48) };
         }
@@ -163,7 +163,7 @@ fn find_list<R: Read + Seek>(file: &mut R) -> Result<List, Fault> {
 fn listed(list: &[u8]) -> Result<(Stated<'_>, u64, &[u8]), Fault> {
     let (fixed, rest) = list.split_at_checked(LISTED).ok_or_else(cut_off)?;
     if !fixed.starts_with(b"PK\x01\x02") {
-        return Err(damaged("its list of contents is none"));
+        return Err(damaged("its list of contents cannot be read"));
     }
     let (name, rest) = rest.split_at_checked(u16_at(fixed, 28).into()).ok_or_else(cut_off)?;
     let (extra, rest) = rest.split_at_checked(u16_at(fixed, 30).into()).ok_or_else(cut_off)?;
@@ -219,7 +219,7 @@ fn check_before_file<R: Read + Seek>(
     listed: &Stated<'_>,
 ) -> Result<u64, Fault> {
     let differs = |what| {
-        let what = format!("says of its {what} one thing in the list and another before the file");
+        let what = format!("has one {what} in the list and another before the file");
         of_entry(listed.name, &what, DO_NOT_USE)
     };
     let mut fixed = [0; LOCAL];
