@@ -158,6 +158,7 @@ impl Engine<'_> {
             let path = territory.root().to_owned();
             return Err(Failure::Untouched(Error::AnotherFolder { path }));
         }
+
         for step in &draft.steps {
             territory.base(step.place()).map_err(Failure::Untouched)?;
         }
@@ -221,6 +222,7 @@ impl Engine<'_> {
             stored.extend(stored_of(step.place(), step.before()));
             stored.extend(stored_of(step.place(), step.after()));
         }
+
         record.stored = stored;
         self.journal.begin(&mut record, self.copies).map_err(Failure::Untouched)?;
 
@@ -232,6 +234,7 @@ impl Engine<'_> {
             let file = territory.read(place)?.ok_or_else(changed)?;
             self.store.keep(&file, &state.content, &path)
         };
+
         let originals =
             originals.iter().filter_map(|(n, place)| Some((record.steps.get(*n)?, place)));
         let kept = originals
@@ -284,6 +287,7 @@ impl Engine<'_> {
         let is_kept = record.steps.iter().all(|step| has(step.before()));
         let mut reports = if record.is_noted { work.look() } else { Vec::new() };
         let mut state = RecordState::PutBack;
+
         if record.is_noted {
             if is_kept && reports.iter().all(|r| matches!(r.outcome, StepOutcome::AsAfter)) {
                 state = RecordState::Done;
@@ -301,6 +305,7 @@ impl Engine<'_> {
                 return Recovered { state: RecordState::Open, reports };
             }
         }
+
         if self.end(record.number, state, &BTreeMap::new()).is_err() {
             state = RecordState::Open;
         }
@@ -346,6 +351,7 @@ impl Engine<'_> {
             let before = record.steps.iter().map(|step| step.before().clone());
             left.extend(before.enumerate());
         }
+
         self.end(record.number, RecordState::Settled, &left)
     }
 
@@ -374,6 +380,7 @@ fn record(draft: Draft, spares: Vec<Option<Place>>) -> Record {
     let mut seen = HashSet::new();
     let originals = draft.steps.iter().filter_map(|step| stored_of(step.place(), step.before()));
     let stored = originals.filter(|stored| seen.insert(stored.content)).collect();
+
     Record {
         number: 0,
         game: draft.game,
@@ -482,6 +489,7 @@ impl Work<'_> {
             }
             self.progress.advance(1);
         }
+
         self.progress.end();
 
         self.progress.begin("reading back", Some(self.record.steps.len() as u64));
@@ -489,6 +497,7 @@ impl Work<'_> {
             Some(_) => Ok(()),
             None => self.carriers.of(step.target()).settle(step, spare),
         })?;
+
         self.progress.end();
         for (_, step, spare) in self.steps() {
             self.carriers.of(step.target()).clear(step, spare)?;
@@ -503,6 +512,7 @@ impl Work<'_> {
         let first: Vec<bool> = self.record.steps.iter().map(is_first).collect();
         let total = self.record.steps.len() + supplies.len();
         self.progress.begin("keeping what is there and laying out what comes", Some(total as u64));
+
         let supply = || {
             supplies.par_iter().try_for_each(|supply| {
                 self.go_on()?;
@@ -511,6 +521,7 @@ impl Work<'_> {
                 Ok(())
             })
         };
+
         let steps = || {
             self.side_by_side(|n, step, spare| {
                 let carrier = self.carriers.of(step.target());

@@ -65,6 +65,7 @@ mod chosen {
             "io" => return Err(Error::io(doing, path)(io::Error::other("input/output error"))),
             _ => std::process::abort(),
         }
+
         Ok(())
     }
 
@@ -213,6 +214,7 @@ mod power {
                     fs::set_permissions(&path, content.permissions.clone())?;
                 }
             }
+
             Ok(())
         }
     }

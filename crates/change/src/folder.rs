@@ -213,11 +213,13 @@ impl Folder {
             Found::File(_) => {}
             other => return Err(Error::NotPlain { path, what: other.what() }),
         }
+
         options.follow(FollowSymlinks::No);
         // Should something else have come to stand there just now, it is opened without waiting.
         #[cfg(unix)]
         options
             .custom_flags(i32::try_from(rustix::fs::OFlags::NONBLOCK.bits()).unwrap_or_default());
+
         let file = match patiently(|| self.dir.open_with(name, options)) {
             Ok(file) => file.into_std(),
             Err(error) if error.kind() == ErrorKind::NotFound => return Ok(None),
@@ -250,6 +252,7 @@ impl Folder {
             let kept = HIDDEN | SYSTEM | ARCHIVE | NOT_INDEXED;
             options.attributes(attributes.unwrap_or(ARCHIVE) & kept);
         }
+
         #[cfg(not(windows))]
         let _ = attributes;
         let file = self.dir.open_with(name, &options).map_err(Error::io("write", &path))?;
@@ -291,6 +294,7 @@ impl Folder {
                 done => return done.map_err(|error| Error::io("write", &path)(error.into())),
             }
         }
+
         // A second name is given to nothing that is there; where the file system has none, it is looked.
         match self.dir.hard_link(from, &to.dir, name) {
             Ok(()) => {
@@ -301,6 +305,7 @@ impl Folder {
             }
             Err(_) => {}
         }
+
         match to.find(name)? {
             Found::Nothing => patiently(|| self.dir.rename(from, &to.dir, name))
                 .map_err(Error::io("write", &path)),
@@ -395,6 +400,7 @@ impl Folder {
             Found::File(_) => {}
             other => return Err(Error::NotPlain { path, what: other.what() }),
         }
+
         point("remove", &path)?;
         self.make_replaceable(name)?;
         match patiently(|| self.dir.remove_file(name)) {
@@ -577,6 +583,7 @@ pub(crate) fn set_marks(file: &File, path: &Path, stamp: &Stamp) -> Result<()> {
         use std::os::windows::fs::FileTimesExt;
         times = times.set_created(system_time(created));
     }
+
     file.set_times(times).map_err(doing())?;
     let mut permissions = file.metadata().map_err(doing())?.permissions();
     permissions.set_readonly(stamp.read_only);
@@ -632,5 +639,6 @@ fn patiently<T>(act: impl Fn() -> io::Result<T>) -> io::Result<T> {
             done => return done,
         }
     }
+
     act()
 }

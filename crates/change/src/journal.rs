@@ -155,6 +155,7 @@ impl Journal {
         let numbers: BTreeSet<i64> = marks.keys().chain(known.keys()).copied().collect();
         let mut chronicle = Chronicle::default();
         let mut next = 1;
+
         for number in numbers {
             if number > next {
                 chronicle.faults.push(self.gap(next, number - 1));
@@ -167,6 +168,7 @@ impl Journal {
             let mark = marks.remove(&number).flatten();
             self.read_file(number, mark, known.get(&number), copies, &mut chronicle);
         }
+
         self.find_lost_outcomes(&mut chronicle);
         Ok(chronicle)
     }
@@ -232,6 +234,7 @@ impl Journal {
             chronicle.records.extend(record);
             return;
         }
+
         // A copy of a whole file says more than what can be read of a damaged one.
         let copied = copy.and_then(|copy| parse(number, &copy.text).0);
         let what = faults.into_iter().next().unwrap_or_default();
@@ -269,6 +272,7 @@ impl Journal {
             Error::Journal { path: self.path(last), what }
         };
         record.number = last.checked_add(1).ok_or_else(full)?;
+
         let path = self.path(record.number);
         let text = record.to_text(&path)?;
         line::write_new(&self.folder, &name(record.number), &text)?;
@@ -338,11 +342,13 @@ impl Journal {
         let none = || Error::Journal { path: path.clone(), what: what() };
         let copy = copy.ok_or_else(none)?;
         let mut aside = None;
+
         if !matches!(self.folder.find(&name)?, Found::Nothing) {
             let other = crate::random::random_name(&format!("{name}.damaged-"));
             self.folder.rename_new(&name, &self.folder, &other)?;
             aside = Some(self.folder.path().join(other));
         }
+
         line::write_new(&self.folder, &name, &copy.text)?;
         Ok(aside)
     }

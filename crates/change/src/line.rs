@@ -69,6 +69,7 @@ pub fn parse<T: DeserializeOwned>(text: &str, heading: &str) -> Lines<T> {
             read.faults.push(LineFault { number: 1, is_damaged: false, what });
         }
     }
+
     for (number, line) in rest.filter(|(_, line)| !line.is_empty()) {
         let document = line.split_once(' ').filter(|(sum, document)| *sum == checksum(document));
         let number = number + 1;
@@ -82,6 +83,7 @@ pub fn parse<T: DeserializeOwned>(text: &str, heading: &str) -> Lines<T> {
             None => read.faults.push(fault(true, "it is damaged".to_owned())),
         }
     }
+
     read
 }
 

@@ -115,11 +115,13 @@ fn try_lock(folder: &Path) -> Result<Option<std::fs::File>> {
     const OF_THE_LINK_ITSELF: u32 = 0x0020_0000;
     const DELETE_ON_CLOSE: u32 = 0x0400_0000;
     const ACCESS_DENIED: i32 = 5;
+
     let path = folder.join(NAME);
     let is_there = path.symlink_metadata().is_ok();
     if is_foreign(&path) {
         return Err(Error::NotPlain { path, what: "a file that is not ours" });
     }
+
     let opened = std::fs::OpenOptions::new()
         .write(true)
         .create_new(!is_there)

@@ -53,6 +53,7 @@ impl TreePath {
         let bad = |why| BadPath { text: path.to_string_lossy().into_owned(), why };
         let relative = path.strip_prefix(root).map_err(|_| bad("it is not below that folder"))?;
         let mut parts = Vec::new();
+
         for part in relative.components() {
             let Component::Normal(name) = part else {
                 return Err(bad("it leads out of the folder"));
@@ -63,6 +64,7 @@ impl TreePath {
             }
             parts.push(name);
         }
+
         if let Some(why) = parts.iter().find_map(|part| fault(part)) {
             return Err(bad(why));
         }

@@ -144,6 +144,7 @@ impl Record {
         let mut end = None;
         // Where a line is damaged, the steps after it keep the numbers that the outcome knows them by.
         let mut positions = BTreeMap::new();
+
         for (number, line) in lines {
             let fault = match (line, &mut record) {
                 (Line::Change(line), none @ None) => {
@@ -171,12 +172,14 @@ impl Record {
             };
             faults.extend(fault.map(|what| format!("line {number}: {what}")));
         }
+
         let whole = record.as_ref().map(|record| (record.steps.len(), record.stored.len()));
         if whole.is_none() {
             faults.push("the line that names the change is missing".to_owned());
         } else if end != whole {
             faults.push("steps or their end are missing".to_owned());
         }
+
         (record, faults)
     }
 

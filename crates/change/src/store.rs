@@ -57,6 +57,7 @@ impl Store {
             Err(Error::Io { source, .. }) if source.kind() == io::ErrorKind::AlreadyExists => {}
             made => made?,
         }
+
         self.folder.sync()?;
         let missing = || Error::DamagedContent { path: self.folder.path().join(name) };
         self.folder.below(name)?.ok_or_else(missing)
@@ -122,6 +123,7 @@ impl Store {
             let content = read_from_start(file).map_err(Error::io("read", origin))?;
             return if content == *expected { Ok(()) } else { Err(other()) };
         }
+
         let shelf = self.make_shelf(&expected.blake3)?;
         let name = random_name("");
         let path = shelf.path().join(&name);
@@ -144,6 +146,7 @@ impl Store {
         let shelf = self.make_shelf(&content.blake3)?;
         let name = random_name("");
         let path = shelf.path().join(&name);
+
         Self::write_new(&shelf, &name, |target| {
             let stored = fill_durably(Source::Bytes(bytes), target, &path, || Ok(()))?;
             if stored == content {
@@ -152,6 +155,7 @@ impl Store {
                 Err(Error::DamagedContent { path: path.clone() })
             }
         })?;
+
         Self::name(&shelf, &name, &content)?;
         Ok(content)
     }
@@ -166,6 +170,7 @@ impl Store {
             permissions.set_readonly(true);
             file.set_permissions(permissions).map_err(doing())
         });
+
         drop(file);
         if filled.is_err() {
             // What is left under a passing name is removed by the next look after the home.
@@ -256,6 +261,7 @@ impl Store {
             one.write_all(&[0; 4096]).map_err(Error::io("write into", path))?;
             Ok(share(&one, &other))
         })();
+
         for name in &names {
             self.folder.remove_file(name)?;
         }

@@ -179,6 +179,7 @@ impl Territory {
             };
             spelled.push(name);
         }
+
         Ok(place.with_path(TreePath::new(&spelled.join("/"))?))
     }
 
@@ -218,6 +219,7 @@ impl Territory {
                 None => others += 1,
             }
         }
+
         Ok((named, others))
     }
 }

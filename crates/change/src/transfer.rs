@@ -50,6 +50,7 @@ impl Source<'_> {
             Self::There(_) => return Ok(()),
         };
         from.rewind()?;
+
         let mut block = vec![0; BLOCK];
         let (mut written, mut told) = (0, 0);
         loop {

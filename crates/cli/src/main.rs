@@ -36,6 +36,7 @@ fn main() -> ExitCode {
     let Some(command) = args.command else { return usage::greet() };
     progress::listen();
     keep_quiet_of_contained_panics();
+
     let session = Session::new(&args.global);
     let exit = match command::run(command, &session) {
         // Whatever else came of it, a change that waits is what has to be attended to.

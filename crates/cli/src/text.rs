@@ -48,6 +48,7 @@ pub fn escape_controls(json: &str) -> String {
             out.push(c);
         }
     }
+
     out
 }
 
@@ -94,6 +95,7 @@ pub fn wrapped(text: &str, first: &str, indent: usize, width: usize) -> String {
         .word_splitter(textwrap::WordSplitter::NoHyphenation);
     let lines = textwrap::wrap(&text, options);
     let mut out = String::new();
+
     for (index, line) in lines.iter().enumerate() {
         let lead = if index == 0 { first.to_owned() } else { " ".repeat(indent) };
         let _ = writeln!(out, "{lead}{line}");

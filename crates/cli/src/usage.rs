@@ -54,11 +54,13 @@ pub fn refuse(error: &clap::Error) -> ExitCode {
             anstream::eprintln!("{}", render::clean(line));
         }
     }
+
     if is_error && std::env::args_os().any(|word| word == "--json") {
         // What is wrong comes first, then how the command is used.
         let wrong = said.split("\n\n").next().unwrap_or_default();
         let wrong: Vec<&str> = wrong.trim_start_matches("error:").split_whitespace().collect();
         let _ = render::json(&ErrorDocument::wrong_usage(wrong.join(" ")));
     }
+
     if is_error { Exit::Usage.into() } else { Exit::Done.into() }
 }

@@ -181,6 +181,7 @@ pub(crate) fn notes(
             notes.insert(VERSION.to_owned(), version.to_string());
         }
     }
+
     notes
 }
 
@@ -206,6 +207,7 @@ impl TryFrom<Record> for Change {
                 stamp: note(LINKED).and_then(|n| n.parse().ok()).ok_or_else(|| unknown(LINKED))?,
             }),
         };
+
         let despite = note(DESPITE).unwrap_or_default().split_whitespace();
         let despite = despite.map(str::to_owned).collect();
         Ok(Self { purpose, executable, despite, record })

@@ -76,6 +76,7 @@ fn facts(old: &Inspected, new: &Inspected) -> Vec<Pair> {
         Some(moment.strftime("%Y-%m-%d %H:%M UTC").to_string())
     };
     let now = Timestamp::now().as_second();
+
     vec![
         pair("version", &|file| file.image.facts.version().map(|v| v.to_string())),
         pair("product version", &|file| file.image.facts.product_version().map(|v| v.to_string())),
@@ -138,6 +139,7 @@ fn verdict(old: &Inspected, new: &Inspected, found: &Comparison) -> String {
             before.machine.spoken()
         );
     }
+
     let family = |file: &Inspected| {
         let name = file.path.file_name().map(|name| name.to_string_lossy().into_owned());
         family_of(&file.image.facts, &name.unwrap_or_default())
@@ -149,6 +151,7 @@ fn verdict(old: &Inspected, new: &Inspected, found: &Comparison) -> String {
             who(after, &family(new))
         );
     }
+
     let step = step(before.version().as_ref(), after.version().as_ref());
     match found.exports_lost.len() {
         0 => format!("{step}; every export of the old file is still there."),

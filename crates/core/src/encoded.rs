@@ -70,6 +70,7 @@ impl TextEncoding {
             // The other half of a code page is kept byte by byte: each is one character here.
             bytes.extend(text.chars().map(|c| u8::try_from(u32::from(c)).unwrap_or(b'?')));
         }
+
         bytes
     }
 }

@@ -29,6 +29,7 @@ impl History {
                 }
             }
         }
+
         Self { changes, faults, by_folder }
     }
 

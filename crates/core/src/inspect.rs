@@ -85,6 +85,7 @@ pub fn inspect(files: &[PathBuf], trust: Option<&TrustStore>) -> Inspection {
             }
         }
     }
+
     inspection
 }
 

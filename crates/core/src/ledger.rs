@@ -65,6 +65,7 @@ impl Ledger {
                 }
             }
         }
+
         ledger
     }
 
@@ -77,6 +78,7 @@ impl Ledger {
             Some(entry) if step.before().state.is_absent() => entry.shipped,
             _ => step.before().clone(),
         };
+
         let entry = LedgerEntry {
             target: target.clone(),
             family: step.owner().to_owned(),

@@ -77,6 +77,7 @@ impl Settings {
                 what: error.message().to_owned(),
             })
         })?;
+
         let usual = Limits::default();
         let entries = file.limits.entries.unwrap_or(usual.entries);
         let megabytes = |mb: Option<u64>, usual| mb.map_or(usual, |mb| mb.saturating_mul(1 << 20));

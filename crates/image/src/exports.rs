@@ -69,6 +69,7 @@ impl Table {
         if count == 0 {
             return Ok(Vec::new());
         }
+
         let at = headers.locate(entry.address_of_functions.get(LE), WHAT)?;
         if count > MOST_EXPORTS || entry.number_of_names.get(LE) as usize > MOST_EXPORTS {
             return Err(ImageError::excessive(WHAT));
@@ -87,10 +88,12 @@ impl Table {
                 names.push((usize::from(ordinal.get(LE)), name));
             }
         }
+
         names.sort_by_key(|(index, _)| *index);
         let mut names = names.into_iter().peekable();
         let base = entry.base.get(LE);
         let mut out = Vec::new();
+
         for (index, function) in functions.iter().enumerate() {
             let address = function.get(LE);
             let mut own: Vec<Option<String>> = Vec::new();
@@ -118,6 +121,7 @@ impl Table {
                 out.push(Export { name, ordinal, forwarded_to: forwarded_to.clone() });
             }
         }
+
         Ok(out)
     }
 }

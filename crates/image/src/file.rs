@@ -14,6 +14,7 @@ pub fn open_plain(path: &Path) -> io::Result<File> {
         if kind.is_file() { Ok(()) } else { Err(refused()) }
     };
     plain(std::fs::symlink_metadata(path)?.file_type())?;
+
     let mut options = File::options();
     options.read(true);
     #[cfg(unix)]
@@ -22,6 +23,7 @@ pub fn open_plain(path: &Path) -> io::Result<File> {
         let flags = rustix::fs::OFlags::NONBLOCK | rustix::fs::OFlags::NOFOLLOW;
         options.custom_flags(i32::try_from(flags.bits()).unwrap_or_default());
     }
+
     let file = options.open(path)?;
     plain(file.metadata()?.file_type())?;
     Ok(file)

@@ -85,6 +85,7 @@ impl Headers {
                 optional + len,
             )
         };
+
         let count = directories.min(16) as usize;
         let directories = source.pods(directories_at, count, "the data directories")?;
         let table = optional + u64::from(file.size_of_optional_header.get(LE));
@@ -131,6 +132,7 @@ impl Headers {
             let present = source.len();
             return Err(ImageError::Truncated { what: "the DOS header", needed: 64, present });
         }
+
         let nt = u64::from(u32::from_le_bytes([start[60], start[61], start[62], start[63]]));
         if nt == 0 {
             return Err(ImageError::NotAnImage { looks_like: "a DOS program" });

@@ -94,6 +94,7 @@ impl Facts {
         let mut version_info = VersionInfo::default();
         let resources = resource::version_resources(headers, source);
         let mut strings_left = MOST_STRINGS;
+
         for bytes in or_fault(resources, &mut faults)? {
             let (info, damaged) = version_info::parse(&bytes, &mut strings_left);
             version_info.merge(info);
@@ -102,6 +103,7 @@ impl Facts {
                 faults.push(note.to_owned());
             }
         }
+
         let table = or_fault(exports::table(headers, source), &mut faults)?;
         let signer = or_fault(signature::claimed_signer(headers, source), &mut faults)?;
         let at_start =

@@ -84,6 +84,7 @@ pub(super) fn libraries<R: Read + Seek>(
             at += size_of::<pe::ImageImportDescriptor>() as u64;
         }
     }
+
     if let Some(directory) = headers.directory(pe::IMAGE_DIRECTORY_ENTRY_DELAY_IMPORT) {
         let mut at = headers.locate(directory.address, WHAT_DELAYED)?;
         loop {
@@ -101,6 +102,7 @@ pub(super) fn libraries<R: Read + Seek>(
             at += size_of::<pe::ImageDelayloadDescriptor>() as u64;
         }
     }
+
     Ok(out)
 }
 

@@ -47,6 +47,7 @@ pub(super) fn version_resources<R: Read + Seek>(
             }
         }
     }
+
     Ok(out)
 }
 

@@ -54,6 +54,7 @@ impl<R: Read + Seek> Source<R> {
             out.extend_from_slice(&block[within..within + take]);
             at += take as u64;
         }
+
         Ok(out)
     }
 
@@ -115,6 +116,7 @@ impl<R: Read + Seek> Source<R> {
             }
             at += rest.len() as u64;
         }
+
         let text = String::from_utf8_lossy(&out).into_owned();
         self.keep_text(text.len(), what)?;
         Ok(text)

@@ -81,6 +81,7 @@ pub fn comes_with_windows(name: &str) -> bool {
         "xactengine",
         "xapofx",
     ];
+
     let folded = name.to_lowercase();
     can_be_stood_in(name)
         || is_always_windows_own(name)

@@ -85,6 +85,7 @@ impl Version {
             let run = name[start..].find(|c| !digits(c)).unwrap_or(name.len() - start);
             from = start + run;
         }
+
         None
     }
 
@@ -115,6 +116,7 @@ fn parse(text: &str) -> Option<Version> {
             None => break,
         }
     }
+
     Some(Version { numbers, stage: parse_stage(rest) })
 }
 
@@ -148,6 +150,7 @@ fn parse_stage(text: &str) -> Stage {
     let counted = rest.trim_start_matches([' ', '-', '_', '.']);
     let number = take_number(counted).map(|(number, _)| number);
     let n = number.unwrap_or(0);
+
     match word.to_ascii_lowercase().as_str() {
         "dev" | "nightly" | "snapshot" => Stage::Dev(n),
         "alpha" => Stage::Alpha(n),

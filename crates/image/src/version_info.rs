@@ -101,6 +101,7 @@ pub(super) fn parse(bytes: &[u8], left: &mut usize) -> (VersionInfo, bool) {
             _ => damaged = true,
         }
     }
+
     (info, damaged)
 }
 
@@ -176,6 +177,7 @@ fn string_table(bytes: &[u8], table: &Block, left: &mut usize, damaged: &mut boo
             strings.push((string.key, value));
         }
     }
+
     StringTable { language: hex(0..4), code_page: hex(4..8), strings }
 }
 

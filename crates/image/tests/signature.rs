@@ -110,11 +110,7 @@ fn a_chain_is_trusted_only_as_far_as_each_certificate_may_do_what_it_did() {
         ("root-rsa.pem", "chain-signer.dll", "its root is not trusted"),
         ("chain-root.pem", "chain-condition.dll", "an unknown condition"),
         ("chain-root.pem", "chain-sha1.dll", "signed in a weak or unknown way"),
-        (
-            "chain-root.pem",
-            "chain-strangetsa.dll",
-            "the certificate of the timestamp: its root",
-        ),
+        ("chain-root.pem", "chain-strangetsa.dll", "the certificate of the timestamp: its root"),
         ("chain-short.pem", "chain-weak.dll", "shorter than 2048 bits"),
     ] {
         let Trust::NotChecked(why) = trust(root, file) else { panic!("{file}") };

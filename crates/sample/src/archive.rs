@@ -18,6 +18,7 @@ pub fn zip(entries: &[(&str, &[u8])], date: (u16, u8, u8)) -> Vec<u8> {
         .compression_level(Some(1))
         .last_modified_time(modified);
     let mut writer = ZipWriter::new(Cursor::new(Vec::new()));
+
     for (name, content) in entries {
         writer.start_file(*name, options).expect("an entry name that fits");
         writer.write_all(content).expect("writing to memory");
@@ -50,6 +51,7 @@ pub fn seven_zip_number(number: u64) -> Vec<u8> {
             return bytes;
         }
     }
+
     let mut bytes = vec![0xFF];
     bytes.extend(number.to_le_bytes());
     bytes
@@ -73,6 +75,7 @@ pub fn seven_zip_list(
         list.extend(number(properties.len() as u64));
         list.extend(properties);
     }
+
     list.push(0x0C);
     list.extend(number(unpacked));
     list.extend([0x00, 0x08, 0x0D]);
@@ -83,6 +86,7 @@ pub fn seven_zip_list(
             list.extend(number(*len));
         }
     }
+
     list.extend([0x00, 0x00, 0x05]);
     list.extend(number(files.len() as u64));
     let names: Vec<u8> = files
@@ -183,6 +187,7 @@ pub fn zip_of(files: &[ZipFile]) -> Vec<u8> {
         list.extend(&file.listed.name);
         list.extend(&file.listed.extra);
     }
+
     let (at, count) = (bytes.len() as u32, files.len() as u16);
     bytes.extend(&list);
     bytes.extend(b"PK\x05\x06\x00\x00\x00\x00");

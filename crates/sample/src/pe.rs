@@ -185,11 +185,13 @@ impl Pe {
         let idata_len = self.import_section(When::AtStart, 0).bytes.len();
         let idata = writer.reserve_idata_section(idata_len as u32);
         let import = self.import_section(When::AtStart, idata.virtual_address);
+
         writer.set_data_directory(
             pe::IMAGE_DIRECTORY_ENTRY_IMPORT,
             idata.virtual_address,
             import.descriptors_len,
         );
+
         let delayed = has_delayed.then(|| {
             let len = self.import_section(When::Delayed, 0).bytes.len() as u32;
             let flags = pe::IMAGE_SCN_CNT_INITIALIZED_DATA
@@ -201,6 +203,7 @@ impl Pe {
             writer.set_data_directory(directory, range.virtual_address, table.descriptors_len);
             (table, range)
         });
+
         let edata = (!self.exports.is_empty()).then(|| {
             let len = self.export_section(0, 0).len() as u32;
             let range = writer.reserve_edata_section(len);
@@ -208,6 +211,7 @@ impl Pe {
             writer.set_data_directory(directory, range.virtual_address, len);
             range
         });
+
         let rsrc = self.version.as_ref().map(|version| {
             let len = resource::section(version, 0).len() as u32;
             let range = writer.reserve_rsrc_section(len);
@@ -231,6 +235,7 @@ impl Pe {
             let bytes = self.export_section(range.virtual_address, stubs);
             writer.write_section(range.file_offset, &bytes);
         }
+
         if let Some((version, range)) = rsrc {
             let bytes = resource::section(version, range.virtual_address);
             writer.write_section(range.file_offset, &bytes);
@@ -257,6 +262,7 @@ impl Pe {
         // absolute addresses in its code may not.
         let kind = if self.dll { pe::IMAGE_FILE_DLL } else { pe::IMAGE_FILE_RELOCS_STRIPPED };
         let stack = 0x10_0000;
+
         NtHeaders {
             machine,
             time_date_stamp: self.built,
@@ -287,6 +293,7 @@ impl Pe {
             out.extend_from_slice(text.as_bytes());
             out.push(0);
         }
+
         let stated = self.version.iter().flatten().map(|&byte| u32::from(byte));
         let seed = stated.fold(self.built, |seed, byte| seed.rotate_left(5) ^ byte);
         let mut state = seed | 1;
@@ -296,6 +303,7 @@ impl Pe {
         })
         .take(self.padding.min(0x1_0000))
         .collect();
+
         while out.len() < self.padding {
             out.extend_from_slice(&block[..block.len().min(self.padding - out.len())]);
         }
@@ -316,6 +324,7 @@ impl Pe {
             code.push(0xC3);
             code.resize(code.len().next_multiple_of(16), 0xCC);
         }
+
         code.resize(len, 0xCC);
         code
     }
@@ -332,6 +341,7 @@ impl Pe {
                 if wide { slot.wrapping_sub(next) } else { self.image_base() as u32 + slot };
             code.extend_from_slice(&operand.to_le_bytes());
         };
+
         if wide {
             code.extend_from_slice(&[0x48, 0x83, 0xEC, 0x28]);
         }
@@ -345,6 +355,7 @@ impl Pe {
                 code.extend_from_slice(if wide { &[0x89, 0xC1] } else { &[0x50] });
             }
         }
+
         call(&mut code, "KERNEL32.dll", "ExitProcess");
         code
     }
@@ -401,6 +412,7 @@ impl Pe {
                 bytes[at..at + 4].copy_from_slice(&value.to_le_bytes());
             }
         }
+
         out
     }
 
@@ -431,6 +443,7 @@ impl Pe {
                 Export::ForwardedTo(target) => Some(place(target)),
             })
             .collect();
+
         let name_addresses: Vec<u32> = order.iter().map(|&i| place(&self.exports[i].0)).collect();
 
         let mut out = Vec::new();
@@ -453,6 +466,7 @@ impl Pe {
                 forwarded.unwrap_or(stubs + 16 * index).to_le_bytes()
             }),
         );
+
         out.extend(name_addresses.iter().flat_map(|address| address.to_le_bytes()));
         out.extend(order.iter().flat_map(|&i| (i as u16).to_le_bytes()));
         out.extend_from_slice(&tail);
@@ -481,6 +495,7 @@ fn write_checksum(bytes: &mut [u8]) {
     let nt = u32::from_le_bytes([bytes[0x3C], bytes[0x3D], bytes[0x3E], bytes[0x3F]]) as usize;
     let field = nt + 4 + 20 + 64;
     let mut sum = 0u32;
+
     for (index, pair) in bytes.chunks(2).enumerate() {
         if (field..field + 4).contains(&(index * 2)) {
             continue;
@@ -488,6 +503,7 @@ fn write_checksum(bytes: &mut [u8]) {
         sum += u32::from(pair[0]) | u32::from(*pair.get(1).unwrap_or(&0)) << 8;
         sum = (sum & 0xFFFF) + (sum >> 16);
     }
+
     let total = sum + bytes.len() as u32;
     bytes[field..field + 4].copy_from_slice(&total.to_le_bytes());
 }

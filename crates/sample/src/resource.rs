@@ -55,6 +55,7 @@ impl VersionInfo {
         let mut fixed = Vec::new();
         let pair = |high: u16, low: u16| (u32::from(high) << 16) | u32::from(low);
         let [f, p] = [self.file_version, self.product_version];
+
         for word in [
             0xFEEF_04BD,
             0x0001_0000,
@@ -88,6 +89,7 @@ impl VersionInfo {
             pairs.extend_from_slice(&table.language.to_le_bytes());
             pairs.extend_from_slice(&table.code_page.to_le_bytes());
         }
+
         let translation = block("Translation", 0, pairs.len() as u16, &pairs, &[]);
         let var_info = block("VarFileInfo", 1, 0, &[], &[translation]);
         block("VS_VERSION_INFO", 0, fixed.len() as u16, &fixed, &[string_info, var_info])
@@ -106,6 +108,7 @@ fn block(key: &str, kind: u16, value_length: u16, value: &[u8], children: &[Vec<
         align4(&mut out);
         out.extend_from_slice(child);
     }
+
     let length = out.len() as u16;
     out[..2].copy_from_slice(&length.to_le_bytes());
     out
@@ -131,6 +134,7 @@ pub(crate) fn section(data: &[u8], address: u32) -> Vec<u8> {
         let subdirectory = if depth < 2 { 0x8000_0000 } else { 0 };
         out.extend_from_slice(&(next | subdirectory).to_le_bytes());
     }
+
     let entry = out.len() as u32;
     for word in [address + entry + 16, data.len() as u32, 0, 0] {
         out.extend_from_slice(&word.to_le_bytes());

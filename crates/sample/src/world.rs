@@ -51,6 +51,7 @@ pub fn graphics(component: Graphics, version: [u16; 4], bits: Bits) -> Pe {
         .imports("KERNEL32.dll", &["GetProcAddress", "LoadLibraryW"])
         .imports("d3d12.dll", &["D3D12SerializeRootSignature"])
         .padding(180_000);
+
     for (n, verb) in ["_open", "_frame", "_number", "_close"].into_iter().enumerate() {
         pe = pe.export(&format!("{stem}{verb}"), u32::from(version[0]) * 100 + n as u32);
     }
@@ -178,12 +179,14 @@ fn tin_lighthouse(root: &Path) -> io::Result<()> {
         .padding(2_400_000);
     let bin = root.join("Lantern/Game/Binaries/x64");
     pe(&bin.join("TinLighthouse.exe"), &exe, date)?;
+
     let upscaler = graphics(Graphics::Upscaler, [2, 7, 4, 0], Bits::Bits64);
     pe(&bin.join("sharpwater.dll"), &upscaler, date)?;
     let generator = graphics(Graphics::FrameGenerator, [1, 1, 0, 0], Bits::Bits64);
     pe(&bin.join("evenkeel.dll"), &generator, date)?;
     let denoiser = graphics(Graphics::Denoiser, [1, 0, 3, 0], Bits::Bits64);
     pe(&bin.join("hushgrain.dll"), &denoiser, date)?;
+
     let plugin = root.join("Lantern/Plugins/CorvidOptics/x64");
     pe(&plugin.join("sharpwater.dll"), &upscaler, date)?;
 
@@ -198,11 +201,13 @@ fn tin_lighthouse(root: &Path) -> io::Result<()> {
         .export("lantern_tick", 3)
         .padding(40 << 20);
     pe(&bin.join("LanternCore.dll"), &core, date)?;
+
     let crash = helper_exe(Bits::Bits64, "Lantern Crash Sender", HARBOURLESS, "CrashSender.exe");
     pe(&root.join("Lantern/Tools/CrashSender.exe"), &crash, date)?;
     let start =
         helper_exe(Bits::Bits64, "Tin Lighthouse Launcher", HARBOURLESS, "StartTinLighthouse.exe");
     pe(&root.join("StartTinLighthouse.exe"), &start, date)?;
+
     let setup =
         helper_exe(Bits::Bits32, "Runtime Setup", "Ferrous Runtime Group", "runtime_setup_x64.exe")
             .padding(3_000_000);
@@ -219,6 +224,7 @@ fn moss_and_meridian(root: &Path) -> io::Result<()> {
         .imports("d3d9.dll", &["Direct3DCreate9"])
         .padding(1_800_000);
     pe(&root.join("MossMeridian.exe"), &exe, date)?;
+
     let launcher =
         helper_exe(Bits::Bits32, "Moss & Meridian Launcher", FERNWAY, "MossMeridianLauncher.exe")
             .padding(2_100_000);
@@ -229,6 +235,7 @@ fn moss_and_meridian(root: &Path) -> io::Result<()> {
         "The Lampwright Circle",
         "lampwright-run.exe",
     );
+
     let modded = (2025, 1, 17);
     pe(&root.join("lampwright-run.exe"), &starter, modded)?;
     pe(&root.join("lampwright-22.4.7.dll"), &lampwright([31, 1, 0, 0], "22.4.7"), modded)?;
@@ -243,6 +250,7 @@ fn moss_and_meridian(root: &Path) -> io::Result<()> {
         .export("lamp_attach", 1)
         .padding(30_000);
     pe(&root.join("Data/lamps/meadow_tweaks.dll"), &tweak, modded)?;
+
     let uninstall = helper_exe(Bits::Bits32, "Uninstall Moss & Meridian", FERNWAY, "uninstall.exe");
     pe(&root.join("uninstall.exe"), &uninstall, date)?;
     data(&root.join("Data/fields.pack"), 300_000, date)?;
@@ -257,6 +265,7 @@ fn saltglass_drift(root: &Path) -> io::Result<()> {
         .imports("WS2_32.dll", &["#115", "#23"])
         .padding(2_000_000);
     pe(&root.join("bin/SaltglassDrift.exe"), &exe, date)?;
+
     let modded = (2026, 4, 22);
     pe(&root.join("bin/winmm.dll"), &undertow([2, 1, 0, 0], "winmm.dll"), modded)?;
     let settings = "; Undertow settings\r\n[Loader]\r\nPluginFolder=plugins\r\n; tuned for the long races\r\nDelayMs=250\r\n";
@@ -264,6 +273,7 @@ fn saltglass_drift(root: &Path) -> io::Result<()> {
     let guard =
         helper_exe(Bits::Bits64, "GuardRail anti-cheat setup", "GuardRail", "GuardRail_Setup.exe");
     pe(&root.join("GuardRail/GuardRail_Setup.exe"), &guard, date)?;
+
     let launcher = helper_exe(Bits::Bits64, "Saltglass Drift Launcher", NINE_KNOTS, "Launcher.exe");
     pe(&root.join("Launcher.exe"), &launcher, date)?;
     let report = helper_exe(Bits::Bits64, "Saltglass Bug Report", NINE_KNOTS, "BugReporter.exe");
@@ -281,11 +291,13 @@ fn kite_harbour(root: &Path) -> io::Result<()> {
     pe(&root.join("System/brine.dll"), &brine([2, 0, 3, 0]), date)?;
     pe(&root.join("System/quern.dll"), &brine_part("quern", 20), date)?;
     pe(&root.join("System/saltlamp.dll"), &brine_part("saltlamp", 21), date)?;
+
     let editor =
         helper_exe(Bits::Bits64, "Kite Harbour Level Editor", PAPER_QUAY, "HarbourEditor.exe")
             .imports("d3d11.dll", &["D3D11CreateDevice"])
             .padding(1_500_000);
     pe(&root.join("Editor/HarbourEditor.exe"), &editor, date)?;
+
     let server = helper_exe(
         Bits::Bits64,
         "Kite Harbour Dedicated Server",
@@ -294,6 +306,7 @@ fn kite_harbour(root: &Path) -> io::Result<()> {
     )
     .padding(800_000);
     pe(&root.join("System/KiteHarbourServer.exe"), &server, date)?;
+
     let setup = helper_exe(Bits::Bits32, "Sound Setup", "Ferrous Runtime Group", "sound_setup.exe");
     pe(&root.join("Installers/sound_setup.exe"), &setup, date)?;
     data(&root.join("Maps/harbour.map"), 200_000, date)
@@ -312,6 +325,7 @@ fn downloads(dir: &Path) -> io::Result<()> {
         ],
         (2026, 5, 6),
     )?;
+
     zip(
         &dir.join("sharpwater-2026.3.0.zip"),
         &[
@@ -324,11 +338,13 @@ fn downloads(dir: &Path) -> io::Result<()> {
         ],
         (2026, 9, 18),
     )?;
+
     zip(
         &dir.join("sharpwater-2026.3.0-x86.zip"),
         &[("bin/x86/sharpwater.dll", &upscale([2026, 3, 0, 0], Bits::Bits32, (2026, 9, 18)))],
         (2026, 9, 18),
     )?;
+
     let generator =
         dated(&graphics(Graphics::FrameGenerator, [1, 4, 0, 0], Bits::Bits64), (2026, 8, 2));
     zip(&dir.join("evenkeel-1.4.0.zip"), &[("evenkeel.dll", &generator)], (2026, 8, 2))?;
@@ -339,11 +355,13 @@ fn downloads(dir: &Path) -> io::Result<()> {
         &lampwright_package([31, 4, 0, 0], "22.4.7", (2025, 11, 2)),
         (2025, 11, 2),
     )?;
+
     write(
         &dir.join("lampwright-31.6.zip"),
         &lampwright_package([31, 6, 0, 0], "22.4.9", (2026, 3, 9)),
         (2026, 3, 9),
     )?;
+
     let loader = dated(&undertow([2, 3, 0, 0], "undertow.dll"), (2026, 7, 12));
     zip(
         &dir.join("undertow-2.3.0.zip"),
@@ -357,6 +375,7 @@ fn downloads(dir: &Path) -> io::Result<()> {
         ],
         (2026, 7, 12),
     )?;
+
     let date = (2026, 1, 20);
     zip(
         &dir.join("brine-2.8.1-win64.zip"),
@@ -381,6 +400,7 @@ pub fn lampwright_package(version: [u16; 4], serves: &str, date: Date) -> Vec<u8
         "The Lampwright Circle",
         "lampwright-run.exe",
     );
+
     let readme = format!("Lampwright {major}.{minor}.{patch} for Moss & Meridian {serves}.\r\n");
     let changes = "31.6.0\r\n- Knows 22.4.9.\r\n\r\n31.4.0\r\n- Lanterns keep their colour.\r\n\r\n\
                    31.1.0\r\n- First for 22.4.7.\r\n";
@@ -460,6 +480,7 @@ fn free(folder: &Path) -> io::Result<()> {
             fs::set_permissions(&path, permissions)?;
         }
     }
+
     Ok(())
 }
 

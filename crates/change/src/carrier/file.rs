@@ -161,6 +161,7 @@ impl Files<'_> {
             folder.remove_file(name)?;
             return folder.sync();
         }
+
         if !displaced {
             self.clear(step, Some(spare))?;
             self.write(before, spare)?;
@@ -171,6 +172,7 @@ impl Files<'_> {
         } else {
             around.rename(spare_name, &folder, name)?;
         }
+
         if cfg!(windows) && before.file().is_some_and(|file| file.stamp.read_only) {
             // The mark had to go before the file could be replaced.
             folder.set_read_only(name, true)?;
@@ -193,6 +195,7 @@ impl Carrier for Files<'_> {
             let file = file.ok_or_else(|| self.not_as_expected(step.place()))?;
             self.store.keep(&file, &old.content, &path)?;
         }
+
         match step.after().state.file() {
             Some(new) if !self.supplies.has(&new.content) => {
                 self.store.open_content(&new.content).map(drop)
@@ -209,6 +212,7 @@ impl Carrier for Files<'_> {
         let Some(spare) = spare else { return Ok(None) };
         let (folder, name) = self.territory.at(step.place())?;
         let (around, spare_name) = self.territory.at(spare)?;
+
         match (&step.before().state, &step.after().state) {
             (State::Absent, _) => around.rename_new(spare_name, &folder, name)?,
             (_, State::Absent) => {
@@ -223,6 +227,7 @@ impl Carrier for Files<'_> {
                 }
             }
         }
+
         Ok(None)
     }
 
@@ -245,6 +250,7 @@ impl Carrier for Files<'_> {
                 folder.mark(name, &was.stamp)?;
             }
         }
+
         let Some(spare) = spare.filter(|_| !now.same_as(before)) else {
             self.clear(step, spare)?;
             return Ok(Restored::Holds(now));
@@ -257,6 +263,7 @@ impl Carrier for Files<'_> {
             self.clear(step, Some(spare))?;
             return Ok(Restored::Untouched);
         }
+
         let displaced = !left.is_absent();
         if now.same_as(after) {
             self.take_back(step, spare, displaced)?;
@@ -267,6 +274,7 @@ impl Carrier for Files<'_> {
             }
             return self.look(step.target()).map(Restored::Holds);
         }
+
         // Something else has been put there. What waits at the spare place is removed only if it is had
         // elsewhere too.
         let known = left.content().is_none_or(|content| self.store.is_whole(&content));
@@ -285,6 +293,7 @@ impl Carrier for Files<'_> {
             return Ok(());
         }
         folder.end_swap(name)?;
+
         let is_large = matches!(folder.find(name)?, Found::File(file) if file.len() > READ_AGAIN);
         let removed =
             (is_large && leaving.len() < MOST_LEAVING).then(|| folder.remove_for_later(name));

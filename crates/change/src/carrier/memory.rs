@@ -67,6 +67,7 @@ impl Memory {
             }
             Some(left) => world.left = Some(left - 1),
         }
+
         Ok(world)
     }
 }

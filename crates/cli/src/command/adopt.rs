@@ -20,6 +20,7 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
     let view = target::game(&workshop, &args.game, args.dry_run, session)?;
     let (plan, adoptions) = workshop.plan_adopt(&view)?;
     let mut document = Adopted::new(&plan, &adoptions);
+
     if !session.json {
         render::adopt::print_adoptions(&view, &adoptions, session)?;
     }
@@ -39,6 +40,7 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
         exit = removed;
         document.removal = Some(removal);
     }
+
     if session.json {
         render::json(&document)?;
     }
@@ -59,6 +61,7 @@ fn take(
         render::hint(session, "Nothing was noted.")?;
         return Ok(false);
     }
+
     // Nothing in the game is altered, so nothing of the machine's state speaks against it.
     let all = ABOUT.each_ref().map(|about| about.code.to_owned());
     let cleared = workshop

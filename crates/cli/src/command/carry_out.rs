@@ -64,6 +64,7 @@ pub fn carry_out_untold(
     let left = plan.findings.iter().any(|finding| finding.code == "altered-since");
     let attend = if left { Exit::Attend } else { Exit::Done };
     let planned = Outcome::Planned(plan.into());
+
     if !session.json {
         render::plan::print(plan, session)?;
     }
@@ -74,6 +75,7 @@ pub fn carry_out_untold(
         render::hint(session, nothing)?;
         return Ok((attend, planned));
     }
+
     if !is_meant(cleared.plan(), talk.question, session)? {
         render::hint(session, "Nothing was changed.")?;
         return Ok((Exit::Done, planned));

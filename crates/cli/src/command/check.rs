@@ -42,11 +42,13 @@ fn would_be(game: &str, build: &str, args: &args::Check, session: &Session) -> R
     let options = FitOptions { as_name: args.as_name.clone(), ..FitOptions::default() };
     let fit = workshop.plan_fit(&view, build, &options, &progress)?;
     let verdict = Verdict::of(&fit.plan.findings);
+
     if session.json {
         render::json(&CheckedBuild::new(&fit.plan, &fit.build, verdict))?;
     } else {
         check::print_plan(&fit.plan, &fit.build, verdict, session)?;
     }
+
     Ok(if verdict == Verdict::Fine { Exit::Done } else { Exit::Attend })
 }
 
@@ -56,11 +58,13 @@ fn all(session: &Session) -> Result<Exit> {
     let survey = survey_known(&workshop, session)?;
     let checked = workshop.check_games(&survey.games)?;
     let rows: Vec<_> = survey.games.iter().zip(checked.iter().map(Vec::as_slice)).collect();
+
     if session.json {
         render::json(&Checked::new(&rows, &survey.errors))?;
     } else {
         check::print_all(&rows, session)?;
     }
+
     let gone = tell_gone(&workshop)?;
     render::look_errors(&survey.errors);
     let worst = checked.iter().map(|checked| exit(checked)).find(|exit| *exit != Exit::Done);

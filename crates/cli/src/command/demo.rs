@@ -96,6 +96,7 @@ pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
         }
         writeln!(out)?;
     }
+
     let set = if cfg!(windows) { "set" } else { "export" };
     render::hint(session, "The folder is yours to go on in:")?;
     writeln!(out, "  cd {}", render::quoted(&args.folder.to_string_lossy()))?;
@@ -112,6 +113,7 @@ pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
     ] {
         writeln!(out, "  {next}")?;
     }
+
     Ok(Exit::Done)
 }
 
@@ -146,6 +148,7 @@ fn prepare(folder: &Path) -> Result<()> {
             folder.display()
         );
     }
+
     fs::create_dir_all(folder).with_context(|| format!("could not make {}", folder.display()))?;
     fs::write(folder.join(MARK), "The demo of spanner made this folder and may make it anew.\n")
         .with_context(|| format!("could not write into {}", folder.display()))

@@ -22,14 +22,17 @@ pub fn run(args: &args::Doctor, session: &Session) -> Result<Exit> {
     if args.reclaim {
         return reclaim(&workshop, args, session);
     }
+
     let diagnosis = workshop.examine(args.deep, &session.progress())?;
     let mend = || acting(|| workshop.alter()?.mend(&diagnosis));
     let mended = if args.dry_run { None } else { Some(mend()?) };
+
     if session.json {
         render::json(&DiagnosisDocument::new(&diagnosis, mended.as_ref()))?;
     } else {
         render::doctor::print_diagnosis(&diagnosis, mended.as_ref(), args.deep, session)?;
     }
+
     Ok(if render::doctor::is_ill(&diagnosis, mended.as_ref()) { Exit::Attend } else { Exit::Done })
 }
 
@@ -42,6 +45,7 @@ fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) ->
         let how = format!("{}: {}", slashes(&target.path), target.how);
         write!(anstream::stdout(), "{}", render::wrapped(&how, "  ", 2, session.width))?;
     }
+
     let is_meant =
         !dry_run && prompt::remove(session, "Stop trying to put it back, and keep what is there?")?;
     if is_meant {
@@ -51,6 +55,7 @@ fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) ->
     } else {
         hint(session, "Nothing was changed.")?;
     }
+
     if session.json {
         render::json(&Settled::new(number, &targets, is_meant))?;
     }
@@ -67,6 +72,7 @@ fn reclaim(workshop: &Workshop, args: &args::Doctor, session: &Session) -> Resul
         count(found.contents.len(), "file")
     );
     hint(session, &text)?;
+
     let asked = !args.dry_run && !found.contents.is_empty();
     let removed = asked && prompt::confirm(session, "Remove them?")?;
     if removed {
@@ -75,6 +81,7 @@ fn reclaim(workshop: &Workshop, args: &args::Doctor, session: &Session) -> Resul
     } else if asked {
         hint(session, "Nothing was removed. To do it: spanner doctor --reclaim --yes")?;
     }
+
     if session.json {
         render::json(&Reclaimable::new(&found, removed))?;
     }

@@ -27,6 +27,7 @@ pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
     let views = views(args, &workshop, session)?;
     let drifts = drifts(&workshop, &views)?;
     let off = drifts.iter().any(|(_, drift, _)| drift.is_off());
+
     tell(&drifts, args.watch, session)?;
     let off = off | (args.game.is_none() && tell_gone(&workshop)?);
     if args.watch {
@@ -36,6 +37,7 @@ pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
             .collect();
         return watch(args, &workshop, &views, told, session);
     }
+
     Ok(if off { Exit::Attend } else { Exit::Done })
 }
 
@@ -79,6 +81,7 @@ fn drifts<'a>(
         let checked = checked.into_iter().filter(ours).collect();
         out.push((view, drift, checked));
     }
+
     Ok(out)
 }
 
@@ -109,6 +112,7 @@ fn watch(
             .watch(root, RecursiveMode::Recursive)
             .with_context(|| format!("could not watch {}", root.display()))?;
     }
+
     render::hint(session, "Watching. Ctrl-C ends it.")?;
     loop {
         match events.recv_timeout(UNTOLD) {

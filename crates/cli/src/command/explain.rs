@@ -25,6 +25,7 @@ pub fn run(args: &args::Explain, session: &Session) -> Result<Exit> {
         }
         return Ok(Exit::Done);
     };
+
     let about = explain(code).ok_or_else(|| Error::Invalid {
         what: format!("there is no finding `{code}`"),
         remedy: "`spanner explain` lists them all.".into(),
@@ -34,5 +35,6 @@ pub fn run(args: &args::Explain, session: &Session) -> Result<Exit> {
     } else {
         render::check::print_about(about, session)?;
     }
+
     Ok(Exit::Done)
 }

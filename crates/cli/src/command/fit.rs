@@ -40,6 +40,7 @@ fn one(
     if !session.json {
         plan::print(&fit.plan, session)?;
     }
+
     let stopped = !fit.plan.stops().is_empty();
     if stopped || args.dry_run || fit.plan.is_empty() {
         if session.json {
@@ -50,6 +51,7 @@ fn one(
         }
         return Ok(if stopped { Exit::Refused } else { Exit::Done });
     }
+
     if !fit.plan.handoff.is_empty() && args.handoff.is_none() {
         return Err(Error::Invalid {
             what: format!("part of {} is to be handed off to a mod manager", fit.build.id),
@@ -57,6 +59,7 @@ fn one(
         }
         .into());
     }
+
     if !is_meant(&fit.plan, None, session)? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
@@ -67,6 +70,7 @@ fn one(
         }
         _ => None,
     };
+
     let family = fit.build.id.family.clone();
     let change = if fit.plan.steps.is_empty() {
         None
@@ -77,6 +81,7 @@ fn one(
         render::json(&Fitted::new(change.as_ref(), archive.as_deref()))?;
         return Ok(Exit::Done);
     }
+
     if let Some(archive) = archive {
         let shown = render::slashes(&archive);
         render::hint(session, &format!("For your mod manager: {shown}"))?;
@@ -110,6 +115,7 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
     let merge = workshop.plan_merge(&view, &args.merge, &progress)?;
     let cleared = workshop.clear_merge(merge, &args.despite);
     let plan = cleared.as_ref().map_or_else(|stopped| &**stopped, ClearedMerge::plan);
+
     if !session.json {
         plan::print(plan, session)?;
     }
@@ -127,11 +133,13 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
         }
         return Ok(if cleared.is_err() { Exit::Refused } else { Exit::Done });
     }
+
     let Ok(cleared) = cleared else { return Ok(Exit::Refused) };
     if !is_meant(cleared.plan(), None, session)? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
+
     let change = act(workshop, || workshop.alter()?.merge(cleared, &progress))?;
     if session.json {
         render::json(&Changed::new(&change))?;
@@ -139,6 +147,7 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
         let back = format!("spanner undo {}", change.number());
         plan::print_done(&change, START, &back, session)?;
     }
+
     Ok(Exit::Done)
 }
 
@@ -174,12 +183,14 @@ fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -
     };
     let mut fits = Vec::new();
     let mut several = Several::default();
+
     for view in survey.games.iter().filter(has) {
         match workshop.plan_fit(view, family, &options(args), &progress) {
             Ok(fit) => fits.push(fit),
             Err(error) => several.fails(&view.game.id, &error.into()),
         }
     }
+
     if fits.is_empty() && several.failed == 0 {
         if session.json {
             render::json(&SeveralGames::new(Vec::new()))?;
@@ -188,6 +199,7 @@ fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -
         }
         return Ok(Exit::Done);
     }
+
     if !session.json {
         plan::print_several(&fits, session)?;
     }
@@ -203,12 +215,14 @@ fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -
         }
         return Ok(exit);
     }
+
     let to_do = fits.iter().filter(|fit| fit.plan.stops().is_empty() && !fit.plan.steps.is_empty());
     let to_do = render::count(to_do.count(), "game");
     if !prompt::go_on(session, &format!("Put the builds into {to_do}?"))? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
+
     for fit in fits {
         let game = fit.plan.game.id.clone();
         if !fit.plan.stops().is_empty() {
@@ -226,6 +240,7 @@ fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -
             }
         }
     }
+
     let exit = several.exit();
     if session.json {
         render::json(&SeveralGames::new(several.games))?;
@@ -239,6 +254,7 @@ fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -
         );
         render::hint(session, &text)?;
     }
+
     Ok(exit)
 }
 
@@ -290,5 +306,6 @@ fn again(args: &args::Fit, game: &str, build: &str) -> String {
             words.push(format!("{option} {}", quoted(value)));
         }
     }
+
     words.join(" ")
 }

@@ -20,6 +20,7 @@ pub fn run(args: &args::History, session: &Session) -> Result<Exit> {
         let path = render::slashes(&fault.path);
         render::notice(&format!("{path}: {}. `spanner doctor` says more.", fault.what));
     }
+
     match args.command {
         Some(HistoryCommand::Show { change }) => show(&workshop, &history, change, session)?,
         None => list(&workshop, &history, args.game.as_deref(), session)?,

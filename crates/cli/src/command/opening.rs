@@ -45,6 +45,7 @@ impl Session {
                 tell(self, recovery);
             }
         }
+
         Ok(workshop)
     }
 

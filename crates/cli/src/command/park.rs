@@ -19,6 +19,7 @@ pub fn park(args: &args::Park, session: &Session) -> Result<Exit> {
         next: START,
         back: format!("spanner unpark {} {}", view.game.id, quoted(&args.family)),
     };
+
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
 }
@@ -33,6 +34,7 @@ pub fn unpark(args: &args::Park, session: &Session) -> Result<Exit> {
         next: START,
         back: "spanner undo".to_owned(),
     };
+
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
 }

@@ -43,6 +43,7 @@ fn add(
     let workshop = session.alter()?;
     let mut added = Vec::new();
     let mut failed = Vec::new();
+
     for file in files {
         match add_one(&workshop, file, options, supports, session) {
             Ok(addition) => added.push(addition),
@@ -52,11 +53,13 @@ fn add(
             }
         }
     }
+
     if session.json {
         render::json(&AddedBuilds::new(&added, &failed))?;
     } else {
         rack::print_added(&added, session)?;
     }
+
     Ok(if failed.is_empty() { Exit::Done } else { Exit::Attend })
 }
 
@@ -82,6 +85,7 @@ fn add_one(
             addition.builds.iter_mut().for_each(|(_, added)| *added = Added::New);
         }
     }
+
     let proposed = match &addition.proposal {
         Some(proposal) if supports.is_none() && was_new => {
             let source = file.file_name().unwrap_or_default().to_string_lossy();
@@ -99,6 +103,7 @@ fn add_one(
         addition.builds.iter_mut().for_each(|(b, _)| b.supports = Some(supports.clone()));
         addition.proposal = None;
     }
+
     Ok(addition)
 }
 
@@ -114,6 +119,7 @@ fn list(family: Option<&str>, session: &Session) -> Result<Exit> {
     } else {
         rack::print_list(&builds, &users, family, session)?;
     }
+
     Ok(Exit::Done)
 }
 
@@ -124,12 +130,14 @@ fn show(build: &str, layout: bool, session: &Session) -> Result<Exit> {
         rack::print_layout(&build)?;
         return Ok(Exit::Done);
     }
+
     let sha256 = workshop.sha256_of(&build).ok();
     if session.json {
         render::json(&ShownBuild::new(&build, sha256, &workshop.users_of_builds()?))?;
     } else {
         rack::print_build(&build, sha256, session)?;
     }
+
     Ok(Exit::Done)
 }
 
@@ -142,6 +150,7 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
         .map(|(name, text)| (name, upright_spanner_core::rack::decoded(&text)))
         .collect();
     let mut since = None;
+
     if let Some(game) = game {
         let view = workshop.game(game, &session.progress())?;
         let title = view.game.title.clone();
@@ -160,11 +169,13 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
             )),
         }
     }
+
     if session.json {
         render::json(&Notes::new(&build, since.as_ref(), &notes))?;
     } else {
         rack::print_notes(&build, since.as_ref(), &notes, session)?;
     }
+
     Ok(Exit::Done)
 }
 

@@ -54,6 +54,7 @@ fn all(args: &args::Refit, workshop: &Workshop, session: &Session) -> Result<Exi
     } else if games.is_empty() {
         render::hint(session, NOTHING)?;
     }
+
     Ok(worst)
 }
 

@@ -32,6 +32,7 @@ pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
         next: START,
         back: "spanner undo".to_owned(),
     };
+
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
 }
@@ -49,6 +50,7 @@ fn point(text: &str, workshop: &Workshop) -> Result<Point> {
             Err(Error::from(ChangeError::Unknown { number }).into())
         };
     }
+
     let day = text.parse::<Date>().map_err(|_| Error::Invalid {
         what: format!("`{text}` is not a point in time"),
         remedy: "Write `shipped`, the number of a change, or a day as in 2026-03-09.".into(),

@@ -20,11 +20,13 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
         .name(args.name.as_deref())?
         .role(args.role)
         .outdated(args.outdated);
+
     let workshop = session.look()?;
     let (places, missing) = places(args, &workshop)?;
     let mut found = workshop.survey(&places, &filter, &session.progress())?;
     workshop.remember(&found)?;
     filter.apply(&mut found);
+
     let view = survey::View {
         why: args.why,
         all: args.all || args.name.is_some(),
@@ -35,11 +37,13 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
     } else {
         survey::print(&found, view, session)?;
     }
+
     for view in &found.games {
         if let Some(moved) = workshop.moved_from(view)? {
             tell_moved(view, &moved);
         }
     }
+
     let gone = if args.places.is_empty() { workshop.games_gone()? } else { missing };
     gone.iter().for_each(tell_that_gone);
     render::look_errors(&found.errors);
@@ -63,6 +67,7 @@ fn places(args: &args::Survey, workshop: &Workshop) -> Result<(Vec<PathBuf>, Vec
             Some(game) => missing.push(game),
         }
     }
+
     match (&places[..], &missing[..]) {
         // Nothing is left to look at: it is all there is to say.
         ([], [game]) => Err(game.gone().into()),

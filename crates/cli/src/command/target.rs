@@ -29,6 +29,7 @@ pub fn game(
         survey::tell_moved(&view, &moved);
         return Ok(view);
     }
+
     let edit = GameEdit { root: Some(view.game.root.clone()), ..GameEdit::default() };
     let game = workshop.alter()?.set_game(&moved.id, &edit)?;
     Ok(workshop.game(&game.id, &session.progress())?)

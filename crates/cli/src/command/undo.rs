@@ -23,6 +23,7 @@ pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
         next: START,
         back: "spanner undo".to_owned(),
     };
+
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
 }

@@ -20,6 +20,7 @@ pub fn print_adoptions(view: &GameView, adoptions: &[Adoption], session: &Sessio
         let text = format!("No hand-made backups found in {title} beyond those already recorded.");
         return hint(session, &text);
     }
+
     writeln!(out, "{}: swaps made by hand", clean(&view.game.title).bold())?;
     let stated = |version: &Option<Version>| {
         version.as_ref().map_or_else(|| "not stated".to_owned(), ToString::to_string)
@@ -27,6 +28,7 @@ pub fn print_adoptions(view: &GameView, adoptions: &[Adoption], session: &Sessio
     let signer =
         |signer: &Option<String>| signer.clone().unwrap_or_else(|| "not signed".to_owned());
     let mut rows = Vec::new();
+
     for adoption in adoptions {
         for (what, file) in [("original", &adoption.original), ("live", &adoption.live)] {
             rows.push(vec![
@@ -41,6 +43,7 @@ pub fn print_adoptions(view: &GameView, adoptions: &[Adoption], session: &Sessio
             rows.push(vec!["copy".to_owned(), String::new(), String::new(), path]);
         }
     }
+
     let headings = ["", "VERSION", "NAMES AS SIGNER", "PLACE"];
     fit_places(&headings, &mut rows, session.width);
     write!(out, "{}", table(&headings, &[], rows))?;

@@ -58,6 +58,7 @@ pub fn print(view: &GameView, checked: &[CheckedFamily], session: &Session) -> R
     if checked.is_empty() {
         return hint(session, "No component was found in this game.");
     }
+
     let rows = checked
         .iter()
         .map(|checked| {
@@ -109,12 +110,14 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
     if families.is_empty() {
         return hint(session, "No component was found in any known game.");
     }
+
     let games: Vec<String> =
         rows.iter().map(|(view, _)| clean(&view.game.title).into_owned()).collect();
     let first = widest(games.iter().map(String::as_str).chain(["GAME"])) + 4;
     // As many families side by side as there is room for.
     let mut blocks: Vec<Vec<&str>> = Vec::new();
     let mut room = 0;
+
     for family in families {
         let wanted = widest([family, "attention"]) + 2;
         if room < wanted {
@@ -126,6 +129,7 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
             block.push(family);
         }
     }
+
     for (index, block) in blocks.iter().enumerate() {
         if index > 0 {
             writeln!(out)?;
@@ -144,6 +148,7 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
         let cells: Vec<Vec<String>> = cells.filter(|row| !absent(row)).collect();
         write!(out, "{}", table(&headings, &[], cells))?;
     }
+
     let number = |wanted: Verdict| {
         rows.iter().flat_map(|(_, checked)| *checked).filter(|c| c.verdict == wanted).count()
     };
@@ -160,6 +165,7 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
         numbers.join(", ")
     );
     writeln!(out, "{text}")?;
+
     let worst = rows
         .iter()
         .max_by_key(|(_, checked)| checked.iter().map(|c| c.verdict).max())
@@ -177,6 +183,7 @@ pub fn print_entries(view: &GameView, entries: &[EntryName], session: &Session) 
     if entries.is_empty() {
         return hint(session, "None: its executable imports no library that can be stood in for.");
     }
+
     let rows = entries
         .iter()
         .map(|entry| {
@@ -192,6 +199,7 @@ pub fn print_entries(view: &GameView, entries: &[EntryName], session: &Session) 
             ]
         })
         .collect();
+
     let headings = ["NAME", "USE", "LOADED", "FUNCTIONS", "BY"];
     write!(out, "{}", table(&headings, &[3], rows))?;
     let free = entries.iter().find(|entry| entry.taken_by.is_none());
@@ -232,6 +240,7 @@ pub fn print_about(about: &About, session: &Session) -> Result<()> {
         let first = format!("  {}", format!("{name:<12}").dimmed());
         write!(out, "{}", wrapped(text, &first, 14, session.width))?;
     }
+
     if !about.overridable {
         writeln!(out, "  {NOT_OVERRIDABLE}")?;
     }

@@ -45,6 +45,7 @@ pub fn print(comparison: &Comparison, session: &Session) -> Result<()> {
         let head = format!("  {}: ", format!("{what} ({})", names.len()).dimmed());
         write!(out, "{}", wrapped(&text, &head, 4, session.width.saturating_sub(what.len() + 6)))?;
     }
+
     Ok(())
 }
 

@@ -20,6 +20,7 @@ pub fn print_diagnosis(
     let mut out = anstream::stdout();
     let bad = |word: &str| format!("{word}:").red().bold().to_string();
     let odd = |word: &str| format!("{word}:").yellow().bold().to_string();
+
     for fault in &diagnosis.index {
         writeln!(out, "{} {}", bad("index"), clean(fault))?;
     }
@@ -47,6 +48,7 @@ pub fn print_diagnosis(
         let word = if again.is_some() { odd("journal") } else { bad("journal") };
         writeln!(out, "{word} {}", clean(&what))?;
     }
+
     for (path, what) in &diagnosis.labels {
         let text = format!("{}: {what}. Add that build again from its package", slashes(path));
         writeln!(out, "{} {}", bad("rack"), clean(&text))?;
@@ -61,6 +63,7 @@ pub fn print_diagnosis(
         );
         writeln!(out, "{} {text}", odd("journal"))?;
     }
+
     for (content, user) in &diagnosis.contents {
         let text = format!(
             "{} ({}) is missing or damaged; {user} needs it",
@@ -69,11 +72,13 @@ pub fn print_diagnosis(
         );
         writeln!(out, "{} {}", bad("store"), clean(&text))?;
     }
+
     for path in &diagnosis.arrived {
         let what = if mended.is_some() { "which is noted now" } else { "which is not noted" };
         let path = slashes(path);
         writeln!(out, "{} {}: all of the build is stored, {what}", odd("rack"), clean(&path))?;
     }
+
     for path in &diagnosis.leftovers {
         let what = if mended.is_some() { "removed" } else { "would be removed" };
         writeln!(out, "{} {} {what}", odd("leftover"), clean(&slashes(path)))?;
@@ -87,6 +92,7 @@ pub fn print_diagnosis(
         );
         writeln!(out, "{} {}", odd("game"), clean(&text))?;
     }
+
     if !diagnosis.contents.is_empty() {
         hint(session, "Add those builds again from their packages: that mends what is stored.")?;
     }
@@ -94,6 +100,7 @@ pub fn print_diagnosis(
     if is_ill(diagnosis, mended) {
         return Ok(());
     }
+
     let how = if deep { "every byte read" } else { "lengths compared; --deep reads every byte" };
     let text = format!(
         "All is well: the journal, the rack, and {} in the store ({how}).",

@@ -29,6 +29,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         };
         return hint(session, nothing);
     }
+
     for (view, drift, checked) in drifts {
         let title = clean(&view.game.title).bold().to_string();
         writeln!(out, "{title}  {}", format!("({})", view.game.id).dimmed())?;
@@ -67,6 +68,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         }
         writeln!(out)?;
     }
+
     let off: Vec<&Row<'_>> = drifts.iter().filter(|(_, drift, _)| drift.is_off()).collect();
     let undone = off.iter().find(|(_, drift, _)| drift.files.iter().any(Drifted::is_off));
     match (off.first(), undone) {

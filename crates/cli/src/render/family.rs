@@ -30,6 +30,7 @@ pub fn print(families: &[&Family]) -> Result<()> {
         }
         line("described in", &slashes(&family.from))?;
     }
+
     Ok(())
 }
 
@@ -42,6 +43,7 @@ pub fn print_list(families: &[&Family], session: &Session) -> Result<()> {
              spanner family learn FILE",
         );
     }
+
     let rows = families
         .iter()
         .map(|family| {

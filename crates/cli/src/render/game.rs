@@ -31,6 +31,7 @@ pub fn print(view: &GameView, version: Option<&GameVersion>, session: &Session) 
         };
         line("version", &text)?;
     }
+
     if let Some(edition) = &game.settings.edition {
         line("edition", edition)?;
     }
@@ -40,6 +41,7 @@ pub fn print(view: &GameView, version: Option<&GameVersion>, session: &Session) 
         let folder = executable.path.folder();
         line("bay exe", if folder.is_empty() { "the game's folder" } else { folder })?;
     }
+
     for (name, folder) in &game.settings.bays {
         line(&format!("bay {name}"), &slashes(folder))?;
     }
@@ -48,6 +50,7 @@ pub fn print(view: &GameView, version: Option<&GameVersion>, session: &Session) 
         return hint(session, "There is no program in this folder.");
     }
     writeln!(out)?;
+
     let shown = if session.verbose { usize::MAX } else { PROGRAMS_SHOWN };
     writeln!(out, "  {}", "POINTS  PROGRAM".dimmed())?;
     for program in view.programs.iter().take(shown) {
@@ -57,6 +60,7 @@ pub fn print(view: &GameView, version: Option<&GameVersion>, session: &Session) 
             write!(out, "{}", wrapped(&reasons, "          ", 10, session.width).dimmed())?;
         }
     }
+
     if view.programs.len() > shown {
         let rest = format!("  and {} more (-v)", view.programs.len() - shown);
         writeln!(out, "{}", rest.dimmed())?;

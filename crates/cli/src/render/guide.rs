@@ -16,6 +16,7 @@ pub fn findings() -> String {
          and the history keeps that. `warn` is worth a second look, `note` is worth knowing.\n\n\
          This page is made by `spanner explain --markdown`.\n",
     );
+
     for About { code, cause, consequence, remedy, example, overridable } in &ABOUT {
         let remedy = remedy::worded(remedy);
         let _ = write!(
@@ -26,5 +27,6 @@ pub fn findings() -> String {
             let _ = write!(out, "\n{NOT_OVERRIDABLE}\n");
         }
     }
+
     out
 }

@@ -25,6 +25,7 @@ pub fn print(changes: &[Change], statuses: &[ChangeStatus], session: &Session) -
         "FILES" => session.width >= 90,
         _ => true,
     });
+
     let rows = changes
         .iter()
         .zip(statuses)
@@ -32,6 +33,7 @@ pub fn print(changes: &[Change], statuses: &[ChangeStatus], session: &Session) -
             headings.iter().map(|heading| cell(change, *status, heading)).collect()
         })
         .collect();
+
     if one_game {
         writeln!(anstream::stdout(), "{}", clean(changes[0].game()).bold())?;
     }
@@ -102,11 +104,13 @@ pub fn print_one(change: &Change, status: ChangeStatus, session: &Session) -> Re
             RecordState::Open => "interrupted",
         },
     )?;
+
     if let Some(executable) = &change.executable {
         let version = executable.version.as_ref();
         let version = version.map_or_else(|| "not stated".to_owned(), ToString::to_string);
         line("executable", &format!("{}, version {version}", executable.path))?;
     }
+
     if !change.despite.is_empty() {
         line("despite", &change.despite.join(", "))?;
     }
@@ -118,6 +122,7 @@ pub fn print_one(change: &Change, status: ChangeStatus, session: &Session) -> Re
             format!("{label}({})", content.blake3.short())
         }
     };
+
     let row = |step: &Step| match step.target().is_folder() {
         true if step.after().state.is_absent() => {
             vec!["empty folder".to_owned(), "removed".to_owned(), step.place().to_string()]

@@ -46,6 +46,7 @@ pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
         }
         writeln!(out)?;
     }
+
     for other in &inspection.others {
         writeln!(out, "{}", clean(&slashes(&other.path)).bold())?;
         let size = format!("{} ({} bytes)", bytes(other.size), other.size);
@@ -59,6 +60,7 @@ pub fn print(inspection: &Inspection, session: &Session) -> Result<()> {
         }
         writeln!(out)?;
     }
+
     Ok(())
 }
 
@@ -72,6 +74,7 @@ fn essentials(facts: &Facts) -> Vec<(&'static str, String)> {
         (None, Some(text)) => text.to_owned(),
         (None, None) => "none stated".to_owned(),
     };
+
     let mut rows = vec![
         ("file version", stated(info.fixed.map(|fixed| fixed.file_version), "FileVersion")),
         (
@@ -87,6 +90,7 @@ fn essentials(facts: &Facts) -> Vec<(&'static str, String)> {
             ("description", "FileDescription"),
         ],
     ));
+
     rows.push(("kind", kind(facts)));
     rows
 }
@@ -102,6 +106,7 @@ fn particulars(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, Strin
         ],
     )
     .collect();
+
     if !facts.flags().is_empty() {
         rows.push(("flags", facts.flags().join(", ")));
     }
@@ -113,6 +118,7 @@ fn particulars(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, Strin
         rows.push(("languages", languages.join(", ")));
     }
     rows.push(("file date", date(inspected.stamp.modified.0)));
+
     let linked = facts.linked(Timestamp::now().as_second());
     rows.extend(linked.map(|seconds| ("linked", date(seconds))));
     rows.extend(facts.export_name.as_ref().map(|name| ("linked as", name.clone())));
@@ -157,6 +163,7 @@ fn tables(image: &Image) -> Vec<(&'static str, String)> {
         let text = format!("{}{when}: {}", import.dll, names.join(", "));
         rows.push((if index == 0 { "imports" } else { "" }, text));
     }
+
     let exports: Vec<String> = image.exports.iter().map(ToString::to_string).collect();
     if !exports.is_empty() {
         rows.push(("exports", format!("{}: {}", exports.len(), exports.join(", "))));
@@ -174,6 +181,7 @@ fn signature(signature: &Signature) -> Vec<String> {
         Trust::NotTrusted(why) => format!("not trusted: {why}"),
         Trust::NotChecked(why) => format!("not checked: {why}"),
     }));
+
     let by = signature.signer.as_ref().map(|signer| format!("signed by {signer}"));
     parts.extend(by);
     let claims = |name| format!("it names {name}, which anyone may have written");
@@ -188,6 +196,7 @@ fn signature(signature: &Signature) -> Vec<String> {
             parts.push("not checked against any root".to_owned());
         }
     }
+
     let mut lines = vec![parts.join("; ")];
     lines.extend(signature.nested.iter().flat_map(self::signature));
     lines

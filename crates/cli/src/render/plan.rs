@@ -37,6 +37,7 @@ pub fn print(plan: &Plan, session: &Session) -> Result<()> {
             writeln!(out, "{}", rest.dimmed())?;
         }
     }
+
     if !stopped {
         for merge in &plan.merges {
             write_merge(&mut out, merge)?;
@@ -46,6 +47,7 @@ pub fn print(plan: &Plan, session: &Session) -> Result<()> {
             writeln!(out, "  {files} not put into the game but packed for a mod manager")?;
         }
     }
+
     for finding in &plan.findings {
         write_finding(&mut out, finding, session.width)?;
     }
@@ -61,6 +63,7 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
     if width >= WIDE {
         headings.push("DATE");
     }
+
     let cells: Vec<Vec<String>> = steps
         .iter()
         .map(|step| {
@@ -76,6 +79,7 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
             row
         })
         .collect();
+
     let taken: usize = headings
         .iter()
         .enumerate()
@@ -83,6 +87,7 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
         .sum();
     let place = width.saturating_sub(taken + 2).max(16);
     headings.push("PLACE");
+
     let rows = cells
         .into_iter()
         .zip(steps)
@@ -114,6 +119,7 @@ fn write_merge(out: &mut impl Write, merge: &Merge) -> Result<()> {
             format!("    ~ {} (you had left it as it came)", clean(text)).yellow()
         )?;
     }
+
     for text in &merge.merged.vanished {
         writeln!(
             out,
@@ -121,6 +127,7 @@ fn write_merge(out: &mut impl Write, merge: &Merge) -> Result<()> {
             format!("      {} (yours; the new build does not name it)", clean(text)).dimmed()
         )?;
     }
+
     Ok(())
 }
 
@@ -140,6 +147,7 @@ fn versions(plan: &Plan, step: &Step) -> String {
     if before.label.is_some() || after.label.is_some() {
         return arrow(step, &|side| Some(version(side)));
     }
+
     let words = match (&before.state, &after.state) {
         (_, State::Mark(true)) => "marked read-only",
         (_, State::Mark(false)) => "no longer read-only",
@@ -198,6 +206,7 @@ pub fn print_done(change: &Change, next: &str, back: &str, session: &Session) ->
     let mut proofs: Vec<String> = files().filter_map(|step| proof(step, session.verbose)).collect();
     proofs.sort();
     proofs.dedup();
+
     let most = if session.verbose { usize::MAX } else { MOST_PROOFS };
     match &proofs[..] {
         [] => writeln!(out, "{}", done.green())?,
@@ -212,6 +221,7 @@ pub fn print_done(change: &Change, next: &str, back: &str, session: &Session) ->
             }
         }
     }
+
     if !next.is_empty() {
         hint(session, next)?;
     }
@@ -268,5 +278,6 @@ pub fn print_several(fits: &[FitPlan], session: &Session) -> Result<()> {
             write_finding(&mut out, finding, session.width)?;
         }
     }
+
     Ok(())
 }

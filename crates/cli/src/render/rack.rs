@@ -48,6 +48,7 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
             hint(session, &text)?;
         }
     }
+
     for addition in added {
         if let (Some(proposal), Some((build, _))) = (&addition.proposal, addition.builds.first()) {
             let versions = &proposal.supports;
@@ -59,6 +60,7 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
             write!(out, "{}", wrapped(&text, "  ", 2, session.width))?;
         }
     }
+
     match builds().find(|(_, outcome)| *outcome == Added::New) {
         Some(_) => hint(session, "Next: `spanner survey` shows which games have an older version."),
         None => Ok(()),
@@ -78,6 +80,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
         return Ok(());
     };
     let source = clean(&build.source.name).into_owned();
+
     if session.verbose {
         writeln!(out, "  {}", format!("also in {source}:").dimmed())?;
         for file in others {
@@ -89,6 +92,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
         }
         return Ok(());
     }
+
     let counts = |along: bool| {
         let mut counts: BTreeMap<Part, usize> = BTreeMap::new();
         for file in others.iter().filter(|file| goes(file) == along) {
@@ -97,6 +101,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
         let counts = counts.into_iter().map(|(part, number)| count(number, part.name()));
         counts.collect::<Vec<_>>().join(", ")
     };
+
     let mut parts = Vec::new();
     for (along, what) in [(true, "comes with"), (false, "not for the game")] {
         let counts = counts(along);
@@ -104,6 +109,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
             parts.push(format!("{what}: {counts}"));
         }
     }
+
     let text = format!("{source}: {} (-v)", parts.join("; "));
     write!(out, "{}", wrapped(&text, "  ", 2, session.width).dimmed())?;
     Ok(())
@@ -122,6 +128,7 @@ pub fn print_build(build: &Build, sha256: Option<Digest>, session: &Session) -> 
         "version",
         &build.version.as_ref().map_or_else(|| "none stated".into(), ToString::to_string),
     )?;
+
     line("machine", build.machine.spoken())?;
     if let Some(supports) = build.supported() {
         line("supports", &format!("version {supports} of the game"))?;
@@ -131,6 +138,7 @@ pub fn print_build(build: &Build, sha256: Option<Digest>, session: &Session) -> 
     line("date", &date(build.file.modified.0))?;
     line("company", facts.string("CompanyName").unwrap_or("not stated"))?;
     line("signer", &signer(build))?;
+
     let unread = || "its stored file cannot be read; `spanner rack verify` says more".to_owned();
     line("sha256", &sha256.map_or_else(unread, |digest| digest.to_string()))?;
     line("content", &build.file.content.blake3.to_string())?;
@@ -141,6 +149,7 @@ pub fn print_build(build: &Build, sha256: Option<Digest>, session: &Session) -> 
         line("note", &note.name)?;
     }
     writeln!(out)?;
+
     let rows = build.layout.places.iter().map(|place| {
         let to = match place.bay.as_str() {
             SLOT => format!("where the game has {}", place.to.file_name()),
@@ -170,11 +179,13 @@ pub fn print_layout(build: &Build) -> Result<()> {
         "# Where the files of {} go. Edit it, then give it with the same package:",
         build.id
     )?;
+
     writeln!(out, "#   spanner rack add {} --layout FILE.toml", quoted(&build.source.name))?;
     writeln!(
         out,
         "# bay: slot (where the game has it), exe (beside the executable), root, or one of yours."
     )?;
+
     writeln!(
         out,
         "# policy: replace, keep, merge, handoff. What has no [[file]] here has no place."
@@ -208,6 +219,7 @@ pub fn print_notes(
         // A tab is the one control character that a text may mean.
         writeln!(out, "{}", clean_lines(&text.replace('\t', "    ")))?;
     }
+
     Ok(())
 }
 
@@ -254,6 +266,7 @@ pub fn print_list(
         };
         return hint(session, &text);
     }
+
     let cells: Vec<Vec<String>> = builds
         .iter()
         .map(|build| COLUMNS.iter().map(|column| cell(build, users, column)).collect())
@@ -261,11 +274,13 @@ pub fn print_list(
     let width = |n: usize| widest(cells.iter().map(|row| row[n].as_str()).chain([COLUMNS[n]])) + 2;
     let says = |n: &usize| cells.iter().any(|row| row[*n] != NOTHING);
     let mut shown: Vec<usize> = (0..COLUMNS.len()).filter(says).collect();
+
     for least in LEAST_FIRST {
         if shown.iter().map(|&n| width(n)).sum::<usize>() > session.width {
             shown.retain(|&n| COLUMNS[n] != least);
         }
     }
+
     let headings: Vec<&str> = shown.iter().map(|&n| COLUMNS[n]).collect();
     let right: Vec<usize> = headings.iter().position(|h| *h == "SIZE").into_iter().collect();
     let rows = cells.iter().map(|row| shown.iter().map(|&n| row[n].clone()).collect()).collect();

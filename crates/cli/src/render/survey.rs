@@ -44,6 +44,7 @@ pub fn print(survey: &Survey, show: View, session: &Session) -> Result<()> {
         }
         writeln!(out)?;
     }
+
     summary(&mut out, survey, show, session)
 }
 
@@ -73,12 +74,14 @@ fn heading(out: &mut impl Write, view: &GameView, width: usize) -> Result<()> {
     };
     let behind = format!("({}){origin}", view.game.id);
     writeln!(out, "{}{}  {}", title.bold(), version.bold(), clean(&behind).dimmed())?;
+
     let Some(executable) = view.executable() else {
         writeln!(out, "  {}", "no program in this folder: every library is listed".dimmed())?;
         return Ok(());
     };
     let machine = executable.facts.machine.spoken();
     writeln!(out, "  {}  {machine}", clean(executable.path.as_str()))?;
+
     let reasons = executable.reasons.iter().take(REASONS_SHOWN).map(String::as_str);
     let mut text = reasons.collect::<Vec<_>>().join(", ");
     if text.is_empty() {
@@ -106,6 +109,7 @@ fn components(listed: &[&Library], why: bool, width: usize) -> String {
             ]
         })
         .collect();
+
     let headings = ["ROLE", "FAMILY", "VERSION", "STATUS", "PLACE"];
     let taken: usize = (0..4)
         .map(|n| widest(cells.iter().map(|row| row[n].as_str()).chain([headings[n]])) + 2)
@@ -130,6 +134,7 @@ fn components(listed: &[&Library], why: bool, width: usize) -> String {
     let text = table(headings, &[], rows);
     let mut lines = text.lines();
     let mut out: Vec<String> = lines.next().map(str::to_owned).into_iter().collect();
+
     for (line, library) in lines.zip(listed) {
         out.push(line.to_owned());
         if apart {
@@ -141,6 +146,7 @@ fn components(listed: &[&Library], why: bool, width: usize) -> String {
             out.extend(library.backups.iter().map(backup));
         }
     }
+
     out.join("\n") + "\n"
 }
 
@@ -191,6 +197,7 @@ fn summary(out: &mut impl Write, survey: &Survey, show: View, session: &Session)
         writeln!(out, "{text}")?;
         return Ok(());
     }
+
     let games = count(survey.games.len(), "game");
     let found = count(components.len(), "component");
     let newer = components.iter().filter(|(_, library)| library.newer.is_some()).count();
@@ -208,6 +215,7 @@ fn summary(out: &mut impl Write, survey: &Survey, show: View, session: &Session)
         );
         write!(out, "{}", wrapped(&text, "", 0, session.width))?;
     }
+
     let next = components.iter().find_map(|(view, library)| {
         let newer = library.newer.as_ref()?;
         Some(format!("Next: spanner fit {} {} --dry-run", view.game.id, newer.build))

@@ -18,6 +18,7 @@ pub fn table(headings: &[&str], right: &[usize], rows: Vec<Vec<String>>) -> Stri
             column.set_cell_alignment(CellAlignment::Right);
         }
     }
+
     let lines: Vec<String> = table.lines().map(|line| line.trim_end().to_owned()).collect();
     lines.join("\n") + "\n"
 }
@@ -33,6 +34,7 @@ pub fn fit_places(headings: &[&str], rows: &mut [Vec<String>], width: usize) {
         })
         .sum();
     let room = width.saturating_sub(taken + 2).max(16);
+
     for row in rows {
         row[last] = fit_path(&row[last], room);
     }

@@ -231,6 +231,7 @@ pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
         let what = format!("schema {} is not known: expected {SCHEMA}", file.schema.get_ref());
         return Err(wrong(file.schema.span().start, what));
     }
+
     let families = file.family.into_iter().map(|entry| {
         let at = entry.span().start;
         Family::new(entry.into_inner(), path).map_err(|what| wrong(at, what))
@@ -247,11 +248,13 @@ impl Family {
                 super::identity::slug(&entry.id)
             ));
         }
+
         let mut criteria: Vec<(&'static str, String)> =
             entry.names.iter().map(|name| ("name", name.clone())).collect();
         let names =
             entry.names.iter().map(|name| Pattern::new(name)).collect::<Result<Vec<_>, _>>()?;
         let mut identity = Vec::new();
+
         for (field, word, pattern) in [
             (Field::Company, "company", entry.company),
             (Field::Product, "product", entry.product),
@@ -266,6 +269,7 @@ impl Family {
                 criteria.push((word, pattern));
             }
         }
+
         if criteria.is_empty() {
             return Err(format!(
                 "family `{}` can match nothing: expected `names`, or one of `company`, `product`, \
@@ -273,6 +277,7 @@ impl Family {
                 entry.id
             ));
         }
+
         let FamilyEntry { supports, requires, conflicts, editions, generations, .. } = entry;
         Ok(Self {
             id: entry.id,

@@ -45,6 +45,7 @@ fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> FamilyEntry {
     let original = text("OriginalFilename");
     let tells =
         text("CompanyName").is_some() && (original.is_some() || text("ProductName").is_some());
+
     FamilyEntry {
         id: lesson.id.unwrap_or_else(|| family_of(facts, file_name)),
         title: lesson.title.or_else(|| text("FileDescription")),
@@ -71,6 +72,7 @@ fn append(path: &Path, entry: &FamilyEntry) -> Result<()> {
         }
         Err(error) => return Err(Error::io("read", path)(error)),
     };
+
     let damaged = |what: String| Error::io("add to", path)(std::io::Error::other(what));
     let mut document: DocumentMut =
         text.parse().map_err(|e: toml_edit::TomlError| damaged(e.message().to_owned()))?;
@@ -80,6 +82,7 @@ fn append(path: &Path, entry: &FamilyEntry) -> Result<()> {
         .as_array_of_tables_mut()
         .ok_or_else(|| damaged("`family` is not a list of tables".to_owned()))?;
     families.push(table(entry));
+
     let folder = Folder::make(path.parent().unwrap_or(Path::new(".")))?;
     let name = path.file_name().unwrap_or_default().to_string_lossy();
     Ok(line::write_over(&folder, &name, &document.to_string())?)
@@ -95,6 +98,7 @@ fn table(entry: &FamilyEntry) -> Table {
             table[key] = value(text);
         }
     }
+
     if !entry.names.is_empty() {
         table["names"] = value(entry.names.iter().collect::<toml_edit::Array>());
     }
@@ -108,5 +112,6 @@ fn table(entry: &FamilyEntry) -> Table {
             table[key] = value(escape(text));
         }
     }
+
     table
 }

@@ -65,6 +65,7 @@ impl Index {
                 _ => index.others.push(place),
             }
         }
+
         index
     }
 }
@@ -96,6 +97,7 @@ impl Catalog {
             let text = bytes_of(&path, LONGEST_BESIDE);
             own.take(&path, text.map(|bytes| String::from_utf8_lossy(&bytes).into_owned()));
         }
+
         if own.families.is_empty() && own.errors.is_empty() {
             return Cow::Borrowed(self);
         }

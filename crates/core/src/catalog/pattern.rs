@@ -55,6 +55,7 @@ impl Pattern {
                 "`{start}...` is not a valid pattern: it is longer than {LONGEST} characters"
             ));
         }
+
         let folded = fold(text);
         if !folded.contains(['*', '?', '[', ']', '{', '}']) {
             return Ok(Self::Text(folded.into()));
@@ -72,6 +73,7 @@ impl Pattern {
                 c => Piece::One(c),
             });
         }
+
         Ok(Self::Pieces(pieces.into()))
     }
 
@@ -89,6 +91,7 @@ impl Pattern {
         let (mut at, mut rest) = (0, text.chars());
         // Where any text began last, and what it has not taken yet.
         let mut any = None;
+
         loop {
             if pieces.get(at) == Some(&Piece::Many) {
                 at += 1;

@@ -20,6 +20,7 @@ pub(crate) fn left_alone(place: &Place, fitted: &Side, now: &Side) -> Finding {
             "{place} was left alone: {fitted} was put there, and something else has since put {is} in its place."
         )
     };
+
     let remedy = "If the launcher updated or repaired the game, that file is the game's own now \
                   and needs no rollback.";
     Finding::new(CODE, Severity::Warn, sentence, remedy)

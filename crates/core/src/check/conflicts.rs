@@ -29,6 +29,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
         });
         findings.extend(ours.chain(theirs).next().map(|relation| finding(input, &other, relation)));
     }
+
     findings
 }
 
@@ -42,6 +43,7 @@ fn finding(input: &CheckInput<'_>, other: &Other<'_>, relation: &Relation) -> Fi
         game.title,
         why(relation)
     );
+
     let action =
         Action::Park { game: game.id.clone().into(), family: other.family.to_owned().into() };
     let remedy = (format!("Leave this one out, or take {} out first.", other.family), action);

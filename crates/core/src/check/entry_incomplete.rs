@@ -17,11 +17,13 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     if swap.old.is_some() && !input.in_place {
         return None;
     }
+
     let name = swap.place.path().file_name();
     // Windows would not take it for its own in any input, which another check reports.
     if is_always_windows_own(name) {
         return None;
     }
+
     let mut wanted: BTreeSet<String> = BTreeSet::new();
     let mut by = None;
     for (path, image) in input.importers(name) {
@@ -30,12 +32,14 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         wanted.extend(symbols);
         by.get_or_insert_with(|| path.file_name().to_owned());
     }
+
     let by = by?;
     let offered = offered(&*input.image(swap)?);
     let missing: Vec<&String> = wanted.iter().filter(|symbol| !offered.contains(*symbol)).collect();
     if missing.is_empty() {
         return None;
     }
+
     let sentence = format!(
         "{} as {name} lacks {} that {by} imports from it: {}.",
         input.subject.name,
@@ -46,6 +50,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         },
         list(&missing)
     );
+
     let action = Action::ShowEntries { game: input.situation.game().id.clone().into() };
     let remedy =
         ("Choose a name whose functions it fully provides; see what each name needs.", action);

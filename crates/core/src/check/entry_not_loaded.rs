@@ -14,12 +14,14 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let executable = input.executable()?;
     let exe = executable.path.file_name();
     let name = swap.place.path().file_name();
+
     if !is_entry(input, swap) || swap.place.path().folder() != executable.path.folder() {
         return None;
     }
     let label = input.subject.name.clone();
     let action = Action::ShowEntries { game: input.situation.game().id.clone().into() };
     let remedy = ("See which names would be loaded, then fit it under one of them.", action);
+
     if is_always_windows_own(name) {
         let sentence = format!(
             "{label} as {name} would not be loaded: Windows takes its own {name} whatever lies \
@@ -27,6 +29,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         );
         return Some(Finding::new("entry-not-loaded", Severity::Stop, sentence, remedy));
     }
+
     if loads(input.view()).iter().any(|load| same_name(&load.name, name)) {
         return None;
     }

@@ -21,6 +21,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         there.path,
         there.family
     );
+
     let action = Action::ShowEntries { game: input.situation.game().id.clone().into() };
     let remedy = ("See which names are free, then fit it under one of them.", action);
     Some(Finding::new("entry-taken", Severity::Stop, sentence, remedy))

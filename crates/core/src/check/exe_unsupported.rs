@@ -23,12 +23,14 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         );
         return Some(Finding::new(UNKNOWN, Severity::Warn, sentence, remedy));
     };
+
     let how = match supports.check(version) {
         Coverage::Inside => return None,
         Coverage::TooNew => "newer than all of these",
         Coverage::TooOld => "older than all of these",
         Coverage::Between => "not among these",
     };
+
     let sentence =
         format!("{label} supports version {supports} of the game, but {exe} is {version}, {how}.");
     let remedy = remedy::for_version(input, version);

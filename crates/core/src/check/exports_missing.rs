@@ -32,6 +32,7 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
     if missing.is_empty() {
         return None;
     }
+
     let name = swap.old?.path.file_name();
     for (path, image) in input.importers(name) {
         let imports = image.imports.iter().filter(|import| same_name(&import.dll, name));
@@ -51,6 +52,7 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
             return Some(Finding::new("exports-missing", Severity::Stop, sentence, remedy));
         }
     }
+
     let missing: Vec<&String> = missing.into_iter().collect();
     let sentence = format!(
         "{} lacks {} that the present {name} offers: {}.",
@@ -58,6 +60,7 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
         functions(missing.len()),
         list(&missing)
     );
+
     let remedy = "Nothing in this game imports them; one that is looked up while the game runs \
                   cannot be seen from here.";
     Some(Finding::new("exports-missing", Severity::Note, sentence, remedy))

@@ -110,6 +110,7 @@ impl<'a> Subject<'a> {
                 && build.machine == facts.machine
         });
         let stated = version.as_ref().map_or_else(|| "?".to_owned(), ToString::to_string);
+
         Self {
             name: format!("{}@{stated}", library.family),
             family: &library.family,
@@ -170,6 +171,7 @@ impl<'a> CheckInput<'a> {
                 version: library.facts.version(),
                 library: Some(library),
             });
+
         let coming = self.alongside.iter().map(|other| Other {
             family: &other.family,
             version: other.version.clone(),

@@ -35,6 +35,7 @@ fn key(input: &CheckInput<'_>, game: &Version) -> Option<(Version, String)> {
         let name = input.subject.file_name;
         return (!key.same_numbers(game)).then_some((key, name.to_owned()));
     }
+
     // An extender may state the version in its description, behind the game's name.
     let stated = stated_versions(input.subject.facts);
     if !extender || stated.iter().any(|(_, version)| version.same_numbers(game)) {

@@ -37,6 +37,7 @@ pub(super) fn loads(view: &GameView) -> Vec<Load> {
             }
         }
     }
+
     loads
 }
 

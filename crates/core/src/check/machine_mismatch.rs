@@ -19,6 +19,7 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
         .iter()
         .filter(|program| program.path.folder() == swap.place.path().folder())
         .collect();
+
     let counts = input.executable();
     let loads = |program: &&Executable| program.facts.machine == machine;
     if let Some(executable) = counts {
@@ -39,6 +40,7 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
         let who = format!("{} beside it is {}", other.path.file_name(), needs.spoken());
         return Some(finding(input, swap, &who, needs));
     }
+
     let old = swap.old.filter(|old| old.facts.machine != machine)?;
     let who = format!("{} is {}", old.path, old.facts.machine.spoken());
     Some(finding(input, swap, &who, old.facts.machine))

@@ -20,6 +20,7 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
             library.facts.machine == machine && same_name(library.path.file_name(), dll)
         })
     };
+
     let brought = |dll: &str| {
         input.subject.brings.iter().any(|name| same_name(name, dll))
             || input.swaps.iter().any(|other| same_name(other.place.path().file_name(), dll))

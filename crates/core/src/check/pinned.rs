@@ -11,6 +11,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     if input.in_place || pin.version.is_some() && pin.version == input.subject.version {
         return None;
     }
+
     let game = &input.situation.game();
     let sentence = format!(
         "{} is pinned to {} in {} (\"{}\"), and this is {}.",
@@ -20,6 +21,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         pin.why,
         input.subject.name
     );
+
     let (game, family) = (game.id.clone().into(), pin.family.clone().into());
     let remedy =
         ("If the reason no longer applies, remove the pin.", Action::Unpin { game, family });

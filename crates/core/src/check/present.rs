@@ -37,6 +37,7 @@ fn check_family(situation: &Situation<'_>, family: &str) -> Option<CheckedFamily
     let swaps = files.iter().map(|library| swap(situation, library)).collect();
     let findings = check(&CheckInput { situation, subject, swaps, alongside: &[], in_place: true });
     let is_one = files.iter().all(|file| file.facts.version() == version);
+
     Some(CheckedFamily {
         family: family.to_owned(),
         version: version.filter(|_| is_one),

@@ -48,6 +48,7 @@ pub(super) fn for_version(input: &CheckInput<'_>, game: &Version) -> Remedy {
         return (format!("Use {older}{}, which supports {game}.", build.id), fit(input, build))
             .into();
     }
+
     let mut known: Vec<Coverage> =
         of_family().filter_map(|build| coverage_of(build, game)).collect();
     known.extend(coverage(input.subject.supports, input.subject.key(), game));

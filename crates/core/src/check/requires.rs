@@ -77,6 +77,7 @@ fn is_needed(input: &CheckInput<'_>) -> Vec<Finding> {
             findings.push(Finding::new(CODE, Severity::Stop, sentence, remedy));
         }
     }
+
     findings
 }
 

@@ -14,6 +14,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         let is_proven = input.subject.signature == SignatureStatus::Intact;
         (is_proven && !same_name(old, new)).then_some((&swap.place, old, new))
     })?;
+
     let sentence = format!(
         "{place} names {old} as its signer, and {} is signed by {new}.",
         input.subject.name

@@ -95,6 +95,7 @@ pub(crate) fn game_folders(
     if !tree.has_program() && reach("") != Reach::LibraryRoot {
         return vec![String::new()];
     }
+
     let mut out = Vec::new();
     collect(&tree, name, "", &reach, &mut out);
     out
@@ -112,6 +113,7 @@ fn collect(
         out.push(path.to_owned());
         return;
     }
+
     if !folder.has_program() {
         return;
     }
@@ -119,6 +121,7 @@ fn collect(
         out.push(path.to_owned());
         return;
     }
+
     for (child, below) in &folder.folders {
         let path = if path.is_empty() { (*child).to_owned() } else { format!("{path}/{child}") };
         if known != Reach::LibraryRoot {
@@ -139,6 +142,7 @@ fn is_game(folder: &Folder<'_>, name: &str) -> bool {
         // Installers lying about in a library of games do not make it one game.
         return !(only_helpers() && games_below() > 1 && !has_parts(folder));
     }
+
     let own = squeeze(name);
     let bears_name = |program: &str| {
         let program = squeeze(stem(program));

@@ -45,6 +45,7 @@ impl GameEdit {
                 remedy: "Give a path relative to the game's folder.".into(),
             })
         };
+
         let settings = &mut game.settings;
         if let Some(text) = &self.executable {
             settings.executable = if text.is_empty() { None } else { Some(inside(text)?) };
@@ -72,6 +73,7 @@ impl GameEdit {
             }
             (None, None) => {}
         }
+
         for (name, folder) in &self.bays {
             bay(settings, name, folder)?;
         }
@@ -90,6 +92,7 @@ fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
                 .into(),
         });
     }
+
     if folder.as_os_str().is_empty() {
         settings.bays.remove(name);
         return Ok(());
@@ -101,12 +104,14 @@ fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
             remedy: "Rename that folder.".into(),
         });
     }
+
     if !path.is_dir() {
         return Err(Error::Invalid {
             what: format!("{} is not a folder", path.display()),
             remedy: "Make the folder first, or check its spelling.".into(),
         });
     }
+
     settings.bays.insert(name.to_owned(), path);
     Ok(())
 }

@@ -177,6 +177,7 @@ fn weigh_name(path: &TreePath, facts: &Facts, title: &str, weigh: &mut impl FnMu
     if let Some((_, what, points)) = helper {
         weigh(*points, (*what).to_owned());
     }
+
     let title = squeeze(title);
     let product = squeeze(facts.string("ProductName").unwrap_or_default());
     let named_alike = own.len() > 2 && (own.contains(&title) || title.contains(&own));
@@ -185,6 +186,7 @@ fn weigh_name(path: &TreePath, facts: &Facts, title: &str, weigh: &mut impl FnMu
     } else if is_initials(&own, &title) {
         weigh(5, "bears the game's initials".to_owned());
     }
+
     if !product.is_empty() && product == title {
         weigh(10, "product name matches".to_owned());
     }

@@ -62,6 +62,7 @@ pub(crate) fn stated(game: &Game, executable: &Executable) -> Option<GameVersion
         let version = file.find_in(&text)?.parse().ok()?;
         Some((version, Origin::TextFile(file.path.to_string())))
     };
+
     let telling = |version: &Version| version.numbers().iter().sum::<u64>() > 1;
     let file = || Some((executable.facts.version().filter(telling)?, Origin::FileVersion));
     let product =

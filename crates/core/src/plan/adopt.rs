@@ -38,6 +38,7 @@ pub(crate) fn adopt(situation: &Situation<'_>) -> Result<(Plan, Vec<Adoption>)> 
     let Situation { view, ledger, window, .. } = situation;
     let mut plan = Plan::new(view, Purpose::Adopt, "adopt".to_owned());
     let mut adoptions = Vec::new();
+
     for library in view.libraries.iter().filter(|library| !library.put_aside) {
         let place = Place::from(library.path.clone());
         if ledger.get(&place).is_some() {
@@ -57,6 +58,7 @@ pub(crate) fn adopt(situation: &Situation<'_>) -> Result<(Plan, Vec<Adoption>)> 
             plan.steps.push(Step::file(place, before, after, &library.family));
         }
     }
+
     Ok((plan, adoptions))
 }
 
@@ -96,5 +98,6 @@ pub(crate) fn remove_copies(situation: &Situation<'_>, adoptions: &[Adoption]) -
             }
         }
     }
+
     Ok(plan)
 }

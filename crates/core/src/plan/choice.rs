@@ -120,6 +120,7 @@ impl Ties<'_> {
                 out.push(format!("{what} does not work together with {}", relation.other()));
             }
         }
+
         out.sort();
         out.dedup();
     }
@@ -190,6 +191,7 @@ impl DependencyProvider for Ties<'_> {
                 want(&relation.family, self.those(&relation.family, spares));
             }
         }
+
         let constraints: DependencyConstraints<String, Ranges<u32>> = wanted.into_iter().collect();
         Ok(Dependencies::Available(constraints))
     }

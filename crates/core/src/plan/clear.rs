@@ -36,6 +36,7 @@ impl FitPlanner<'_> {
                 plan.steps.push(Step::file(place.clone(), now, shipped, family));
             }
         }
+
         for slot in slots {
             self.clear_earlier(slot, &wanted, plan)?;
         }
@@ -47,6 +48,7 @@ impl FitPlanner<'_> {
                 self.retire(place, plan)?;
             }
         }
+
         Ok(())
     }
 
@@ -63,6 +65,7 @@ impl FitPlanner<'_> {
         if !added || earlier.id == self.build.id {
             return Ok(());
         }
+
         let anchor = Place::from(slot.path.clone());
         for placement in earlier.layout.places.iter().skip(1) {
             let Some(file) = earlier.stored(&placement.from) else { continue };
@@ -80,6 +83,7 @@ impl FitPlanner<'_> {
                 plan.steps.extend(self.removal(place, now));
             }
         }
+
         Ok(())
     }
 
@@ -93,6 +97,7 @@ impl FitPlanner<'_> {
                 && company.is_some()
                 && company == self.build.file.facts.string("CompanyName")
         });
+
         let recorded = self
             .situation
             .ledger
@@ -109,6 +114,7 @@ impl FitPlanner<'_> {
         } else {
             plan.findings.push(left_alone::finding(self.build, &place));
         }
+
         Ok(())
     }
 }

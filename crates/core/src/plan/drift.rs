@@ -145,6 +145,7 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
             place,
         });
     }
+
     files.sort_by_key(|file| (!file.is_off(), file.place.clone()));
     let last = changes
         .iter()
@@ -153,6 +154,7 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
         .find_map(|change| change.executable.as_ref());
     let now = view.mark();
     let altered = last.filter(|then| !files.is_empty() && Some(*then) != now.as_ref());
+
     Ok(Drift {
         game: view.game.id.clone(),
         files,

@@ -53,6 +53,7 @@ pub(crate) fn slots<'a>(view: &'a GameView, build: &Build) -> Vec<&'a Library> {
     if !by_name.is_empty() {
         return by_name;
     }
+
     let of_family = |library: &&Library| {
         library.family == build.id.family && companies_agree(&library.facts, &build.file.facts)
     };
@@ -81,11 +82,13 @@ impl<'s> FitPlanner<'s> {
             }
             return Ok(plan);
         }
+
         let keyed = self.is_keyed(&slots);
         if !keyed && self.as_name.is_none() {
             let paths: Vec<&TreePath> = slots.iter().map(|library| &library.path).collect();
             plan.findings.extend(slot_ambiguous::check(build, &view.game, &paths));
         }
+
         let mut targets = heads;
         let anchors: Vec<Place> = targets.iter().map(|target| target.place.clone()).collect();
         for placement in build.layout.places.iter().filter(|place| !self.is_head(place)) {
@@ -133,6 +136,7 @@ impl<'s> FitPlanner<'s> {
             policy: Policy::Replace,
             file: library,
         };
+
         let keyed = self.is_keyed(slots);
         if !slots.is_empty() {
             let target = |slot: &&Library| {
@@ -149,6 +153,7 @@ impl<'s> FitPlanner<'s> {
             };
             return slots.iter().map(target).collect();
         }
+
         let Some(placement) = self.build.layout.places.first().filter(|place| self.is_head(place))
         else {
             return Vec::new();
@@ -203,6 +208,7 @@ impl<'s> FitPlanner<'s> {
             plan.handoff.push(Handoff { to, content: file.content });
             return Ok(());
         }
+
         let mut places: Vec<Place> = match placement.bay.as_str() {
             SLOT | EXE => self.places_near(placement, file, anchors)?,
             bay => self.in_bay(bay, placement.to.clone(), plan).into_iter().collect(),
@@ -214,6 +220,7 @@ impl<'s> FitPlanner<'s> {
             policy: placement.policy,
             file,
         }));
+
         Ok(())
     }
 
@@ -248,6 +255,7 @@ impl<'s> FitPlanner<'s> {
                 return Ok(Vec::new());
             }
         }
+
         let mut beside: Vec<Place> = anchors
             .iter()
             .map(|anchor| self.situation.window.spelled(anchor.beside(&placement.to)))
@@ -265,6 +273,7 @@ impl<'s> FitPlanner<'s> {
                 beside.truncate(1);
             }
         }
+
         Ok(beside)
     }
 
@@ -293,6 +302,7 @@ impl<'s> FitPlanner<'s> {
                 },
             });
         }
+
         Ok(CheckInput {
             situation: self.situation,
             subject: Subject::build(self.build),
@@ -332,6 +342,7 @@ impl<'s> FitPlanner<'s> {
         });
         let state = FileState { content: target.file.content, stamp };
         let after = Side::file(state, version.map(|version| version.to_string()));
+
         if let (Some(place), Some(old)) = (&target.instead, old) {
             plan.steps.extend(self.removal(place.clone(), old));
         }
@@ -343,6 +354,7 @@ impl<'s> FitPlanner<'s> {
                 plan.steps.push(self.swap(target, now, after));
             }
         }
+
         Ok(())
     }
 
@@ -365,6 +377,7 @@ impl<'s> FitPlanner<'s> {
             plan.findings.push(settings_unmerged::finding(&target.place, &why));
             return Ok(());
         }
+
         let user = self.situation.window.bytes(&target.place)?;
         let new = self.situation.window.stored(&target.file.content)?;
         if !is_mergeable(&user) || !is_mergeable(&new) {
@@ -372,12 +385,14 @@ impl<'s> FitPlanner<'s> {
             plan.findings.push(settings_unmerged::finding(&target.place, &why));
             return Ok(());
         }
+
         let old = self.brought_before(target)?;
         let merged = merge(&user, &new, old.as_deref());
         if !merged.left_out.is_empty() {
             let finding = settings_unmerged::left_out(&target.place, &merged.left_out);
             plan.findings.push(finding);
         }
+
         if let Some(there) = now.state.file().filter(|_| merged.bytes != user) {
             let state = FileState { content: Content::of_bytes(&merged.bytes), stamp: there.stamp };
             plan.steps.push(self.swap(target, now, Side::file(state, None)));
@@ -399,6 +414,7 @@ impl<'s> FitPlanner<'s> {
                 return self.situation.window.stored(&file.content).map(Some);
             }
         }
+
         Ok(None)
     }
 

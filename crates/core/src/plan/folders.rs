@@ -20,6 +20,7 @@ pub(super) fn arrange(
     let files: Vec<Step> = steps.into_iter().filter(|step| !step.target().is_folder()).collect();
     let mut made: BTreeSet<Place> = BTreeSet::new();
     let mut arranged = Vec::new();
+
     for step in files.iter().filter(|step| is_file(step) && !step.after().state.is_absent()) {
         for folder in window.missing_folders(step.place())? {
             if made.insert(folder.clone()) {
@@ -47,6 +48,7 @@ pub(super) fn arrange(
         .collect();
     around.sort_by_key(|(folder, _)| (std::cmp::Reverse(folder.path().depth()), folder.clone()));
     around.dedup_by(|a, b| a.0 == b.0);
+
     let mut removed = Vec::new();
     for (folder, owner) in around {
         if stays.contains(&folder) || !ledger.made(&folder) {
@@ -61,6 +63,7 @@ pub(super) fn arrange(
             removed.push(Step::remove_folder(folder, mode, &owner));
         }
     }
+
     arranged.extend(files);
     arranged.extend(removed);
     Ok(arranged)

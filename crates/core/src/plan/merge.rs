@@ -65,6 +65,7 @@ pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
         report.left_out.extend(others.iter().map(words));
         text.insert(&blocks, &newer, &mut names);
     }
+
     report.bytes = text.write();
     // What came in must not make the file look as if it were written in another encoding.
     let back = Text::read(&report.bytes);
@@ -73,6 +74,7 @@ pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
         report.added.clear();
         report.followed.clear();
     }
+
     report
 }
 
@@ -190,6 +192,7 @@ impl Kind {
                 _ => Self::Other,
             };
         }
+
         let Some(equals) = line.find('=') else {
             return Self::Other;
         };
@@ -197,6 +200,7 @@ impl Kind {
         if key.is_empty() {
             return Self::Other;
         }
+
         let behind = &line[equals + 1..];
         let value = behind.trim();
         let start = equals + 1 + (behind.len() - behind.trim_start().len());
@@ -212,6 +216,7 @@ impl Text {
         if !is_exact || is_long {
             return Self { encoding, lines: Vec::new(), as_it_is: Some(bytes.to_vec()) };
         }
+
         let mut lines = Vec::new();
         let mut left = text.as_str();
         while let Some(at) = left.find('\n') {
@@ -222,6 +227,7 @@ impl Text {
             lines.push(Line::new(line.to_owned(), end));
             left = &left[at + 1..];
         }
+
         if !left.is_empty() {
             lines.push(Line::new(left.to_owned(), ""));
         }
@@ -265,6 +271,7 @@ impl Text {
         let mut blocks = Vec::new();
         let (mut section, mut section_name) = (0, String::new());
         let mut start = 0;
+
         for (index, line) in self.lines.iter().enumerate() {
             match &line.kind {
                 Kind::Section(name) => {
@@ -281,6 +288,7 @@ impl Text {
                 Kind::Other => {}
             }
         }
+
         blocks
     }
 
@@ -328,9 +336,11 @@ impl Text {
                 behind.insert(section, index + 1);
             }
         }
+
         let mut arrivals: Vec<Arrival> = Vec::new();
         let mut known: HashMap<usize, usize> = HashMap::new();
         let mut is_above = false;
+
         for block in blocks {
             let number = *known.entry(block.section).or_insert_with(|| {
                 let at = behind.get(&block.section).copied();
@@ -352,6 +362,7 @@ impl Text {
             let lines = skipped.map(|line| Line::new(line.text.clone(), end));
             arrivals[number].lines.extend(lines);
         }
+
         let of = self.lines.len();
         arrivals.sort_by_key(|arrival| (arrival.at.unwrap_or(of), arrival.at.is_none()));
         let mut own = std::mem::take(&mut self.lines).into_iter();
@@ -365,6 +376,7 @@ impl Text {
             }
             self.lines.extend(arrival.lines);
         }
+
         self.lines.extend(own);
     }
 

@@ -184,6 +184,7 @@ impl Plan {
             self.in_use.extend(other.in_use);
             self.findings.extend(other.findings);
         }
+
         self
     }
 }

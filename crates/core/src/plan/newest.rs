@@ -59,6 +59,7 @@ impl Planner<'_> {
                 break;
             }
         }
+
         let tied = |plan: &Plan| plan.stops().iter().all(|stop| is_tie(stop));
         let first = plans.iter().position(|(_, plan)| tied(plan));
         let Some(first) = first else {
@@ -69,6 +70,7 @@ impl Planner<'_> {
                 .ok_or_else(|| RackError::Unknown { spec: what.to_owned(), known: Vec::new() })?;
             return Ok((plan, build.clone()));
         };
+
         let (chosen, mut plan, alongside) = if plans[first].1.stops().is_empty() {
             let (build, plan) = plans.remove(first);
             (build, plan, Vec::new())
@@ -88,6 +90,7 @@ impl Planner<'_> {
                 &why,
             ));
         }
+
         Ok((plan, chosen.clone()))
     }
 
@@ -111,6 +114,7 @@ impl Planner<'_> {
             .filter(|(_, plan)| plan.stops().iter().all(|stop| is_tie(stop)))
             .map(|(build, _)| Candidate { version: build.version.clone(), choice: choice(build) })
             .collect();
+
         let mut families = self.related(&family)?;
         families.insert(family.clone(), eligible);
         let solution = match choose_together(&family, &families, &self.situation.catalog) {
@@ -197,6 +201,7 @@ impl Planner<'_> {
             });
             families.insert(name, candidates);
         }
+
         Ok(families)
     }
 }
@@ -217,6 +222,7 @@ fn in_order<'a>(of_family: &[&'a Build], view: &GameView, what: &str) -> Result<
         |build: &Build| build.version.as_ref().is_none_or(|version| !version.is_prerelease());
     builds
         .sort_by(|a, b| is_release(b).cmp(&is_release(a)).then_with(|| b.version.cmp(&a.version)));
+
     let mut out: Vec<&Build> = Vec::new();
     for group in builds.chunk_by(|a, b| a.version == b.version) {
         let mut same: Vec<&Build> = group.to_vec();
@@ -235,6 +241,7 @@ fn in_order<'a>(of_family: &[&'a Build], view: &GameView, what: &str) -> Result<
             _ => {}
         }
     }
+
     Ok(out)
 }
 
@@ -267,6 +274,7 @@ pub(crate) fn choose_from_package<'a>(
             candidates: builds.iter().map(|build| build.id.to_string()).collect(),
         })
     };
+
     let mut fitting: Vec<&Build> =
         builds.iter().filter(|build| !slots(view, build).is_empty()).collect();
     if fitting.is_empty() {
@@ -286,6 +294,7 @@ pub(crate) fn choose_from_package<'a>(
         needs(view).narrow(&mut fitting);
         rack::prefer(&mut fitting, |build| build.id.variant.is_none());
     }
+
     match &fitting[..] {
         [one] => Ok(one),
         _ => Err(several(&fitting)),

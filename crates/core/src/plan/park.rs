@@ -25,6 +25,7 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
             plan.steps.push(Step::file(place, now, entry.shipped.clone(), family));
         }
     }
+
     let added = |library: &&Library| {
         matches!(library.role, Role::Extender | Role::Loader | Role::Overlay)
             && same_name(&library.family, family)
@@ -40,6 +41,7 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
             plan.steps.push(Step::file(place, now, Side::ABSENT, family));
         }
     }
+
     let folders = ledger.made_folders().filter(|(_, owner)| same_name(owner, family));
     let folders = folders.map(|(folder, owner)| (folder.clone(), owner.to_owned())).collect();
     plan.arrange_with(folders, situation)?;
@@ -66,6 +68,7 @@ pub(crate) fn unpark(situation: &Situation<'_>, parked: &Change, family: &str) -
             plan.steps.push(step.taken_back(now));
         }
     }
+
     plan.arrange(situation)?;
     Ok(plan)
 }

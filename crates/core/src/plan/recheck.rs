@@ -25,6 +25,7 @@ pub(crate) fn recheck(situation: &Situation<'_>, steps: &[Step]) -> Vec<Finding>
             }));
         }
     }
+
     findings.retain(|finding| finding.severity > Severity::Note);
     findings
 }
@@ -37,6 +38,7 @@ fn swap<'a>(situation: &Situation<'a>, build: &'a Build, step: &Step) -> Option<
     };
     let is_there = |library: &&Library| step.place().same_as(&Place::from(library.path.clone()));
     let recorded = situation.ledger.get(step.place());
+
     Some(Swap {
         place: step.place().clone(),
         facts: build.files().find(is_it)?.facts?,

@@ -101,6 +101,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         }
         plan.steps.push(Step::of(on_disk, now, target.clone(), &entry.family));
     }
+
     let was_there = |folder: &Place| up_to_point.as_ref().is_some_and(|then| then.made(folder));
     let folders = ledger.made_folders().filter(|(_, owner)| of_family(owner));
     let folders = folders.filter(|(folder, _)| !was_there(folder));

@@ -28,6 +28,7 @@ pub(crate) fn in_effect<'a>(changes: impl IntoIterator<Item = &'a Change>) -> BT
             effective.remove(&root);
         }
     }
+
     effective
 }
 
@@ -65,6 +66,7 @@ pub(crate) fn undo(situation: &Situation<'_>, change: &Change) -> Result<Plan> {
         }
         plan.steps.push(step.taken_back(now));
     }
+
     plan.arrange(situation)?;
     Ok(plan)
 }

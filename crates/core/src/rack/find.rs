@@ -40,6 +40,7 @@ impl Needs<'_> {
             ("opengl32.dll", &["opengl", "gl"]),
             ("vulkan-1.dll", &["vulkan", "vk"]),
         ];
+
         let label = build.id.variant.as_deref().unwrap_or_default();
         let mut words = label.split('-');
         let names = WORDS.iter().filter(|(dll, _)| self.imports.iter().any(|i| same_name(i, dll)));
@@ -63,6 +64,7 @@ pub fn find<'a>(builds: &'a [Build], text: &str, needs: &Needs<'_>) -> Result<&'
         let newest = named.iter().map(|build| &build.version).max().cloned();
         named.retain(|build| Some(&build.version) == newest.as_ref());
     }
+
     if spec.variant.is_none() {
         prefer(&mut named, |build| build.id.variant.is_none());
     }

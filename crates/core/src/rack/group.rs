@@ -45,6 +45,7 @@ pub(super) fn groups(candidates: &[Candidate<'_>]) -> Vec<Group> {
             c.name.len(),
         )
     });
+
     let extender = order.iter().any(|candidate| is_extender(candidate));
     let mut heads: Vec<(&Candidate<'_>, Vec<usize>)> = Vec::new();
     for candidate in order {
@@ -64,6 +65,7 @@ pub(super) fn groups(candidates: &[Candidate<'_>]) -> Vec<Group> {
             heads.push((candidate, Vec::new()));
         }
     }
+
     heads.sort_by_key(|(head, _)| head.index);
     heads.into_iter().map(|(head, members)| Group { head: head.index, members }).collect()
 }
@@ -83,6 +85,7 @@ fn part_of(head: &Candidate<'_>, other: &Candidate<'_>) -> bool {
     let rest = long.strip_prefix(&short);
     let named = rest.is_some_and(|rest| rest.starts_with(|c: char| !c.is_alphanumeric()));
     let (a, b) = (role_of(head.facts), role_of(other.facts));
+
     could_be_one(head, other)
         && (b.is_none() || a == b)
         && companies_agree(head.facts, other.facts)

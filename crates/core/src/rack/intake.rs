@@ -91,6 +91,7 @@ impl Parcel {
         for entry in &package.entries {
             facts.push(facts_of(path, entry, package.entries.len() == 1)?);
         }
+
         let files: Vec<_> = package
             .entries
             .iter()
@@ -107,6 +108,7 @@ impl Parcel {
             let remedy = ("See what each of its files is taken for.", Action::ShowSorting).into();
             return Err(Error::Rack(RackError::Package { path: path.to_owned(), why, remedy }));
         }
+
         let places = package.entries.iter().enumerate();
         let places = places.map(|(place, entry)| (entry.content, place)).collect();
         Ok(Self { builds, sorted, package, places })
@@ -139,6 +141,7 @@ impl Intake<'_> {
         let groups = self.groups();
         let notes = notes(self.entries, self.sorted);
         let mut builds = Vec::new();
+
         for group in &groups {
             let entry = &self.entries[group.head];
             let Some(facts) = &self.facts[group.head] else { continue };
@@ -153,6 +156,7 @@ impl Intake<'_> {
             self.lay_out(&mut build, group, alone);
             builds.push(build);
         }
+
         let several = |build: &Build, all: &[Build]| {
             all.iter().filter(|other| other.id == build.id).count() > 1
         };
@@ -164,6 +168,7 @@ impl Intake<'_> {
                 build.id.variant = Some(format!("{variant}for-{key}"));
             }
         }
+
         builds
     }
 
@@ -177,6 +182,7 @@ impl Intake<'_> {
             .collect();
         kinds.sort();
         kinds.dedup();
+
         let mut all = Vec::new();
         let mut shared = Vec::new();
         // The libraries outside of the variants come last: those that a variant took are done.
@@ -198,6 +204,7 @@ impl Intake<'_> {
                 }
             }
         }
+
         all.sort_by_key(|group| group.head);
         all
     }
@@ -234,6 +241,7 @@ impl Intake<'_> {
         let stated = version.as_ref().map(Version::to_string);
         let known = self.catalog.find(&facts, &name).and_then(|family| family.role);
         let family = self.options.family.clone();
+
         Build {
             id: BuildId {
                 family: family.unwrap_or_else(|| self.catalog.family_of(&facts, &name)),
@@ -295,6 +303,7 @@ impl Intake<'_> {
         let given = self.options.layout.as_ref();
         let given = given.filter(|layout| layout.family == build.id.family);
         let remembered = self.remembered.iter().find(|known| known.family == build.id.family);
+
         for index in 0..self.entries.len() {
             let entry = &self.entries[index];
             let places = match (given, remembered) {
@@ -330,6 +339,7 @@ impl Intake<'_> {
                 });
             }
         }
+
         // The library's own place comes first: the others are found from it.
         build.layout.places.sort_by_key(|place| place.from != build.file.path);
         if let Some(layout) = given.or(remembered) {
@@ -366,6 +376,7 @@ impl Intake<'_> {
         if !placed {
             return Vec::new();
         }
+
         let near = short(&build.file.path, path);
         let below = path.folder().starts_with(build.file.path.folder());
         let (bay, to) = match in_data_folder(&near).filter(|_| bay == EXE) {

@@ -62,6 +62,7 @@ impl LayoutFile {
                 format!("schema {} is not known: expected {SCHEMA}", file.schema),
             ));
         }
+
         let no_bay = |rule: &&Rule| rule.bay.is_empty() || slug(&rule.bay) != rule.bay;
         if let Some(rule) = file.file.iter().find(no_bay) {
             let at = text.find(&format!("\"{}\"", rule.bay)).unwrap_or(0);
@@ -69,6 +70,7 @@ impl LayoutFile {
                 format!("`{}` is not a bay: expected `exe`, `root` or one of yours", rule.bay);
             return Err(wrong(at, what));
         }
+
         Ok(file)
     }
 
@@ -81,6 +83,7 @@ impl LayoutFile {
             to: Some(place.to.clone()),
             policy: place.policy,
         };
+
         Self {
             schema: SCHEMA,
             family: build.id.family.clone(),
@@ -111,6 +114,7 @@ impl LayoutFile {
             let left = self.leave.iter().any(|path| same_but_version(path, &short));
             return left.then(Vec::new);
         };
+
         let place = |rule: &Rule| Placement {
             from: file.clone(),
             bay: rule.bay.clone(),

@@ -17,6 +17,7 @@ pub fn since(text: &str, from: &Version, to: &Version) -> Option<String> {
             out.push('\n');
         }
     }
+
     let out = out.trim_end();
     (!out.is_empty()).then(|| out.to_owned())
 }
@@ -30,6 +31,7 @@ fn heading(line: &str) -> Option<Version> {
     if text.len() > LONGEST || line.starts_with([' ', '\t']) || line.starts_with("- ") {
         return None;
     }
+
     let words: Vec<&str> = text.split_whitespace().collect();
     let version = |word: &&str| {
         let word = word.trim_matches(|c: char| !c.is_alphanumeric());

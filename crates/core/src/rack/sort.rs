@@ -81,6 +81,7 @@ pub fn sort(files: &[(&TreePath, Option<&Facts>)]) -> Vec<Sorted> {
             .max_by_key(|(folder, _)| folder.len())
             .map(|(_, label)| label.clone());
     }
+
     sorted
 }
 
@@ -90,6 +91,7 @@ fn part(path: &TreePath, facts: Option<&Facts>) -> (Part, String) {
         "h", "hpp", "hxx", "inl", "c", "cc", "cpp", "cxx", "cs", "rs", "lib", "a", "def", "exp",
         "o", "obj", "cmake", "sln", "vcxproj", "props", "filters", "idl", "hlsl", "py",
     ];
+
     const DOCUMENTS: [&str; 13] = [
         "txt", "md", "pdf", "rtf", "html", "htm", "chm", "url", "png", "jpg", "jpeg", "gif", "svg",
     ];
@@ -104,6 +106,7 @@ fn part(path: &TreePath, facts: Option<&Facts>) -> (Part, String) {
         "authors",
         "credits",
     ];
+
     const DEVELOPER_FOLDERS: [&str; 6] = ["src", "source", "sources", "include", "sdk", "cmake"];
     const DEBUG_FOLDERS: [&str; 3] = ["debug", "dbg", "dev"];
     let name = fold(path.file_name());
@@ -125,6 +128,7 @@ fn part(path: &TreePath, facts: Option<&Facts>) -> (Part, String) {
             Kind::Exe => (Part::Program, "it is a program".to_owned()),
         };
     }
+
     if by_extension(&SYMBOLS) {
         (Part::Symbols, format!(".{extension} files are for debuggers"))
     } else if by_extension(&DEVELOPER) {

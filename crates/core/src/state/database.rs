@@ -77,6 +77,7 @@ impl Database {
             }
             Err(Refusal::Unavailable) => {}
         }
+
         let again = Self::open_file(path);
         let connection =
             again.or_else(|_| Self::in_memory()).map_err(|_| Error::Home(HomeError::Index))?;
@@ -95,6 +96,7 @@ impl Database {
         connection.busy_timeout(Duration::from_secs(20)).map_err(refused)?;
         // It is an index: what a loss of power takes or spoils is read from the files again.
         connection.pragma_update(None, "synchronous", "OFF").map_err(refused)?;
+
         let behavior = rusqlite::TransactionBehavior::Immediate;
         let transaction =
             rusqlite::Transaction::new_unchecked(&connection, behavior).map_err(refused)?;
@@ -110,6 +112,7 @@ impl Database {
             // What earlier versions kept has been taken over by now.
             _ => return Err(Refusal::Damaged),
         }
+
         transaction.commit().map_err(refused)?;
         Ok(connection)
     }

@@ -116,6 +116,7 @@ impl Labels {
                 shelf.unnoted.push(path);
             }
         }
+
         shelf.builds.sort_by_key(|build| (build.added, build.id.to_string()));
         Ok(shelf)
     }
@@ -223,6 +224,7 @@ fn parse(text: &str) -> Result<(StoredBuild, Stage), String> {
             Line::Dropped { .. } => stage = Stage::Dropped,
         }
     }
+
     let named_at = build.as_ref().map(|(number, _)| *number);
     let counts = |fault: &LineFault| {
         !fault.is_damaged || named_at.is_none_or(|number| fault.number <= number)
@@ -305,12 +307,14 @@ impl StoredBuild {
             modified: file.modified,
             image: file.facts.is_some(),
         };
+
         let place = |place: &Placement| StoredPlace {
             from: place.from.clone(),
             bay: place.bay.clone(),
             to: place.to.clone(),
             policy: place.policy,
         };
+
         let text = |note: &Note| StoredText {
             name: note.name.clone(),
             blake3: note.content.blake3,
@@ -356,6 +360,7 @@ impl StoredBuild {
         let head = files.next().ok_or("it names no file")?;
         let head_facts = read(head)?.ok_or("its first file is not a library")?;
         let mut parts = Vec::new();
+
         for file in files {
             parts.push(BuildPart {
                 path: file.path.clone(),
@@ -364,18 +369,21 @@ impl StoredBuild {
                 facts: read(file)?,
             });
         }
+
         let id = BuildId { family: self.family, version: self.version_name, variant: self.variant };
         // What was stored must be a name that people can type back.
         let typed = BuildSpec::parse(&id.to_string());
         if typed.family != id.family {
             return Err(format!("`{id}` is not the name of a build"));
         }
+
         let place = |place: StoredPlace| Placement {
             from: place.from,
             bay: place.bay,
             to: place.to,
             policy: place.policy,
         };
+
         let note = |text: StoredText| Note {
             name: text.name,
             content: Content { blake3: text.blake3, size: text.size },

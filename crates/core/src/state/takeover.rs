@@ -47,6 +47,7 @@ pub(crate) fn take_over(
     if version != LAST_PRECIOUS {
         return Ok(false);
     }
+
     let copy = home.join(COPY);
     if !copy.exists() {
         // Whole or not there: under another name first.
@@ -60,6 +61,7 @@ pub(crate) fn take_over(
         std::fs::rename(&begun, &copy).map_err(Error::io("replace", &copy))?;
         Folder::open(home)?.sync()?;
     }
+
     for record in old.changes()? {
         journal.take_over(&record)?;
     }
@@ -68,6 +70,7 @@ pub(crate) fn take_over(
             labels.replace(&build.id, &build)?;
         }
     }
+
     if !words.is_there() {
         words.write(&old.words()?)?;
     }
@@ -120,6 +123,7 @@ impl Old {
                 },
             ))
         })?;
+
         let roots = self.rows("SELECT path FROM library_root", |row| row.get::<_, String>(0))?;
         let pins: Vec<OldPin> = self.rows("SELECT body FROM pin", |row| json(row, 0))?;
         let pin = |pin: OldPin| Pin {
@@ -128,6 +132,7 @@ impl Old {
             version: pin.version,
             why: pin.why,
         };
+
         let games = games.into_iter().filter(|(said, _)| *said).map(|(_, game)| game);
         Ok(Words {
             roots: roots.into_iter().map(Into::into).collect(),
@@ -173,6 +178,7 @@ impl Old {
                 is_noted: false,
             })
         })?;
+
         let sql = "SELECT change, position, body FROM step ORDER BY change, position";
         let steps = self.rows(sql, |row| {
             Ok((row.get::<_, i64>(0)?, row.get::<_, i64>(1)?, json::<OldStep>(row, 2)?))
@@ -182,6 +188,7 @@ impl Old {
                 step.add_to(record, position)?;
             }
         }
+
         Ok(records)
     }
 }
@@ -343,6 +350,7 @@ impl OldStep {
                 }
             }
         }
+
         let name = format!(".spanner-{}-{position}.staged", record.number);
         let spare = place.with_path(place.path().sibling(&name)?);
         let goes = self.after.is_none();
@@ -358,6 +366,7 @@ impl OldStep {
                 }
             }
         }
+
         Ok(())
     }
 }
@@ -439,6 +448,7 @@ impl OldBuild {
             to: place.to,
             policy: place.policy,
         };
+
         Some(Build {
             id: self.id,
             role: self.role,

@@ -67,6 +67,7 @@ impl WordsFile {
         let read =
             std::io::Read::read_to_string(&mut std::io::Read::take(file, LONGEST), &mut text);
         read.map_err(Error::io("read", &path))?;
+
         let wrong = |at: usize, what: String| {
             let line = text[..at.min(text.len())].matches('\n').count() + 1;
             Error::Catalog(CatalogError { path: path.clone(), line, what })
@@ -166,12 +167,14 @@ impl StoredWords {
                 .map(|(name, path)| (name.clone(), text(path)))
                 .collect(),
         };
+
         let pin = |pin: &Pin| StoredPin {
             game: pin.game.clone(),
             family: pin.family.clone(),
             version: pin.version.as_ref().map(ToString::to_string),
             why: pin.why.clone(),
         };
+
         let moved = |moved: &Moved| StoredMove {
             game: moved.game.clone(),
             from: text(&moved.from),
@@ -221,6 +224,7 @@ impl StoredWords {
                 },
             })
         };
+
         let pin = |stored: StoredPin| -> Result<Pin, String> {
             let version = match stored.version {
                 None => None,
@@ -228,6 +232,7 @@ impl StoredWords {
             };
             Ok(Pin { game: stored.game, family: stored.family, version, why: stored.why })
         };
+
         let moved = |stored: StoredMove| Moved {
             game: stored.game,
             from: stored.from.into(),

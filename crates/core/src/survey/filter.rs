@@ -67,6 +67,7 @@ impl Filter {
         for view in &mut survey.games {
             view.libraries.retain(|library| self.keeps(library));
         }
+
         let about_components = Self { games: None, ..self.clone() };
         if !about_components.is_open() {
             survey.games.retain(|view| !view.libraries.is_empty());

@@ -56,6 +56,7 @@ pub(crate) fn survey(
             survey_folder(folder, listed, knowledge, store, progress, &mut survey);
         }
     }
+
     recognise::across_games(&mut survey.games);
     survey.games.iter_mut().for_each(settle);
     survey.games.sort_by_key(|view| std::cmp::Reverse(view.attention()));
@@ -88,6 +89,7 @@ fn folders(
             folders.push(folder);
         }
     }
+
     folders
 }
 
@@ -167,6 +169,7 @@ fn survey_folder(
     let mut images: Vec<Vec<(Found, Facts)>> = roots.iter().map(|_| Vec::new()).collect();
     let at_root: HashMap<&str, usize> =
         roots.iter().enumerate().map(|(at, root)| (root.as_str(), at)).collect();
+
     for (image, facts) in read {
         let game = folders_around(image.path.as_str()).find_map(|root| at_root.get(root));
         match game {
@@ -174,6 +177,7 @@ fn survey_folder(
             None => survey.stray += 1,
         }
     }
+
     let games = roots
         .into_iter()
         .zip(images)
@@ -223,6 +227,7 @@ fn read_facts(
             _ => unread.push((image, path)),
         }
     }
+
     drop(known);
     progress.begin("reading libraries and programs", Some(unread.len() as u64));
     let fresh: Vec<_> = unread
@@ -233,6 +238,7 @@ fn read_facts(
             (image, path, facts)
         })
         .collect();
+
     progress.end();
     let mut kept = Vec::new();
     let first_fresh = read.len();
@@ -253,6 +259,7 @@ fn read_facts(
             }
         }
     }
+
     let kept: Vec<(String, Mark, &Facts)> = kept
         .into_iter()
         .zip(&read[first_fresh..])
@@ -263,6 +270,7 @@ fn read_facts(
         // survey reads the files again.
         let _ = store.keep(&kept);
     }
+
     read.sort_by(|(a, _), (b, _)| a.path.cmp(&b.path));
     read
 }

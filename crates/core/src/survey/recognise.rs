@@ -38,6 +38,7 @@ pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, rack: &RackInd
             some.map(|(kind, detail)| Evidence { kind, detail }).collect()
         })
         .collect();
+
     let aside: Vec<bool> =
         view.libraries.iter().map(|library| copies.is_put_aside(library)).collect();
     for (library, aside) in view.libraries.iter_mut().zip(aside) {
@@ -68,6 +69,7 @@ pub(super) fn across_games(views: &mut [GameView]) {
             }
         }
     }
+
     for library in views.iter_mut().flat_map(|view| &mut view.libraries) {
         let games = seen.get(&same_in_games(library)).map_or(0, Vec::len);
         if games > 1 {
@@ -91,12 +93,14 @@ fn on_rack(library: &Library, rack: &RackIndex<'_>) -> Option<String> {
                 && file.facts.is_some_and(agrees)
         })
     };
+
     let same = |build: &&Build| {
         named(build)
             || build.id.family == library.family
                 && build.file.facts.string("CompanyName").is_some()
                 && companies_agree(&build.file.facts, &library.facts)
     };
+
     let mut builds = rack.of_family_or_file(&library.family, library.path.file_name());
     let build = builds.find(same)?;
     Some(format!("same name and author as {} on the rack", build.id))
@@ -132,11 +136,13 @@ fn keyed(
     if keyed_to(&library.facts, name).is_some_and(|key| key.same_numbers(version)) {
         return Some(format!("its name holds the version of {exe}, {version}"));
     }
+
     let outside = library.facts.string("CompanyName") != executable.facts.string("CompanyName");
     let own = library.facts.version().is_some_and(|own| own.same_numbers(version));
     if !outside || own || version.numbers().len() < 3 {
         return None;
     }
+
     let stated = stated_versions(&library.facts);
     let (key, _) = stated.iter().find(|(_, stated)| stated.same_numbers(version))?;
     Some(format!("its {key} holds the version of {exe}, {version}"))
@@ -214,6 +220,7 @@ fn original_name(name: &str) -> Option<String> {
         );
         Regex::new(pattern).ok()
     });
+
     let found = ASIDE.as_ref()?.captures(name)?;
     let part = |name: &str| found.name(name).map(|part| part.as_str());
     let original = part("a").or_else(|| part("b")).map(str::to_owned);

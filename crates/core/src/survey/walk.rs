@@ -57,10 +57,12 @@ pub(super) fn images(roots: &[PathBuf], progress: &dyn Progress) -> Vec<Walked> 
     for root in others {
         walker.add(root);
     }
+
     let numbers: HashMap<&Path, usize> =
         roots.iter().enumerate().map(|(at, root)| (root.as_path(), at)).collect();
     let number_of = |path: &Path, depth: usize| numbers.get(path.ancestors().nth(depth)?).copied();
     let walked: Mutex<Vec<Walked>> = Mutex::new(roots.iter().map(|_| Walked::default()).collect());
+
     walker.standard_filters(false).follow_links(false).build_parallel().run(|| {
         Box::new(|entry| {
             progress.advance(1);
@@ -88,6 +90,7 @@ pub(super) fn images(roots: &[PathBuf], progress: &dyn Progress) -> Vec<Walked> 
             WalkState::Continue
         })
     });
+
     progress.end();
     let mut walked = walked.into_inner().unwrap_or_else(PoisonError::into_inner);
     for of_root in &mut walked {

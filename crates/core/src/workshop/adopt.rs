@@ -38,6 +38,7 @@ impl Altering<'_> {
         let plan = cleared.into_plan();
         let workshop = self.workshop();
         let _game = Lock::take(&plan.game.root)?;
+
         workshop.expect_free(&plan)?;
         let original = |(n, step): (usize, &Step)| {
             let live = |adoption: &&Adoption| {
@@ -46,6 +47,7 @@ impl Altering<'_> {
             let adoption = adoptions.iter().find(live)?;
             Some((n, Place::from(adoption.original.path.clone())))
         };
+
         let originals: Vec<(usize, Place)> =
             plan.steps.iter().enumerate().filter_map(original).collect();
         let noted = workshop.engine(&Silent).note(draft(plan, Vec::new()), &originals);

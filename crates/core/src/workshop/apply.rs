@@ -56,6 +56,7 @@ impl Workshop {
             return Vec::new();
         }
         std::thread::sleep(A_MOMENT);
+
         let is_other = |step: &crate::change::Step| {
             let wanted = step.after().state.content().map(|content| content.size);
             let found = std::fs::symlink_metadata(change.on_disk(step.target()));
@@ -86,6 +87,7 @@ impl Workshop {
                 return Err(Error::Change(ChangeError::Waiting { number, root }));
             }
         }
+
         Ok(())
     }
 }

@@ -52,6 +52,7 @@ impl Workshop {
                 .and_then(|folder| folder.identity())
                 .ok();
         }
+
         let conditions = self.conditions(plan);
         plan.findings.extend(conditions);
         plan.findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
@@ -65,11 +66,13 @@ impl Workshop {
         let mut files: Vec<PathBuf> = replaced.map(on_disk).collect();
         files.extend(plan.executable.as_ref().map(|mark| mark.path.on(root)));
         files.extend(plan.in_use.iter().cloned());
+
         let mut in_use = in_use_by_others(&files, root);
         let unseen =
             plan.in_use.iter().filter(|path| in_use.iter().all(|seen| seen.path != **path));
         in_use
             .extend(unseen.map(|path| InUse { path: path.clone(), by: None }).collect::<Vec<_>>());
+
         let read_only = plan
             .files()
             .filter(|step| step.before().state.file().is_some_and(|file| file.stamp.read_only));

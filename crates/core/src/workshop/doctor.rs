@@ -109,6 +109,7 @@ impl Workshop {
             }
             progress.advance(1);
         }
+
         progress.end();
         Ok(Diagnosis {
             home: self.home.clone(),
@@ -135,6 +136,7 @@ impl Workshop {
         };
         let stored: BTreeSet<Content> = self.store.contents()?.into_iter().collect();
         let mut games: BTreeMap<String, BTreeSet<Content>> = BTreeMap::new();
+
         for change in &self.history()?.changes {
             let of_game = games.entry(change.game().to_owned()).or_default();
             of_game.extend(change.contents().filter(|content| stored.contains(content)));
@@ -157,6 +159,7 @@ impl Workshop {
             .map(|(content, _)| content)
             .chain(shelf.passing.iter().flat_map(|label| label.contents.iter().copied()))
             .collect();
+
         let mut named: BTreeSet<Content> = self.labels.named()?.into_iter().collect();
         named.extend(history.changes.iter().flat_map(Change::contents));
         let mut found = Unreferenced::default();
@@ -171,6 +174,7 @@ impl Workshop {
                 found.unmentioned.push(content);
             }
         }
+
         Ok(found)
     }
 
@@ -191,6 +195,7 @@ impl Workshop {
             let contents = before.filter(needs).chain(after.filter(|_| !is_back));
             needed.extend(contents.map(|content| (content, user.clone())));
         }
+
         needed.sort();
         needed.dedup_by_key(|(content, _)| *content);
         needed
@@ -231,6 +236,7 @@ impl Altering<'_> {
         let workshop = self.workshop();
         let Workshop { journal, database, store, labels, .. } = workshop;
         let mut mended = Mended::default();
+
         for fault in diagnosis.journal.iter().filter(|fault| fault.mending.is_some()) {
             mended.journal.push((fault.number, journal.mend(fault, database)?));
         }
@@ -242,6 +248,7 @@ impl Altering<'_> {
                 mended.removed.push(territory.path(&spare));
             }
         }
+
         if history.faults.is_empty() && shelf.faults.is_empty() {
             let needed = workshop.needed(&history.changes, &shelf.builds);
             let needed: BTreeSet<Content> =
@@ -254,6 +261,7 @@ impl Altering<'_> {
                 mended.removed.push(label.path.clone());
             }
         }
+
         for label in &shelf.unnoted {
             labels.note_arrived(label)?;
         }
@@ -278,6 +286,7 @@ impl Altering<'_> {
             let why = format!("{} is not reliable: {}", fault.path.display(), fault.what);
             return not_sure(why, mend());
         }
+
         if let Some((path, what)) = workshop.shelf()?.faults.first() {
             return not_sure(format!("{} cannot be read: {what}", path.display()), mend());
         }
@@ -291,6 +300,7 @@ impl Altering<'_> {
                     .into(),
             );
         }
+
         for content in &found.contents {
             workshop.store.drop_content(content)?;
         }

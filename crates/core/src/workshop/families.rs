@@ -30,6 +30,7 @@ impl Workshop {
                 remedy: ("Add them one by one, or describe each.", Action::LearnFamily).into(),
             });
         }
+
         let catalog = self.catalog();
         let known = catalog.find(&build.file.facts, &build.file.name);
         if known.is_some_and(|known| known.id == family) {
@@ -62,6 +63,7 @@ impl Workshop {
                 name: known.id.clone(),
             }));
         }
+
         let path = self.home.join("catalog").join(LEARNED);
         let id = learn(&path, facts, name, lesson)?;
         let text = text_of(&path, LONGEST_CATALOG).map_err(Error::io("read", &path))?;

@@ -49,6 +49,7 @@ impl Workshop {
                 remedy: "Give the library another name.".into(),
             })?;
         }
+
         let (parcel, seen) = if self.is_package(what)? {
             self.open_package(view, Path::new(what), progress)?
         } else {
@@ -107,6 +108,7 @@ fn plan_fit(
         let build = choose_from_package(&parcel.builds, what, options, view)?;
         return Ok((planner.plan(build, &[])?, build.clone()));
     }
+
     let spec = match &options.variant {
         Some(variant) => wanted(what, variant),
         None => what.to_owned(),

@@ -39,6 +39,7 @@ impl Workshop {
                 games.add(Game::seen(change.game(), change.root()));
             }
         }
+
         for seen in self.database.seen() {
             games.add(Game { title: seen.title, ..Game::seen(&seen.id, &seen.root) });
         }
@@ -187,6 +188,7 @@ impl Altering<'_> {
             words.roots.retain(|other| *other != root);
             Ok(())
         })?;
+
         Ok(root)
     }
 
@@ -212,6 +214,7 @@ impl Altering<'_> {
             }
             id => id?,
         };
+
         let games = self.workshop().games()?;
         let game = games.into_iter().find(|game| game.id == id);
         let unknown =
@@ -237,6 +240,7 @@ impl Altering<'_> {
                 None => other.iter().for_each(|other| self.workshop().database.forget(&other.id)),
             }
         }
+
         edit.apply(&mut game)?;
         game.registered = true;
         self.edit(|words| {
@@ -259,6 +263,7 @@ impl Altering<'_> {
             words.games.sort_by(|a, b| a.id.cmp(&b.id));
             Ok(())
         })?;
+
         Ok(game)
     }
 

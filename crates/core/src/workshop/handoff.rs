@@ -38,6 +38,7 @@ impl Altering<'_> {
             },
             _ => Error::io("write", &target)(error.error),
         })?;
+
         Ok(target)
     }
 
@@ -53,6 +54,7 @@ impl Altering<'_> {
             let mut stored = self.workshop().store.open_content(&part.content)?;
             io::copy(&mut stored, &mut zip).map_err(Error::io("write", target))?;
         }
+
         zip.finish().map(drop).map_err(failed)
     }
 }

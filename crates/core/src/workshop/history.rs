@@ -58,6 +58,7 @@ impl Workshop {
                 }),
             }
         }
+
         Ok(History::new(changes, faults))
     }
 
@@ -79,6 +80,7 @@ impl Workshop {
         let effective = plan::in_effect(&history.changes);
         // Each target is as the last change in effect left it that touched it.
         let mut owners: BTreeMap<(&str, PathBuf), (i64, &Side)> = BTreeMap::new();
+
         for change in history.changes.iter().filter(|change| effective.contains(&change.number())) {
             for (step, after) in change.record.effects() {
                 let target = (step.target().kind(), change.on_disk(step.target()));

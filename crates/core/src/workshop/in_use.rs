@@ -89,6 +89,7 @@ fn in_use(files: &[PathBuf], root: &Path) -> Vec<InUse> {
     if taken.is_empty() {
         return Vec::new();
     }
+
     let running = running_from(root);
     let found = |file: &PathBuf| InUse { path: file.clone(), by: holder(file, &running) };
     taken.into_iter().map(found).collect()
@@ -103,6 +104,7 @@ fn running_from(root: &Path) -> Vec<(PathBuf, String)> {
     let mut system = System::new();
     let wanted = ProcessRefreshKind::nothing().with_exe(UpdateKind::Always);
     system.refresh_processes_specifics(ProcessesToUpdate::All, true, wanted);
+
     let running = system.processes().values().filter_map(|process| {
         let program = process.exe()?.canonicalize().ok()?;
         let is_it = program.starts_with(&root) && own.as_ref() != Some(&program);

@@ -51,6 +51,7 @@ impl Workshop {
                 remedy: ("Give the layout of that family.", Action::ShowLayout).into(),
             });
         };
+
         let folder = self.home.join("layouts");
         let name = format!("{}.toml", layout.family);
         let text = LayoutFile::of(build).to_text();

@@ -61,6 +61,7 @@ impl Workshop {
             }
             files.extend(of_folder);
         }
+
         progress.begin("reading the folders", Some(files.len() as u64));
         let read: Result<Vec<(Source, Side)>> = files
             .into_values()
@@ -76,6 +77,7 @@ impl Workshop {
                 Ok((source, Side::file(FileState { stamp, ..state }, label)))
             })
             .collect();
+
         progress.end();
         let names: Vec<String> = folders
             .iter()
@@ -83,6 +85,7 @@ impl Workshop {
             .collect();
         let read = read?;
         progress.begin("comparing with the game", Some(read.len() as u64));
+
         let merge = self.decide(view, |situation| {
             let mut plan = Plan::new(view, Purpose::Fit, format!("merge {}", names.join(", ")));
             let mut sources = BTreeMap::new();
@@ -100,6 +103,7 @@ impl Workshop {
             plan.arrange(situation)?;
             Ok(MergePlan { plan, sources })
         });
+
         progress.end();
         merge
     }
@@ -166,5 +170,6 @@ fn files_below(folder: &Path) -> Result<Vec<Source>> {
             files.push(Source { path, file });
         }
     }
+
     Ok(files)
 }

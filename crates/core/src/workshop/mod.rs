@@ -90,6 +90,7 @@ impl Workshop {
             let _lock = Lock::take(home)?;
             take_over(home, &index, &journal, &store, &labels, &words)?;
         }
+
         let database = Database::open(&index)?;
         let home = home.to_owned();
         let records = Records::default();

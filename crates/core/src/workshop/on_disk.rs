@@ -33,6 +33,7 @@ impl<'a> OnDisk<'a> {
         let root = view.game.root.clone();
         let bays = view.game.settings.bays.values().cloned().collect();
         let scope = Scope { root: root.clone(), bays, grants: Vec::new() };
+
         Self {
             territory: Territory::open(&scope),
             root,

@@ -31,6 +31,7 @@ impl Workshop {
                         .into(),
             });
         }
+
         self.add_conditions(&mut plan);
         Ok(plan)
     }

@@ -45,11 +45,13 @@ impl Altering<'_> {
             version: version.or_else(|| library.facts.version()),
             why: why.to_owned(),
         };
+
         self.edit(|words| {
             words.pins.retain(|other| (&other.game, &other.family) != (&pin.game, &pin.family));
             words.pins.push(pin.clone());
             Ok(())
         })?;
+
         Ok(pin)
     }
 
@@ -68,6 +70,7 @@ impl Altering<'_> {
             )
                 .into(),
         })?;
+
         self.edit(|words| {
             words.pins.retain(|other| *other != pin);
             Ok(())

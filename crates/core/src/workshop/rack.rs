@@ -130,6 +130,7 @@ impl Workshop {
                 users.entry(content).or_default().insert(game.to_owned());
             }
         }
+
         Ok(users)
     }
 
@@ -180,6 +181,7 @@ impl Workshop {
                 files.chain(notes)
             })
             .collect();
+
         let store = &self.store;
         progress.begin("reading the rack", Some(files.len() as u64));
         let damaged = files
@@ -190,6 +192,7 @@ impl Workshop {
                 (!whole).then_some(DamagedContent { build, file })
             })
             .collect();
+
         progress.end();
         Ok(damaged)
     }
@@ -218,6 +221,7 @@ impl Altering<'_> {
         if let Some(family) = &options.family {
             workshop.learn_family_of(&parcel, family)?;
         }
+
         let builds = self.shelve(&parcel)?;
         let proposal = proposal(&parcel);
         Ok(Addition { builds, proposal, sorted: parcel.sorted, origin: origin_mark(path) })
@@ -251,6 +255,7 @@ impl Altering<'_> {
         let mut known = self.workshop().shelf()?.builds.clone();
         let mut out = Vec::new();
         let mut announced = Vec::new();
+
         for build in &parcel.builds {
             let content = build.file.content;
             let same = |other: &Build| {
@@ -286,6 +291,7 @@ impl Altering<'_> {
             known.push(build.clone());
             out.push((build, Added::New));
         }
+
         Ok(Shelving { builds: out, announced })
     }
 
@@ -317,6 +323,7 @@ impl Altering<'_> {
         let history = workshop.history()?;
         let mut needed: BTreeSet<Content> = BTreeSet::new();
         let mut users = BTreeSet::new();
+
         for change in &history.changes {
             for content in change.contents() {
                 needed.insert(content);
@@ -325,6 +332,7 @@ impl Altering<'_> {
                 }
             }
         }
+
         if !users.is_empty() && !anyway {
             let users = users.into_iter().collect();
             return Err(Error::Rack(RackError::Needed { build: build.id.to_string(), users }));
@@ -332,6 +340,7 @@ impl Altering<'_> {
         let others = shelf.builds.iter().filter(|other| other.id != build.id);
         needed.extend(others.flat_map(Build::contents));
         needed.extend(shelf.passing.iter().flat_map(|label| label.contents.iter().copied()));
+
         let is_sure = history.faults.is_empty() && shelf.faults.is_empty();
 
         workshop.labels.dismiss(&build.id)?;
@@ -361,6 +370,7 @@ fn origin_mark(path: &Path) -> Option<String> {
         let host = text.lines().find_map(|line| line.strip_prefix("HostUrl="));
         Some(host.unwrap_or("the internet").to_owned())
     }
+
     #[cfg(target_os = "linux")]
     {
         let mut value = vec![0; LONGEST as usize];
@@ -368,6 +378,7 @@ fn origin_mark(path: &Path) -> Option<String> {
         value.truncate(size);
         String::from_utf8(value).ok()
     }
+
     #[cfg(not(any(windows, target_os = "linux")))]
     {
         let _ = (path, LONGEST);
@@ -383,6 +394,7 @@ fn proposal(parcel: &Parcel) -> Option<Proposal> {
         r"v?(\d+(?:\.\d+){2,3}(?:\s*(?:-|to)\s*v?\d+(?:\.\d+){2,3})?)"
     ))
     .ok()?;
+
     let notes = parcel.builds.first()?.notes.iter();
     let mut texts = notes.filter_map(|note| fs::read(parcel.file_of(&note.content).ok()??).ok());
     texts.find_map(|text| {

@@ -87,6 +87,7 @@ impl Workshop {
                 short(after)
             )
         };
+
         let how = match &report.outcome {
             StepOutcome::AsBefore => "as before the change".to_owned(),
             StepOutcome::Untouched => "not touched by the change".to_owned(),
@@ -113,6 +114,7 @@ impl Workshop {
             let number = history.changes.iter().rev().find(placed).map(Change::number)?;
             Some(format!(", which change {number} put into a game"))
         });
+
         let date = || {
             let written = jiff::Timestamp::new(file.stamp.modified.0, 0).ok()?;
             Some(format!(", dated {}", written.strftime("%Y-%m-%d %H:%M")))
@@ -162,6 +164,7 @@ impl Altering<'_> {
             let left = left.map(|report| workshop.target(&change, report)).collect();
             recoveries.push(Recovery { change, state: recovered.state, left });
         }
+
         Ok(recoveries)
     }
 

@@ -37,6 +37,7 @@ impl Chain {
                 _ => break,
             }
         }
+
         Self {
             names: path.iter().map(|certificate| subject(certificate)).collect(),
             complete: path.last().is_some_and(|last| self_signed(last)),

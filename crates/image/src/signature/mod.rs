@@ -99,6 +99,7 @@ impl Signature {
         let left = MOST_SIGNATURES;
         let mut digests = Digests { headers: &headers, table, known: Vec::new(), left };
         let mut signatures = Vec::new();
+
         for bytes in messages {
             signatures.push(check_message(&bytes, &mut source, &mut digests, trust, 0)?);
         }
@@ -147,6 +148,7 @@ fn check_message<R: Read + Seek>(
     let mut signature = Signature::without(SignatureStatus::Intact, None);
     let stamp = message.stamp();
     signature.signed_at = stamp.as_ref().map(|stamp| stamp.at);
+
     let verdict = match message.image_digest() {
         Err(reason) => Err((SignatureStatus::Unreadable, reason)),
         Ok((algorithm, stated)) => {
@@ -162,6 +164,7 @@ fn check_message<R: Read + Seek>(
     if let Err((status, reason)) = verdict {
         (signature.status, signature.reason) = (status, Some(reason));
     }
+
     // A name is the signer's only where it is proven that he signed this.
     let named = (message.signer_name(), message.issuer_name());
     if signature.status == SignatureStatus::Intact {
@@ -169,12 +172,14 @@ fn check_message<R: Read + Seek>(
     } else {
         signature.claimed = named.0;
     }
+
     signature.chain = message.chain(signature.status, stamp.as_ref(), trust);
     if depth < DEEPEST_SIGNATURE {
         for nested in message.nested().into_iter().take(MOST_SIGNATURES) {
             signature.nested.push(check_message(&nested, source, digests, trust, depth + 1)?);
         }
     }
+
     Ok(signature)
 }
 
@@ -199,6 +204,7 @@ impl Table {
         if self.len > MOST_SECURITY {
             return Err(ImageError::excessive(WHAT));
         }
+
         let bytes = source.bytes(self.start, self.len, WHAT)?;
         let mut out = Vec::new();
         let mut at = 0;
@@ -212,6 +218,7 @@ impl Table {
             }
             at = (at + len).next_multiple_of(8);
         }
+
         Ok(out)
     }
 }
@@ -248,6 +255,7 @@ impl Digests<'_> {
         for (start, end) in ranges {
             source.each_chunk(start, end, |chunk| hasher.update(chunk))?;
         }
+
         let digest = hasher.finalize();
         self.known.push((algorithm, digest.clone()));
         Ok(digest)

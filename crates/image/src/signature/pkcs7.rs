@@ -58,6 +58,7 @@ impl Message {
         if info.content_type != SIGNED_DATA {
             return Err("the signature is not signed data".to_owned());
         }
+
         // SignedData: version, digest algorithms, content, certificates [0], lists [1], signers.
         let fields = parts(info.content.value()).map_err(unreadable)?;
         let [_, _, content, optional @ .., signers] = &fields[..] else {
@@ -286,6 +287,7 @@ fn verify_signer(
             }
         }
     };
+
     let key = &certificate.tbs_certificate.subject_public_key_info;
     match verify_digest(key, algorithm, &signed, signer.signature.as_bytes()) {
         Ok(true) => Ok(()),

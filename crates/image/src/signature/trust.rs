@@ -126,6 +126,7 @@ impl ExtendedKeyUsageValidator for Purpose {
             }
             is_open = false;
         }
+
         if is_open {
             return Ok(());
         }
@@ -180,6 +181,7 @@ pub(super) fn check(
         let all = may.collect::<Result<Vec<_>, _>>().map_err(|_| Error::BadDer)?;
         if all.contains(&false) { Err(Error::EndEntityUsedAsCa) } else { Ok(()) }
     };
+
     let checked = EndEntityCert::try_from(&der).and_then(|certificate| {
         let path = Some(&issuers_may_issue as &dyn Fn(&VerifiedPath<'_>) -> Result<(), Error>);
         certificate
@@ -252,6 +254,7 @@ fn has_short_key(signer: &Read, others: &[Read], anchors: &[TrustAnchor<'_>]) ->
         key.and_then(|key| key.subject_public_key.as_bytes().map(is_short)).unwrap_or_default()
     };
     let is_named = |name: Option<Vec<u8>>| name.is_some_and(|name| named.contains(&name));
+
     others
         .iter()
         .any(|other| is_named(name_of(&other.0.tbs_certificate.subject)) && of_issuer(other))
@@ -273,6 +276,7 @@ fn in_words(error: &Error, purpose: Purpose) -> Doubt {
     };
     let not_trusted = Doubt::Wrong;
     let not_checked = |why: &str| Doubt::Unknown(why.to_owned());
+
     match error {
         Error::CertExpired { not_after, .. } => {
             Doubt::Expired(format!("a certificate of it expired on {}", date(not_after)))

@@ -139,6 +139,7 @@ impl Package {
             let entry = PackedFile { path: entry_path, unpacked, content, modified };
             return Ok(Self { source, entries: vec![entry], _scratch: None });
         };
+
         let scratch = Scratch::new(space)?;
         let most = content.size.saturating_mul(MOST_RATIO).max(ANY_RATIO).min(limits.unpacked);
         let mut unpacker = Unpacker {
@@ -153,6 +154,7 @@ impl Package {
             held: 0,
             entries: Vec::new(),
         };
+
         progress.begin(&format!("unpacking {name}"), None);
         let unpacked = unpacker.unpack(path, kind, "").and_then(|()| unpacker.unpack_inner());
         progress.end();
@@ -229,6 +231,7 @@ fn folder(path: &Path, name: String, limits: &Limits) -> Result<Package> {
             modified,
         });
     }
+
     let modified = date_of(path)?;
     let source = Source { name, blake3: digest.finish().blake3, modified };
     Ok(Package { source, entries, _scratch: None })
@@ -262,15 +265,18 @@ impl Unpacker<'_> {
         };
         let outline = outline.map_err(|fault| self.fault(fault))?;
         self.expect_room(&outline)?;
+
         let before = self.admitted;
         let archive = self.archive.clone();
         // A library that panics says no more than that the archive is damaged.
         let fallen = || refusal(&archive, "the archive is damaged".to_owned(), GET_AGAIN);
+
         contained(|| match kind {
             Kind::Zip => self.unpack_zip(file, prefix, &outline),
             Kind::SevenZip => self.unpack_7z(file, prefix),
         })
         .unwrap_or_else(|| Err(fallen()))?;
+
         if self.admitted - before == outline.entries {
             return Ok(());
         }
@@ -295,6 +301,7 @@ impl Unpacker<'_> {
             );
             return Err(refusal(&self.archive, why, UNPACK_BY_HAND));
         }
+
         self.expect_free(outline.unpacked)
     }
 
@@ -323,6 +330,7 @@ impl Unpacker<'_> {
                 inner.push((index, kind));
             }
         }
+
         for &(index, kind) in &inner {
             let entry = self.entries[index].clone();
             self.unpack(&entry.file()?, kind, stem(entry.path.as_str()))?;
@@ -362,6 +370,7 @@ impl Unpacker<'_> {
                 self.take(path, &name, size, modified, &mut entry)?;
             }
         }
+
         Ok(())
     }
 
@@ -401,12 +410,14 @@ impl Unpacker<'_> {
         if unix_link || attributes & REPARSE_POINT != 0 {
             return Err(self.refuse(name, "is a link", DO_NOT_USE));
         }
+
         let Some(path) = self.admit(name, prefix, entry.is_directory())? else {
             return Ok(());
         };
         if entry.is_directory() || entry.is_anti_item() {
             return Ok(());
         }
+
         let modified = SystemTime::from(entry.last_modified_date());
         let modified = FileTime::from_system_time(modified);
         let modified = (modified.unix_seconds(), modified.nanoseconds());
@@ -424,10 +435,12 @@ impl Unpacker<'_> {
         if let Some(what) = harm_in(trimmed) {
             return Err(self.refuse(name, what, DO_NOT_USE));
         }
+
         // `./a.dll` and `a//b.dll` are taken as what they mean.
         let parts = trimmed.split(['/', '\\']).filter(|part| !matches!(*part, "" | "."));
         let prefix = Some(prefix).filter(|prefix| !prefix.is_empty());
         let whole = prefix.into_iter().chain(parts).collect::<Vec<_>>().join("/");
+
         if directory {
             return Ok(None);
         }
@@ -464,6 +477,7 @@ impl Unpacker<'_> {
         let mut hasher = Hasher::default();
         let mut buffer = vec![0; stated.clamp(1, 64 << 10) as usize];
         let mut left = stated;
+
         loop {
             if self.progress.is_stopped() {
                 return Err(Error::Files(Files::Stopped));
@@ -485,12 +499,14 @@ impl Unpacker<'_> {
             hasher.update(&buffer[..len]);
             target.write_all(&buffer[..len]).map_err(Error::io("write", &file))?;
         }
+
         if left > 0 {
             return Err(self.refuse(name, "is shorter than it says", GET_AGAIN));
         }
         self.unpacked += stated;
         self.progress.advance(1);
         drop(target);
+
         let unpacked = if in_memory {
             self.held += stated;
             Unpacked::InMemory(memory, self.scratch.folder().to_owned())
@@ -527,6 +543,7 @@ fn harm_in(name: &str) -> Option<&'static str> {
             return Some("has characters in its name that Windows does not allow");
         }
     }
+
     None
 }
 

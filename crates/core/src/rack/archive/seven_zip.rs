@@ -92,6 +92,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Checked<Ou
         let why = format!("it is of version {}.{} of its format", start[6], start[7]);
         return Err(Fault { why, advice: UNPACK_BY_HAND });
     }
+
     if crc32fast::hash(&start[12..]).to_le_bytes() != start[8..12] {
         return Err(damaged("the checksum of its beginning does not match"));
     }
@@ -103,6 +104,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Checked<Ou
     if size == 0 {
         return Err(damaged("it has no list of contents"));
     }
+
     let listed = read_list(file, offset, size)?;
     if crc32fast::hash(&listed) != checksum {
         return Err(damaged("the checksum of its list of contents does not match"));
@@ -115,6 +117,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Checked<Ou
         fields = Fields(&unpacked);
         kind = fields.byte()?;
     }
+
     if kind != id::HEADER {
         return Err(damaged("its list of contents cannot be read"));
     }
@@ -157,12 +160,14 @@ fn unpack_list<R: Read + Seek>(
     if size > MOST_DIRECTORY {
         return Err(long_list());
     }
+
     let [coder] = &block.coders[..] else {
         let why = "its list of contents is packed in several steps".to_owned();
         return Err(Fault { why, advice: UNPACK_BY_HAND });
     };
     let at = START + streams.position;
     file.seek(SeekFrom::Start(at)).map_err(|error| unreadable(&error))?;
+
     let packed = file.take(streams.packed.first().copied().unwrap_or_default());
     let mut list = Vec::new();
     let dictionary = coder.dictionary;
@@ -195,16 +200,19 @@ fn list(fields: &mut Fields<'_>, len: u64, limits: &Limits) -> Checked<Outline> 
         }
         kind = fields.byte()?;
     }
+
     let mut all = Streams::default();
     if kind == id::STREAMS {
         all = streams(fields, len, limits)?;
         kind = fields.byte()?;
     }
+
     let mut outline = Outline { entries: 0, unpacked: 0, extents: Vec::new() };
     for block in &all.blocks {
         let sum = outline.unpacked.checked_add(block.unpacked);
         outline.unpacked = sum.ok_or_else(|| damaged("its sizes are too large"))?;
     }
+
     let parts = all.blocks.iter().map(|block| block.parts).sum::<usize>();
     if kind == id::FILES {
         outline.entries = files(fields, parts, limits)?;
@@ -212,6 +220,7 @@ fn list(fields: &mut Fields<'_>, len: u64, limits: &Limits) -> Checked<Outline> 
     } else if !all.blocks.is_empty() {
         return Err(damaged("it names no files"));
     }
+
     if kind == id::END { Ok(outline) } else { Err(unexpected(kind)) }
 }
 
@@ -258,6 +267,7 @@ fn streams<'a>(fields: &mut Fields<'a>, len: u64, limits: &Limits) -> Checked<St
         packed(fields, len, &mut streams)?;
         kind = fields.byte()?;
     }
+
     if kind == id::UNPACKED {
         streams.blocks = blocks(fields, limits)?;
         kind = fields.byte()?;
@@ -278,6 +288,7 @@ fn packed(fields: &mut Fields<'_>, len: u64, streams: &mut Streams<'_>) -> Check
     let count = fields.count()?;
     let mut kind = fields.byte()?;
     let mut end = streams.position.checked_add(START);
+
     if kind == id::SIZE {
         for _ in 0..count {
             let size = fields.number()?;
@@ -286,6 +297,7 @@ fn packed(fields: &mut Fields<'_>, len: u64, streams: &mut Streams<'_>) -> Check
         }
         kind = fields.byte()?;
     }
+
     if end.is_none_or(|end| end > len) {
         return Err(damaged("packed bytes lie behind its end"));
     }
@@ -316,6 +328,7 @@ fn blocks<'a>(fields: &mut Fields<'a>, limits: &Limits) -> Checked<Vec<Block<'a>
             }
         }
     }
+
     let mut kind = fields.byte()?;
     if kind == id::CHECKSUM {
         let checksums = fields.checksums(count)?;
@@ -324,6 +337,7 @@ fn blocks<'a>(fields: &mut Fields<'a>, limits: &Limits) -> Checked<Vec<Block<'a>
         }
         kind = fields.byte()?;
     }
+
     if kind == id::END { Ok(blocks) } else { Err(unexpected(kind)) }
 }
 
@@ -338,6 +352,7 @@ fn block<'a>(fields: &mut Fields<'a>, limits: &Limits) -> Checked<Block<'a>> {
     if count == 0 || count > MOST_CODERS {
         return Err(tangled());
     }
+
     let mut coders = Vec::new();
     for _ in 0..count {
         coders.push(coder(fields)?);
@@ -352,10 +367,12 @@ fn block<'a>(fields: &mut Fields<'a>, limits: &Limits) -> Checked<Block<'a>> {
                      `[limits]` into the file settings.toml of the home.",
         });
     }
+
     // Which coder each input comes from: one, or a packed stream.
     let inputs = coders.iter().map(|coder| coder.inputs).sum::<usize>();
     let mut from = vec![None; inputs];
     let mut gives = vec![false; count];
+
     for _ in 1..count {
         let (input, coder) = (fields.number()?, fields.number()?);
         let input = usize::try_from(input).ok().and_then(|input| from.get_mut(input));
@@ -366,6 +383,7 @@ fn block<'a>(fields: &mut Fields<'a>, limits: &Limits) -> Checked<Block<'a>> {
         }
         (*input, gives[coder]) = (Some(coder), true);
     }
+
     let packed = from.iter().filter(|from| from.is_none()).count();
     if packed != 1 {
         let mut seen = HashSet::new();
@@ -376,6 +394,7 @@ fn block<'a>(fields: &mut Fields<'a>, limits: &Limits) -> Checked<Block<'a>> {
             }
         }
     }
+
     let last = gives.iter().position(|gives| !gives).ok_or_else(tangled)?;
     let is_simple = |coder: &Coder<'_>| coder.inputs == 1;
     let others_are_simple =
@@ -409,16 +428,19 @@ fn coder<'a>(fields: &mut Fields<'a>) -> Checked<Coder<'a>> {
     if bits & 0x10 != 0 {
         (inputs, outputs) = (fields.number()?, fields.number()?);
     }
+
     let mut properties: &[u8] = &[];
     if bits & 0x20 != 0 {
         let size = fields.number()?;
         properties = fields.take(size)?;
     }
+
     let inputs_wanted = if method == method::FOUR_INPUTS { 4 } else { 1 };
     let is_known = known(method)?;
     if !is_known || inputs != inputs_wanted || outputs != 1 {
         return Err(damaged("it has a coder of an unknown form"));
     }
+
     let dictionary = dictionary(method, properties)?;
     let first = properties.first().copied().unwrap_or_default();
     Ok(Coder { method, inputs: inputs_wanted as usize, first, dictionary })
@@ -466,6 +488,7 @@ fn parts(fields: &mut Fields<'_>, blocks: &mut [Block<'_>], limits: &Limits) -> 
         }
         kind = fields.byte()?;
     }
+
     if kind != id::SIZE && blocks.iter().any(|block| block.parts > 1) {
         return Err(unexpected(kind));
     }
@@ -478,6 +501,7 @@ fn parts(fields: &mut Fields<'_>, blocks: &mut [Block<'_>], limits: &Limits) -> 
             left = rest.ok_or_else(|| damaged("its files are larger than what holds them"))?;
         }
     }
+
     if kind == id::SIZE {
         kind = fields.byte()?;
     }
@@ -486,6 +510,7 @@ fn parts(fields: &mut Fields<'_>, blocks: &mut [Block<'_>], limits: &Limits) -> 
         fields.checksums(blocks.iter().filter(unknown).map(|block| block.parts).sum())?;
         kind = fields.byte()?;
     }
+
     if kind == id::END { Ok(()) } else { Err(unexpected(kind)) }
 }
 
@@ -525,6 +550,7 @@ fn files(fields: &mut Fields<'_>, parts: usize, limits: &Limits) -> Checked<usiz
             return Err(damaged("a part of its list of contents is longer than stated"));
         }
     }
+
     if !named {
         return Err(damaged("the number of its names is not that of its files"));
     }
@@ -547,6 +573,7 @@ fn is_names(bytes: &[u8], count: usize) -> bool {
             (names, len) = (names + 1, 0);
         }
     }
+
     names == count && len == 0 && rest == 0
 }
 

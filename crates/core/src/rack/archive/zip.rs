@@ -73,6 +73,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Result<Out
         let why = format!("its list of contents is longer than {most} MB");
         return Err(Fault { why, advice: UNPACK_BY_HAND });
     }
+
     let mut bytes = vec![0; list.len as usize];
     read_at(file, list.at, &mut bytes)?;
 
@@ -82,6 +83,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Result<Out
     let mut taken = Vec::new();
     let mut extents = Vec::new();
     let mut unpacked = 0u64;
+
     for _ in 0..list.count {
         let (stated, at, behind) = listed(rest)?;
         rest = behind;
@@ -95,6 +97,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Result<Out
         extents.push([at, stated.packed, stated.unpacked]);
         unpacked = unpacked.saturating_add(stated.unpacked);
     }
+
     if !rest.is_empty() {
         return Err(damaged("its list of contents is longer than its number of files"));
     }
@@ -104,6 +107,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Result<Out
             return Err(of_entry(pair[1].2, "shares its bytes with another", DO_NOT_USE));
         }
     }
+
     Ok(Outline { entries: extents.len(), unpacked, extents })
 }
 
@@ -132,6 +136,7 @@ fn find_list<R: Read + Seek>(file: &mut R) -> Result<List, Fault> {
         let why = "it is one part of several".to_owned();
         return Err(Fault { why, advice: UNPACK_BY_HAND });
     }
+
     let mut list = List {
         count: u16_at(end, 10).into(),
         len: u32_at(end, 12).into(),
@@ -153,6 +158,7 @@ fn find_list<R: Read + Seek>(file: &mut R) -> Result<List, Fault> {
             list = List { count: u64_at(&end, 32), len: u64_at(&end, 40), at: u64_at(&end, 48) };
         }
     }
+
     if list.at.checked_add(list.len) != Some(list_ends) {
         return Err(damaged("its list of contents is not where it should be"));
     }
@@ -209,6 +215,7 @@ fn large<const N: usize>(small: [u32; N], extra: &[u8], name: &[u8]) -> Result<[
         }
         rest = behind;
     }
+
     Ok(numbers)
 }
 
@@ -227,6 +234,7 @@ fn check_before_file<R: Read + Seek>(
     if !fixed.starts_with(b"PK\x03\x04") {
         return Err(of_entry(listed.name, "is not where it should be", GET_AGAIN));
     }
+
     let (flags, name_len) = (u16_at(&fixed, 6), usize::from(u16_at(&fixed, 26)));
     let mut rest = vec![0; name_len + usize::from(u16_at(&fixed, 28))];
     file.read_exact(&mut rest).map_err(|_| cut_off())?;
@@ -241,6 +249,7 @@ fn check_before_file<R: Read + Seek>(
     if flags & IS_ENCRYPTED != 0 {
         return Err(differs("encryption"));
     }
+
     let is_behind = flags & STATED_BEHIND != 0;
     let fits = |here: u64, there: u64| here == there || is_behind && here == 0;
     // Where the size was not known yet, some say that there is a larger one instead of none.
