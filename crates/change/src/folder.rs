@@ -621,7 +621,8 @@ pub(crate) fn metadata_of(file: &File, path: &Path) -> Result<Metadata> {
     file.metadata().map_err(Error::io("look at", path))
 }
 
-/// How long a file may be held by a scanner that looks at everything new: it lets go within moments.
+/// Milliseconds before each further try: a scanner that looks at everything new lets go within moments. More
+/// than these 0.8 s in all would keep a change waiting that is refused for good.
 const PATIENCE: [u64; 6] = [5, 20, 50, 100, 200, 400];
 
 /// Tries again for a moment what Windows refuses while a scanner holds a file open.

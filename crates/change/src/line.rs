@@ -18,7 +18,7 @@ use crate::fault::point;
 use crate::folder::{Folder, sync_file};
 use crate::random::random_name;
 
-/// The digits of a checksum: enough that damage is not taken for none.
+/// The digits of a checksum: 64 bits, so that no damage passes for none by chance.
 const DIGITS: usize = 16;
 
 /// The longest file of lines that is read: a change of a hundred thousand files has 60 MB.

@@ -9,10 +9,11 @@ use std::time::{Duration, Instant};
 
 use crate::error::{Error, Result};
 
-/// How long to wait for another process.
+/// How long to wait for another process: a change of one large component is over by then, and no one stares
+/// at a still screen for longer.
 const PATIENCE: Duration = Duration::from_secs(10);
 
-/// How long to wait before the next try.
+/// How long to wait before the next try: short beside what a person notices.
 const PAUSE: Duration = Duration::from_millis(20);
 
 /// A folder that this process alone alters. Given up when dropped.

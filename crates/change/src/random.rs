@@ -2,7 +2,7 @@
 
 use std::hash::{BuildHasher, Hasher, RandomState};
 
-/// How many digits such a name has.
+/// How many digits such a name has: 64 bits are not guessed, and do not meet by chance.
 const DIGITS: usize = 16;
 
 /// A name of random hexadecimal digits behind a prefix.

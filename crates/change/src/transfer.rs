@@ -19,7 +19,8 @@ const BLOCK: usize = 512 << 10;
 /// little enough that it has work while the rest is copied. Where it can only be waited for, it is more.
 const STRETCH: u64 = if cfg!(target_os = "linux") { 8 << 20 } else { 24 << 20 };
 
-/// From this length on a file is read while another thread waits for the disk.
+/// From this length on a file is read while another thread waits for the disk: a shorter one is
+/// read before a thread has started.
 const WORTH_A_THREAD: u64 = 1 << 20;
 
 /// What a file is filled with.

@@ -37,6 +37,7 @@ pub fn acting<T>(act: impl FnOnce() -> T) -> T {
     done
 }
 
+/// What is done sooner needs no bar, which would only flicker.
 const PATIENCE: Duration = Duration::from_millis(500);
 
 /// Draws one bar at a time on standard error.

@@ -51,7 +51,7 @@ pub struct Other {
     pub stamp: Stamp,
 }
 
-/// All roots that a system trusts have some 300 KB.
+/// The longest file of root certificates: all that a system trusts have some 300 KB.
 const LONGEST_TRUST: u64 = 16 << 20;
 
 /// The root certificates that are trusted: those in the user's PEM file, else the system's, where it can be

@@ -51,7 +51,7 @@ struct LimitsTable {
     dictionary_mb: Option<u64>,
 }
 
-/// The settings of a home have a few lines.
+/// The longest file of settings: they have a few lines.
 const LONGEST: u64 = 1 << 20;
 
 impl Settings {

@@ -9,6 +9,7 @@ use object::pod::{self, Pod};
 use crate::budget::{LONGEST_NAME, MOST_BLOCKS, MOST_READ, MOST_TEXT};
 use crate::error::ImageError;
 
+/// So much is read at a time: the headers and one table are mostly in one block, and few bytes are read in vain.
 const BLOCK: u64 = 16 * 1024;
 
 pub(super) struct Source<R> {

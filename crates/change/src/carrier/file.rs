@@ -25,7 +25,7 @@ use crate::territory::Territory;
 /// which a writer alters.
 const READ_AGAIN: u64 = 16 << 20;
 
-/// So many files that were removed are held at once: a process may hold only so many.
+/// So many files that were removed are held open at once: some systems let a process hold 256 in all.
 const MOST_LEAVING: usize = 64;
 
 /// So long the room of removed files is not freed yet: some systems do nothing else meanwhile, and what

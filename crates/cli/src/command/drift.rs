@@ -19,7 +19,7 @@ use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
 
-/// How long a folder has to be quiet before it is looked at: an update writes many files.
+/// How long a folder has to be quiet before it is looked at: an update writes many files, one soon after the other.
 const QUIET: Duration = Duration::from_millis(700);
 
 pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
@@ -85,10 +85,11 @@ fn drifts<'a>(
     Ok(out)
 }
 
-/// How long to wait for quiet at most.
+/// How long to wait for quiet at most: a game that logs all the time is never quiet.
 const LONGEST: Duration = Duration::from_secs(5);
 
-/// How long to rely on what the system reports: some file systems report nothing.
+/// How long to rely on what the system reports: some file systems report nothing, and to look at all games
+/// four times a minute costs next to nothing.
 const UNTOLD: Duration = Duration::from_secs(15);
 
 /// Reports what changes in the games' folders until the program is ended; `told` is what was said of

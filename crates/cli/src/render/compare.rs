@@ -10,10 +10,10 @@ use super::table::{table, widest};
 use super::{clean, cut, wrapped};
 use crate::session::Session;
 
-/// Longer names, which compilers make, are cut.
+/// Longer names, which compilers make, are cut, so that a line at 80 holds one.
 const LONGEST_NAME: usize = 60;
 
-/// Names gained or lost that are shown; `-v` shows all.
+/// Names gained or lost that are shown, a few lines of them; `-v` shows all.
 const NAMES_SHOWN: usize = 12;
 
 /// Prints a comparison for people.

@@ -12,7 +12,7 @@ use super::table::table;
 use super::{clean, hint, slashes, wrapped};
 use crate::session::Session;
 
-/// Programs that are listed as candidates; `-v` lists all.
+/// Programs that are listed as candidates, so that all is on one screen with their reasons; `-v` lists all.
 const PROGRAMS_SHOWN: usize = 6;
 
 /// Prints what is known of one game, and its programs with what speaks for and against each.

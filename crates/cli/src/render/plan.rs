@@ -14,13 +14,14 @@ use super::table::{table, widest};
 use super::{bytes, clean, count, date, fit_path, hint};
 use crate::session::Session;
 
-/// Files that are listed; `-v` lists all.
+/// Files that are listed: what a tall terminal shows; `-v` lists all.
 const MOST_STEPS: usize = 40;
 
-/// Versions that are named when a change is done.
+/// Versions that are named when a change is done: what comes next should still be in sight.
 const MOST_PROOFS: usize = 4;
 
-/// Terminals narrower than this show no dates beside versions and sizes.
+/// Terminals narrower than this show no dates beside versions and sizes: the place of a file would not be
+/// readable any more.
 const WIDE: usize = 110;
 
 /// Prints a plan for people: the game, the files, the findings.

@@ -296,7 +296,8 @@ pub fn print_list(
 /// Stands where there is nothing to say.
 const NOTHING: &str = "-";
 
-/// Columns that the name of an archive, of a signer or of games may take in a list.
+/// Columns that the name of an archive, of a signer or of games may take in a list: with two such columns, a
+/// build and its version have room at 100.
 const LONGEST_CELL: usize = 30;
 
 fn cell(build: &Build, users: &Users, column: &str) -> String {

@@ -59,7 +59,7 @@ fn listed(view: &GameView, all: bool) -> Vec<&Library> {
     listed
 }
 
-/// Reasons for the choice of an executable that are shown; the document has all.
+/// Reasons for the choice of an executable that are shown, which fill one line at 80; the document has all.
 const REASONS_SHOWN: usize = 3;
 
 fn heading(out: &mut impl Write, view: &GameView, width: usize) -> Result<()> {
@@ -94,7 +94,8 @@ fn heading(out: &mut impl Write, view: &GameView, width: usize) -> Result<()> {
     Ok(())
 }
 
-/// Columns below which a path beside the other facts says too little.
+/// Columns below which a path beside the other facts says too little: a file name and the folder that it is
+/// in take about that.
 const LEAST_PLACE: usize = 36;
 
 fn components(listed: &[&Library], why: bool, width: usize) -> String {

@@ -4,7 +4,7 @@
 
 use crate::path::fold;
 
-/// A longer one no one writes by hand.
+/// The longest pattern: no one writes a longer one by hand, and time to compare grows with its length.
 const LONGEST: usize = 1000;
 
 /// A pattern, ready to be compared with.

@@ -79,7 +79,7 @@ fn functions(number: usize) -> String {
     if number == 1 { "a function".to_owned() } else { format!("{number} functions") }
 }
 
-/// The first few of some names.
+/// The first few of some names: as many as a sentence can hold.
 pub(super) fn list(names: &[&String]) -> String {
     const SHOWN: usize = 4;
     let shown: Vec<&str> = names.iter().take(SHOWN).map(|name| name.as_str()).collect();

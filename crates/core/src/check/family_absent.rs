@@ -4,7 +4,7 @@ use crate::finding::{Finding, Severity};
 use crate::game::Game;
 use crate::rack::Build;
 
-/// Families that are named; the survey shows all.
+/// Families that are named, which a sentence can hold; the survey shows all.
 const SHOWN: usize = 8;
 
 /// Says that `build` has no slot in `game`, whose components are of the families `present`.

@@ -18,7 +18,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         };
         (swap.facts == input.subject.facts).then_some((old, what))
     })?;
-    let sentence = format!("{} leaps {what}: the present version is {old}.", input.subject.name);
+    let sentence = format!("{} jumps {what}: the present version is {old}.", input.subject.name);
     let remedy =
         "Newer by count, but of another kind: read its notes, and keep the way back in mind.";
     Some(Finding::new("generation-leap", Severity::Note, sentence, remedy))

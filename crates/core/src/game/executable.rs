@@ -26,7 +26,35 @@ impl Executable {
     }
 }
 
-/// Words in a program's name, description or folder that show what it is for, and what that costs.
+/// Outweighs everything else: the user knows.
+const CHOSEN: i32 = 1000;
+
+/// A game draws, and hardly anything beside it does: the strongest sign for a program. What is plainly for
+/// something else (below) costs more, since crash reporters and launchers may draw too.
+const DRAWS: i32 = 30;
+
+/// Named like the folder: nearly as strong, but launchers often are too.
+const NAMED_ALIKE: i32 = 25;
+
+/// The largest: a game links its engine in; but an installer can be larger.
+const LARGEST: i32 = 15;
+
+/// Its product is named like the folder: so may be that of every program of the game.
+const SAME_PRODUCT: i32 = 10;
+
+/// Made by another company than most: a tool that came along, or a game among the publisher's own tools.
+const OTHER_MAKER: i32 = -10;
+
+/// Weak signs, which decide only where nothing else does.
+const INITIALS: i32 = 5;
+const IN_HOME: i32 = 5;
+
+/// In a folder for what is installed beside the game: more than drawing and size together.
+const IN_ASIDE: i32 = -50;
+
+/// Words in a program's name, description or folder that show what it is for, and what that costs: as much
+/// as all signs of a game together where no game bears such a word (crash reporters, installers), and less
+/// where some do (servers, editors, benchmarks).
 const HELPERS: [(&str, &str, i32); 28] = [
     ("crash", "looks like a crash reporter", -60),
     ("bugreport", "looks like a crash reporter", -60),
@@ -87,9 +115,6 @@ const GRAPHICS: [&str; 9] = [
     "vulkan-1.dll",
 ];
 
-/// Outweighs everything else.
-const CHOSEN: i32 = 1000;
-
 /// A name's letters and digits, to compare names that are spelt differently.
 pub(super) fn squeeze(name: &str) -> String {
     slug(name).replace('-', "")
@@ -111,48 +136,93 @@ pub(crate) fn rank(
     let largest = programs.iter().map(|(_, facts)| facts.size).max().unwrap_or(0);
     let count = programs.len();
     let maker = common_maker(&programs);
-    let mut ranked: Vec<Executable> = programs
-        .into_iter()
-        .map(|(path, facts)| {
-            let mut reasons = Vec::new();
-            let mut score = 0;
-            let mut weigh = |points: i32, reason: String| {
-                score += points;
-                reasons.push((points, reason));
-            };
-            weigh_name(&path, &facts, title, &mut weigh);
-            weigh_folder(&path, &mut weigh);
-            let draws = GRAPHICS
-                .iter()
-                .filter(|api| facts.imported_dlls.iter().any(|dll| same_name(dll, api)))
-                .map(|api| stem(api))
-                .collect::<Vec<_>>();
-            if !draws.is_empty() {
-                weigh(30, format!("draws with {}", draws.join(", ")));
-            }
-            if maker.is_some() && maker_of(&facts).is_some() && maker != maker_of(&facts) {
-                weigh(-10, "made by another company than the other programs".to_owned());
-            }
-            if count > 1 && facts.size == largest {
-                weigh(15, "the largest program".to_owned());
-            }
-            if chosen.is_some_and(|chosen| chosen.same_as(&path)) {
-                weigh(CHOSEN, "your choice".to_owned());
-            }
-            if count == 1 {
-                weigh(0, "the only program".to_owned());
-            }
-            // The weightiest reason first, whether it speaks for the program or against it.
-            reasons.sort_by_key(|(points, _)| -points.abs());
-            let reasons = reasons.into_iter().map(|(_, reason)| reason).collect();
-            Executable { path, facts, score, reasons }
-        })
-        .collect();
+
+    let weighed = |(path, facts): (TreePath, Facts)| {
+        let mut points = Points::default();
+        points.name(&path, &facts, title);
+        points.folder(&path);
+        points.graphics(&facts);
+        if maker.is_some() && maker_of(&facts).is_some() && maker != maker_of(&facts) {
+            points.add(OTHER_MAKER, "made by another company than the other programs");
+        }
+        if count == 1 {
+            points.add(0, "the only program");
+        } else if facts.size == largest {
+            points.add(LARGEST, "the largest program");
+        }
+        if chosen.is_some_and(|chosen| chosen.same_as(&path)) {
+            points.add(CHOSEN, "your choice");
+        }
+        Executable { score: points.sum, reasons: points.into_reasons(), path, facts }
+    };
+    let mut ranked: Vec<Executable> = programs.into_iter().map(weighed).collect();
     ranked.sort_by(|a, b| {
         let shallower = a.path.depth().cmp(&b.path.depth());
         b.score.cmp(&a.score).then(shallower).then_with(|| a.path.cmp(&b.path))
     });
     ranked
+}
+
+/// Points for and against a program, each with its reason.
+#[derive(Default)]
+struct Points {
+    sum: i32,
+    reasons: Vec<(i32, String)>,
+}
+
+impl Points {
+    fn add(&mut self, points: i32, reason: impl Into<String>) {
+        self.sum += points;
+        self.reasons.push((points, reason.into()));
+    }
+
+    /// The weightiest reason first, whether it speaks for the program or against it.
+    fn into_reasons(mut self) -> Vec<String> {
+        self.reasons.sort_by_key(|(points, _)| -points.abs());
+        self.reasons.into_iter().map(|(_, reason)| reason).collect()
+    }
+
+    fn name(&mut self, path: &TreePath, facts: &Facts, title: &str) {
+        let own = squeeze(stem(path.file_name()));
+        let described = squeeze(facts.string("FileDescription").unwrap_or_default());
+        let helper =
+            HELPERS.iter().find(|(word, _, _)| own.contains(word) || described.contains(word));
+        if let Some((_, what, points)) = helper {
+            self.add(*points, *what);
+        }
+
+        let title = squeeze(title);
+        let named_alike = own.len() > 2 && (own.contains(&title) || title.contains(&own));
+        if title.len() > 2 && named_alike {
+            self.add(NAMED_ALIKE, "named like the folder");
+        } else if is_initials(&own, &title) {
+            self.add(INITIALS, "bears the game's initials");
+        }
+
+        let product = squeeze(facts.string("ProductName").unwrap_or_default());
+        if !product.is_empty() && product == title {
+            self.add(SAME_PRODUCT, "product name matches");
+        }
+    }
+
+    fn folder(&mut self, path: &TreePath) {
+        let folders: Vec<String> = path.folder().split('/').map(str::to_lowercase).collect();
+        let is_aside =
+            |folder: &&String| ASIDE.contains(&folder.as_str()) || holds_installers(folder);
+        if let Some(aside) = folders.iter().find(is_aside) {
+            self.add(IN_ASIDE, format!("is in {aside}"));
+        } else if let Some(home) = folders.last().filter(|folder| HOME.contains(&folder.as_str())) {
+            self.add(IN_HOME, format!("in {home}"));
+        }
+    }
+
+    fn graphics(&mut self, facts: &Facts) {
+        let is_imported = |api: &&&str| facts.imported_dlls.iter().any(|dll| same_name(dll, api));
+        let draws: Vec<&str> = GRAPHICS.iter().filter(is_imported).map(|api| stem(api)).collect();
+        if !draws.is_empty() {
+            self.add(DRAWS, format!("draws with {}", draws.join(", ")));
+        }
+    }
 }
 
 /// Who made a program: its signer, else the company that it states.
@@ -168,39 +238,6 @@ fn common_maker(programs: &[(TreePath, Facts)]) -> Option<String> {
     }
     let most = counts.into_iter().max_by_key(|(_, count)| *count)?;
     (most.1 > 1).then_some(most.0)
-}
-
-fn weigh_name(path: &TreePath, facts: &Facts, title: &str, weigh: &mut impl FnMut(i32, String)) {
-    let own = squeeze(stem(path.file_name()));
-    let described = squeeze(facts.string("FileDescription").unwrap_or_default());
-    let helper = HELPERS.iter().find(|(word, _, _)| own.contains(word) || described.contains(word));
-    if let Some((_, what, points)) = helper {
-        weigh(*points, (*what).to_owned());
-    }
-
-    let title = squeeze(title);
-    let product = squeeze(facts.string("ProductName").unwrap_or_default());
-    let named_alike = own.len() > 2 && (own.contains(&title) || title.contains(&own));
-    if title.len() > 2 && named_alike {
-        weigh(25, "named like the folder".to_owned());
-    } else if is_initials(&own, &title) {
-        weigh(5, "bears the game's initials".to_owned());
-    }
-
-    if !product.is_empty() && product == title {
-        weigh(10, "product name matches".to_owned());
-    }
-}
-
-fn weigh_folder(path: &TreePath, weigh: &mut impl FnMut(i32, String)) {
-    let folders: Vec<String> = path.folder().split('/').map(str::to_lowercase).collect();
-    if let Some(aside) =
-        folders.iter().find(|folder| ASIDE.contains(&folder.as_str()) || holds_installers(folder))
-    {
-        weigh(-50, format!("lies in {aside}"));
-    } else if let Some(home) = folders.last().filter(|folder| HOME.contains(&folder.as_str())) {
-        weigh(5, format!("in {home}"));
-    }
 }
 
 /// Whether a folder's name says that it holds what is to be installed beside a game.

@@ -48,7 +48,7 @@ impl fmt::Display for Origin {
     }
 }
 
-/// A text file that states a version is not longer.
+/// How much of a text file is searched for a version: change logs name the newest at their start.
 const LONGEST_TEXT: u64 = 1 << 20;
 
 /// The version of a game as far as it is stated, in the order: the user's text file, the

@@ -12,10 +12,10 @@ use serde::Serialize;
 use crate::encoded::{Decoded, TextEncoding, decode};
 use crate::path::fold;
 
-/// A text with more lines is not a settings file that anyone edits: it is left alone.
+/// A text with more lines is not a settings file that anyone edits, and is left alone.
 pub(super) const MOST_LINES: usize = 50_000;
 
-/// A longer name is not that of a section.
+/// A longer name is not that of a section: it is text that happens to stand in brackets.
 const LONGEST_NAME: usize = 200;
 
 /// What a merge gives.

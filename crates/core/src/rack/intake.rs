@@ -22,7 +22,7 @@ use crate::settings::Limits;
 use upright_spanner_change::Progress;
 use upright_spanner_image::{Facts, ImageError, Machine, Signature, SignatureStatus, Version};
 
-/// A note longer than this is not a text that anyone reads.
+/// A note longer than this is not a text that anyone reads: a book has 1 MB.
 const LONGEST_NOTE: u64 = 4 << 20;
 
 /// Each build of a package has all of its notes; no one reads more.

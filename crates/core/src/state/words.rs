@@ -15,7 +15,7 @@ const FILE: &str = "games.toml";
 const SCHEMA: u32 = 1;
 const HEADING: &str = "# What you said of your games. You may edit it; see docs/formats.md.\n\n";
 
-/// The longest file of it that is read.
+/// The longest file of it that is read: 100,000 games have some 30 MB.
 const LONGEST: u64 = 64 << 20;
 
 /// What the user said.

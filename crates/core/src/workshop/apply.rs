@@ -39,7 +39,8 @@ impl Altering<'_> {
     }
 }
 
-/// How long a virus scanner may take to set aside what it does not like.
+/// How long a virus scanner may take to set aside what it does not like: short enough that no one notices
+/// the wait.
 const A_MOMENT: std::time::Duration = std::time::Duration::from_millis(100);
 
 impl Workshop {

@@ -11,7 +11,8 @@ use crate::remedy::Action;
 use upright_spanner_change::{Folder, line};
 use upright_spanner_image::file::text_of;
 
-/// A layout of 50,000 files, which is as many as a package may have, has some 6 MB.
+/// The longest layout that is read: 16,000 files have room in it. To read one takes up to eighty times its
+/// length in memory.
 const LONGEST_LAYOUT: u64 = 2 << 20;
 
 impl Workshop {

@@ -233,7 +233,7 @@ fn may_issue(certificate: &Certificate) -> bool {
     key.is_ok_and(|key| key.is_none_or(|(_, key)| key.key_cert_sign()))
 }
 
-/// The shortest key of this kind that proves something.
+/// The shortest RSA key that proves something, in bits: shorter ones are no longer issued for programs.
 const SHORTEST: usize = 2048;
 
 /// Whether a certificate that another names as its issuer has such a key; other roots have nothing to do

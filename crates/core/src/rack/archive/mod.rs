@@ -65,7 +65,8 @@ enum Unpacked {
     InMemory(Vec<u8>, PathBuf),
 }
 
-/// So long an entry is to be held in memory, and so much all that are.
+/// So long an entry is to be held in memory, and so much all that are: to make a file
+/// takes longer than to unpack so little, and all that is held must fit a small machine.
 const SMALL: u64 = 64 << 10;
 const MOST_HELD: u64 = 16 << 20;
 
@@ -109,11 +110,12 @@ impl PackedFile {
     }
 }
 
-/// Up to this length an archive may hold anything; beyond it, so many times its own length.
+/// Up to this length an archive may hold anything; beyond it, so many times its own length: text packs to a
+/// tenth, and what packs that well was made to fill disks.
 const ANY_RATIO: u64 = 64 << 20;
 const MOST_RATIO: u64 = 200;
 
-/// So much is written before it is looked once more whether there is room.
+/// So much is written before it is looked once more whether there is room: seldom enough to cost nothing.
 const BETWEEN_LOOKS: u64 = 64 << 20;
 
 impl Package {
