@@ -227,24 +227,25 @@ impl Engine<'_> {
         self.journal.begin(&mut record, self.copies).map_err(Failure::Untouched)?;
 
         let number = record.number;
-        let keep = |place: &Place, side: &Side| -> Result<()> {
-            let Some(state) = side.state.file() else { return Ok(()) };
-            let path = territory.path(place);
-            let changed = || Error::NotAsExpected { path: path.clone() };
-            let file = territory.read(place)?.ok_or_else(changed)?;
-            self.store.keep(&file, &state.content, &path)
-        };
-
         let originals =
             originals.iter().filter_map(|(n, place)| Some((record.steps.get(*n)?, place)));
         let kept = originals
-            .map(|(step, place)| keep(place, step.before()))
-            .chain(record.steps.iter().map(|step| keep(step.place(), step.after())))
+            .map(|(step, place)| self.keep(&territory, place, step.before()))
+            .chain(record.steps.iter().map(|s| self.keep(&territory, s.place(), s.after())))
             .collect::<Result<()>>();
         match kept {
             Ok(()) => self.close(record, BTreeMap::new()),
             Err(cause) => Err(self.fail(number, cause, Vec::new())),
         }
+    }
+
+    /// Keeps a file as it is expected to be, if one is.
+    fn keep(&self, territory: &Territory, place: &Place, side: &Side) -> Result<()> {
+        let Some(state) = side.state.file() else { return Ok(()) };
+        let path = territory.path(place);
+        let changed = || Error::NotAsExpected { path: path.clone() };
+        let file = territory.read(place)?.ok_or_else(changed)?;
+        self.store.keep(&file, &state.content, &path)
     }
 
     /// Notes a change as done.
@@ -414,30 +415,37 @@ fn spares(steps: &[Step], territory: &Territory) -> Result<Vec<Option<Place>>> {
         |step: &&Step| matches!(step.target(), Target::Folder(_)) && step.after().state.is_absent();
     let mut known: BTreeMap<Place, bool> =
         steps.iter().filter(goes).map(|step| (step.place().clone(), false)).collect();
-    let mut spare = |step: &Step| -> Result<Option<Place>> {
-        if !matches!(step.target(), Target::File(_)) {
-            return Ok(None);
-        }
-        let mut around = None;
-        for folder in step.place().folders() {
-            let is_there = match known.get(&folder) {
-                Some(is_there) => *is_there,
-                None => matches!(territory.find(&folder)?, Found::Folder(_)),
-            };
-            known.insert(folder.clone(), is_there);
-            if is_there {
-                around = Some(folder);
-                break;
-            }
-        }
-        let name = random_name(SPARE);
-        let path = match &around {
-            Some(folder) => TreePath::new(&format!("{}/{name}", folder.path()))?,
-            None => TreePath::new(&name)?,
+    steps.iter().map(|step| spare(step, &mut known, territory)).collect()
+}
+
+/// The same for one step; `known` says which folders are there and stay.
+fn spare(
+    step: &Step,
+    known: &mut BTreeMap<Place, bool>,
+    territory: &Territory,
+) -> Result<Option<Place>> {
+    if !matches!(step.target(), Target::File(_)) {
+        return Ok(None);
+    }
+    let mut around = None;
+    for folder in step.place().folders() {
+        let is_there = match known.get(&folder) {
+            Some(is_there) => *is_there,
+            None => matches!(territory.find(&folder)?, Found::Folder(_)),
         };
-        Ok(Some(step.place().with_path(path)))
+        known.insert(folder.clone(), is_there);
+        if is_there {
+            around = Some(folder);
+            break;
+        }
+    }
+
+    let name = random_name(SPARE);
+    let path = match &around {
+        Some(folder) => TreePath::new(&format!("{}/{name}", folder.path()))?,
+        None => TreePath::new(&name)?,
     };
-    steps.iter().map(&mut spare).collect()
+    Ok(Some(step.place().with_path(path)))
 }
 
 /// So many files are written at a time: that much a disk takes at once, whatever the processors.

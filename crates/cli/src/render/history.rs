@@ -107,34 +107,15 @@ pub fn print_one(change: &Change, status: ChangeStatus, session: &Session) -> Re
 
     if let Some(executable) = &change.executable {
         let version = executable.version.as_ref();
-        let version = version.map_or_else(|| "not stated".to_owned(), ToString::to_string);
-        line("executable", &format!("{}, version {version}", executable.path))?;
+        let version = version.map_or_else(|| "no version".to_owned(), |v| format!("version {v}"));
+        line("executable", &format!("{}, {version}", executable.path))?;
     }
 
     if !change.despite.is_empty() {
         line("despite", &change.despite.join(", "))?;
     }
     writeln!(out)?;
-    let side = |side: &Side, nothing: &str| match side.state.content() {
-        None => nothing.to_owned(),
-        Some(content) => {
-            let label = side.label.as_ref().map_or_else(String::new, |label| format!("{label} "));
-            format!("{label}({})", content.blake3.short())
-        }
-    };
-
-    let row = |step: &Step| match step.target().is_folder() {
-        true if step.after().state.is_absent() => {
-            vec!["empty folder".to_owned(), "removed".to_owned(), step.place().to_string()]
-        }
-        true => vec!["none".to_owned(), "new folder".to_owned(), step.place().to_string()],
-        false => vec![
-            side(step.before(), "none"),
-            side(step.after(), "removed"),
-            step.place().to_string(),
-        ],
-    };
-    let mut rows: Vec<Vec<String>> = change.steps().iter().map(row).collect();
+    let mut rows: Vec<Vec<String>> = change.steps().iter().map(sides).collect();
     let headings = ["BEFORE", "AFTER", "PLACE"];
     fit_places(&headings, &mut rows, session.width);
     write!(out, "{}", table(&headings, &[], rows))?;
@@ -144,6 +125,23 @@ pub fn print_one(change: &Change, status: ChangeStatus, session: &Session) -> Re
         }
         _ => Ok(()),
     }
+}
+
+/// What a step found, what it left, and where.
+fn sides(step: &Step) -> Vec<String> {
+    let (before, after) = match (step.target().is_folder(), step.after().state.is_absent()) {
+        (true, true) => ("empty folder".to_owned(), "removed".to_owned()),
+        (true, false) => ("none".to_owned(), "new folder".to_owned()),
+        (false, _) => (content(step.before(), "none"), content(step.after(), "removed")),
+    };
+    vec![before, after, step.place().to_string()]
+}
+
+/// The version of a content, and the start of its digest.
+fn content(side: &Side, nothing: &str) -> String {
+    let Some(content) = side.state.content() else { return nothing.to_owned() };
+    let label = side.label.as_ref().map_or_else(String::new, |label| format!("{label} "));
+    format!("{label}({})", content.blake3.short())
 }
 
 /// Prints what the store keeps for which game.

@@ -71,10 +71,6 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
 /// stay behind, and with `-v` each with the reason.
 fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) -> Result<()> {
     let is_head = |file: &Sorted| addition.builds.iter().any(|(b, _)| b.file.path == file.path);
-    let goes = |file: &Sorted| {
-        let mut builds = addition.builds.iter().map(|(build, _)| build);
-        builds.any(|build| build.parts.iter().any(|part| part.path == file.path))
-    };
     let others: Vec<&Sorted> = addition.sorted.iter().filter(|file| !is_head(file)).collect();
     let Some((build, _)) = addition.builds.first().filter(|_| !others.is_empty()) else {
         return Ok(());
@@ -84,35 +80,43 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
     if session.verbose {
         writeln!(out, "  {}", format!("also in {source}:").dimmed())?;
         for file in others {
-            let what = if goes(file) { "goes along" } else { "stays on the rack" };
-            let what =
-                if goes(file) || file.part == Part::Documentation { what } else { "left out" };
+            let what = match (comes_along(file, addition), file.part) {
+                (true, _) => "comes with it",
+                (false, Part::Documentation) => "stays on the rack",
+                (false, _) => "left out",
+            };
             let text = format!("    {}: {}, {}; {what}", file.path, file.part.name(), file.reason);
             writeln!(out, "{}", clean(&text).dimmed())?;
         }
         return Ok(());
     }
 
-    let counts = |along: bool| {
-        let mut counts: BTreeMap<Part, usize> = BTreeMap::new();
-        for file in others.iter().filter(|file| goes(file) == along) {
-            *counts.entry(file.part).or_default() += 1;
-        }
-        let counts = counts.into_iter().map(|(part, number)| count(number, part.name()));
-        counts.collect::<Vec<_>>().join(", ")
-    };
-
-    let mut parts = Vec::new();
-    for (along, what) in [(true, "comes with"), (false, "not for the game")] {
-        let counts = counts(along);
-        if !counts.is_empty() {
-            parts.push(format!("{what}: {counts}"));
-        }
-    }
+    let (with, without): (Vec<&Sorted>, Vec<&Sorted>) =
+        others.into_iter().partition(|file| comes_along(file, addition));
+    let parts = [("comes with", with), ("not for the game", without)];
+    let parts = parts.iter().filter(|(_, files)| !files.is_empty());
+    let parts: Vec<String> =
+        parts.map(|(what, files)| format!("{what}: {}", kinds(files))).collect();
 
     let text = format!("{source}: {} (-v)", parts.join("; "));
     write!(out, "{}", wrapped(&text, "  ", 2, session.width).dimmed())?;
     Ok(())
+}
+
+/// Whether a file of a package comes into a game with one of its builds.
+fn comes_along(file: &Sorted, addition: &Addition) -> bool {
+    let mut builds = addition.builds.iter().map(|(build, _)| build);
+    builds.any(|build| build.parts.iter().any(|part| part.path == file.path))
+}
+
+/// How many files there are of each kind.
+fn kinds(files: &[&Sorted]) -> String {
+    let mut counts: BTreeMap<Part, usize> = BTreeMap::new();
+    for file in files {
+        *counts.entry(file.part).or_default() += 1;
+    }
+    let counts = counts.into_iter().map(|(part, number)| count(number, part.name()));
+    counts.collect::<Vec<_>>().join(", ")
 }
 
 /// Prints one build.

@@ -33,13 +33,16 @@ impl Verdict {
 
     /// The verdict of some findings.
     pub fn of(findings: &[Finding]) -> Self {
-        let one = |finding: &Finding| match finding.severity {
+        findings.iter().map(Self::of_one).max().unwrap_or(Self::Fine)
+    }
+
+    fn of_one(finding: &Finding) -> Self {
+        match finding.severity {
             Severity::Note => Self::Fine,
             Severity::Warn if finding.code == exe_unsupported::UNKNOWN => Self::Unknown,
             Severity::Warn => Self::Attention,
             Severity::Stop if finding.overridden => Self::Attention,
             Severity::Stop => Self::Stop,
-        };
-        findings.iter().map(one).max().unwrap_or(Self::Fine)
+        }
     }
 }

@@ -32,23 +32,10 @@ pub struct GameEdit {
 impl GameEdit {
     /// Applies the changes to a game.
     pub(crate) fn apply(&self, game: &mut Game) -> Result<()> {
-        let inside = |text: &str| -> Result<TreePath> {
-            let path = TreePath::new(text).map_err(|error| Error::Invalid {
-                what: error.to_string(),
-                remedy: "Give a path relative to the game's folder.".into(),
-            })?;
-            if path.on(&game.root).is_file() {
-                return Ok(path);
-            }
-            Err(Error::Invalid {
-                what: format!("there is no file {path} in {}", game.root.display()),
-                remedy: "Give a path relative to the game's folder.".into(),
-            })
-        };
-
+        let root = game.root.clone();
         let settings = &mut game.settings;
         if let Some(text) = &self.executable {
-            settings.executable = if text.is_empty() { None } else { Some(inside(text)?) };
+            settings.executable = if text.is_empty() { None } else { Some(inside(&root, text)?) };
         }
         if let Some(text) = &self.edition {
             settings.edition = Some(text.clone()).filter(|text| !text.is_empty());
@@ -58,7 +45,7 @@ impl GameEdit {
             (Some(""), _) => settings.version_file = None,
             (Some(file), pattern) => {
                 let pattern = pattern.unwrap_or(VersionFile::ANY);
-                settings.version_file = Some(VersionFile::new(inside(file)?, pattern)?);
+                settings.version_file = Some(VersionFile::new(inside(&root, file)?, pattern)?);
             }
             (None, Some(pattern)) => {
                 let file = settings.version_file.take().ok_or(Error::Invalid {
@@ -81,6 +68,18 @@ impl GameEdit {
             game.title = title;
         }
         Ok(())
+    }
+}
+
+/// The path of a file in the game's folder.
+fn inside(root: &Path, text: &str) -> Result<TreePath> {
+    const RELATIVE: &str = "Give a path relative to the game's folder.";
+    let invalid = |what: String| Error::Invalid { what, remedy: RELATIVE.into() };
+    let path = TreePath::new(text).map_err(|error| invalid(error.to_string()))?;
+    if path.on(root).is_file() {
+        Ok(path)
+    } else {
+        Err(invalid(format!("there is no file {path} in {}", root.display())))
     }
 }
 

@@ -55,20 +55,20 @@ const LONGEST_TEXT: u64 = 1 << 20;
 /// executable's file version, its product version. A version such as 1.0.0.0, which many
 /// executables bear whatever their release, says nothing.
 pub(crate) fn stated(game: &Game, executable: &Executable) -> Option<GameVersion> {
-    let from_file = || {
-        let file = game.settings.version_file.as_ref()?;
-        let text = start_of(&file.path.on(&game.root), LONGEST_TEXT).ok()?;
-        let text = String::from_utf8_lossy(&text);
-        let version = file.find_in(&text)?.parse().ok()?;
-        Some((version, Origin::TextFile(file.path.to_string())))
-    };
-
     let telling = |version: &Version| version.numbers().iter().sum::<u64>() > 1;
     let file = || Some((executable.facts.version().filter(telling)?, Origin::FileVersion));
     let product =
         || Some((executable.facts.product_version().filter(telling)?, Origin::ProductVersion));
-    let (version, origin) = from_file().or_else(file).or_else(product)?;
+    let (version, origin) = in_text_file(game).or_else(file).or_else(product)?;
     Some(GameVersion { version: Some(version), origin })
+}
+
+/// The version in the text file that the user named.
+fn in_text_file(game: &Game) -> Option<(Version, Origin)> {
+    let file = game.settings.version_file.as_ref()?;
+    let text = start_of(&file.path.on(&game.root), LONGEST_TEXT).ok()?;
+    let version = file.find_in(&String::from_utf8_lossy(&text))?.parse().ok()?;
+    Some((version, Origin::TextFile(file.path.to_string())))
 }
 
 /// The version of a game, or failing that the content of its executable, which is read for it.

@@ -41,6 +41,25 @@ pub(super) struct Target<'a> {
     file: Stored<'a>,
 }
 
+impl<'b> Target<'b> {
+    /// The build's library at a place, and where the file is that goes for it, if that is another.
+    fn library(place: Place, instead: Option<Place>, file: Stored<'b>) -> Self {
+        Self { place, instead, policy: Policy::Replace, file }
+    }
+
+    /// The build's library in a slot, under another name than what is there where one is given.
+    fn in_slot(slot: &Library, name: Option<&str>, file: Stored<'b>) -> Self {
+        let there = Place::from(slot.path.clone());
+        let renamed = name
+            .filter(|name| !same_name(name, slot.path.file_name()))
+            .and_then(|name| slot.path.sibling(name).ok());
+        match renamed {
+            Some(path) => Self::library(path.into(), Some(there), file),
+            None => Self::library(there, None, file),
+        }
+    }
+}
+
 /// The files of a game that a build could replace: those of its file name, else those of its
 /// family under other names.
 pub(crate) fn slots<'a>(view: &'a GameView, build: &Build) -> Vec<&'a Library> {
@@ -130,28 +149,11 @@ impl<'s> FitPlanner<'s> {
     /// layout knows a place that does not depend on one.
     fn heads(&self, slots: &[&Library], plan: &mut Plan) -> Vec<Target<'_>> {
         let Some(library) = self.build.files().next() else { return Vec::new() };
-        let head = |place: Place, instead: Option<Place>| Target {
-            place,
-            instead,
-            policy: Policy::Replace,
-            file: library,
-        };
-
-        let keyed = self.is_keyed(slots);
         if !slots.is_empty() {
-            let target = |slot: &&Library| {
-                let there = Place::from(slot.path.clone());
-                // A keyed file keeps its own name, and the one that it replaces goes.
-                let name = self.as_name.or_else(|| keyed.then_some(self.build.file.name.as_str()));
-                let renamed = name
-                    .filter(|name| !same_name(name, slot.path.file_name()))
-                    .and_then(|name| slot.path.sibling(name).ok());
-                match renamed {
-                    Some(path) => head(path.into(), Some(there)),
-                    None => head(there, None),
-                }
-            };
-            return slots.iter().map(target).collect();
+            // A keyed file keeps its own name, and the one that it replaces goes.
+            let own = self.is_keyed(slots).then_some(self.build.file.name.as_str());
+            let name = self.as_name.or(own);
+            return slots.iter().map(|slot| Target::in_slot(slot, name, library)).collect();
         }
 
         let Some(placement) = self.build.layout.places.first().filter(|place| self.is_head(place))
@@ -169,7 +171,7 @@ impl<'s> FitPlanner<'s> {
             (bay, _) => bay,
         };
         let place = to.and_then(|to| self.in_bay(bay, to, plan));
-        place.into_iter().map(|place| head(place, None)).collect()
+        place.into_iter().map(|place| Target::library(place, None, library)).collect()
     }
 
     /// A path in a bay of the game; a finding where the game has no such bay.
@@ -245,13 +247,7 @@ impl<'s> FitPlanner<'s> {
                 return Ok(own);
             }
             // What a game ships is replaced; a part that it lacks comes only if another needs it.
-            let needed = || {
-                self.build
-                    .files()
-                    .filter_map(|other| other.facts)
-                    .any(|other| other.imported_dlls.iter().any(|dll| same_name(dll, name)))
-            };
-            if placement.bay == SLOT && !needed() {
+            if placement.bay == SLOT && !self.imports(name) {
                 return Ok(Vec::new());
             }
         }
@@ -275,6 +271,12 @@ impl<'s> FitPlanner<'s> {
         }
 
         Ok(beside)
+    }
+
+    /// Whether a library of the build imports one of a name.
+    fn imports(&self, name: &str) -> bool {
+        let mut libraries = self.build.files().filter_map(|file| file.facts);
+        libraries.any(|facts| facts.imported_dlls.iter().any(|dll| same_name(dll, name)))
     }
 
     /// What the checks look at: each library with its place, and what is there now.
@@ -315,12 +317,14 @@ impl<'s> FitPlanner<'s> {
     /// Whether the build bears the version of an executable in its name and replaces a file that
     /// bears this executable's: then the name is part of what it is.
     fn is_keyed(&self, slots: &[&Library]) -> bool {
-        let keyed = |library: &Library| {
-            keyed_to(&library.facts, library.path.file_name()).is_some()
-                && (library.evidence.iter().any(|evidence| evidence.kind == EvidenceKind::Keyed)
-                    || !same_name(library.path.file_name(), &self.build.file.name))
-        };
-        self.build.key().is_some() && slots.iter().any(|library| keyed(library))
+        self.build.key().is_some()
+            && slots.iter().any(|library| {
+                let name = library.path.file_name();
+                let mut evidence = library.evidence.iter();
+                keyed_to(&library.facts, name).is_some()
+                    && (evidence.any(|evidence| evidence.kind == EvidenceKind::Keyed)
+                        || !same_name(name, &self.build.file.name))
+            })
     }
 
     fn step(&self, target: &Target<'_>, plan: &mut Plan) -> Result<()> {

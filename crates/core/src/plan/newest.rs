@@ -140,19 +140,10 @@ impl Planner<'_> {
         let at = plans.iter().position(|(build, _)| build.id == head.id).unwrap_or(first);
         let (head, _) = plans.remove(at);
         let all: Vec<&Build> = std::iter::once(head).chain(others.iter().copied()).collect();
-        let beside = |own: &Build| -> Vec<Alongside> {
-            let others = all.iter().filter(|build| build.id != own.id);
-            others
-                .map(|build| Alongside {
-                    family: build.id.family.clone(),
-                    version: build.version.clone(),
-                })
-                .collect()
-        };
-        let with_head = beside(head);
+        let with_head = alongside(head, &all);
         let plan = self.plan(head, &with_head)?;
         let others: Result<Vec<Plan>> =
-            others.iter().map(|build| self.plan(build, &beside(build))).collect();
+            others.iter().map(|build| self.plan(build, &alongside(build, &all))).collect();
         Ok((head, plan.with(others?), with_head))
     }
 
@@ -204,6 +195,14 @@ impl Planner<'_> {
 
         Ok(families)
     }
+}
+
+/// What comes in the same change as a build: all of them but itself.
+fn alongside(own: &Build, all: &[&Build]) -> Vec<Alongside> {
+    let others = all.iter().filter(|build| build.id != own.id);
+    others
+        .map(|build| Alongside { family: build.id.family.clone(), version: build.version.clone() })
+        .collect()
 }
 
 /// Whether a finding is about a tie between families, which another choice may untie.

@@ -46,18 +46,10 @@ pub(super) fn groups(candidates: &[Candidate<'_>]) -> Vec<Group> {
         )
     });
 
-    let extender = order.iter().any(|candidate| is_extender(candidate));
     let mut heads: Vec<(&Candidate<'_>, Vec<usize>)> = Vec::new();
     for candidate in order {
-        let takes = |head: &Candidate<'_>| {
-            if extender && is_extender(head) {
-                part_of_extender(head, candidate)
-            } else {
-                part_of(head, candidate)
-            }
-        };
         let mut taken = false;
-        for (_, members) in heads.iter_mut().filter(|(head, _)| takes(head)) {
+        for (_, members) in heads.iter_mut().filter(|(head, _)| is_part(head, candidate)) {
             members.push(candidate.index);
             taken = true;
         }
@@ -68,6 +60,11 @@ pub(super) fn groups(candidates: &[Candidate<'_>]) -> Vec<Group> {
 
     heads.sort_by_key(|(head, _)| head.index);
     heads.into_iter().map(|(head, members)| Group { head: head.index, members }).collect()
+}
+
+/// Whether a library is a part of what another one is the head of.
+fn is_part(head: &Candidate<'_>, other: &Candidate<'_>) -> bool {
+    if is_extender(head) { part_of_extender(head, other) } else { part_of(head, other) }
 }
 
 /// What comes with an extender belongs to it, unless it is keyed to another version of the game.

@@ -228,14 +228,7 @@ impl Intake<'_> {
             let named = |name| Version::find_in(stem(name), 2).map(|(_, version)| version);
             let stated = || self.options.version.clone();
             let noted = || self.noted_version(notes, &name);
-            // The package's name speaks of the library that it is named after, or of the only one.
-            let packed = || {
-                let library = fold(stem(&name));
-                let own = library.split(|c: char| !c.is_alphabetic()).next().unwrap_or_default();
-                let only = self.facts.iter().flatten().count() == 1;
-                let about = only || !own.is_empty() && fold(&source.name).contains(own);
-                named(&source.name).filter(|_| about)
-            };
+            let packed = || named(&source.name).filter(|_| self.is_named_after(source, &name));
             stated().or_else(|| named(&name)).or_else(packed).or_else(noted)
         });
         let stated = version.as_ref().map(Version::to_string);
@@ -272,6 +265,14 @@ impl Intake<'_> {
             source: source.clone(),
             added: Timestamp::now(),
         }
+    }
+
+    /// Whether a package's name speaks of a library: it is named after it, or it is the only one.
+    fn is_named_after(&self, source: &super::Source, library: &str) -> bool {
+        let library = fold(stem(library));
+        let own = library.split(|c: char| !c.is_alphabetic()).next().unwrap_or_default();
+        let is_only = self.facts.iter().flatten().count() == 1;
+        is_only || !own.is_empty() && fold(&source.name).contains(own)
     }
 
     /// The version that a text names right behind the library's name, as in `Brine 2.8.1`.

@@ -76,20 +76,12 @@ impl LayoutFile {
 
     /// The layout of a build.
     pub fn of(build: &Build) -> Self {
-        let short = |path: &TreePath| short(&build.file.path, path);
-        let rule = |place: &Placement| Rule {
-            from: short(&place.from),
-            bay: place.bay.clone(),
-            to: Some(place.to.clone()),
-            policy: place.policy,
-        };
-
         Self {
             schema: SCHEMA,
             family: build.id.family.clone(),
             retires: build.layout.retires.clone(),
-            leave: build.left.iter().map(short).collect(),
-            file: build.layout.places.iter().map(rule).collect(),
+            leave: build.left.iter().map(|path| build.short(path)).collect(),
+            file: build.layout.places.iter().map(|place| Rule::of(place, build)).collect(),
         }
     }
 
@@ -115,13 +107,7 @@ impl LayoutFile {
             return left.then(Vec::new);
         };
 
-        let place = |rule: &Rule| Placement {
-            from: file.clone(),
-            bay: rule.bay.clone(),
-            to: rule.target(&short),
-            policy: rule.policy,
-        };
-        Some(rules.into_iter().map(place).collect())
+        Some(rules.into_iter().map(|rule| rule.placement(file, &short)).collect())
     }
 
     /// Names of files that go when a build of this layout comes.
@@ -131,6 +117,21 @@ impl LayoutFile {
 }
 
 impl Rule {
+    fn of(place: &Placement, build: &Build) -> Self {
+        Self {
+            from: build.short(&place.from),
+            bay: place.bay.clone(),
+            to: Some(place.to.clone()),
+            policy: place.policy,
+        }
+    }
+
+    /// Where a file goes, whose path is `short` as layouts write it.
+    fn placement(&self, file: &TreePath, short: &TreePath) -> Placement {
+        let to = self.target(short);
+        Placement { from: file.clone(), bay: self.bay.clone(), to, policy: self.policy }
+    }
+
     /// Where a file goes: a file that keeps its name keeps the version in it too.
     fn target(&self, file: &TreePath) -> TreePath {
         let to = self.to.as_ref().unwrap_or(&self.from);

@@ -298,28 +298,56 @@ struct StoredText {
     size: u64,
 }
 
-impl StoredBuild {
-    fn of(build: &Build) -> Self {
-        let file = |file: crate::rack::Stored<'_>| StoredFile {
+impl From<crate::rack::Stored<'_>> for StoredFile {
+    fn from(file: crate::rack::Stored<'_>) -> Self {
+        Self {
             path: file.path.clone(),
             blake3: file.content.blake3,
             size: file.content.size,
             modified: file.modified,
             image: file.facts.is_some(),
-        };
+        }
+    }
+}
 
-        let place = |place: &Placement| StoredPlace {
+impl StoredFile {
+    fn content(&self) -> Content {
+        Content { blake3: self.blake3, size: self.size }
+    }
+}
+
+impl From<&Placement> for StoredPlace {
+    fn from(place: &Placement) -> Self {
+        Self {
             from: place.from.clone(),
             bay: place.bay.clone(),
             to: place.to.clone(),
             policy: place.policy,
-        };
+        }
+    }
+}
 
-        let text = |note: &Note| StoredText {
-            name: note.name.clone(),
-            blake3: note.content.blake3,
-            size: note.content.size,
-        };
+impl From<StoredPlace> for Placement {
+    fn from(place: StoredPlace) -> Self {
+        Self { from: place.from, bay: place.bay, to: place.to, policy: place.policy }
+    }
+}
+
+impl From<&Note> for StoredText {
+    fn from(note: &Note) -> Self {
+        Self { name: note.name.clone(), blake3: note.content.blake3, size: note.content.size }
+    }
+}
+
+impl From<StoredText> for Note {
+    fn from(text: StoredText) -> Self {
+        let content = Content { blake3: text.blake3, size: text.size };
+        Self { name: text.name, content }
+    }
+}
+
+impl StoredBuild {
+    fn of(build: &Build) -> Self {
         Self {
             family: build.id.family.clone(),
             version_name: build.id.version.clone(),
@@ -336,25 +364,24 @@ impl StoredBuild {
             },
             signature: build.file.signature,
             name: build.file.name.clone(),
-            file: build.files().map(file).collect(),
-            place: build.layout.places.iter().map(place).collect(),
+            file: build.files().map(StoredFile::from).collect(),
+            place: build.layout.places.iter().map(StoredPlace::from).collect(),
             retires: build.layout.retires.clone(),
             left: build.left.clone(),
-            text: build.notes.iter().map(text).collect(),
+            text: build.notes.iter().map(StoredText::from).collect(),
         }
     }
 
     fn contents(&self) -> Vec<Content> {
-        let files = self.file.iter().map(|f| Content { blake3: f.blake3, size: f.size });
+        let files = self.file.iter().map(StoredFile::content);
         let texts = self.text.iter().map(|t| Content { blake3: t.blake3, size: t.size });
         files.chain(texts).collect()
     }
 
     fn into_build(self, facts: impl Fn(&Content) -> Option<Facts>) -> Result<Build, String> {
-        let content = |file: &StoredFile| Content { blake3: file.blake3, size: file.size };
         let read = |file: &StoredFile| {
             let missing = || format!("the stored copy of {} is missing or damaged", file.path);
-            if file.image { facts(&content(file)).ok_or_else(missing).map(Some) } else { Ok(None) }
+            if file.image { facts(&file.content()).ok_or_else(missing).map(Some) } else { Ok(None) }
         };
         let mut files = self.file.iter();
         let head = files.next().ok_or("it names no file")?;
@@ -364,7 +391,7 @@ impl StoredBuild {
         for file in files {
             parts.push(BuildPart {
                 path: file.path.clone(),
-                content: content(file),
+                content: file.content(),
                 modified: file.modified,
                 facts: read(file)?,
             });
@@ -377,17 +404,6 @@ impl StoredBuild {
             return Err(format!("`{id}` is not the name of a build"));
         }
 
-        let place = |place: StoredPlace| Placement {
-            from: place.from,
-            bay: place.bay,
-            to: place.to,
-            policy: place.policy,
-        };
-
-        let note = |text: StoredText| Note {
-            name: text.name,
-            content: Content { blake3: text.blake3, size: text.size },
-        };
         Ok(Build {
             id,
             role: self.role,
@@ -397,18 +413,18 @@ impl StoredBuild {
             file: BuildFile {
                 path: head.path.clone(),
                 name: self.name,
-                content: content(head),
+                content: head.content(),
                 modified: head.modified,
                 facts: head_facts,
                 signature: self.signature,
             },
             parts,
             layout: Layout {
-                places: self.place.into_iter().map(place).collect(),
+                places: self.place.into_iter().map(Placement::from).collect(),
                 retires: self.retires,
             },
             left: self.left,
-            notes: self.text.into_iter().map(note).collect(),
+            notes: self.text.into_iter().map(Note::from).collect(),
             source: Source {
                 name: self.source.name,
                 blake3: self.source.blake3,

@@ -126,18 +126,11 @@ impl Old {
 
         let roots = self.rows("SELECT path FROM library_root", |row| row.get::<_, String>(0))?;
         let pins: Vec<OldPin> = self.rows("SELECT body FROM pin", |row| json(row, 0))?;
-        let pin = |pin: OldPin| Pin {
-            game: pin.game,
-            family: pin.family,
-            version: pin.version,
-            why: pin.why,
-        };
-
         let games = games.into_iter().filter(|(said, _)| *said).map(|(_, game)| game);
         Ok(Words {
             roots: roots.into_iter().map(Into::into).collect(),
             games: games.collect(),
-            pins: pins.into_iter().map(pin).collect(),
+            pins: pins.into_iter().map(OldPin::into_pin).collect(),
             moved: Vec::new(),
         })
     }
@@ -435,6 +428,18 @@ struct OldSource {
     modified: Moment,
 }
 
+impl OldPin {
+    fn into_pin(self) -> Pin {
+        Pin { game: self.game, family: self.family, version: self.version, why: self.why }
+    }
+}
+
+impl OldPlace {
+    fn into_placement(self) -> Placement {
+        Placement { from: self.from, bay: self.bay, to: self.to, policy: self.policy }
+    }
+}
+
 impl OldBuild {
     fn into_build(self, store: &Store) -> Option<Build> {
         let facts = |content: &Content| Facts::read(&store.file(content).ok()?).ok();
@@ -442,13 +447,6 @@ impl OldBuild {
             let facts = part.facts.and_then(|_| facts(&part.content));
             BuildPart { path: part.path, content: part.content, modified: part.modified, facts }
         };
-        let place = |place: OldPlace| Placement {
-            from: place.from,
-            bay: place.bay,
-            to: place.to,
-            policy: place.policy,
-        };
-
         Some(Build {
             id: self.id,
             role: self.role,
@@ -465,7 +463,7 @@ impl OldBuild {
             },
             parts: self.parts.into_iter().map(part).collect(),
             layout: Layout {
-                places: self.layout.places.into_iter().map(place).collect(),
+                places: self.layout.places.into_iter().map(OldPlace::into_placement).collect(),
                 retires: self.layout.retires,
             },
             left: self.left,

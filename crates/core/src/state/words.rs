@@ -149,104 +149,116 @@ struct StoredMove {
 
 impl StoredWords {
     fn of(words: &Words) -> Self {
-        // Folders with other names are refused before they come here.
-        let text = |path: &PathBuf| path.to_string_lossy().into_owned();
-        let game = |game: &Game| StoredGame {
-            id: game.id.clone(),
-            title: game.title.clone(),
-            root: text(&game.root),
-            executable: game.settings.executable.clone(),
-            edition: game.settings.edition.clone(),
-            online: game.settings.online,
-            version_file: game.settings.version_file.as_ref().map(|file| file.path.clone()),
-            version_pattern: game.settings.version_file.as_ref().map(|file| file.pattern.clone()),
-            bays: game
-                .settings
-                .bays
-                .iter()
-                .map(|(name, path)| (name.clone(), text(path)))
-                .collect(),
-        };
-
-        let pin = |pin: &Pin| StoredPin {
-            game: pin.game.clone(),
-            family: pin.family.clone(),
-            version: pin.version.as_ref().map(ToString::to_string),
-            why: pin.why.clone(),
-        };
-
-        let moved = |moved: &Moved| StoredMove {
-            game: moved.game.clone(),
-            from: text(&moved.from),
-            to: text(&moved.to),
-        };
         Self {
             schema: SCHEMA,
-            roots: words.roots.iter().map(text).collect(),
-            game: words.games.iter().map(game).collect(),
-            pin: words.pins.iter().map(pin).collect(),
-            moved: words.moved.iter().map(moved).collect(),
+            roots: words.roots.iter().map(|root| text(root)).collect(),
+            game: words.games.iter().map(StoredGame::from).collect(),
+            pin: words.pins.iter().map(StoredPin::from).collect(),
+            moved: words.moved.iter().map(StoredMove::from).collect(),
         }
     }
 
     fn into_words(self) -> Result<Words, String> {
-        let game = |stored: StoredGame| -> Result<Game, String> {
-            let version_file = match (stored.version_file, stored.version_pattern) {
-                (None, None) => None,
-                (None, Some(pattern)) => {
-                    return Err(format!(
-                        "{} has the version-pattern `{pattern}`, but no version-file",
-                        stored.id
-                    ));
-                }
-                (Some(path), pattern) => {
-                    let pattern = pattern.unwrap_or_else(|| VersionFile::ANY.to_owned());
-                    Some(VersionFile::new(path, &pattern).map_err(|error| error.to_string())?)
-                }
-            };
-            if let Some(name) = stored.bays.keys().find(|name| !is_bay_name(name)) {
-                return Err(format!(
-                    "`{name}` cannot be the name of a further bay of {}",
-                    stored.id
-                ));
-            }
-            Ok(Game {
-                id: stored.id,
-                title: stored.title,
-                root: stored.root.into(),
-                registered: true,
-                settings: GameSettings {
-                    executable: stored.executable,
-                    edition: stored.edition,
-                    online: stored.online,
-                    bays: stored.bays.into_iter().map(|(name, dir)| (name, dir.into())).collect(),
-                    version_file,
-                },
-            })
-        };
-
-        let pin = |stored: StoredPin| -> Result<Pin, String> {
-            let version = match stored.version {
-                None => None,
-                Some(text) => Some(text.parse().map_err(|_| format!("`{text}` is not a version"))?),
-            };
-            Ok(Pin { game: stored.game, family: stored.family, version, why: stored.why })
-        };
-
-        let moved = |stored: StoredMove| Moved {
-            game: stored.game,
-            from: stored.from.into(),
-            to: stored.to.into(),
-        };
         let mut ids = HashSet::new();
         if let Some(twice) = self.game.iter().find(|game| !ids.insert(game.id.clone())) {
             return Err(format!("two games have the id `{}`", twice.id));
         }
         Ok(Words {
             roots: self.roots.into_iter().map(PathBuf::from).collect(),
-            games: self.game.into_iter().map(game).collect::<Result<_, _>>()?,
-            pins: self.pin.into_iter().map(pin).collect::<Result<_, _>>()?,
-            moved: self.moved.into_iter().map(moved).collect(),
+            games: self.game.into_iter().map(StoredGame::into_game).collect::<Result<_, _>>()?,
+            pins: self.pin.into_iter().map(StoredPin::into_pin).collect::<Result<_, _>>()?,
+            moved: self.moved.into_iter().map(StoredMove::into_moved).collect(),
         })
+    }
+}
+
+/// A folder as text. Those with names that are not Unicode are refused before they come here.
+fn text(path: &Path) -> String {
+    path.to_string_lossy().into_owned()
+}
+
+impl From<&Game> for StoredGame {
+    fn from(game: &Game) -> Self {
+        let settings = &game.settings;
+        let bays = settings.bays.iter();
+        Self {
+            id: game.id.clone(),
+            title: game.title.clone(),
+            root: text(&game.root),
+            executable: settings.executable.clone(),
+            edition: settings.edition.clone(),
+            online: settings.online,
+            version_file: settings.version_file.as_ref().map(|file| file.path.clone()),
+            version_pattern: settings.version_file.as_ref().map(|file| file.pattern.clone()),
+            bays: bays.map(|(name, path)| (name.clone(), text(path))).collect(),
+        }
+    }
+}
+
+impl StoredGame {
+    fn into_game(self) -> Result<Game, String> {
+        let version_file = match (self.version_file, self.version_pattern) {
+            (None, None) => None,
+            (None, Some(pattern)) => {
+                return Err(format!(
+                    "{} has the version-pattern `{pattern}`, but no version-file",
+                    self.id
+                ));
+            }
+            (Some(path), pattern) => {
+                let pattern = pattern.unwrap_or_else(|| VersionFile::ANY.to_owned());
+                Some(VersionFile::new(path, &pattern).map_err(|error| error.to_string())?)
+            }
+        };
+        if let Some(name) = self.bays.keys().find(|name| !is_bay_name(name)) {
+            return Err(format!("`{name}` cannot be the name of a further bay of {}", self.id));
+        }
+
+        Ok(Game {
+            id: self.id,
+            title: self.title,
+            root: self.root.into(),
+            registered: true,
+            settings: GameSettings {
+                executable: self.executable,
+                edition: self.edition,
+                online: self.online,
+                bays: self.bays.into_iter().map(|(name, dir)| (name, dir.into())).collect(),
+                version_file,
+            },
+        })
+    }
+}
+
+impl From<&Pin> for StoredPin {
+    fn from(pin: &Pin) -> Self {
+        Self {
+            game: pin.game.clone(),
+            family: pin.family.clone(),
+            version: pin.version.as_ref().map(ToString::to_string),
+            why: pin.why.clone(),
+        }
+    }
+}
+
+impl StoredPin {
+    fn into_pin(self) -> Result<Pin, String> {
+        let version = match self.version {
+            None => None,
+            Some(text) => Some(text.parse().map_err(|_| format!("`{text}` is not a version"))?),
+        };
+        Ok(Pin { game: self.game, family: self.family, version, why: self.why })
+    }
+}
+
+impl From<&Moved> for StoredMove {
+    fn from(moved: &Moved) -> Self {
+        Self { game: moved.game.clone(), from: text(&moved.from), to: text(&moved.to) }
+    }
+}
+
+impl StoredMove {
+    fn into_moved(self) -> Moved {
+        Moved { game: self.game, from: self.from.into(), to: self.to.into() }
     }
 }

@@ -86,24 +86,24 @@ fn same_in_games(library: &Library) -> (String, String) {
 }
 
 fn on_rack(library: &Library, rack: &RackIndex<'_>) -> Option<String> {
-    let named = |build: &Build| {
-        build.files().any(|file| {
-            let agrees = |facts| companies_agree(facts, &library.facts);
-            same_name(file.path.file_name(), library.path.file_name())
-                && file.facts.is_some_and(agrees)
-        })
-    };
-
-    let same = |build: &&Build| {
-        named(build)
-            || build.id.family == library.family
-                && build.file.facts.string("CompanyName").is_some()
-                && companies_agree(&build.file.facts, &library.facts)
-    };
-
     let mut builds = rack.of_family_or_file(&library.family, library.path.file_name());
-    let build = builds.find(same)?;
+    let build = builds.find(|build| holds_it(build, library) || is_of_family(build, library))?;
     Some(format!("same name and author as {} on the rack", build.id))
+}
+
+/// Whether a build holds a file of a library's name, by the same company.
+fn holds_it(build: &Build, library: &Library) -> bool {
+    build.files().any(|file| {
+        same_name(file.path.file_name(), library.path.file_name())
+            && file.facts.is_some_and(|facts| companies_agree(facts, &library.facts))
+    })
+}
+
+/// Whether a build is of a library's family, by a company that both name.
+fn is_of_family(build: &Build, library: &Library) -> bool {
+    build.id.family == library.family
+        && build.file.facts.string("CompanyName").is_some()
+        && companies_agree(&build.file.facts, &library.facts)
 }
 
 fn stand_in(library: &Library, program_folders: &[&str]) -> Option<String> {

@@ -40,19 +40,19 @@ impl Altering<'_> {
         let _game = Lock::take(&plan.game.root)?;
 
         workshop.expect_free(&plan)?;
-        let original = |(n, step): (usize, &Step)| {
-            let live = |adoption: &&Adoption| {
-                step.place().same_as(&Place::from(adoption.live.path.clone()))
-            };
-            let adoption = adoptions.iter().find(live)?;
-            Some((n, Place::from(adoption.original.path.clone())))
-        };
-
+        let steps = plan.steps.iter().enumerate();
         let originals: Vec<(usize, Place)> =
-            plan.steps.iter().enumerate().filter_map(original).collect();
+            steps.filter_map(|(n, step)| Some((n, original(step, adoptions)?))).collect();
         let noted = workshop.engine(&Silent).note(draft(plan, Vec::new()), &originals);
         let record = noted.map_err(failed)?;
         Change::try_from(record)
             .map_err(|what| HomeError::DamagedFile { path: workshop.home.clone(), what }.into())
     }
+}
+
+/// Where the original is of the file that a step is about.
+fn original(step: &Step, adoptions: &[Adoption]) -> Option<Place> {
+    let mut adoptions = adoptions.iter();
+    let adoption = adoptions.find(|it| step.place().same_as(&it.live.path.clone().into()))?;
+    Some(adoption.original.path.clone().into())
 }

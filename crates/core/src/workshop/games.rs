@@ -4,9 +4,11 @@ use std::path::{Path, PathBuf};
 
 use super::on_disk::OnDisk;
 use super::{Altering, Workshop};
+use crate::change::ExecutableMark;
 use crate::error::{Error, GameError, Result};
 use crate::game::version::told;
 use crate::game::{Game, GameEdit, GameVersion, KnownGames};
+use crate::history::History;
 use crate::ledger::{Ledger, LedgerEntry};
 use crate::path::{canonical, same_name};
 use crate::state::{Moved, Words};
@@ -124,22 +126,8 @@ impl Workshop {
             return Ok(None);
         };
         let history = self.history()?;
-        let is_same = |game: &&Game| {
-            let own = || history.changes.iter().filter(|change| change.game() == game.id);
-            let same_program = own().any(|change| {
-                change.executable.as_ref().is_some_and(|then| {
-                    (&then.path, then.size, then.stamp) == (&mark.path, mark.size, mark.stamp)
-                })
-            });
-            let ledger = Ledger::of(&game.root, own());
-            let window = OnDisk::new(&self.store, view, None);
-            let holds = |entry: &LedgerEntry| {
-                entry.place().bay().is_none()
-                    && window.file(entry.place()).is_ok_and(|now| now.same_as(&entry.last))
-            };
-            same_program && ledger.files().any(holds)
-        };
-        Ok(gone.into_iter().find(|game| is_same(&game)))
+        let window = OnDisk::new(&self.store, view, None);
+        Ok(gone.into_iter().find(|game| is_same(game, &history, &mark, &window)))
     }
 
     /// The game that is known by a text: by its id, its title, or its folder, be that there or not.
@@ -300,4 +288,21 @@ fn folder(path: &Path) -> Result<PathBuf> {
         what: format!("{} is not a folder that can be remembered", root.display()),
         remedy: "Give a folder whose name is Unicode.".into(),
     })
+}
+
+/// Whether what stands in another folder now, seen through a window, is a game that is gone: its executable
+/// counted at a change of the game, and a file that a change put there is there.
+fn is_same(game: &Game, history: &History, mark: &ExecutableMark, window: &OnDisk<'_>) -> bool {
+    let own = || history.changes.iter().filter(|change| change.game() == game.id);
+    let same_program = own().any(|change| {
+        change.executable.as_ref().is_some_and(|then| {
+            (&then.path, then.size, then.stamp) == (&mark.path, mark.size, mark.stamp)
+        })
+    });
+    let ledger = Ledger::of(&game.root, own());
+    let holds = |entry: &LedgerEntry| {
+        entry.place().bay().is_none()
+            && window.file(entry.place()).is_ok_and(|now| now.same_as(&entry.last))
+    };
+    same_program && ledger.files().any(holds)
 }

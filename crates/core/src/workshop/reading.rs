@@ -5,12 +5,14 @@ use std::sync::Arc;
 use super::Workshop;
 use super::on_disk::OnDisk;
 use crate::catalog::Catalog;
+use crate::content::Content;
 use crate::error::Result;
 use crate::history::History;
 use crate::rack::Build;
 use crate::situation::Situation;
 use crate::state::{Shelf, Words};
 use crate::survey::GameView;
+use upright_spanner_image::Facts;
 
 impl Workshop {
     /// What the user said, as far as it can be read; [`Workshop::words_fault`] says what cannot.
@@ -32,16 +34,17 @@ impl Workshop {
 
     /// What the labels of the rack say.
     fn read_shelf(&self) -> Result<Shelf> {
-        let facts = |content: &crate::content::Content| {
-            let known = self.database.image(content);
-            known.or_else(|| {
-                let facts =
-                    upright_spanner_image::Facts::read(&self.store.file(content).ok()?).ok()?;
-                self.database.keep_image(content, &facts);
-                Some(facts)
-            })
-        };
+        let facts = |content: &Content| self.facts_of(content);
         self.labels.read(facts, |content| self.store.has(content))
+    }
+
+    /// What a stored image says of itself, read once and kept in the index.
+    fn facts_of(&self, content: &Content) -> Option<Facts> {
+        self.database.image(content).or_else(|| {
+            let facts = Facts::read(&self.store.file(content).ok()?).ok()?;
+            self.database.keep_image(content, &facts);
+            Some(facts)
+        })
     }
 
     /// The builds on the rack, in the order in which they were added. Which versions of the game they

@@ -74,20 +74,6 @@ impl Workshop {
 
     fn target(&self, change: &Change, report: &StepReport) -> RecoveredTarget {
         let step = &change.steps()[report.step];
-        let short = |side: &Side| {
-            side.state.content().map_or_else(String::new, |c| format!(" ({})", c.blake3.short()))
-        };
-        let sides = || {
-            let (before, after) = (step.before(), step.after());
-            format!(
-                "before the change it held {}{}, which was to become {}{}",
-                describe(before),
-                short(before),
-                describe(after),
-                short(after)
-            )
-        };
-
         let how = match &report.outcome {
             StepOutcome::AsBefore => "as before the change".to_owned(),
             StepOutcome::Untouched => "not touched by the change".to_owned(),
@@ -96,7 +82,12 @@ impl Workshop {
             StepOutcome::Neither(found) => {
                 let found = Side::from(*found);
                 let by = self.wrote(change, &found);
-                format!("it holds {}{}{by}; {}", describe(&found), short(&found), sides())
+                format!(
+                    "it holds {}{by}; before the change it held {}, which was to become {}",
+                    named(&found),
+                    named(step.before()),
+                    named(step.after())
+                )
             }
         };
         RecoveredTarget { path: change.on_disk(step.target()), how }
@@ -133,6 +124,12 @@ pub(super) fn scope_of(change: &Change) -> Scope {
     bays.sort();
     bays.dedup();
     Scope { root: change.root().to_owned(), bays, grants: Vec::new() }
+}
+
+/// A side of a step in words, with the start of its content's digest.
+fn named(side: &Side) -> String {
+    let digest = side.state.content().map(|content| format!(" ({})", content.blake3.short()));
+    describe(side) + &digest.unwrap_or_default()
 }
 
 impl Altering<'_> {
