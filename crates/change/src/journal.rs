@@ -37,32 +37,30 @@ pub struct Mark {
     pub modified: Moment,
 }
 
-/// A journal file's text as it was when it was last read and found whole.
+/// A journal file as it was when it was last read and found whole.
 #[derive(Debug, Clone)]
-pub struct CopiedText {
+pub struct CopiedFile {
     /// The file as it was then.
     pub mark: Mark,
-    /// What was in it.
-    pub text: String,
+    /// What was in it, in a form that is read quickly.
+    pub packed: Vec<u8>,
 }
 
 /// Where copies of journal files' texts are kept, so that not each has to be read each time. It may
 /// know nothing at all: then every file is read.
 pub trait Copies {
     /// Every copy, by the number of its change.
-    fn all(&self) -> BTreeMap<i64, CopiedText>;
-    /// The files whose change has ended, as their copies say.
-    fn ended(&self) -> BTreeMap<i64, Mark> {
-        let all = self.all().into_iter();
-        let ended = all.filter(|(_, copy)| copy.text.contains(OUTCOME));
-        ended.map(|(number, copy)| (number, copy.mark)).collect()
-    }
+    fn all(&self) -> BTreeMap<i64, CopiedFile>;
+    /// The text of a copy.
+    fn text(&self, number: i64) -> Option<String>;
+    /// The files whose change has ended, as the texts of their copies say.
+    fn ended(&self) -> BTreeMap<i64, Mark>;
     /// The highest number of which there is a copy.
     fn last(&self) -> i64 {
         self.all().into_keys().max().unwrap_or(0)
     }
-    /// Keeps a copy.
-    fn keep(&self, number: i64, copy: &CopiedText);
+    /// Keeps a copy, with its text.
+    fn keep(&self, number: i64, copy: &CopiedFile, text: &str);
 }
 
 /// Knows nothing.
@@ -70,11 +68,19 @@ pub trait Copies {
 pub struct NoCopies;
 
 impl Copies for NoCopies {
-    fn all(&self) -> BTreeMap<i64, CopiedText> {
+    fn all(&self) -> BTreeMap<i64, CopiedFile> {
         BTreeMap::new()
     }
 
-    fn keep(&self, _: i64, _: &CopiedText) {}
+    fn text(&self, _: i64) -> Option<String> {
+        None
+    }
+
+    fn ended(&self) -> BTreeMap<i64, Mark> {
+        BTreeMap::new()
+    }
+
+    fn keep(&self, _: i64, _: &CopiedFile, _: &str) {}
 }
 
 /// The journal as it was read.
@@ -142,14 +148,12 @@ impl Journal {
         let mut known = copies.all();
         known.retain(|number, _| *number > 0);
         let mut marks = self.marks()?;
-        let is_as_copied = |number, copy: &CopiedText| marks.get(number) == Some(&Some(copy.mark));
+        let is_as_copied = |number, copy: &CopiedFile| marks.get(number) == Some(&Some(copy.mark));
         let mut copied: BTreeMap<i64, Record> = known
             .par_iter()
             .filter(|(number, copy)| is_as_copied(number, copy))
-            .filter_map(|(number, copy)| match parse(*number, &copy.text) {
-                (Some(record), faults) if faults.is_empty() => Some((*number, record)),
-                _ => None,
-            })
+            .filter_map(|(number, copy)| Some((*number, Record::unpacked(&copy.packed)?)))
+            .filter(|(number, record)| record.number == *number)
             .collect();
 
         let numbers: BTreeSet<i64> = marks.keys().chain(known.keys()).copied().collect();
@@ -166,7 +170,7 @@ impl Journal {
                 continue;
             }
             let mark = marks.remove(&number).flatten();
-            self.read_file(number, mark, known.get(&number), copies, &mut chronicle);
+            self.read_file(number, mark, copies, &mut chronicle);
         }
 
         self.find_lost_outcomes(&mut chronicle);
@@ -209,21 +213,18 @@ impl Journal {
         &self,
         number: i64,
         mark: Option<Mark>,
-        copy: Option<&CopiedText>,
         copies: &dyn Copies,
         chronicle: &mut Chronicle,
     ) {
         let (record, faults) = match line::read(&self.folder, &name(number)) {
             Ok(Some(text)) => {
                 let (record, mut faults) = parse(number, &text);
-                let is_cut = |copy: &CopiedText| {
-                    copy.text.len() > text.len() && copy.text.starts_with(&text)
-                };
-                if copy.is_some_and(is_cut) {
+                let copied = copies.text(number);
+                if copied.is_some_and(|copy| copy.len() > text.len() && copy.starts_with(&text)) {
                     faults.push("its end is missing".to_owned());
                 }
                 if let (Some(_), true, Some(mark)) = (&record, faults.is_empty(), mark) {
-                    copies.keep(number, &CopiedText { mark, text });
+                    keep(number, mark, &text, copies);
                 }
                 (record, faults)
             }
@@ -236,7 +237,7 @@ impl Journal {
         }
 
         // A copy of a whole file says more than what can be read of a damaged one.
-        let copied = copy.and_then(|copy| parse(number, &copy.text).0);
+        let copied = copies.text(number).and_then(|text| parse(number, &text).0);
         let what = faults.into_iter().next().unwrap_or_default();
         let path = self.path(number);
         let mending = copied.as_ref().map(|_| Mending::Copy);
@@ -285,7 +286,7 @@ impl Journal {
         let mark = self.mark(number).ok().flatten();
         let text = line::read(&self.folder, &name(number)).ok().flatten();
         if let Some((mark, text)) = mark.zip(text) {
-            copies.keep(number, &CopiedText { mark, text });
+            keep(number, mark, &text, copies);
         }
     }
 
@@ -337,7 +338,7 @@ impl Journal {
 
     fn restore(&self, number: i64, copies: &dyn Copies) -> Result<Option<PathBuf>> {
         let (name, path) = (name(number), self.path(number));
-        let copy = copies.all().remove(&number);
+        let copy = copies.text(number);
         let what = || "there is no copy of it".to_owned();
         let none = || Error::Journal { path: path.clone(), what: what() };
         let copy = copy.ok_or_else(none)?;
@@ -349,7 +350,7 @@ impl Journal {
             aside = Some(self.folder.path().join(other));
         }
 
-        line::write_new(&self.folder, &name, &copy.text)?;
+        line::write_new(&self.folder, &name, &copy)?;
         Ok(aside)
     }
 }
@@ -371,6 +372,13 @@ fn shows(later: &Record, record: &Record) -> Option<(i64, RecordState)> {
         }
     });
     found.map(|state| (later.number, state))
+}
+
+/// Keeps a copy of a text that is whole.
+fn keep(number: i64, mark: Mark, text: &str, copies: &dyn Copies) {
+    if let Some(packed) = Record::packed(text) {
+        copies.keep(number, &CopiedFile { mark, packed }, text);
+    }
 }
 
 /// What a text says of the change of a number.

@@ -13,7 +13,7 @@ use typed_path::constants::windows::{DISALLOWED_FILENAME_CHARS, RESERVED_DEVICE_
 ///
 /// It is never empty or absolute and has no `.` or `..`, so joined to a folder it stays below it
 /// (links aside, which are never followed).
-#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, bitcode::Encode, bitcode::Decode)]
 pub struct TreePath(String);
 
 /// A text that is not a path inside a folder, or one that some system cannot hold.

@@ -6,6 +6,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use bitcode::{Decode, Encode};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
@@ -73,6 +74,15 @@ pub struct Stored {
     pub modified: Moment,
 }
 
+/// The bytes of a checksum before what is packed.
+const CHECKSUM: usize = 16;
+
+fn checksum(packed: &[u8]) -> [u8; CHECKSUM] {
+    let mut sum = [0; CHECKSUM];
+    sum.copy_from_slice(&blake3::hash(packed).as_bytes()[..CHECKSUM]);
+    sum
+}
+
 impl Record {
     /// Whether what it did counts: it is done, or was ended with what was there.
     pub fn counts(&self) -> bool {
@@ -127,7 +137,7 @@ impl Record {
     ) -> Result<String> {
         let left = left.iter().map(|(step, side)| LeftLine { step: *step, found: side.into() });
         let Some(state) = Outcome::of(state) else { return Ok(String::new()) };
-        let outcome = OutcomeLine { state, at: Timestamp::now(), left: left.collect() };
+        let outcome = OutcomeLine { state, at: Timestamp::now().to_string(), left: left.collect() };
         line::line(&Line::Outcome(outcome), path)
     }
 
@@ -139,7 +149,28 @@ impl Record {
             None => text,
         };
         let Lines { lines, faults } = line::parse::<Line>(complete, HEADING);
-        let mut faults: Vec<String> = faults.into_iter().map(|fault| fault.what).collect();
+        Self::assemble(lines, faults.into_iter().map(|fault| fault.what).collect())
+    }
+
+    /// The lines of a whole text in a form that is read quickly; nothing where it is not whole.
+    pub(crate) fn packed(text: &str) -> Option<Vec<u8>> {
+        let Lines { lines, faults } = line::parse::<Line>(text, HEADING);
+        let packed = bitcode::encode(&lines);
+        let is_whole = faults.is_empty() && Self::assemble(lines, Vec::new()).1.is_empty();
+        is_whole.then(|| [&checksum(&packed)[..], &packed].concat())
+    }
+
+    /// Reads what [`Self::packed`] made; nothing where it was altered since.
+    pub(crate) fn unpacked(bytes: &[u8]) -> Option<Self> {
+        let (sum, packed) = bytes.split_at_checked(CHECKSUM)?;
+        let is_whole = sum == checksum(packed);
+        let lines = bitcode::decode(packed).ok().filter(|_| is_whole)?;
+        let (record, faults) = Self::assemble(lines, Vec::new());
+        record.filter(|_| faults.is_empty())
+    }
+
+    /// Puts lines together, each with its number in the file; adds to the faults what is wrong with them.
+    fn assemble(lines: Vec<(usize, Line)>, mut faults: Vec<String>) -> (Option<Self>, Vec<String>) {
         let mut record: Option<Self> = None;
         let mut end = None;
         // Where a line is damaged, the steps after it keep the numbers that the outcome knows them by.
@@ -147,10 +178,13 @@ impl Record {
 
         for (number, line) in lines {
             let fault = match (line, &mut record) {
-                (Line::Change(line), none @ None) => {
-                    *none = Some(line.into_record());
-                    None
-                }
+                (Line::Change(line), none @ None) => match line.into_record() {
+                    Ok(record) => {
+                        *none = Some(record);
+                        None
+                    }
+                    Err(what) => Some(what),
+                },
                 (Line::Step(line), Some(record)) => {
                     positions.insert(line.n, record.steps.len());
                     record.take_step(*line).err()
@@ -207,7 +241,7 @@ impl Record {
 }
 
 /// A line of a journal file.
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 enum Line {
     Change(ChangeLine),
@@ -217,21 +251,21 @@ enum Line {
     Outcome(OutcomeLine),
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct ChangeLine {
     number: i64,
     game: String,
     root: String,
     summary: String,
-    began: Timestamp,
+    began: String,
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     notes: BTreeMap<String, String>,
     #[serde(default, skip_serializing_if = "is_false")]
     noted: bool,
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct StepLine {
     n: usize,
@@ -245,7 +279,7 @@ struct StepLine {
     spare: Option<PlaceLine>,
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 enum TargetLine {
     File(PlaceLine),
@@ -253,7 +287,7 @@ enum TargetLine {
     ReadOnly(PlaceLine),
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct PlaceLine {
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -261,7 +295,7 @@ struct PlaceLine {
     path: TreePath,
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 enum SideLine {
     Absent,
@@ -273,7 +307,7 @@ enum SideLine {
     Mark(bool),
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct FileLine {
     blake3: Digest,
@@ -296,7 +330,7 @@ fn is_false(value: &bool) -> bool {
     !value
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct StoredLine {
     blake3: Digest,
@@ -307,17 +341,17 @@ struct StoredLine {
     modified: Moment,
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct OutcomeLine {
     state: Outcome,
-    at: Timestamp,
+    at: String,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     left: Vec<LeftLine>,
 }
 
 /// How a change that is not open any more ended.
-#[derive(Debug, Clone, Copy, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case")]
 enum Outcome {
     Done,
@@ -346,7 +380,7 @@ impl From<Outcome> for RecordState {
     }
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct LeftLine {
     step: usize,
@@ -367,27 +401,28 @@ impl ChangeLine {
             game: record.game.clone(),
             root: text(&record.root, journal)?,
             summary: record.summary.clone(),
-            began: record.began,
+            began: record.began.to_string(),
             notes: record.notes.clone(),
             noted: record.is_noted,
         })
     }
 
-    fn into_record(self) -> Record {
-        Record {
+    fn into_record(self) -> Result<Record, String> {
+        let wrong = |_| format!("`{}` is not a moment", self.began);
+        Ok(Record {
             number: self.number,
             game: self.game,
             root: self.root.into(),
             summary: self.summary,
             notes: self.notes,
-            began: self.began,
+            began: self.began.parse().map_err(wrong)?,
             state: RecordState::Open,
             steps: Vec::new(),
             spares: Vec::new(),
             stored: Vec::new(),
             left: BTreeMap::new(),
             is_noted: self.noted,
-        }
+        })
     }
 }
 

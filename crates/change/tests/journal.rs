@@ -8,7 +8,7 @@ use std::sync::Mutex;
 
 use proptest::prelude::*;
 use upright_spanner_change::{
-    Content, CopiedText, Copies, Draft, Engine, Failure, FileState, Journal, Memory, Mending,
+    Content, CopiedFile, Copies, Draft, Engine, Failure, FileState, Journal, Mark, Memory, Mending,
     NoCopies, OUTCOME, Place, Record, RecordState, Scope, Side, Silent, Stamp, State, Step, Store,
     Target, TreePath, line,
 };
@@ -191,15 +191,26 @@ fn draft(root: &Path, steps: Vec<Step>) -> Draft {
 
 /// Copies of journal files, as an index keeps them.
 #[derive(Debug, Default)]
-struct Shelf(Mutex<BTreeMap<i64, CopiedText>>);
+struct Shelf(Mutex<BTreeMap<i64, (CopiedFile, String)>>);
 
 impl Copies for Shelf {
-    fn all(&self) -> BTreeMap<i64, CopiedText> {
-        self.0.lock().unwrap().clone()
+    fn all(&self) -> BTreeMap<i64, CopiedFile> {
+        let kept = self.0.lock().unwrap();
+        kept.iter().map(|(number, (copy, _))| (*number, copy.clone())).collect()
     }
 
-    fn keep(&self, number: i64, copy: &CopiedText) {
-        self.0.lock().unwrap().insert(number, copy.clone());
+    fn text(&self, number: i64) -> Option<String> {
+        self.0.lock().unwrap().get(&number).map(|(_, text)| text.clone())
+    }
+
+    fn ended(&self) -> BTreeMap<i64, Mark> {
+        let kept = self.0.lock().unwrap();
+        let ended = kept.iter().filter(|(_, (_, text))| text.contains(OUTCOME));
+        ended.map(|(number, (copy, _))| (*number, copy.mark)).collect()
+    }
+
+    fn keep(&self, number: i64, copy: &CopiedFile, text: &str) {
+        self.0.lock().unwrap().insert(number, (copy.clone(), text.to_owned()));
     }
 }
 
@@ -255,6 +266,27 @@ fn that_every_change_has_ended_is_known_without_reading_where_copies_say_so() {
     without_outcome(&journal, 1);
     states(&journal, &shelf);
     assert!(!journal.has_ended(&shelf).unwrap());
+}
+
+/// What an index says counts only as long as it is what was written into it: else the file is read.
+#[test]
+fn a_copy_that_was_altered_counts_for_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = three(folder.path());
+    let shelf = Shelf::default();
+    let wanted = journal.read(&shelf).unwrap().records;
+    let whole = shelf.all();
+    for at in 0..whole[&2].packed.len() {
+        let mut copy = whole[&2].clone();
+        copy.packed[at] ^= 1;
+        shelf.keep(2, &copy, "another text");
+        let read = journal.read(&shelf).unwrap();
+        assert_eq!((&read.records, read.faults.len()), (&wanted, 0), "byte {at}");
+    }
+    // That of another change is none of this one.
+    shelf.keep(2, &CopiedFile { mark: whole[&2].mark, ..whole[&1].clone() }, "another text");
+    assert_eq!(journal.read(&shelf).unwrap().records, wanted);
+    assert_eq!(shelf.all()[&2].packed, whole[&2].packed, "a copy that is wrong is made again");
 }
 
 #[test]

@@ -431,3 +431,18 @@ fn the_home_is_of_this_machine_alone() {
     let home = document["home"].as_str().unwrap();
     assert!(home.contains("/Local/"), "{home}");
 }
+
+#[test]
+fn an_index_of_the_version_before_is_taken_on() {
+    let bench = Bench::world();
+    bench.ok(&["survey", "games"]);
+    bench.ok(&["fit", "tin-lighthouse", "downloads/sharpwater-2026.3.0.zip"]);
+    let history = bench.json(&["history"]);
+    let games = bench.json(&["game", "list"]);
+    let index = rusqlite::Connection::open(bench.file("home/spanner.db")).unwrap();
+    index.execute_batch("ALTER TABLE journal DROP COLUMN packed; PRAGMA user_version = 4").unwrap();
+    drop(index);
+    assert_eq!(bench.json(&["history"]), history);
+    assert_eq!(bench.json(&["game", "list"]), games, "what a survey came across is still known");
+    assert!(!bench.file("home/spanner.db.damaged").exists());
+}

@@ -12,10 +12,17 @@ use serde::Serialize;
 use crate::content::Content;
 use crate::error::{Error, HomeError, Result};
 use crate::survey::{FactsStore, Mark};
-use upright_spanner_change::{CopiedText, Copies, Mark as FileMark, OUTCOME};
+use upright_spanner_change::{CopiedFile, Copies, Mark as FileMark, OUTCOME};
 use upright_spanner_image::Facts;
 
-pub(super) const SCHEMA_VERSION: i64 = 4;
+pub(super) const SCHEMA_VERSION: i64 = 5;
+
+/// The version whose copies of journal files were texts alone. They are made again from the files.
+const WITHOUT_PACKED: i64 = 4;
+const PACKED: &str = "
+    DELETE FROM journal;
+    ALTER TABLE journal ADD COLUMN packed BLOB NOT NULL DEFAULT x'';
+";
 
 /// The last version that kept precious things in it.
 pub(super) const LAST_PRECIOUS: i64 = 3;
@@ -40,7 +47,8 @@ const SCHEMA: &str = "
         size        INTEGER NOT NULL,
         seconds     INTEGER NOT NULL,
         nanoseconds INTEGER NOT NULL,
-        text        TEXT NOT NULL
+        text        TEXT NOT NULL,
+        packed      BLOB NOT NULL
     );
 ";
 
@@ -106,6 +114,10 @@ impl Database {
             SCHEMA_VERSION => {}
             0 => {
                 transaction.execute_batch(SCHEMA).map_err(refused)?;
+                transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
+            }
+            WITHOUT_PACKED => {
+                transaction.execute_batch(PACKED).map_err(refused)?;
                 transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
             }
             newer if newer > SCHEMA_VERSION => return Err(Refusal::Newer),
@@ -220,12 +232,17 @@ fn file_mark(row: &Row<'_>) -> rusqlite::Result<FileMark> {
 }
 
 impl Copies for Database {
-    fn all(&self) -> BTreeMap<i64, CopiedText> {
-        let sql = "SELECT number, size, seconds, nanoseconds, text FROM journal";
+    fn all(&self) -> BTreeMap<i64, CopiedFile> {
+        let sql = "SELECT number, size, seconds, nanoseconds, packed FROM journal";
         let rows = self.rows(sql, [], |row| {
-            Ok((row.get(0)?, CopiedText { mark: file_mark(row)?, text: row.get(4)? }))
+            Ok((row.get(0)?, CopiedFile { mark: file_mark(row)?, packed: row.get(4)? }))
         });
         rows.into_iter().collect()
+    }
+
+    fn text(&self, number: i64) -> Option<String> {
+        let sql = "SELECT text FROM journal WHERE number = ?1";
+        self.rows(sql, params![number], |row| row.get(0)).pop()
     }
 
     fn ended(&self) -> BTreeMap<i64, FileMark> {
@@ -240,10 +257,11 @@ impl Copies for Database {
         last.into_iter().flatten().next().unwrap_or(0)
     }
 
-    fn keep(&self, number: i64, copy: &CopiedText) {
+    fn keep(&self, number: i64, copy: &CopiedFile, text: &str) {
         let (seconds, nanoseconds) = copy.mark.modified;
-        let sql = "INSERT OR REPLACE INTO journal (number, size, seconds, nanoseconds, text)
-                   VALUES (?1, ?2, ?3, ?4, ?5)";
+        let sql =
+            "INSERT OR REPLACE INTO journal (number, size, seconds, nanoseconds, text, packed)
+                   VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
         self.note(
             sql,
             params![
@@ -251,7 +269,8 @@ impl Copies for Database {
                 i64::try_from(copy.mark.size).unwrap_or(i64::MAX),
                 seconds,
                 nanoseconds,
-                copy.text
+                text,
+                copy.packed
             ],
         );
     }
