@@ -161,3 +161,31 @@ fn a_catalog_that_cannot_be_used_is_told_beside_what_can() {
         assert!(document["errors"][0]["message"].as_str().unwrap().contains("name"), "{document}");
     }
 }
+
+/// What the system says comes without its number, from wherever it comes.
+#[test]
+fn no_message_has_a_number_of_the_system() {
+    let bench = bench();
+    bench.write("file", b"x");
+    for words in [
+        &["inspect", "nothing.dll"][..],
+        &["compare", "nothing.dll", "file"],
+        &["rack", "add", "nothing.zip"],
+        &["rack", "add", "file", "--layout", "nothing.toml"],
+        &["inspect", "file", "--trust", "nothing.pem"],
+        &["survey", "nothing"],
+        &["demo", "file/demo"],
+        &["schema", "file/schema"],
+        &["--home", "file/home", "survey", "games"],
+    ] {
+        let assert = bench.run(words);
+        let said = errors(&assert);
+        assert!(assert.get_output().status.code() != Some(0), "{words:?}");
+        assert!(said.starts_with("error: ") && !said.contains("os error"), "{words:?}: {said}");
+        assert!(!said.contains("..") && !said.contains(": :"), "{words:?}: {said}");
+        let document = bench.json(words).to_string();
+        assert!(!document.contains("os error"), "{words:?}: {document}");
+    }
+    let said = errors(&bench.run(&["inspect", "nothing.dll"]));
+    assert!(said.contains("nothing.dll: it cannot be read: "), "{said}");
+}

@@ -38,7 +38,9 @@ mod window;
 mod workshop;
 
 pub use check::CheckedFamily;
-pub use error::{CatalogError, ChangeError, Error, GameError, HomeError, RackError, Result};
+pub use error::{
+    CatalogError, ChangeError, Error, GameError, HomeError, RackError, Result, in_words,
+};
 pub use history::History;
 pub use plan::{Adoption, FitOptions, Refit};
 pub use remedy::{Action, Remedy};

@@ -6,7 +6,7 @@ use std::io;
 #[derive(Debug, thiserror::Error)]
 pub enum ImageError {
     /// It could not be opened or read.
-    #[error("it cannot be read: {0}")]
+    #[error("it cannot be read: {}", in_words(.0))]
     Unreadable(#[from] io::Error),
     /// It has no content.
     #[error("it is empty (0 bytes)")]
@@ -75,4 +75,10 @@ impl ImageError {
             }
         }
     }
+}
+
+/// What the system says, without the number behind it, which says nothing to people.
+fn in_words(error: &io::Error) -> String {
+    let text = error.to_string();
+    text.split(" (os error").next().unwrap_or_default().to_owned()
 }

@@ -3,15 +3,18 @@
 use std::io::IsTerminal;
 
 use owo_colors::OwoColorize;
-use upright_spanner_core::Error;
 use upright_spanner_core::survey::LookError;
+use upright_spanner_core::{Error, in_words};
 
 use crate::remedy;
 use crate::text;
 
 /// Prints what went wrong, and what to do about it.
 pub fn error(error: &anyhow::Error) {
-    let reasons: Vec<String> = error.chain().map(ToString::to_string).collect();
+    let reasons: Vec<String> = error
+        .chain()
+        .map(|cause| cause.downcast_ref().map_or_else(|| cause.to_string(), in_words))
+        .collect();
     // A core error's sentence contains its cause already.
     let known = error.downcast_ref::<Error>();
     let said = if known.is_some() { reasons[0].clone() } else { reasons.join(": ") };

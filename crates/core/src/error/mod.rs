@@ -19,7 +19,8 @@ pub use game::GameError;
 pub use history::ChangeError;
 pub use home::HomeError;
 pub use rack::RackError;
-pub(crate) use upright_spanner_change::{Error as Files, in_words, is_in_use};
+pub use upright_spanner_change::in_words;
+pub(crate) use upright_spanner_change::{Error as Files, is_in_use};
 use upright_spanner_image::ImageError;
 
 /// A text file of the user's that cannot be used, such as a catalog.

@@ -100,6 +100,11 @@ pub(super) fn images(roots: &[PathBuf], progress: &dyn Progress) -> Vec<Walked> 
     walked
 }
 
+/// Why an entry cannot be had, in words.
+fn reason(error: &ignore::Error) -> String {
+    error.io_error().map_or_else(|| error.to_string(), in_words)
+}
+
 /// Whether an entry is a file with the name of a program or a library.
 fn is_possible(entry: &ignore::DirEntry) -> bool {
     entry.file_type().is_some_and(|kind| kind.is_file())
@@ -120,7 +125,7 @@ fn candidate(root: &Path, entry: &ignore::DirEntry) -> Result<Found, LookError> 
             let mark = Mark { size: metadata.len(), modified, file: file_number(&metadata) };
             Ok(Found { path, mark })
         }
-        Err(error) => Err(unreadable(format!("it cannot be read: {error}"))),
+        Err(error) => Err(unreadable(format!("it cannot be read: {}", reason(&error)))),
     }
 }
 
@@ -158,7 +163,7 @@ fn is_candidate(name: &[u8]) -> bool {
 
 fn walk_error(root: &Path, error: &ignore::Error) -> LookError {
     let path = path_of(error).unwrap_or_else(|| root.to_owned());
-    let reason = error.io_error().map_or_else(|| error.to_string(), in_words);
+    let reason = reason(error);
     LookError { path, code: "unreadable", message: format!("it cannot be read: {reason}") }
 }
 
