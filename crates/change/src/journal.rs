@@ -7,8 +7,6 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
-use rayon::prelude::*;
-
 use crate::content::Moment;
 use crate::error::{Error, Result};
 use crate::folder::{Folder, Found};
@@ -36,6 +34,9 @@ pub struct Mark {
     /// Its date.
     pub modified: Moment,
 }
+
+/// What is there of each change, by its number: without a mark, where that is not a file.
+pub type Marks = BTreeMap<i64, Option<Mark>>;
 
 /// A journal file as it was when it was last read and found whole.
 #[derive(Debug, Clone)]
@@ -130,13 +131,10 @@ impl Journal {
 
     /// Whether every change has ended, as far as copies of files say that are as they were when they were
     /// copied. It is quick: no file is read.
-    ///
-    /// # Errors
-    /// Where the folder cannot be read.
-    pub fn has_ended(&self, copies: &dyn Copies) -> Result<bool> {
+    /// `marks` says how the files are now.
+    pub fn has_ended(marks: &Marks, copies: &dyn Copies) -> bool {
         let ended = copies.ended();
-        let marks = self.marks()?;
-        Ok(marks.iter().all(|(number, mark)| mark.is_some() && ended.get(number) == mark.as_ref()))
+        marks.iter().all(|(number, mark)| mark.is_some() && ended.get(number) == mark.as_ref())
     }
 
     /// Reads every change: from its copy where the file is as it was when it was copied, else from the
@@ -145,16 +143,13 @@ impl Journal {
     /// # Errors
     /// Where the folder cannot be read.
     pub fn read(&self, copies: &dyn Copies) -> Result<Chronicle> {
+        Ok(self.read_files(&self.marks()?, copies))
+    }
+
+    /// The same, where it was looked already how the files are.
+    pub fn read_files(&self, marks: &Marks, copies: &dyn Copies) -> Chronicle {
         let mut known = copies.all();
         known.retain(|number, _| *number > 0);
-        let mut marks = self.marks()?;
-        let is_as_copied = |number, copy: &CopiedFile| marks.get(number) == Some(&Some(copy.mark));
-        let mut copied: BTreeMap<i64, Record> = known
-            .par_iter()
-            .filter(|(number, copy)| is_as_copied(number, copy))
-            .filter_map(|(number, copy)| Some((*number, Record::unpacked(&copy.packed)?)))
-            .filter(|(number, record)| record.number == *number)
-            .collect();
 
         let numbers: BTreeSet<i64> = marks.keys().chain(known.keys()).copied().collect();
         let mut chronicle = Chronicle::default();
@@ -165,16 +160,18 @@ impl Journal {
                 chronicle.faults.push(self.gap(next, number - 1));
             }
             next = number.saturating_add(1);
-            if let Some(record) = copied.remove(&number) {
+            let mark = marks.get(&number).copied().flatten();
+            let copy = known.get(&number).filter(|copy| Some(copy.mark) == mark);
+            let copied = copy.and_then(|copy| Record::unpacked(&copy.packed));
+            if let Some(record) = copied.filter(|record| record.number == number) {
                 chronicle.records.push(record);
                 continue;
             }
-            let mark = marks.remove(&number).flatten();
             self.read_file(number, mark, copies, &mut chronicle);
         }
 
         self.find_lost_outcomes(&mut chronicle);
-        Ok(chronicle)
+        chronicle
     }
 
     /// A change that is open though a later one is about one of its targets did end, since no change is
@@ -245,8 +242,11 @@ impl Journal {
         chronicle.records.extend(copied.or(record));
     }
 
-    /// What is there, by number: where that is no file, without a mark.
-    fn marks(&self) -> Result<BTreeMap<i64, Option<Mark>>> {
+    /// How the files are now.
+    ///
+    /// # Errors
+    /// Where the folder cannot be read.
+    pub fn marks(&self) -> Result<Marks> {
         let mut marks = BTreeMap::new();
         for name in self.folder.names()? {
             let Some(number) = name.to_str().and_then(number) else { continue };

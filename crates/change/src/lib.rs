@@ -35,7 +35,7 @@ pub use error::{Error, Result, in_words, is_in_use};
 pub use execution::{Draft, Engine, Failure, Recovered, StepOutcome, StepReport};
 pub use folder::{Folder, Found, Identity};
 pub use journal::{
-    Chronicle, CopiedFile, Copies, Fault, Journal, Mark, Mending, NoCopies, OUTCOME,
+    Chronicle, CopiedFile, Copies, Fault, Journal, Mark, Marks, Mending, NoCopies, OUTCOME,
 };
 pub use lock::Lock;
 pub use path::{BadPath, Place, TreePath, fold, is_device, same_name};

@@ -17,12 +17,24 @@ use upright_spanner_image::Facts;
 
 pub(super) const SCHEMA_VERSION: i64 = 5;
 
+/// Copies of journal files: what is read of each, and the texts, which are seldom wanted.
+const JOURNAL: &str = "
+    CREATE TABLE journal (
+        number      INTEGER PRIMARY KEY,
+        size        INTEGER NOT NULL,
+        seconds     INTEGER NOT NULL,
+        nanoseconds INTEGER NOT NULL,
+        ended       INTEGER NOT NULL,
+        packed      BLOB NOT NULL
+    );
+    CREATE TABLE journal_text (
+        number INTEGER PRIMARY KEY,
+        text   TEXT NOT NULL
+    );
+";
+
 /// The version whose copies of journal files were texts alone. They are made again from the files.
 const WITHOUT_PACKED: i64 = 4;
-const PACKED: &str = "
-    DELETE FROM journal;
-    ALTER TABLE journal ADD COLUMN packed BLOB NOT NULL DEFAULT x'';
-";
 
 /// The last version that kept precious things in it.
 pub(super) const LAST_PRECIOUS: i64 = 3;
@@ -42,14 +54,6 @@ const SCHEMA: &str = "
         blake3 TEXT PRIMARY KEY,
         body   TEXT NOT NULL
     ) WITHOUT ROWID;
-    CREATE TABLE journal (
-        number      INTEGER PRIMARY KEY,
-        size        INTEGER NOT NULL,
-        seconds     INTEGER NOT NULL,
-        nanoseconds INTEGER NOT NULL,
-        text        TEXT NOT NULL,
-        packed      BLOB NOT NULL
-    );
 ";
 
 /// The index of a home folder.
@@ -94,7 +98,7 @@ impl Database {
 
     fn in_memory() -> Result<Connection, Refusal> {
         let connection = Connection::open_in_memory().map_err(|error| refusal(&error))?;
-        connection.execute_batch(SCHEMA).map_err(|error| refusal(&error))?;
+        connection.execute_batch(&[SCHEMA, JOURNAL].concat()).map_err(|error| refusal(&error))?;
         Ok(connection)
     }
 
@@ -113,11 +117,12 @@ impl Database {
         match version {
             SCHEMA_VERSION => {}
             0 => {
-                transaction.execute_batch(SCHEMA).map_err(refused)?;
+                transaction.execute_batch(&[SCHEMA, JOURNAL].concat()).map_err(refused)?;
                 transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
             }
             WITHOUT_PACKED => {
-                transaction.execute_batch(PACKED).map_err(refused)?;
+                transaction.execute_batch("DROP TABLE journal").map_err(refused)?;
+                transaction.execute_batch(JOURNAL).map_err(refused)?;
                 transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
             }
             newer if newer > SCHEMA_VERSION => return Err(Refusal::Newer),
@@ -241,14 +246,13 @@ impl Copies for Database {
     }
 
     fn text(&self, number: i64) -> Option<String> {
-        let sql = "SELECT text FROM journal WHERE number = ?1";
+        let sql = "SELECT text FROM journal_text WHERE number = ?1";
         self.rows(sql, params![number], |row| row.get(0)).pop()
     }
 
     fn ended(&self) -> BTreeMap<i64, FileMark> {
-        let sql =
-            "SELECT number, size, seconds, nanoseconds FROM journal WHERE instr(text, ?1) > 0";
-        self.rows(sql, [OUTCOME], |row| Ok((row.get(0)?, file_mark(row)?))).into_iter().collect()
+        let sql = "SELECT number, size, seconds, nanoseconds FROM journal WHERE ended";
+        self.rows(sql, [], |row| Ok((row.get(0)?, file_mark(row)?))).into_iter().collect()
     }
 
     fn last(&self) -> i64 {
@@ -260,7 +264,7 @@ impl Copies for Database {
     fn keep(&self, number: i64, copy: &CopiedFile, text: &str) {
         let (seconds, nanoseconds) = copy.mark.modified;
         let sql =
-            "INSERT OR REPLACE INTO journal (number, size, seconds, nanoseconds, text, packed)
+            "INSERT OR REPLACE INTO journal (number, size, seconds, nanoseconds, ended, packed)
                    VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
         self.note(
             sql,
@@ -269,10 +273,12 @@ impl Copies for Database {
                 i64::try_from(copy.mark.size).unwrap_or(i64::MAX),
                 seconds,
                 nanoseconds,
-                text,
+                text.contains(OUTCOME),
                 copy.packed
             ],
         );
+        let sql = "INSERT OR REPLACE INTO journal_text (number, text) VALUES (?1, ?2)";
+        self.note(sql, params![number, text]);
     }
 }
 

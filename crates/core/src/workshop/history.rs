@@ -38,7 +38,8 @@ impl ChangeStatus {
 impl Workshop {
     /// Reads every change of every game, with games and bays where the user says they are now.
     pub(super) fn read_history(&self) -> Result<History> {
-        let chronicle = self.journal.read(&self.database)?;
+        let marks = self.marks()?;
+        let chronicle = self.journal.read_files(&marks, &self.database);
         let words = self.words();
         let (mut changes, mut faults) = (Vec::new(), chronicle.faults);
         for mut record in chronicle.records {

@@ -12,6 +12,7 @@ use crate::rack::Build;
 use crate::situation::Situation;
 use crate::state::{Shelf, Words};
 use crate::survey::GameView;
+use upright_spanner_change::Marks;
 use upright_spanner_image::Facts;
 
 impl Workshop {
@@ -73,6 +74,11 @@ impl Workshop {
     /// Where the journal's folder cannot be read.
     pub fn history(&self) -> Result<Arc<History>> {
         self.records.history.get_or_read(|| self.read_history())
+    }
+
+    /// How the journal's files are.
+    pub(super) fn marks(&self) -> Result<Arc<Marks>> {
+        self.records.marks.get_or_read(|| Ok(self.journal.marks()?))
     }
 
     /// Reads everything again when it is next asked for, as one who watches has to.

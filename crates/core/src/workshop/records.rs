@@ -11,6 +11,7 @@ use crate::error::Result;
 use crate::history::History;
 use crate::rack::Build;
 use crate::state::{Shelf, Words};
+use upright_spanner_change::Marks;
 
 /// What was read so far.
 #[derive(Debug, Default)]
@@ -19,6 +20,7 @@ pub(super) struct Records {
     pub catalog: Kept<Catalog>,
     pub shelf: Kept<Shelf>,
     pub builds: Kept<Vec<Build>>,
+    pub marks: Kept<Marks>,
     pub history: Kept<History>,
 }
 
@@ -50,11 +52,12 @@ impl<T> Kept<T> {
 impl Records {
     /// Reads everything again when it is next asked for.
     pub fn forget(&self) {
-        let Self { words, catalog, shelf, builds, history } = self;
+        let Self { words, catalog, shelf, builds, marks, history } = self;
         words.forget();
         catalog.forget();
         shelf.forget();
         builds.forget();
+        marks.forget();
         history.forget();
     }
 }

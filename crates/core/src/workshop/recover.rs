@@ -6,7 +6,7 @@ use super::{Altering, Workshop};
 use crate::change::{Change, RecordState, Side};
 use crate::error::{ChangeError, Error, Result};
 use crate::plan::describe;
-use upright_spanner_change::{Lock, Progress, Recovered, Scope, StepOutcome, StepReport};
+use upright_spanner_change::{Journal, Lock, Progress, Recovered, Scope, StepOutcome, StepReport};
 
 /// What became of a change that had been interrupted.
 #[derive(Debug)]
@@ -39,7 +39,8 @@ impl Workshop {
 
     /// The changes that wait, of which the whole file could be read.
     pub(super) fn open_changes(&self) -> Result<Vec<Change>> {
-        if self.journal.has_ended(&self.database)? {
+        let marks = self.marks()?;
+        if Journal::has_ended(&marks, &self.database) {
             return Ok(Vec::new());
         }
         let history = self.history()?;
