@@ -58,8 +58,8 @@ pub fn print_diagnosis(
     }
     for number in &diagnosis.interrupted {
         let text = format!(
-            "change {number} waits to be put back; what holds it up, and to end it with what is there: \
-             spanner doctor --settle {number}"
+            "change {number} waits to be put back. To see what holds it up, and to end it with what is \
+             there: spanner doctor --settle {number}"
         );
         writeln!(out, "{} {text}", odd("journal"))?;
     }
