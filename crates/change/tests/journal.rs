@@ -88,6 +88,12 @@ proptest! {
         prop_assert_eq!(&record.summary, &summary);
         prop_assert!(record.state != RecordState::Open);
         prop_assert!(journal.read(&NoCopies).unwrap().faults.is_empty());
+        // The first reading keeps copies, and the second reads these.
+        let shelf = Shelf::default();
+        for _ in 0..2 {
+            prop_assert_eq!(&journal.read(&shelf).unwrap().records, &vec![record.clone()]);
+        }
+        prop_assert_eq!(shelf.all().len(), 1);
     }
 
     /// Whatever is done to a file, it is read without a panic, and a change in it shows.
