@@ -97,5 +97,6 @@ pub fn is_in_use(error: &io::Error) -> bool {
 /// The reason without the operating system's error number.
 pub fn in_words(error: &io::Error) -> String {
     let text = error.to_string();
-    text.split(" (os error").next().unwrap_or_default().to_owned()
+    // Windows ends it as a sentence, and it is part of one here.
+    text.split(" (os error").next().unwrap_or_default().trim_end_matches('.').to_owned()
 }

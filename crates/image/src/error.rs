@@ -80,5 +80,6 @@ impl ImageError {
 /// What the system says, without the number behind it, which says nothing to people.
 fn in_words(error: &io::Error) -> String {
     let text = error.to_string();
-    text.split(" (os error").next().unwrap_or_default().to_owned()
+    // Windows ends it as a sentence, and it is part of one here.
+    text.split(" (os error").next().unwrap_or_default().trim_end_matches('.').to_owned()
 }
