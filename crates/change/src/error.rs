@@ -6,13 +6,13 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
-use crate::path::{BadPath, Place};
+use crate::path::{BadPath, Place, slashes};
 
 /// An operation on files that did not come to its end.
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
     /// The operating system refused something.
-    #[error("could not {doing} {}: {}", path.display(), in_words(source))]
+    #[error("could not {doing} {}: {}", slashes(path), in_words(source))]
     Io {
         /// What was being done, as in "could not ... PATH".
         doing: &'static str,
@@ -22,7 +22,7 @@ pub enum Error {
         source: io::Error,
     },
     /// Something else is there than what was to be read or replaced.
-    #[error("{} is {what}, which is never followed, opened or replaced", path.display())]
+    #[error("{} is {what}, which is never followed, opened or replaced", slashes(path))]
     NotPlain {
         /// Where.
         path: PathBuf,
@@ -30,13 +30,13 @@ pub enum Error {
         what: &'static str,
     },
     /// A file is not what the plan expected to find.
-    #[error("{} is not as it was when the change was planned", path.display())]
+    #[error("{} is not as it was when the change was planned", slashes(path))]
     NotAsExpected {
         /// The file.
         path: PathBuf,
     },
     /// The folder is another one than the one that was planned for.
-    #[error("{} is no longer the folder that the change was planned for", path.display())]
+    #[error("{} is no longer the folder that the change was planned for", slashes(path))]
     AnotherFolder {
         /// The folder.
         path: PathBuf,
@@ -51,13 +51,13 @@ pub enum Error {
     #[error(transparent)]
     Path(#[from] BadPath),
     /// Stored content is missing or is not what its name says.
-    #[error("the stored copy {} is damaged or missing", path.display())]
+    #[error("the stored copy {} is damaged or missing", slashes(path))]
     DamagedContent {
         /// The file in the store.
         path: PathBuf,
     },
     /// Another process is at work with the same folder.
-    #[error("{} is working on {}", holder.as_deref().unwrap_or("another process"), path.display())]
+    #[error("{} is working on {}", holder.as_deref().unwrap_or("another process"), slashes(path))]
     Busy {
         /// The folder.
         path: PathBuf,
@@ -65,7 +65,7 @@ pub enum Error {
         holder: Option<String>,
     },
     /// A journal file could not be understood.
-    #[error("{}: {what}", path.display())]
+    #[error("{}: {what}", slashes(path))]
     Journal {
         /// The file.
         path: PathBuf,

@@ -38,7 +38,7 @@ pub use journal::{
     Chronicle, CopiedFile, Copies, Fault, Journal, Mark, Marks, Mending, NoCopies, OUTCOME,
 };
 pub use lock::Lock;
-pub use path::{BadPath, Place, TreePath, fold, is_device, same_name};
+pub use path::{BadPath, Place, TreePath, fold, is_device, same_name, slashes};
 pub use progress::{Progress, Silent};
 pub use record::{Record, RecordState, Stored};
 pub use step::{Side, State, Step, Target};

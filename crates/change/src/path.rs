@@ -127,6 +127,12 @@ impl TreePath {
     }
 }
 
+/// A path as every message and document spells it: with `/` between its parts, on Windows too.
+pub fn slashes(path: &Path) -> String {
+    let text = path.to_string_lossy();
+    if cfg!(windows) { text.replace('\\', "/") } else { text.into_owned() }
+}
+
 /// Whether Windows takes a name for a device, in whatever folder and with whatever extension it is
 /// written. It takes a raised digit for the digit.
 pub fn is_device(name: &str) -> bool {
@@ -277,7 +283,7 @@ impl fmt::Display for Place {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match &self.bay {
             None => f.pad(self.path.as_str()),
-            Some(bay) => f.pad(&format!("{}/{}", bay.display(), self.path)),
+            Some(bay) => f.pad(&format!("{}/{}", slashes(bay), self.path)),
         }
     }
 }

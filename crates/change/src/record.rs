@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 use crate::content::{Content, Digest, FileState, Moment, Stamp};
 use crate::error::{Error, Result};
 use crate::line::{self, Lines};
-use crate::path::{Place, TreePath};
+use crate::path::{Place, TreePath, slashes};
 use crate::step::{Side, State, Step, Target};
 
 /// How a journal file begins.
@@ -389,7 +389,7 @@ struct LeftLine {
 
 /// A path as text. One that is not Unicode cannot be journalled, and nothing that has one comes here.
 fn text(path: &Path, journal: &Path) -> Result<String> {
-    let what = || format!("{} is not Unicode and cannot be journalled", path.display());
+    let what = || format!("{} is not Unicode and cannot be journalled", slashes(path));
     let wrong = || Error::Journal { path: journal.to_owned(), what: what() };
     path.to_str().map(str::to_owned).ok_or_else(wrong)
 }

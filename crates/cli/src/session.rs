@@ -9,6 +9,7 @@ use directories::ProjectDirs;
 
 use crate::args::{Color, Global};
 use crate::progress::Bars;
+use crate::text::slashes;
 
 /// The options for every command, resolved.
 #[derive(Debug)]
@@ -65,7 +66,7 @@ impl Session {
             None => usual_home()?,
         };
         std::path::absolute(&chosen)
-            .with_context(|| format!("{} is not a folder", chosen.display()))
+            .with_context(|| format!("{} is not a folder", slashes(&chosen)))
     }
 }
 

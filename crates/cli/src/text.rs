@@ -2,7 +2,6 @@
 
 use std::borrow::Cow;
 use std::fmt::Write as _;
-use std::path::Path;
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -52,12 +51,6 @@ pub fn escape_controls(json: &str) -> String {
     out
 }
 
-/// A path with `/` between its parts.
-pub fn slashes(path: &Path) -> String {
-    let text = path.to_string_lossy();
-    if cfg!(windows) { text.replace('\\', "/") } else { text.into_owned() }
-}
-
 /// A path cut down to `width` columns: the end is what tells files apart, so the start goes.
 pub fn fit_path(path: &str, width: usize) -> String {
     let path = clean(path);
@@ -103,6 +96,7 @@ pub fn wrapped(text: &str, first: &str, indent: usize, width: usize) -> String {
     out
 }
 
+pub use upright_spanner_core::path::slashes;
 pub use upright_spanner_core::size::humane as bytes;
 
 /// `1 file`, `2 files`, `2 libraries`.

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 use std::io;
 use std::path::{Path, PathBuf};
 
-pub use upright_spanner_change::{BadPath, TreePath, fold, same_name};
+pub use upright_spanner_change::{BadPath, TreePath, fold, same_name, slashes};
 
 /// A name without its last extension.
 pub fn stem(name: &str) -> &str {

@@ -9,6 +9,7 @@ use clap::CommandFactory;
 
 use crate::args::{self, Args};
 use crate::exit::Exit;
+use crate::text::slashes;
 
 /// Prints the script by which a shell completes commands and options.
 pub fn completions(args: &args::Completions) -> Result<Exit> {
@@ -20,7 +21,7 @@ pub fn completions(args: &args::Completions) -> Result<Exit> {
 
 /// Writes the manual: one page a command.
 pub fn man(folder: &Path) -> Result<Exit> {
-    let failed = || format!("could not write the manual into {}", folder.display());
+    let failed = || format!("could not write the manual into {}", slashes(folder));
     fs::create_dir_all(folder).with_context(failed)?;
     clap_mangen::generate_to(Args::command(), folder).with_context(failed)?;
     Ok(Exit::Done)

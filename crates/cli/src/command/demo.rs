@@ -14,6 +14,7 @@ use crate::args;
 use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
+use crate::text::slashes;
 
 /// Marks a folder as a demo's own, which the next demo may make anew.
 const MARK: &str = "made-by-spanner-demo.txt";
@@ -80,7 +81,7 @@ const STORY: [Scene; 9] = [
 pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
     let folder = std::path::absolute(&args.folder)?;
     prepare(&folder)?;
-    world::create(&folder).with_context(|| format!("could not make {}", folder.display()))?;
+    world::create(&folder).with_context(|| format!("could not make {}", slashes(&folder)))?;
     let home = folder.join("home");
 
     let mut out = anstream::stdout();
@@ -126,7 +127,7 @@ fn play(scene: &Scene, folder: &Path, home: &Path) -> Result<Option<i32>> {
         .env("SPANNER_HOME", home)
         .stdin(Stdio::null())
         .status()
-        .with_context(|| format!("could not start {}", program.display()))?;
+        .with_context(|| format!("could not start {}", slashes(&program)))?;
     Ok(status.code())
 }
 
@@ -137,7 +138,7 @@ fn prepare(folder: &Path) -> Result<()> {
             match world::remove_tree(&folder.join(part)) {
                 Err(error) if error.kind() != io::ErrorKind::NotFound => {
                     let part = folder.join(part);
-                    return Err(error).context(format!("could not remove {}", part.display()));
+                    return Err(error).context(format!("could not remove {}", slashes(&part)));
                 }
                 _ => {}
             }
@@ -145,11 +146,11 @@ fn prepare(folder: &Path) -> Result<()> {
     } else if fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some()) {
         bail!(
             "{} is not empty and no demo made it: name another folder, as in `spanner demo DIR`",
-            folder.display()
+            slashes(folder)
         );
     }
 
-    fs::create_dir_all(folder).with_context(|| format!("could not make {}", folder.display()))?;
+    fs::create_dir_all(folder).with_context(|| format!("could not make {}", slashes(folder)))?;
     fs::write(folder.join(MARK), "The demo of spanner made this folder and may make it anew.\n")
-        .with_context(|| format!("could not write into {}", folder.display()))
+        .with_context(|| format!("could not write into {}", slashes(folder)))
 }

@@ -18,6 +18,7 @@ use crate::document::drift::DriftDocument;
 use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
+use crate::text::slashes;
 
 /// How long a folder has to be quiet before it is looked at: an update writes many files, one soon after the other.
 const QUIET: Duration = Duration::from_millis(700);
@@ -111,7 +112,7 @@ fn watch(
     for root in &roots {
         watcher
             .watch(root, RecursiveMode::Recursive)
-            .with_context(|| format!("could not watch {}", root.display()))?;
+            .with_context(|| format!("could not watch {}", slashes(root)))?;
     }
 
     render::hint(session, "Watching. Ctrl-C ends it.")?;

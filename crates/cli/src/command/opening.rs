@@ -8,6 +8,7 @@ use crate::progress::acting;
 use crate::remedy;
 use crate::render::notice;
 use crate::session::Session;
+use crate::text::slashes;
 
 /// How many targets of a change that waits are described: enough to see what is wrong.
 const MOST_TARGETS: usize = 3;
@@ -87,14 +88,14 @@ fn tell(session: &Session, recovery: &Recovery) {
                     "{which} was interrupted and cannot be put back yet: {} is not there. Plug its \
                      drive in; or say where the game is now: spanner game set {} --root FOLDER. If it \
                      is gone for good: {settle}",
-                    root.display(),
+                    slashes(root),
                     change.game()
                 ));
                 return;
             }
             let shown = recovery.left.iter().take(MOST_TARGETS);
             let mut how: Vec<String> =
-                shown.map(|target| format!("{}: {}", target.path.display(), target.how)).collect();
+                shown.map(|target| format!("{}: {}", slashes(&target.path), target.how)).collect();
             if recovery.left.len() > how.len() {
                 how.push(format!("And {} more", recovery.left.len() - how.len()));
             }

@@ -7,7 +7,7 @@ use owo_colors::OwoColorize;
 use upright_spanner_core::FitPlan;
 use upright_spanner_core::change::{Change, Side, State, Step};
 use upright_spanner_core::check::Severity;
-use upright_spanner_core::plan::{Merge, Place, Plan, describe};
+use upright_spanner_core::plan::{Merge, Plan, describe};
 
 use super::check::write_finding;
 use super::table::{table, widest};
@@ -93,21 +93,16 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
         .into_iter()
         .zip(steps)
         .map(|(mut row, step)| {
-            row.push(fit_path(&slashed(step.place()), place));
+            row.push(fit_path(&step.place().to_string(), place));
             row
         })
         .collect();
     table(&headings, &[], rows)
 }
 
-/// A place with `/` between its parts.
-fn slashed(place: &Place) -> String {
-    if cfg!(windows) { place.to_string().replace('\\', "/") } else { place.to_string() }
-}
-
 /// What a merge does to the user's settings, as a difference.
 fn write_merge(out: &mut impl Write, merge: &Merge) -> Result<()> {
-    let path = slashed(&merge.place);
+    let path = merge.place.to_string();
     let path = clean(&path);
     writeln!(out, "  {path}: your values stay as they are{}", changes(merge))?;
     for text in &merge.merged.added {

@@ -2,12 +2,13 @@
 
 use super::Conditions;
 use crate::finding::{Finding, Severity};
+use crate::path::slashes;
 
 pub(crate) const CODE: &str = "file-read-only";
 
 pub(crate) fn check(conditions: &Conditions) -> Vec<Finding> {
     let closed = conditions.closed.first().map(|folder| {
-        let sentence = format!("{} takes no new files: it is read-only.", folder.display());
+        let sentence = format!("{} takes no new files: it is read-only.", slashes(folder));
         let remedy = "Allow writing to that folder, or run this as someone who may.";
         Finding::new(CODE, Severity::Stop, sentence, remedy)
     });

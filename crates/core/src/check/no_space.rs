@@ -2,6 +2,7 @@
 
 use super::Conditions;
 use crate::finding::{Finding, Severity};
+use crate::path::slashes;
 use crate::remedy::Action;
 use crate::size::humane;
 
@@ -12,7 +13,7 @@ pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
     let sentence = format!(
         "The change needs {} on the volume of {}, which has {} left.",
         humane(*wanted),
-        folder.display(),
+        slashes(folder),
         humane(*free)
     );
     let remedy = ("Make room there, or use a home folder elsewhere.", Action::ChangeHome);

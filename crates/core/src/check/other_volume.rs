@@ -2,6 +2,7 @@
 
 use super::Conditions;
 use crate::finding::{Finding, Severity};
+use crate::path::slashes;
 use crate::size::humane;
 
 pub(crate) const CODE: &str = "other-volume";
@@ -10,8 +11,8 @@ pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
     let (game, home) = conditions.volumes.as_ref().filter(|_| conditions.kept > 0)?;
     let sentence = format!(
         "{} and the home folder {} are on different volumes: {} are copied across to be kept.",
-        game.display(),
-        home.display(),
+        slashes(game),
+        slashes(home),
         humane(conditions.kept)
     );
     let remedy = "Nothing to do; it takes longer, and takes room on both.";

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use super::files::list;
+use crate::path::slashes;
 use crate::remedy::{Action, Remedy};
 
 /// A game, a library root or a component that cannot be had as it was named.
@@ -25,7 +26,7 @@ pub enum GameError {
         name: String,
     },
     /// The folder of a game is missing.
-    #[error("{title} was in {}, which is missing", root.display())]
+    #[error("{title} was in {}, which is missing", slashes(root))]
     Gone {
         /// The game's title.
         title: String,
@@ -43,7 +44,7 @@ pub enum GameError {
         known: Vec<String>,
     },
     /// A folder that is not a library root.
-    #[error("{} is not one of the library roots", path.display())]
+    #[error("{} is not one of the library roots", slashes(path))]
     UnknownRoot {
         /// The folder.
         path: PathBuf,
@@ -51,7 +52,7 @@ pub enum GameError {
         known: Vec<String>,
     },
     /// A folder that is not one game.
-    #[error("{} holds {} games ({}), not one", path.display(), titles.len(), list(titles))]
+    #[error("{} holds {} games ({}), not one", slashes(path), titles.len(), list(titles))]
     Several {
         /// The folder.
         path: PathBuf,
@@ -59,13 +60,13 @@ pub enum GameError {
         titles: Vec<String>,
     },
     /// A folder in which there is nothing to work on.
-    #[error("{}: there is no program and no library in this folder", path.display())]
+    #[error("{}: there is no program and no library in this folder", slashes(path))]
     NotAGame {
         /// The folder.
         path: PathBuf,
     },
     /// Files of a game that were to be looked at are in use.
-    #[error("{} is in use, so it cannot be read", path.display())]
+    #[error("{} is in use, so it cannot be read", slashes(path))]
     InUse {
         /// The first of them.
         path: PathBuf,

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use super::files::{list, on_files};
+use crate::path::slashes;
 use crate::remedy::{Action, Remedy};
 use upright_spanner_change::Error as Files;
 
@@ -39,7 +40,7 @@ pub enum ChangeError {
         known: Vec<String>,
     },
     /// A folder to be merged holds what cannot be merged.
-    #[error("{} cannot be merged: {why}", path.display())]
+    #[error("{} cannot be merged: {why}", slashes(path))]
     NotMergeable {
         /// The file.
         path: PathBuf,
@@ -47,7 +48,7 @@ pub enum ChangeError {
         why: String,
     },
     /// An earlier change of the game was interrupted and could not be put back yet.
-    #[error("change {number} of {} was interrupted and waits to be put back", root.display())]
+    #[error("change {number} of {} was interrupted and waits to be put back", slashes(root))]
     Waiting {
         /// The number of the earlier change.
         number: i64,

@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use crate::path::slashes;
 use crate::remedy::{Action, Remedy};
 
 /// Something that the home keeps cannot be read or written.
@@ -11,7 +12,7 @@ pub enum HomeError {
     #[error("could not open an index, not even in memory")]
     Index,
     /// A file that is precious is damaged.
-    #[error("{}: {what}", path.display())]
+    #[error("{}: {what}", slashes(path))]
     DamagedFile {
         /// The file.
         path: PathBuf,
@@ -35,13 +36,13 @@ pub enum HomeError {
         source: rusqlite::Error,
     },
     /// The database was written by a newer version of the program.
-    #[error("{} was written by a newer version of this program", path.display())]
+    #[error("{} was written by a newer version of this program", slashes(path))]
     Newer {
         /// The database.
         path: PathBuf,
     },
     /// The database was written by a version from before the first release.
-    #[error("{} was written by a version from before the first release", path.display())]
+    #[error("{} was written by a version from before the first release", slashes(path))]
     Older {
         /// The database.
         path: PathBuf,

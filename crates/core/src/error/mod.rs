@@ -13,6 +13,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use crate::finding::Finding;
+use crate::path::slashes;
 use crate::remedy::Remedy;
 use files::{code_of_files, on_files};
 pub use game::GameError;
@@ -25,7 +26,7 @@ use upright_spanner_image::ImageError;
 
 /// A text file of the user's that cannot be used, such as a catalog.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{}:{line}: {what}", path.display())]
+#[error("{}:{line}: {what}", slashes(path))]
 pub struct CatalogError {
     /// The file.
     pub path: PathBuf,
@@ -57,7 +58,7 @@ pub enum Error {
     #[error(transparent)]
     Files(#[from] Files),
     /// A file is not an image, or a damaged one.
-    #[error("{}: {source}", path.display())]
+    #[error("{}: {source}", slashes(path))]
     Image {
         /// The file.
         path: PathBuf,
@@ -65,7 +66,7 @@ pub enum Error {
         source: ImageError,
     },
     /// A file of trusted certificates cannot be used.
-    #[error("{}: {why}", path.display())]
+    #[error("{}: {why}", slashes(path))]
     Trust {
         /// The file.
         path: PathBuf,

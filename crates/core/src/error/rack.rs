@@ -3,13 +3,14 @@
 use std::path::PathBuf;
 
 use super::files::list;
+use crate::path::slashes;
 use crate::remedy::{Action, Remedy};
 
 /// A package that cannot be read, or a build that cannot be had as it was named.
 #[derive(Debug, thiserror::Error)]
 pub enum RackError {
     /// A package cannot be used.
-    #[error("{}: {why}", path.display())]
+    #[error("{}: {why}", slashes(path))]
     Package {
         /// The package.
         path: PathBuf,

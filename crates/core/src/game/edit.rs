@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use super::game::Game;
 use super::settings::{GameSettings, VersionFile, is_bay_name};
 use crate::error::{Error, Result};
-use crate::path::TreePath;
+use crate::path::{TreePath, slashes};
 use crate::remedy::Action;
 
 /// Changes to what the user says of a game. An empty text takes a setting back.
@@ -79,7 +79,7 @@ fn inside(root: &Path, text: &str) -> Result<TreePath> {
     if path.on(root).is_file() {
         Ok(path)
     } else {
-        Err(invalid(format!("there is no file {path} in {}", root.display())))
+        Err(invalid(format!("there is no file {path} in {}", slashes(root))))
     }
 }
 
@@ -99,14 +99,14 @@ fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
     let path = std::path::absolute(folder).map_err(Error::io("look at", folder))?;
     if path.to_str().is_none() {
         return Err(Error::Invalid {
-            what: format!("the name of {} is not Unicode, so it cannot be noted", path.display()),
+            what: format!("the name of {} is not Unicode, so it cannot be noted", slashes(&path)),
             remedy: "Rename that folder.".into(),
         });
     }
 
     if !path.is_dir() {
         return Err(Error::Invalid {
-            what: format!("{} is not a folder", path.display()),
+            what: format!("{} is not a folder", slashes(&path)),
             remedy: "Make the folder first, or check its spelling.".into(),
         });
     }

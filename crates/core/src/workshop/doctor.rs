@@ -10,6 +10,7 @@ use crate::content::Content;
 use crate::error::{HomeError, Result};
 use crate::game::Game;
 use crate::history::History;
+use crate::path::slashes;
 use crate::rack::{Build, clear_scratch, scratch_left};
 use crate::remedy::{Action, Remedy};
 use crate::state::Shelf;
@@ -283,12 +284,12 @@ impl Altering<'_> {
         let files = workshop.journal.read(&NoCopies)?;
         let known = workshop.history()?;
         if let Some(fault) = files.faults.first().or(known.faults.first()) {
-            let why = format!("{} is not reliable: {}", fault.path.display(), fault.what);
+            let why = format!("{} is not reliable: {}", slashes(&fault.path), fault.what);
             return not_sure(why, mend());
         }
 
         if let Some((path, what)) = workshop.shelf()?.faults.first() {
-            return not_sure(format!("{} cannot be read: {what}", path.display()), mend());
+            return not_sure(format!("{} cannot be read: {what}", slashes(path)), mend());
         }
         let found = workshop.unreferenced()?;
         let overridden = despite.iter().any(|code| code == UNMENTIONED);

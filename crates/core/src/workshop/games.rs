@@ -10,7 +10,7 @@ use crate::game::version::told;
 use crate::game::{Game, GameEdit, GameVersion, KnownGames};
 use crate::history::History;
 use crate::ledger::{Ledger, LedgerEntry};
-use crate::path::{canonical, same_name};
+use crate::path::{canonical, same_name, slashes};
 use crate::state::{Moved, Words};
 use crate::survey::{Filter, GameView};
 use crate::window::Window;
@@ -170,7 +170,7 @@ impl Altering<'_> {
         let root = canonical(path).unwrap_or(absolute);
         self.edit(|words| {
             if !words.roots.contains(&root) {
-                let known = words.roots.iter().map(|root| root.display().to_string()).collect();
+                let known = words.roots.iter().map(|root| slashes(root)).collect();
                 return Err(Error::Game(GameError::UnknownRoot { path: root.clone(), known }));
             }
             words.roots.retain(|other| *other != root);
@@ -285,7 +285,7 @@ fn folder(path: &Path) -> Result<PathBuf> {
         return Ok(root);
     }
     Err(Error::Invalid {
-        what: format!("{} is not a folder that can be remembered", root.display()),
+        what: format!("{} is not a folder that can be remembered", slashes(&root)),
         remedy: "Give a folder whose name is Unicode.".into(),
     })
 }

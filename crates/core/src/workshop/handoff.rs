@@ -12,6 +12,7 @@ use super::Altering;
 use super::fit::FitPlan;
 use crate::content::content_of;
 use crate::error::{Error, Result};
+use crate::path::slashes;
 
 impl Altering<'_> {
     /// Writes the part of a plan that is handed off as a zip into a folder, which begins with what a
@@ -33,7 +34,7 @@ impl Altering<'_> {
         }
         staged.persist_noclobber(&target).map_err(|error| match error.error.kind() {
             io::ErrorKind::AlreadyExists => Error::Invalid {
-                what: format!("{} is there already, with other content", target.display()),
+                what: format!("{} is there already, with other content", slashes(&target)),
                 remedy: "Move it away, or choose another folder for the archive.".into(),
             },
             _ => Error::io("write", &target)(error.error),
