@@ -162,9 +162,9 @@ fn a_catalog_that_cannot_be_used_is_told_beside_what_can() {
     }
 }
 
-/// What the system says comes without its number, from wherever it comes.
+/// What the system says comes without its number and its full stop, and paths in one spelling.
 #[test]
-fn no_message_has_a_number_of_the_system() {
+fn messages_have_one_spelling_and_no_number_of_the_system() {
     let bench = bench();
     bench.write("file", b"x");
     for words in [
@@ -183,6 +183,7 @@ fn no_message_has_a_number_of_the_system() {
         assert!(assert.get_output().status.code() != Some(0), "{words:?}");
         assert!(said.starts_with("error: ") && !said.contains("os error"), "{words:?}: {said}");
         assert!(!said.contains("..") && !said.contains(": :"), "{words:?}: {said}");
+        assert!(!said.contains('\\'), "paths are spelled with `/`: {words:?}: {said}");
         let document = bench.json(words).to_string();
         assert!(!document.contains("os error"), "{words:?}: {document}");
     }
