@@ -185,7 +185,7 @@ pub static ABOUT: [About; 36] = [
         "The version belongs to another generation: the catalog gives the two different names, or the first number grows or shrinks more than tenfold.",
         "It may behave differently from an update.",
         Remedy::by("Read its notes.", Action::ReadNotes { game: GAME, build: BUILD }),
-        "sharpwater@2026.3.0 jumps to another numbering: the present version is 2.7.4.",
+        "sharpwater@2026.3.0 jumps up to another numbering: the present version is 2.7.4.",
     ),
     about(
         "identity-differs",

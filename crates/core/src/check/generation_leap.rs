@@ -13,7 +13,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         let what = match (label(&old), label(new)) {
             (Some(was), Some(is)) if was != is => format!("from {was} to {is}"),
             (Some(_), Some(_)) => return None,
-            _ if leaps(&old, new) => format!("{} to another way of counting", direction(&old, new)),
+            _ if leaps(&old, new) => format!("{} to another numbering", direction(&old, new)),
             _ => return None,
         };
         (swap.facts == input.subject.facts).then_some((old, what))
