@@ -263,22 +263,19 @@ impl Copies for Database {
 
     fn keep(&self, number: i64, copy: &CopiedFile, text: &str) {
         let (seconds, nanoseconds) = copy.mark.modified;
-        let sql =
-            "INSERT OR REPLACE INTO journal (number, size, seconds, nanoseconds, ended, packed)
-                   VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
-        self.note(
-            sql,
-            params![
-                number,
-                i64::try_from(copy.mark.size).unwrap_or(i64::MAX),
-                seconds,
-                nanoseconds,
-                text.contains(OUTCOME),
-                copy.packed
-            ],
-        );
-        let sql = "INSERT OR REPLACE INTO journal_text (number, text) VALUES (?1, ?2)";
-        self.note(sql, params![number, text]);
+        let size = i64::try_from(copy.mark.size).unwrap_or(i64::MAX);
+        let ended = text.contains(OUTCOME);
+        let keep = || -> rusqlite::Result<()> {
+            let transaction = self.connection.unchecked_transaction()?;
+            let sql = "INSERT OR REPLACE INTO journal VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
+            let values = params![number, size, seconds, nanoseconds, ended, copy.packed];
+            transaction.prepare_cached(sql)?.execute(values)?;
+            let sql = "INSERT OR REPLACE INTO journal_text VALUES (?1, ?2)";
+            transaction.prepare_cached(sql)?.execute(params![number, text])?;
+            transaction.commit()
+        };
+        // What is not kept is read again.
+        let _ = keep();
     }
 }
 
