@@ -54,7 +54,8 @@ pub trait Copies {
     fn all(&self) -> BTreeMap<i64, CopiedFile>;
     /// The text of a copy.
     fn text(&self, number: i64) -> Option<String>;
-    /// The files whose change has ended, as the texts of their copies say.
+    /// The files whose change has ended, as the texts of their copies said. An open one must never be among
+    /// them, whatever became of the copies.
     fn ended(&self) -> BTreeMap<i64, Mark>;
     /// The highest number of which there is a copy.
     fn last(&self) -> i64 {
@@ -130,8 +131,7 @@ impl Journal {
     }
 
     /// Whether every change has ended, as far as copies of files say that are as they were when they were
-    /// copied. It is quick: no file is read.
-    /// `marks` says how the files are now.
+    /// copied; `marks` says how they are now. It is quick: no file is read.
     pub fn has_ended(marks: &Marks, copies: &dyn Copies) -> bool {
         let ended = copies.ended();
         marks.iter().all(|(number, mark)| mark.is_some() && ended.get(number) == mark.as_ref())
@@ -146,7 +146,7 @@ impl Journal {
         Ok(self.read_files(&self.marks()?, copies))
     }
 
-    /// The same, where it was looked already how the files are.
+    /// The same, given how the files are now.
     pub fn read_files(&self, marks: &Marks, copies: &dyn Copies) -> Chronicle {
         let mut known = copies.all();
         known.retain(|number, _| *number > 0);

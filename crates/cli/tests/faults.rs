@@ -409,6 +409,35 @@ fn what_an_interrupted_change_kept_stays_though_the_file_was_altered_before_it_w
     panic!("it never came to its end");
 }
 
+/// Whatever became of the index, it does not hide that a change waits.
+#[test]
+fn an_index_that_says_that_an_open_change_has_ended_is_not_believed() {
+    let saved = Saved::of(world_with_its_own_loader());
+    for number in (1..MANY).step_by(STEP.min(3)) {
+        let bench = saved.again();
+        let shipped = fs::read(bench.file(LOADER)).unwrap();
+        let fit = ["fit", GAME, "glim@2.0.0"];
+        let ended = run(bench, &fit, Some(format!("kill:{number}"))).status.success();
+        assert!(!ended, "no kill came between swap and end");
+        if fs::read(bench.file(LOADER)).unwrap() == shipped {
+            continue;
+        }
+        let waits = |what: &str| {
+            let said = said(&run(bench, &["root", "list"], None));
+            assert!(said.contains("change 2 was interrupted"), "{what}: {said}");
+        };
+        waits("as it was left");
+        let index = rusqlite::Connection::open(bench.file("home/spanner.db")).unwrap();
+        for value in ["'1'", "(SELECT ended FROM journal WHERE number = 1)"] {
+            let sql = format!("UPDATE journal SET ended = {value} WHERE number = 2");
+            assert_eq!(index.execute(&sql, []).unwrap(), 1);
+            waits(value);
+        }
+        return;
+    }
+    panic!("it never came to its end");
+}
+
 #[test]
 fn a_file_that_has_another_name_is_copied_into_the_store() {
     let bench = world_with_its_own_loader();

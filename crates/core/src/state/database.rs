@@ -24,7 +24,7 @@ const JOURNAL: &str = "
         size        INTEGER NOT NULL,
         seconds     INTEGER NOT NULL,
         nanoseconds INTEGER NOT NULL,
-        ended       INTEGER NOT NULL,
+        ended       TEXT NOT NULL,
         packed      BLOB NOT NULL
     );
     CREATE TABLE journal_text (
@@ -236,6 +236,13 @@ fn file_mark(row: &Row<'_>) -> rusqlite::Result<FileMark> {
     Ok(FileMark { size: u64::try_from(size).unwrap_or_default(), modified })
 }
 
+/// What is noted of a file whose change has ended: no damage to the index makes that of an open one.
+fn sealed(number: i64, mark: FileMark) -> String {
+    let FileMark { size, modified: (seconds, nanoseconds) } = mark;
+    let ended = format!("change {number} ended: {size} {seconds} {nanoseconds}");
+    Content::of_bytes(ended.as_bytes()).blake3.to_string()
+}
+
 impl Copies for Database {
     fn all(&self) -> BTreeMap<i64, CopiedFile> {
         let sql = "SELECT number, size, seconds, nanoseconds, packed FROM journal";
@@ -251,8 +258,11 @@ impl Copies for Database {
     }
 
     fn ended(&self) -> BTreeMap<i64, FileMark> {
-        let sql = "SELECT number, size, seconds, nanoseconds FROM journal WHERE ended";
-        self.rows(sql, [], |row| Ok((row.get(0)?, file_mark(row)?))).into_iter().collect()
+        let sql = "SELECT number, size, seconds, nanoseconds, ended FROM journal";
+        let rows: Vec<(i64, FileMark, String)> =
+            self.rows(sql, [], |row| Ok((row.get(0)?, file_mark(row)?, row.get(4)?)));
+        let ended = rows.into_iter().filter(|(number, mark, seal)| *seal == sealed(*number, *mark));
+        ended.map(|(number, mark, _)| (number, mark)).collect()
     }
 
     fn last(&self) -> i64 {
@@ -264,7 +274,8 @@ impl Copies for Database {
     fn keep(&self, number: i64, copy: &CopiedFile, text: &str) {
         let (seconds, nanoseconds) = copy.mark.modified;
         let size = i64::try_from(copy.mark.size).unwrap_or(i64::MAX);
-        let ended = text.contains(OUTCOME);
+        let has_ended = text.contains(OUTCOME);
+        let ended = if has_ended { sealed(number, copy.mark) } else { String::new() };
         let keep = || -> rusqlite::Result<()> {
             let transaction = self.connection.unchecked_transaction()?;
             let sql = "INSERT OR REPLACE INTO journal VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
