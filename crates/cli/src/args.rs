@@ -75,7 +75,7 @@ pub enum Command {
     /// Manage the rack: your own collection of builds.
     #[command(subcommand)]
     Rack(Rack),
-    /// Say whether what a game has works with its executable, or whether a build would.
+    /// Say whether a game would start with what it has, or whether a build would work in it.
     Check(Check),
     /// Say what a finding means and what to do about it.
     Explain(Explain),
@@ -241,6 +241,10 @@ pub struct GameEdit {
     /// A further folder that files go to, by name. Can be given several times.
     #[arg(long, value_name = "NAME=DIR", value_parser = bay)]
     pub bay: Vec<(String, PathBuf)>,
+    /// On Linux, the folder of the Windows environment in which the game runs: its registry says which
+    /// libraries are taken from the game's folder.
+    #[arg(long, value_name = "DIR")]
+    pub prefix: Option<PathBuf>,
     /// A text file that states the game's version, relative to the game's folder.
     #[arg(long, value_name = "PATH")]
     pub version_file: Option<String>,
@@ -392,6 +396,10 @@ pub struct Check {
     /// The names under which a loader would be loaded by this game, the best first.
     #[arg(long, conflicts_with = "build")]
     pub entries: bool,
+    /// What the game would load, as a tree: who loads it, from where, and what is missing. With a file,
+    /// the way that leads to it.
+    #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "", conflicts_with_all = ["build", "entries", "all"])]
+    pub loads: Option<String>,
     /// The name that the library would be given in the game.
     #[arg(long = "as", value_name = "NAME")]
     pub as_name: Option<String>,

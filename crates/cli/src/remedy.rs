@@ -28,6 +28,7 @@ fn command(action: &Action) -> String {
         Action::Check { game, build } => {
             format!("spanner check {} {}", quoted(game), quoted(build))
         }
+        Action::CheckGame { game } => format!("spanner check {}", quoted(game)),
         Action::Compare => "spanner compare OLD NEW".to_owned(),
         Action::DropAnyway => "--anyway".to_owned(),
         Action::Fit { game, build } => format!("spanner fit {} {}", quoted(game), quoted(build)),
@@ -52,6 +53,12 @@ fn command(action: &Action) -> String {
             format!("spanner rack notes {} --for {}", quoted(build), quoted(game))
         }
         Action::ReclaimUnmentioned => "spanner doctor --reclaim --despite unmentioned".to_owned(),
+        Action::Refit { game, family } => {
+            format!("spanner refit {} {}", quoted(game), quoted(family))
+        }
+        Action::RollBack { game, family } => {
+            format!("spanner rollback {} {}", quoted(game), quoted(family))
+        }
         Action::RollBackTo { game, change } => {
             format!("spanner rollback {} --to {change}", quoted(game))
         }

@@ -33,7 +33,7 @@ fn printed(bench: &Bench, words: &[&str], variables: &[(&str, &str)]) -> String 
 fn no_line_is_wider_than_the_terminal() {
     let bench = used_world();
     let denoiser = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
-    let commands: [&[&str]; 27] = [
+    let commands: [&[&str]; 29] = [
         &["survey", "games"],
         &["survey", "games", "--all"],
         &["game", "show", "tin-lighthouse"],
@@ -54,6 +54,8 @@ fn no_line_is_wider_than_the_terminal() {
         &["check", "kite-harbour", "undertow"],
         &["check", "--all"],
         &["check", "kite-harbour", "--entries"],
+        &["check", "kite-harbour", "--loads"],
+        &["check", "kite-harbour", "--loads", "brine.dll"],
         &["explain"],
         &["explain", "entry-not-loaded"],
         &["drift"],
@@ -118,7 +120,7 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
     let dll = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/sharpwater.dll";
     let copy = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
     std::fs::copy(bench.file(copy), bench.file(&format!("{copy}.bak"))).unwrap();
-    let commands: [&[&str]; 52] = [
+    let commands: [&[&str]; 54] = [
         &["survey", "games"],
         &["survey"],
         &["inspect", dll, copy],
@@ -139,6 +141,8 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
         &["check", "kite-harbour"],
         &["check", "kite-harbour", "undertow"],
         &["check", "kite-harbour", "--entries"],
+        &["check", "kite-harbour", "--loads"],
+        &["check", "kite-harbour", "--loads", "brine.dll"],
         &["check", "--all"],
         &["explain"],
         &["explain", "no-space"],

@@ -40,6 +40,8 @@ pub struct Finding {
     pub sentence: String,
     /// What to do now.
     pub remedy: Remedy,
+    /// Every name that the sentence is about, where it says only the first of them.
+    pub names: Vec<String>,
     /// Whether the user goes on despite it.
     pub overridden: bool,
 }
@@ -52,7 +54,14 @@ impl Finding {
         remedy: impl Into<Remedy>,
     ) -> Self {
         let (sentence, remedy) = (sentence.into(), remedy.into());
-        Self { code: code.to_owned(), severity, sentence, remedy, overridden: false }
+        Self {
+            code: code.to_owned(),
+            severity,
+            sentence,
+            remedy,
+            names: Vec::new(),
+            overridden: false,
+        }
     }
 
     /// Whether it keeps a change from being made.

@@ -4,7 +4,8 @@
 //! This crate prints nothing and asks nothing. [`Workshop`] is its front door; the data that it
 //! hands out flows one way:
 //!
-//! - look: [`image`], [`inspect`], [`compare`], [`game`], [`survey`] say what is on disk and read only;
+//! - look: [`image`], [`inspect`], [`compare`], [`game`], [`survey`], [`load`] say what is on disk and what of it a
+//!   game would load, and read only;
 //! - decide: [`catalog`], [`rack`], [`check`], [`plan`] make a [`plan::Plan`] and touch nothing;
 //! - act: the crate `upright-spanner-change` carries a plan out, journalled and reversible; [`change`]
 //!   reads what it wrote.
@@ -22,6 +23,7 @@ pub mod guard;
 mod history;
 pub mod inspect;
 mod ledger;
+pub mod load;
 pub mod path;
 pub mod plan;
 pub use upright_spanner_change::progress;
@@ -37,7 +39,7 @@ pub mod survey;
 mod window;
 mod workshop;
 
-pub use check::CheckedFamily;
+pub use check::{CheckedFamily, CheckedGame};
 pub use error::{
     CatalogError, ChangeError, Error, GameError, HomeError, RackError, Result, in_words,
 };

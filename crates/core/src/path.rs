@@ -22,6 +22,14 @@ pub fn extension(name: &str) -> String {
     }
 }
 
+/// Whether a name is that of a download that is not finished: programs give such endings to a file while
+/// they fetch it.
+pub fn is_unfinished_download(name: &str) -> bool {
+    const ENDINGS: [&str; 7] =
+        ["part", "partial", "crdownload", "download", "opdownload", "filepart", "!ut"];
+    ENDINGS.contains(&extension(name).as_str())
+}
+
 /// The path of a folder as the system spells it, links resolved.
 pub(crate) fn canonical(path: &Path) -> io::Result<PathBuf> {
     dunce::canonicalize(path).map(share)

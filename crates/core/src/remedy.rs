@@ -30,6 +30,9 @@ pub enum Action {
         game: Text,
         build: Text,
     },
+    CheckGame {
+        game: Text,
+    },
     Compare,
     DropAnyway,
     Fit {
@@ -78,6 +81,14 @@ pub enum Action {
         build: Text,
     },
     ReclaimUnmentioned,
+    Refit {
+        game: Text,
+        family: Text,
+    },
+    RollBack {
+        game: Text,
+        family: Text,
+    },
     RollBackTo {
         game: Text,
         change: i64,

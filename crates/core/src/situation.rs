@@ -1,12 +1,14 @@
 //! What there is to decide about one game: read once, and handed to planners and checks.
 
 use std::borrow::Cow;
+use std::cell::OnceCell;
 
 use crate::catalog::Catalog;
 use crate::change::Change;
 use crate::game::{Game, Pin};
 use crate::history::History;
 use crate::ledger::Ledger;
+use crate::load::{Graph, Scene, graph};
 use crate::rack::Build;
 use crate::survey::GameView;
 use crate::window::Window;
@@ -28,6 +30,8 @@ pub(crate) struct Situation<'a> {
     pub pins: Vec<&'a Pin>,
     /// The disk and the store.
     pub window: &'a dyn Window,
+    /// What the game would load as it is: worked out when it is first asked for.
+    loads: OnceCell<Graph>,
 }
 
 impl<'a> Situation<'a> {
@@ -44,12 +48,31 @@ impl<'a> Situation<'a> {
         let changes = history.around(root);
         let ledger = Ledger::of(root, changes.iter().copied());
         let pins = pins.iter().filter(|pin| pin.game == view.game.id).collect();
-        Self { view, changes, ledger, builds, catalog: catalog.beside(root), pins, window }
+        Self {
+            view,
+            changes,
+            ledger,
+            builds,
+            catalog: catalog.beside(root),
+            pins,
+            window,
+            loads: OnceCell::new(),
+        }
     }
 
     /// The game.
     pub fn game(&self) -> &'a Game {
         &self.view.game
+    }
+
+    /// What there is to load.
+    pub fn scene(&self) -> Scene<'a> {
+        Scene::now(self.view, self.window)
+    }
+
+    /// What the game would load as it is.
+    pub fn loads(&self) -> &Graph {
+        self.loads.get_or_init(|| graph(&self.scene()))
     }
 
     /// The version of the game, where it is known.

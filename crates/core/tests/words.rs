@@ -158,6 +158,7 @@ fn say(bench: &Bench, workshop: &Workshop, saying: Saying, noted: &mut Noted) {
                 edition: set.edition,
                 online: set.online,
                 bays: bay.into_iter().collect(),
+                prefix: None,
                 version_file: version_file.map(str::to_owned),
                 version_pattern: version_pattern.map(str::to_owned),
             };

@@ -16,9 +16,10 @@ use crate::headers::Headers;
 use crate::imports::Import;
 use crate::machine::{Kind, Machine};
 use crate::source::Source;
+use crate::system::is_debug_runtime;
 use crate::version::Version;
 use crate::version_info::VersionInfo;
-use crate::{exports, imports, resource, signature, version_info};
+use crate::{exports, imports, managed, resource, signature, version_info};
 
 /// What recognition needs of an image.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -42,6 +43,10 @@ pub struct Facts {
     pub delayed_dlls: Vec<String>,
     /// Whether it is made for the .NET runtime.
     pub managed: bool,
+    /// Whether a process of any machine can load it: it is made for the .NET runtime alone, and does not
+    /// ask for 32 bits.
+    #[serde(default)]
+    pub any_machine: bool,
     /// Whether its code is packed, as far as the headers show.
     pub packed: bool,
     /// Who claims to have signed it, where it has a signature; [`Signature::check`] says whether
@@ -105,6 +110,7 @@ impl Facts {
         }
 
         let table = or_fault(exports::table(headers, source), &mut faults)?;
+        let any_machine = or_fault(managed::any_machine(headers, source), &mut faults)?;
         let signer = or_fault(signature::claimed_signer(headers, source), &mut faults)?;
         let at_start =
             |name: &str| libraries.iter().any(|other| !other.delayed && other.name == name);
@@ -120,6 +126,7 @@ impl Facts {
             imported_dlls: libraries.iter().map(|library| library.name.clone()).collect(),
             delayed_dlls: delayed,
             managed: headers.directory(pe::IMAGE_DIRECTORY_ENTRY_COM_DESCRIPTOR).is_some(),
+            any_machine,
             packed: headers.packed,
             signer,
             faults,
@@ -133,6 +140,11 @@ impl Facts {
         const DEBUG: u32 = 1;
         self.version_info.fixed.is_some_and(|fixed| fixed.flags & DEBUG != 0)
             || self.imported_dlls.iter().any(|dll| is_debug_runtime(dll))
+    }
+
+    /// Whether a process of a machine can load it.
+    pub fn runs_on(&self, machine: Machine) -> bool {
+        self.machine == machine || self.any_machine
     }
 
     /// What the version resource flags: debug, pre-release, patched, private, special build.
@@ -195,19 +207,6 @@ impl Image {
         let exports = or_fault(exports, &mut facts.faults)?;
         Ok(Self { facts, imports, exports })
     }
-}
-
-/// Names such as `msvcp140d.dll`, `vcruntime140_1d.dll` and `ucrtbased.dll`.
-fn is_debug_runtime(dll: &str) -> bool {
-    const RELEASE: [&str; 5] = ["msvcr", "msvcp", "vcruntime", "mfc", "ucrtbase"];
-    let name = dll.to_lowercase();
-    let Some(stem) = name.strip_suffix("d.dll") else {
-        return false;
-    };
-    RELEASE.iter().any(|release| {
-        let rest = stem.strip_prefix(release);
-        rest.is_some_and(|rest| rest.chars().all(|c| c.is_ascii_digit() || matches!(c, '_' | 'u')))
-    })
 }
 
 fn prefer(fixed: Option<[u16; 4]>, text: Option<&str>) -> Option<Version> {

@@ -15,6 +15,7 @@ mod headers;
 mod image;
 mod imports;
 mod machine;
+mod managed;
 pub mod requirement;
 mod resource;
 mod signature;

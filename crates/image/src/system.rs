@@ -1,6 +1,9 @@
-//! Which libraries are Windows' own, by their names.
+//! Which libraries are Windows' own, by their names, and what they offer.
+//!
+//! No library says this: it is a list of the operating system's own, made from import-library definitions.
 
-use std::sync::LazyLock;
+use std::collections::{HashMap, HashSet};
+use std::sync::{LazyLock, OnceLock};
 
 /// The libraries that Windows loads from its own folder alone.
 ///
@@ -48,6 +51,47 @@ static REPLACEABLE: LazyLock<Vec<&str>> =
 /// Further libraries that come with Windows or with drivers.
 static MORE: LazyLock<Vec<&str>> = LazyLock::new(|| names(include_str!("windows-more.txt")));
 
+/// What each library offers: see the file.
+static EXPORTS: LazyLock<HashMap<&str, Offered>> = LazyLock::new(|| {
+    let lines = include_str!("windows-exports.txt").lines().filter(|line| !line.starts_with('#'));
+    let libraries = lines.filter_map(|line| line.split_once(' '));
+    libraries.map(|(name, functions)| (name, Offered { functions, set: OnceLock::new() })).collect()
+});
+
+/// The functions of one library of Windows.
+struct Offered {
+    functions: &'static str,
+    /// The same, to be looked up: made when the library is first asked about.
+    set: OnceLock<HashSet<&'static str>>,
+}
+
+/// The names of the functions that a library of Windows offers, on any machine; `None` where they are not
+/// known, as those of an API set or of a runtime that games bring along.
+pub fn functions_of(library: &str) -> Option<&'static HashSet<&'static str>> {
+    let offered = EXPORTS.get(&*library.to_lowercase())?;
+    Some(offered.set.get_or_init(|| offered.functions.split(' ').collect()))
+}
+
+/// Whether a name is that of an API set: a contract that Windows leads to one of its libraries.
+pub fn is_api_set(name: &str) -> bool {
+    let folded = name.to_lowercase();
+    folded.starts_with("api-ms-") || folded.starts_with("ext-ms-")
+}
+
+/// Whether a library is the debug variant of a C runtime, as `msvcp140d.dll`, `vcruntime140_1d.dll` and
+/// `ucrtbased.dll`: it comes with developers' tools, and players do not have it.
+pub fn is_debug_runtime(library: &str) -> bool {
+    const RELEASE: [&str; 5] = ["msvcr", "msvcp", "vcruntime", "mfc", "ucrtbase"];
+    let name = library.to_lowercase();
+    let Some(stem) = name.strip_suffix("d.dll") else {
+        return false;
+    };
+    RELEASE.iter().any(|release| {
+        let rest = stem.strip_prefix(release);
+        rest.is_some_and(|rest| rest.chars().all(|c| c.is_ascii_digit() || matches!(c, '_' | 'u')))
+    })
+}
+
 /// Whether Windows has a library of that name that a game may load from its own folder instead.
 pub fn can_be_stood_in(name: &str) -> bool {
     is_among(&REPLACEABLE, name)
@@ -55,12 +99,11 @@ pub fn can_be_stood_in(name: &str) -> bool {
 
 /// Whether Windows loads a library from its own folder whatever lies beside the program.
 pub fn is_always_windows_own(name: &str) -> bool {
-    let folded = name.to_lowercase();
-    is_among(&KNOWN, name) || folded.starts_with("api-ms-") || folded.starts_with("ext-ms-")
+    is_among(&KNOWN, name) || is_api_set(name)
 }
 
 /// Whether a library comes with Windows, with a graphics driver, or with the runtimes that
-/// installers of games bring.
+/// installers of games bring. Debug variants of runtimes do not.
 pub fn comes_with_windows(name: &str) -> bool {
     const RUNTIMES: [&str; 17] = [
         "msvcp",
@@ -83,7 +126,11 @@ pub fn comes_with_windows(name: &str) -> bool {
     ];
 
     let folded = name.to_lowercase();
+    if is_debug_runtime(name) {
+        return false;
+    }
     can_be_stood_in(name)
+        || EXPORTS.contains_key(&*folded)
         || is_always_windows_own(name)
         || is_among(&MORE, name)
         || folded.starts_with("windows.")

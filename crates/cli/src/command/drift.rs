@@ -7,9 +7,10 @@ use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result, bail};
 use notify::{RecursiveMode, Watcher};
+use upright_spanner_core::Workshop;
+use upright_spanner_core::check::Finding;
 use upright_spanner_core::plan::Drift;
 use upright_spanner_core::survey::GameView;
-use upright_spanner_core::{CheckedFamily, Workshop};
 
 use super::survey::{survey_known, tell_gone};
 use super::target;
@@ -44,7 +45,7 @@ pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
 
 /// Prints drifts; to programs as a document, in one line where more will follow.
 fn tell(
-    drifts: &[(&GameView, Drift, Vec<CheckedFamily>)],
+    drifts: &[(&GameView, Drift, Vec<Finding>)],
     more_follow: bool,
     session: &Session,
 ) -> Result<()> {
@@ -66,21 +67,21 @@ fn views(args: &args::Drift, workshop: &Workshop, session: &Session) -> Result<V
 fn drifts<'a>(
     workshop: &Workshop,
     views: &'a [GameView],
-) -> Result<Vec<(&'a GameView, Drift, Vec<CheckedFamily>)>> {
+) -> Result<Vec<(&'a GameView, Drift, Vec<Finding>)>> {
     let mut out = Vec::new();
     for view in views {
         let drift = workshop.drift(view)?;
         if drift.files.is_empty() {
             continue;
         }
-        let checked = if drift.executable_then.is_some() {
-            workshop.check_games(std::slice::from_ref(view))?.pop().unwrap_or_default()
+        let found = if drift.executable_then.is_some() {
+            let checked = workshop.check_games(std::slice::from_ref(view))?.pop();
+            let is_ours = |family: &str| drift.files.iter().any(|file| file.family == family);
+            checked.unwrap_or_default().about(is_ours)
         } else {
             Vec::new()
         };
-        let ours = |checked: &CheckedFamily| drift.files.iter().any(|f| f.family == checked.family);
-        let checked = checked.into_iter().filter(ours).collect();
-        out.push((view, drift, checked));
+        out.push((view, drift, found));
     }
 
     Ok(out)

@@ -59,6 +59,7 @@ impl From<&args::GameEdit> for GameEdit {
             edition: args.edition.clone(),
             online: args.online,
             bays: args.bay.clone(),
+            prefix: args.prefix.clone(),
             version_file: args.version_file.clone(),
             version_pattern: args.version_pattern.clone(),
         }

@@ -2,11 +2,11 @@
 
 use schemars::JsonSchema;
 use serde::Serialize;
-use upright_spanner_core::CheckedFamily;
 use upright_spanner_core::check::{self, About, EntryName, Severity, Verdict};
 use upright_spanner_core::plan;
 use upright_spanner_core::rack::Build;
 use upright_spanner_core::survey::{GameView, LookError};
+use upright_spanner_core::{CheckedFamily, CheckedGame};
 
 use super::error::Unread;
 use super::{SchemaNumber, text};
@@ -28,6 +28,10 @@ struct Game {
     id: String,
     title: String,
     version: Option<String>,
+    /// What all findings come to.
+    verdict: Verdict,
+    /// What is said of the game itself: its programs, and all that they load that is no component.
+    findings: Vec<Finding>,
     families: Vec<Family>,
 }
 
@@ -51,6 +55,9 @@ pub struct Finding {
     sentence: String,
     /// What to do.
     remedy: String,
+    /// Every name that the sentence is about, where there are such.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    names: Vec<String>,
     /// There, and true, where the user goes on despite it.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     overridden: bool,
@@ -98,12 +105,14 @@ pub struct Meaning {
 }
 
 impl Checked {
-    pub fn new(rows: &[(&GameView, &[CheckedFamily])], errors: &[LookError]) -> Self {
-        let game = |(view, checked): &(&GameView, &[CheckedFamily])| Game {
+    pub fn new(rows: &[(&GameView, &CheckedGame)], errors: &[LookError]) -> Self {
+        let game = |(view, checked): &(&GameView, &CheckedGame)| Game {
             id: view.game.id.clone(),
             title: view.game.title.clone(),
             version: text(view.version.as_ref().and_then(|known| known.version.as_ref())),
-            families: checked.iter().map(Family::from).collect(),
+            verdict: checked.verdict(),
+            findings: findings(&checked.findings),
+            families: checked.families.iter().map(Family::from).collect(),
         };
         Self {
             schema: SchemaNumber,
@@ -136,6 +145,7 @@ impl From<&check::Finding> for Finding {
             severity: finding.severity,
             sentence: finding.sentence.clone(),
             remedy: remedy::worded(&finding.remedy),
+            names: finding.names.clone(),
             overridden: finding.overridden,
         }
     }

@@ -2,7 +2,7 @@
 
 use schemars::JsonSchema;
 use serde::Serialize;
-use upright_spanner_core::CheckedFamily;
+use upright_spanner_core::check;
 use upright_spanner_core::plan::{self, VersionChange};
 use upright_spanner_core::survey::GameView;
 
@@ -59,13 +59,10 @@ struct DriftedFile {
 }
 
 impl DriftDocument {
-    pub fn new(drifts: &[(&GameView, plan::Drift, Vec<CheckedFamily>)]) -> Self {
-        let game =
-            |(_, drift, checked): &(&GameView, plan::Drift, Vec<CheckedFamily>)| DriftedGame {
-                drift: drift.into(),
-                drifted: drift.is_off(),
-                findings: findings(checked.iter().flat_map(|checked| &checked.findings)),
-            };
+    pub fn new(drifts: &[(&GameView, plan::Drift, Vec<check::Finding>)]) -> Self {
+        let game = |(_, drift, found): &(&GameView, plan::Drift, Vec<check::Finding>)| {
+            DriftedGame { drift: drift.into(), drifted: drift.is_off(), findings: findings(found) }
+        };
         Self { schema: SchemaNumber, games: drifts.iter().map(game).collect() }
     }
 }

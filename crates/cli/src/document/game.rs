@@ -67,6 +67,8 @@ struct Settings<'a> {
     online: Option<bool>,
     /// Further folders that files go to, by name.
     bays: BTreeMap<&'a str, String>,
+    /// The folder of the environment in which it runs, where it does not run on Windows itself.
+    prefix: Option<String>,
     /// Where the game's version is written, if the executable does not say it.
     version_file: Option<&'a VersionFile>,
 }
@@ -122,6 +124,7 @@ impl<'a> From<&'a game::GameSettings> for Settings<'a> {
             edition: settings.edition.as_deref(),
             online: settings.online,
             bays: bays.map(|(name, folder)| (name.as_str(), slashes(folder))).collect(),
+            prefix: settings.prefix.as_deref().map(slashes),
             version_file: settings.version_file.as_ref(),
         }
     }

@@ -14,6 +14,7 @@ pub mod family;
 pub mod game;
 pub mod history;
 pub mod inspect;
+pub mod loads;
 pub mod noted;
 pub mod plan;
 pub mod rack;

@@ -13,6 +13,7 @@ use super::family::Families;
 use super::game::{Games, Roots, ShownGame};
 use super::history::{History, StoreSize};
 use super::inspect::InspectionDocument;
+use super::loads::{Loads, Ways};
 use super::noted::Noted;
 use super::plan::{Fitted, Outcome, Several};
 use super::rack::{AddedBuilds, Builds, DamagedBuilds, Notes, ShownBuild};
@@ -27,6 +28,8 @@ pub fn all() -> Vec<(&'static str, Schema)> {
         ("check", of::<Checked>()),
         ("check-build", of::<CheckedBuild>()),
         ("check-entries", of::<EntryNames<'_>>()),
+        ("check-loads", of::<Loads>()),
+        ("check-loads-file", of::<Ways>()),
         ("compare", of::<Compared<'_>>()),
         ("doctor", of::<DiagnosisDocument>()),
         ("doctor-reclaim", of::<Reclaimable>()),

@@ -5,7 +5,7 @@ use serde::Serialize;
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::game::{self, Pin};
 use upright_spanner_core::image::Machine;
-use upright_spanner_core::survey::{Backup, Evidence, GameView, Library, Standing};
+use upright_spanner_core::survey::{Backup, Evidence, GameView, Gone, Library, Standing};
 
 use super::error::Unread;
 use super::{SchemaNumber, text};
@@ -30,6 +30,20 @@ struct Game<'a> {
     /// The executable that counts; null where the folder has no program.
     executable: Option<Executable<'a>>,
     components: Vec<Component<'a>>,
+    /// Libraries that the records know and that are not there.
+    missing: Vec<MissingComponent<'a>>,
+}
+
+/// A library that the records know and that is not there.
+#[derive(Debug, Serialize, JsonSchema)]
+struct MissingComponent<'a> {
+    path: &'a str,
+    family: &'a str,
+    /// The version that it stated.
+    version: Option<String>,
+    state: Standing,
+    /// Whether it had been fitted, rather than being the game's own.
+    fitted: bool,
 }
 
 /// The executable that counts.
@@ -89,6 +103,7 @@ impl<'a> Game<'a> {
             root: slashes(&view.game.root),
             executable: view.executable().map(|executable| Executable::new(executable, view)),
             components: listed.iter().map(|library| Component::from(*library)).collect(),
+            missing: view.gone.iter().map(MissingComponent::from).collect(),
         }
     }
 }
@@ -101,6 +116,18 @@ impl<'a> Executable<'a> {
             version_from: view.version.as_ref().map(|known| known.origin.to_string()),
             machine: executable.facts.machine,
             reasons: &executable.reasons,
+        }
+    }
+}
+
+impl<'a> From<&'a Gone> for MissingComponent<'a> {
+    fn from(gone: &'a Gone) -> Self {
+        Self {
+            path: gone.path.as_str(),
+            family: &gone.family,
+            version: text(gone.version.as_ref()),
+            state: Standing::Missing,
+            fitted: gone.fitted,
         }
     }
 }

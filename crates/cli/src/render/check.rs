@@ -5,7 +5,7 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::CheckedFamily;
+use upright_spanner_core::CheckedGame;
 use upright_spanner_core::check::{About, EntryName, Finding, Severity, Verdict};
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::rack::Build;
@@ -17,14 +17,16 @@ use crate::remedy;
 use crate::session::Session;
 
 /// A game with what was checked of it.
-type Row<'a> = (&'a GameView, &'a [CheckedFamily]);
+type Row<'a> = (&'a GameView, &'a CheckedGame);
 
 /// What is said of a finding that stops for good.
 pub const NOT_OVERRIDABLE: &str =
     "It cannot be overridden: without a destination there is nothing to do.";
 
-/// Prints a finding: how grave, what is wrong, what to do.
-pub fn write_finding(out: &mut impl Write, finding: &Finding, width: usize) -> Result<()> {
+/// Prints a finding: how grave, what is wrong, what to do; and, where more is asked for, every name that it
+/// is about.
+pub fn write_finding(out: &mut impl Write, finding: &Finding, session: &Session) -> Result<()> {
+    let width = session.width;
     let word = match finding.severity {
         _ if finding.overridden => "over:".yellow().bold().to_string(),
         Severity::Stop => "stop:".red().bold().to_string(),
@@ -34,6 +36,10 @@ pub fn write_finding(out: &mut impl Write, finding: &Finding, width: usize) -> R
     let sentence = format!("{} [{}]", finding.sentence, finding.code);
     write!(out, "{}", wrapped(&sentence, &format!("  {word} "), 8, width))?;
     write!(out, "{}", wrapped(&remedy::worded(&finding.remedy), "        ", 8, width))?;
+    if session.verbose && finding.names.len() > 1 {
+        let names = format!("All of them: {}.", finding.names.join(", "));
+        write!(out, "{}", wrapped(&names, "        ", 8, width))?;
+    }
     Ok(())
 }
 
@@ -51,36 +57,37 @@ fn heading(view: &GameView) -> String {
     format!("{}{version}", clean(&view.game.title).bold())
 }
 
-/// Prints what a game has now: a verdict a family, and the findings.
-pub fn print(view: &GameView, checked: &[CheckedFamily], session: &Session) -> Result<()> {
+/// Prints what a game has now: a verdict on the game itself and one a family, and the findings.
+pub fn print(view: &GameView, checked: &CheckedGame, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(out, "{}  {}", heading(view), format!("({})", view.game.id).dimmed())?;
-    if checked.is_empty() {
-        return hint(session, "No component was found in this game.");
-    }
-
-    let rows = checked
-        .iter()
-        .map(|checked| {
-            let version = checked.version.as_ref().map_or("-".to_owned(), ToString::to_string);
-            let family = clean(&checked.family).into_owned();
-            vec![family, version, verdict(checked.verdict)]
-        })
-        .collect();
+    let families = checked.families.iter().map(|checked| {
+        let version = checked.version.as_ref().map_or("-".to_owned(), ToString::to_string);
+        let family = clean(&checked.family).into_owned();
+        vec![family, version, verdict(checked.verdict)]
+    });
+    let version = view.version.as_ref().and_then(|known| known.version.as_ref());
+    let version = version.map_or("-".to_owned(), ToString::to_string);
+    let own = vec![ITSELF.to_owned(), version, verdict(checked.own_verdict())];
+    let rows = std::iter::once(own).chain(families).collect();
     write!(out, "{}", table(&["FAMILY", "VERSION", "VERDICT"], &[], rows))?;
-    for finding in told(checked) {
-        write_finding(&mut out, finding, session.width)?;
+
+    let told = told(checked);
+    for finding in &told {
+        write_finding(&mut out, finding, session)?;
     }
-    match told(checked).first() {
+    match told.first() {
         Some(finding) => hint(session, &format!("More: spanner explain {}", finding.code)),
         None => Ok(()),
     }
 }
 
+/// What stands for the game itself among its families: its programs, and what they load.
+const ITSELF: &str = "the game itself";
+
 /// The findings of a game, each once: some are said of every component.
-fn told(checked: &[CheckedFamily]) -> Vec<&Finding> {
-    let mut findings: Vec<&Finding> =
-        checked.iter().flat_map(|checked| &checked.findings).collect();
+fn told(checked: &CheckedGame) -> Vec<&Finding> {
+    let mut findings: Vec<&Finding> = checked.all().collect();
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
     let mut seen = BTreeSet::new();
     findings.retain(|finding| seen.insert(&finding.sentence));
@@ -93,7 +100,7 @@ pub fn print_plan(plan: &Plan, build: &Build, outcome: Verdict, session: &Sessio
     let title = clean(&plan.game.title).bold().to_string();
     writeln!(out, "{title}, {}: {}", clean(&build.id.to_string()), verdict(outcome))?;
     for finding in &plan.findings {
-        write_finding(&mut out, finding, session.width)?;
+        write_finding(&mut out, finding, session)?;
     }
     if outcome == Verdict::Stop || plan.is_empty() {
         return Ok(());
@@ -105,10 +112,10 @@ pub fn print_plan(plan: &Plan, build: &Build, outcome: Verdict, session: &Sessio
 /// Prints games against families.
 pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
-    let families: BTreeSet<&str> =
-        rows.iter().flat_map(|(_, checked)| *checked).map(|c| c.family.as_str()).collect();
-    if families.is_empty() {
-        return hint(session, "No component was found in any known game.");
+    let of_all = rows.iter().flat_map(|(_, checked)| &checked.families);
+    let families: BTreeSet<&str> = of_all.map(|checked| checked.family.as_str()).collect();
+    if rows.is_empty() {
+        return hint(session, "No game is known yet. Next: spanner survey FOLDER");
     }
 
     let games: Vec<String> =
@@ -118,7 +125,7 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
     let mut blocks: Vec<Vec<&str>> = Vec::new();
     let mut room = 0;
 
-    for family in families {
+    for family in std::iter::once(ITSELF).chain(families) {
         let wanted = widest([family, "attention"]) + 2;
         if room < wanted {
             blocks.push(Vec::new());
@@ -139,8 +146,11 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
         let cells = rows.iter().zip(&games).map(|((_, checked), game)| {
             let mut row = vec![game.clone()];
             row.extend(block.iter().map(|family| {
-                let found = checked.iter().find(|checked| checked.family == **family);
-                found.map_or_else(|| "-".to_owned(), |checked| verdict(checked.verdict))
+                let mut families = checked.families.iter();
+                let found = families.find(|checked| checked.family == **family);
+                let found = found.map(|checked| checked.verdict);
+                let found = if *family == ITSELF { Some(checked.own_verdict()) } else { found };
+                found.map_or_else(|| "-".to_owned(), verdict)
             }));
             row
         });
@@ -149,27 +159,19 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
         write!(out, "{}", table(&headings, &[], cells))?;
     }
 
-    let number = |wanted: Verdict| {
-        rows.iter().flat_map(|(_, checked)| *checked).filter(|c| c.verdict == wanted).count()
-    };
-    let all: usize = rows.iter().map(|(_, checked)| checked.len()).sum();
+    let number =
+        |wanted: Verdict| rows.iter().filter(|(_, checked)| checked.verdict() == wanted).count();
     let numbers: Vec<String> = [Verdict::Stop, Verdict::Attention, Verdict::Unknown, Verdict::Fine]
         .into_iter()
         .filter(|wanted| number(*wanted) > 0)
         .map(|wanted| format!("{} {}", number(wanted), wanted.name()))
         .collect();
-    let text = format!(
-        "{} in {}: {}.",
-        count(all, "family"),
-        count(rows.len(), "game"),
-        numbers.join(", ")
-    );
-    writeln!(out, "{text}")?;
+    writeln!(out, "{}: {}.", count(rows.len(), "game"), numbers.join(", "))?;
 
     let worst = rows
         .iter()
-        .max_by_key(|(_, checked)| checked.iter().map(|c| c.verdict).max())
-        .filter(|(_, checked)| checked.iter().any(|c| c.verdict != Verdict::Fine));
+        .max_by_key(|(_, checked)| checked.verdict())
+        .filter(|(_, checked)| checked.verdict() != Verdict::Fine);
     match worst {
         Some((view, _)) => hint(session, &format!("Next: spanner check {}", view.game.id)),
         None => Ok(()),

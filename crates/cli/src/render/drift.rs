@@ -4,8 +4,8 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::CheckedFamily;
 use upright_spanner_core::change::Side;
+use upright_spanner_core::check::Finding;
 use upright_spanner_core::plan::{Drift, DriftState, Drifted, VersionChange};
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::version::Version;
@@ -16,7 +16,7 @@ use super::{clean, hint};
 use crate::session::Session;
 
 /// A game with its drift, and what the checks say where it was updated.
-type Row<'a> = (&'a GameView, Drift, Vec<CheckedFamily>);
+type Row<'a> = (&'a GameView, Drift, Vec<Finding>);
 
 /// Prints how games stand to their records.
 pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
@@ -30,7 +30,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         return hint(session, nothing);
     }
 
-    for (view, drift, checked) in drifts {
+    for (view, drift, found) in drifts {
         let title = clean(&view.game.title).bold().to_string();
         writeln!(out, "{title}  {}", format!("({})", view.game.id).dimmed())?;
         write_executable(&mut out, drift)?;
@@ -63,8 +63,8 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
                 "  What is missing may have been set aside by a virus scanner: see its quarantine.",
             )?;
         }
-        for finding in checked.iter().flat_map(|checked| &checked.findings) {
-            write_finding(&mut out, finding, session.width)?;
+        for finding in found {
+            write_finding(&mut out, finding, session)?;
         }
         writeln!(out)?;
     }

@@ -45,6 +45,9 @@ pub fn print(view: &GameView, version: Option<&GameVersion>, session: &Session) 
     for (name, folder) in &game.settings.bays {
         line(&format!("bay {name}"), &slashes(folder))?;
     }
+    if let Some(prefix) = game.prefix() {
+        line("prefix", &slashes(&prefix))?;
+    }
     line("components", &view.components().len().to_string())?;
     if view.programs.is_empty() {
         return hint(session, "There is no program in this folder.");

@@ -10,6 +10,7 @@ pub mod game;
 pub mod guide;
 pub mod history;
 pub mod inspect;
+pub mod loads;
 pub mod message;
 pub mod plan;
 pub mod rack;

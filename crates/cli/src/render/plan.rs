@@ -50,7 +50,7 @@ pub fn print(plan: &Plan, session: &Session) -> Result<()> {
     }
 
     for finding in &plan.findings {
-        write_finding(&mut out, finding, session.width)?;
+        write_finding(&mut out, finding, session)?;
     }
     if stopped {
         writeln!(out, "Refused: nothing was changed.")?;
@@ -271,7 +271,7 @@ pub fn print_several(fits: &[FitPlan], session: &Session) -> Result<()> {
         for finding in fit.plan.findings.iter().filter(|finding| finding.severity > Severity::Note)
         {
             writeln!(out, "{}", clean(&fit.plan.game.title).bold())?;
-            write_finding(&mut out, finding, session.width)?;
+            write_finding(&mut out, finding, session)?;
         }
     }
 

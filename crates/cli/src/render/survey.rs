@@ -5,7 +5,7 @@ use std::io::Write;
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use upright_spanner_core::game::Origin;
-use upright_spanner_core::survey::{Backup, Evidence, GameView, Library, Standing, Survey};
+use upright_spanner_core::survey::{Backup, Evidence, GameView, Gone, Library, Standing, Survey};
 
 use super::table::{table, widest};
 use super::{clean, count, fit_path, hint, wrapped};
@@ -30,10 +30,13 @@ pub fn print(survey: &Survey, show: View, session: &Session) -> Result<()> {
     for view in &survey.games {
         heading(&mut out, view, session.width)?;
         let listed = listed(view, show.all);
-        if listed.is_empty() {
+        let gone = view.gone.iter().map(Line::gone);
+        let lines = gone.chain(listed.iter().map(|library| Line::of(library, show.why)));
+        let lines: Vec<Line<'_>> = lines.collect();
+        if lines.is_empty() {
             writeln!(out, "  no component found")?;
         } else {
-            write!(out, "{}", components(&listed, show.why, session.width))?;
+            write!(out, "{}", components(&lines, session.width))?;
         }
         let rest = view.libraries.iter().filter(|library| !library.put_aside).count();
         let rest = rest.saturating_sub(listed.len());
@@ -98,54 +101,87 @@ fn heading(out: &mut impl Write, view: &GameView, width: usize) -> Result<()> {
 /// in take about that.
 const LEAST_PLACE: usize = 36;
 
-fn components(listed: &[&Library], why: bool, width: usize) -> String {
-    let cells: Vec<[String; 4]> = listed
-        .iter()
-        .map(|library| {
-            [
+/// A line of a survey.
+struct Line<'a> {
+    cells: [String; 4],
+    path: &'a str,
+    /// The status with its colour.
+    colored: String,
+    /// What is said below it.
+    below: Vec<String>,
+}
+
+impl<'a> Line<'a> {
+    fn of(library: &'a Library, why: bool) -> Self {
+        let status = status(library);
+        let version = library.facts.version();
+        Self {
+            path: library.path.as_str(),
+            colored: colored(&status, library),
+            cells: [
                 library.role.to_string(),
                 clean(&library.family).into_owned(),
-                library.facts.version().map_or_else(|| "none stated".to_owned(), |v| v.to_string()),
-                status(library),
-            ]
-        })
-        .collect();
+                version.map_or_else(|| "none stated".to_owned(), |v| v.to_string()),
+                status,
+            ],
+            below: if why {
+                library.evidence.iter().map(because).collect()
+            } else {
+                library.backups.iter().map(backup).collect()
+            },
+        }
+    }
 
+    /// Of a library that the records know and that is not there.
+    fn gone(gone: &'a Gone) -> Self {
+        let status = Standing::Missing.name().to_owned();
+        let version = gone.version.as_ref();
+        Self {
+            path: gone.path.as_str(),
+            colored: status.red().to_string(),
+            cells: [
+                "-".to_owned(),
+                clean(&gone.family).into_owned(),
+                version.map_or_else(|| "none stated".to_owned(), ToString::to_string),
+                status,
+            ],
+            below: Vec::new(),
+        }
+    }
+}
+
+fn components(lines: &[Line<'_>], width: usize) -> String {
     let headings = ["ROLE", "FAMILY", "VERSION", "STATUS", "PLACE"];
     let taken: usize = (0..4)
-        .map(|n| widest(cells.iter().map(|row| row[n].as_str()).chain([headings[n]])) + 2)
+        .map(|n| widest(lines.iter().map(|line| line.cells[n].as_str()).chain([headings[n]])) + 2)
         .sum();
     // Where a path would be cut down to little more than the file's name, which says nothing new,
     // it gets a line of its own.
     let place = width.saturating_sub(taken + 2);
-    let longest = widest(listed.iter().map(|library| library.path.as_str()));
+    let longest = widest(lines.iter().map(|line| line.path));
     let apart = place < LEAST_PLACE && longest > place;
     let headings = if apart { &headings[..4] } else { &headings[..] };
-    let rows: Vec<Vec<String>> = cells
-        .into_iter()
-        .zip(listed)
-        .map(|([role, family, version, status], library)| {
-            let mut row = vec![role, family, version, colored(&status, library)];
+    let rows: Vec<Vec<String>> = lines
+        .iter()
+        .map(|line| {
+            let [role, family, version, _] = line.cells.clone();
+            let mut row = vec![role, family, version, line.colored.clone()];
             if !apart {
-                row.push(fit_path(library.path.as_str(), place));
+                row.push(fit_path(line.path, place));
             }
             row
         })
         .collect();
     let text = table(headings, &[], rows);
-    let mut lines = text.lines();
-    let mut out: Vec<String> = lines.next().map(str::to_owned).into_iter().collect();
+    let mut printed = text.lines();
+    let mut out: Vec<String> = printed.next().map(str::to_owned).into_iter().collect();
 
-    for (line, library) in lines.zip(listed) {
-        out.push(line.to_owned());
+    for (text, line) in printed.zip(lines) {
+        out.push(text.to_owned());
         if apart {
-            out.push(format!("    {}", fit_path(library.path.as_str(), width - 4)));
+            out.push(format!("    {}", fit_path(line.path, width - 4)));
         }
-        if why {
-            out.extend(library.evidence.iter().map(because));
-        } else {
-            out.extend(library.backups.iter().map(backup));
-        }
+        out.extend(line.below.iter().cloned());
     }
 
     out.join("\n") + "\n"

@@ -48,7 +48,7 @@ const fn without_way_on(
 }
 
 /// Every finding, by code.
-pub static ABOUT: [About; 36] = [
+pub static ABOUT: [About; 40] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -77,6 +77,20 @@ pub static ABOUT: [About; 36] = [
         "undertow@2.3.0 puts a file into the bay `second`, which Saltglass Drift lacks.",
     ),
     about(
+        "broken-before",
+        "The game cannot load everything that it needs, with the change or without it.",
+        "The game does not start, and the change does not mend that.",
+        Remedy::by("See what is missing.", Action::CheckGame { game: GAME }),
+        "Kite Harbour cannot load everything as it is: System/KiteHarbour.exe does not get what it needs of brine.dll. This change does not mend that.",
+    ),
+    about(
+        "component-gone",
+        "A library that the records know is not there any more, and no change has taken it out.",
+        "The game starts without it, or not at all.",
+        Remedy::by("Put it back.", Action::Refit { game: GAME, family: FAMILY }),
+        "System/brine.dll is gone: brine 2.8.1 was fitted there, and something else than a change has removed it.",
+    ),
+    about(
         "conflicts",
         "The catalog says that two families, or some of their versions, do not work together, and the game has the other one.",
         "One of them fails, or the game crashes.",
@@ -94,6 +108,13 @@ pub static ABOUT: [About; 36] = [
         "lens@3.1.0+debug is a debug build (lens.dll says so): it is slow, and it needs runtimes that players do not have.",
     ),
     about(
+        "download-unfinished",
+        "A file bears the ending that programs give to a download while they fetch it.",
+        "The game does not read it under that name, and lacks what it should have become.",
+        Remedy::text("Get the file again, and remove what is left over."),
+        "System/brine.dll.part is what is left of a download that did not come to its end; the game does not read it under that name.",
+    ),
+    about(
         "edition-mismatch",
         "The catalog says that the build is for certain store editions of the game. This game is another edition, or its edition is not known.",
         "Addresses in the executable differ between editions: it fails when the game starts.",
@@ -105,13 +126,13 @@ pub static ABOUT: [About; 36] = [
     ),
     about(
         "entry-incomplete",
-        "The library takes the name of another one, and does not offer everything that the game imports from that name.",
+        "A library bears the name of one of Windows' own, and does not offer everything that the game imports from that name.",
         "Windows refuses to start the game, since an entry point is missing.",
         Remedy::by(
             "Choose a name whose functions the loader fully provides.",
             Action::ShowEntries { game: GAME },
         ),
-        "undertow@2.3.0 as dxgi.dll lacks a function that KiteHarbour.exe imports from it: CreateDXGIFactory1.",
+        "System/dxgi.dll lacks a function that KiteHarbour.exe imports from dxgi.dll: CreateDXGIFactory1; the game does not start.",
     ),
     about(
         "entry-not-loaded",
@@ -152,10 +173,12 @@ pub static ABOUT: [About; 36] = [
     ),
     about(
         "exports-missing",
-        "The new file lacks functions that the present one offers. It stops a change where the game imports them.",
+        "A library lacks functions that the game imports from it. It is a note where the new file lacks what the present one offers and nothing in the game imports that.",
         "Windows refuses to start the game, since an entry point is missing; or a feature fails later.",
-        Remedy::text("Use another build of the family."),
-        "brine@1.9.0 lacks a function that KiteHarbour.exe imports from brine.dll: brine_open_pad.",
+        Remedy::text(
+            "Use another build of the family. Where Windows itself lacks it, update Windows.",
+        ),
+        "System/brine.dll lacks a function that KiteHarbour.exe imports from brine.dll: brine_open_pad; the game does not start.",
     ),
     without_way_on(
         "family-absent",
@@ -195,6 +218,15 @@ pub static ABOUT: [About; 36] = [
         "lens@2.0 may be something else than bin/lens.dll: product was \"Lens\" and is \"Lens Lite\".",
     ),
     about(
+        "image-damaged",
+        "A file with the name of a library or a program is cut short, empty, or something else.",
+        "Windows cannot load it. The game does not start if its program, or what that loads at the start, is so.",
+        Remedy::text(
+            "Put back what was there, get the file again, or have the launcher check the game's files.",
+        ),
+        "KiteHarbour.exe needs System/brine.dll, and Windows cannot load that, since it is empty (0 bytes): the game does not start.",
+    ),
+    about(
         "keyed-elsewhere",
         "A part of an extender is made for one version of the executable, named in its file name or description, and the game has another.",
         "The extender refuses to start, or the game crashes.",
@@ -210,17 +242,19 @@ pub static ABOUT: [About; 36] = [
     ),
     about(
         "machine-mismatch",
-        "The library is for another machine (32-bit, 64-bit, ARM) than the program that would load it.",
+        "The library is for another machine (32-bit, 64-bit, ARM) than the program that would load it. A .NET library runs on any, unless it asks for 32 bits.",
         "It does not load; the game does not start, or starts without it.",
         Remedy::text("Use the build for that machine."),
         "sharpwater@2026.3.0+x86 is 32-bit, but the game's TinLighthouse.exe is 64-bit: it would not load.",
     ),
     about(
         "needs-runtime",
-        "The library imports another one that is neither in the game nor part of Windows.",
-        "It does not load without it.",
-        Remedy::text("Put the missing library beside it, or use a build that brings it."),
-        "glim@2.0.0 needs glim_core.dll, which is neither in Kite Harbour nor part of Windows; it would not load without it.",
+        "A program or library of the game imports another library that lies neither where Windows looks for it nor in Windows.",
+        "It does not load without it. A game whose program, or what that loads at the start, lacks one does not start.",
+        Remedy::text(
+            "Put the missing library beside the program, use a build that brings it, or have the launcher check the game's files.",
+        ),
+        "System/glim.dll needs glim_core.dll, which is neither beside KiteHarbour.exe nor part of Windows: it does not load.",
     ),
     about(
         "no-space",

@@ -1,8 +1,9 @@
-//! `exports-missing`: the new file lacks functions that the old one offered. That stops it where an
-//! image of the game imports them, and is worth a note where none does.
+//! `exports-missing`: the new file lacks functions that the old one offered, and that nothing in the game
+//! imports.
 
 use std::collections::BTreeSet;
 
+use super::loading::{FUNCTIONS, functions, list};
 use super::{CheckInput, Swap};
 use crate::finding::{Finding, Severity};
 use crate::path::same_name;
@@ -34,26 +35,17 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
     }
 
     let name = swap.old?.path.file_name();
-    for (path, image) in input.importers(name) {
+    let mut imported = BTreeSet::new();
+    for (_, image) in input.importers(name) {
         let imports = image.imports.iter().filter(|import| same_name(&import.dll, name));
-        let symbols: BTreeSet<String> =
-            imports.flat_map(|import| &import.symbols).map(ToString::to_string).collect();
-        let wanted: Vec<&String> =
-            missing.iter().copied().filter(|symbol| symbols.contains(*symbol)).collect();
-        if !wanted.is_empty() {
-            let sentence = format!(
-                "{} lacks {} that {} imports from {name}: {}.",
-                input.subject.name,
-                functions(wanted.len()),
-                path.file_name(),
-                list(&wanted)
-            );
-            let remedy = "The game would not start with it. Use another build of this family.";
-            return Some(Finding::new("exports-missing", Severity::Stop, sentence, remedy));
-        }
+        imported.extend(imports.flat_map(|import| &import.symbols).map(ToString::to_string));
+    }
+    // What the game imports is the law's.
+    if missing.iter().any(|symbol| imported.contains(*symbol)) {
+        return None;
     }
 
-    let missing: Vec<&String> = missing.into_iter().collect();
+    let missing: Vec<String> = missing.into_iter().cloned().collect();
     let sentence = format!(
         "{} lacks {} that the present {name} offers: {}.",
         input.subject.name,
@@ -63,7 +55,9 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
 
     let remedy = "Nothing in this game imports them; one that is looked up while the game runs \
                   cannot be seen from here.";
-    Some(Finding::new("exports-missing", Severity::Note, sentence, remedy))
+    let mut finding = Finding::new(FUNCTIONS, Severity::Note, sentence, remedy);
+    finding.names = missing;
+    Some(finding)
 }
 
 /// What an image offers: names, and `#12` for each ordinal.
@@ -73,17 +67,4 @@ pub(super) fn offered(image: &Image) -> BTreeSet<String> {
     // Ordinals of named functions change from build to build, and are rarely imported by.
     let named = image.exports.iter().all(|export| export.name.is_some());
     if named { names.collect() } else { names.chain(ordinals).collect() }
-}
-
-fn functions(number: usize) -> String {
-    if number == 1 { "a function".to_owned() } else { format!("{number} functions") }
-}
-
-/// The first few of some names: as many as a sentence can hold.
-pub(super) fn list(names: &[&String]) -> String {
-    const SHOWN: usize = 4;
-    let shown: Vec<&str> = names.iter().take(SHOWN).map(|name| name.as_str()).collect();
-    let rest = names.len().saturating_sub(SHOWN);
-    let more = if rest > 0 { format!(" and {rest} more") } else { String::new() };
-    format!("{}{more}", shown.join(", "))
 }

@@ -40,8 +40,6 @@ pub(crate) struct Subject<'a> {
     /// What its library says of itself.
     pub facts: &'a Facts,
     pub signature: SignatureStatus,
-    /// The names of all files that it brings.
-    pub brings: Vec<&'a str>,
 }
 
 /// A build of another family that comes in the same change.
@@ -95,7 +93,6 @@ impl<'a> Subject<'a> {
             file_name: &build.file.name,
             facts: &build.file.facts,
             signature: build.file.signature,
-            brings: build.files().map(|file| file.path.file_name()).collect(),
         }
     }
 
@@ -121,7 +118,6 @@ impl<'a> Subject<'a> {
             file_name: library.path.file_name(),
             facts,
             signature: SignatureStatus::Absent,
-            brings: vec![library.path.file_name()],
         }
     }
 

@@ -1,14 +1,25 @@
-//! Checks of what a game has now, family by family.
+//! Checks of what a game has now: the whole of what it would load, and family by family.
 
 use super::input::{CheckInput, Subject, Swap};
 use super::run::check;
 use super::verdict::Verdict;
+use super::{component_gone, image_damaged, loading};
 use crate::change::version_of;
-use crate::finding::Finding;
-use crate::path::same_name;
+use crate::finding::{Finding, Severity};
+use crate::load::{Broken, How};
+use crate::path::{TreePath, same_name};
 use crate::situation::Situation;
 use crate::survey::Library;
 use upright_spanner_image::Version;
+
+/// What the checks say of one game.
+#[derive(Debug, Default)]
+pub struct CheckedGame {
+    /// What is said of the game itself: its programs, and all that they load that is no component.
+    pub findings: Vec<Finding>,
+    /// Each family of its components.
+    pub families: Vec<CheckedFamily>,
+}
 
 /// What the checks say of one family in one game.
 #[derive(Debug)]
@@ -23,19 +34,104 @@ pub struct CheckedFamily {
     pub findings: Vec<Finding>,
 }
 
-/// Checks each family of components as it is now.
-pub(crate) fn check_present(situation: &Situation<'_>) -> Vec<CheckedFamily> {
-    let families = situation.view.families();
-    families.iter().filter_map(|family| check_family(situation, family)).collect()
+impl CheckedGame {
+    /// What the findings about the game itself come to.
+    pub fn own_verdict(&self) -> Verdict {
+        Verdict::of(&self.findings)
+    }
+
+    /// What all findings come to.
+    pub fn verdict(&self) -> Verdict {
+        let families = self.families.iter().map(|checked| checked.verdict);
+        families.chain([self.own_verdict()]).max().unwrap_or(Verdict::Fine)
+    }
+
+    /// The findings of the game itself and of some of its families.
+    pub fn about(self, is_meant: impl Fn(&str) -> bool) -> Vec<Finding> {
+        let families = self.families.into_iter().filter(|checked| is_meant(&checked.family));
+        self.findings.into_iter().chain(families.flat_map(|checked| checked.findings)).collect()
+    }
+
+    /// Every finding: those of the game itself first.
+    pub fn all(&self) -> impl Iterator<Item = &Finding> {
+        self.findings.iter().chain(self.families.iter().flat_map(|checked| &checked.findings))
+    }
 }
 
-fn check_family(situation: &Situation<'_>, family: &str) -> Option<CheckedFamily> {
+/// Checks a game as it is now.
+pub(crate) fn check_present(situation: &Situation<'_>) -> CheckedGame {
+    let mut families = situation.view.families();
+    families.extend(situation.view.gone.iter().map(|gone| gone.family.clone()));
+    families.sort();
+    families.dedup();
+
+    let mut whole: Vec<(Option<String>, Finding)> = Vec::new();
+    for broken in Broken::all(situation.loads()) {
+        let family = family_of(situation, &broken);
+        let finding = loading::finding(situation, &broken, severity(&broken, family.is_some()));
+        whole.push((family, finding));
+    }
+    whole.extend(image_damaged::check(situation).into_iter().map(|finding| (None, finding)));
+    let gone = situation.view.gone.iter();
+    whole.extend(
+        gone.map(|gone| (Some(gone.family.clone()), component_gone::finding(situation, gone))),
+    );
+
+    let checked = families.iter().filter_map(|family| {
+        let own = whole.iter().filter(|(of, _)| of.as_ref() == Some(family));
+        check_family(situation, family, own.map(|(_, finding)| finding.clone()).collect())
+    });
+    let families: Vec<CheckedFamily> = checked.collect();
+    let is_told =
+        |of: &Option<String>| families.iter().any(|checked| of.as_ref() == Some(&checked.family));
+    let own = whole.into_iter().filter(|(of, _)| !is_told(of)).map(|(_, finding)| finding);
+    CheckedGame { findings: sorted(own.collect()), families }
+}
+
+/// The family of components that something broken is about: that of the image that asks.
+fn family_of(situation: &Situation<'_>, broken: &Broken) -> Option<String> {
+    let library = component_at(situation, &broken.image)?;
+    Some(library.family.clone())
+}
+
+fn component_at<'a>(situation: &Situation<'a>, path: &TreePath) -> Option<&'a Library> {
+    let libraries = situation.view.libraries.iter();
+    libraries.filter(|library| library.is_component).find(|library| library.path == *path)
+}
+
+/// How grave something is that is broken as the game is: it stops the game that does not start for it.
+fn severity(broken: &Broken, is_component: bool) -> Severity {
+    match broken.how {
+        _ if broken.is_vital() => Severity::Stop,
+        // What is asked for at the first call may never be.
+        _ if broken.edge.delayed && !is_component => Severity::Note,
+        _ if is_component => Severity::Warn,
+        How::AtStart | How::AtFirstCall if broken.counts => Severity::Warn,
+        // It may be there for another program, or for none.
+        _ => Severity::Note,
+    }
+}
+
+fn check_family(
+    situation: &Situation<'_>,
+    family: &str,
+    whole: Vec<Finding>,
+) -> Option<CheckedFamily> {
     let live = situation.view.libraries.iter().filter(|library| !library.put_aside);
     let files: Vec<&Library> = live.filter(|l| same_name(&l.family, family)).collect();
-    let subject = Subject::component(files.first()?, situation.builds);
+    let Some(first) = files.first() else {
+        let gone = situation.view.gone.iter().find(|gone| same_name(&gone.family, family))?;
+        let (version, findings) = (gone.version.clone(), sorted(whole));
+        let verdict = Verdict::of(&findings);
+        return Some(CheckedFamily { family: family.to_owned(), version, verdict, findings });
+    };
+    let subject = Subject::component(first, situation.builds);
     let version = subject.version.clone();
     let swaps = files.iter().map(|library| swap(situation, library)).collect();
-    let findings = check(&CheckInput { situation, subject, swaps, alongside: &[], in_place: true });
+    let input = CheckInput { situation, subject, swaps, alongside: &[], in_place: true };
+    let mut findings = check(&input);
+    findings.extend(whole);
+    let findings = sorted(findings);
     let is_one = files.iter().all(|file| file.facts.version() == version);
 
     Some(CheckedFamily {
@@ -44,6 +140,13 @@ fn check_family(situation: &Situation<'_>, family: &str) -> Option<CheckedFamily
         verdict: Verdict::of(&findings),
         findings,
     })
+}
+
+/// The gravest first, each once.
+fn sorted(mut findings: Vec<Finding>) -> Vec<Finding> {
+    findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    findings.dedup();
+    findings
 }
 
 /// A library in the place that it has.

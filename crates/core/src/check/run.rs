@@ -2,11 +2,10 @@
 
 use super::input::{CheckInput, Conditions};
 use super::{
-    conflicts, debug_build, edition_mismatch, entry_incomplete, entry_not_loaded, entry_taken,
-    exe_unsupported, exports_missing, file_read_only, game_running, generation_leap,
-    identity_differs, keyed_elsewhere, machine_mismatch, needs_runtime, no_space,
-    older_than_shipped, online_risk, other_volume, pinned, requires, same_version_other_bytes,
-    signature_broken, signer_changed, unsigned_now,
+    conflicts, debug_build, edition_mismatch, entry_not_loaded, entry_taken, exe_unsupported,
+    exports_missing, file_read_only, game_running, generation_leap, identity_differs,
+    keyed_elsewhere, machine_mismatch, no_space, older_than_shipped, online_risk, other_volume,
+    pinned, requires, same_version_other_bytes, signature_broken, signer_changed, unsigned_now,
 };
 use crate::finding::Finding;
 
@@ -18,9 +17,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
     findings.extend(keyed_elsewhere::check(input));
     findings.extend(entry_taken::check(input));
     findings.extend(entry_not_loaded::check(input));
-    findings.extend(entry_incomplete::check(input));
     findings.extend(exports_missing::check(input));
-    findings.extend(needs_runtime::check(input));
     findings.extend(requires::check(input));
     findings.extend(conflicts::check(input));
     findings.extend(edition_mismatch::check(input));

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use super::environment::Environment;
 use super::game::Game;
 use super::settings::{GameSettings, VersionFile, is_bay_name};
 use crate::error::{Error, Result};
@@ -23,6 +24,8 @@ pub struct GameEdit {
     pub online: Option<bool>,
     /// Folders by name; an empty folder takes one back.
     pub bays: Vec<(String, PathBuf)>,
+    /// The folder of the environment in which it runs; an empty one takes it back.
+    pub prefix: Option<PathBuf>,
     /// The file that states the version, relative to the game's folder.
     pub version_file: Option<String>,
     /// The regular expression that finds the version in it.
@@ -39,6 +42,9 @@ impl GameEdit {
         }
         if let Some(text) = &self.edition {
             settings.edition = Some(text.clone()).filter(|text| !text.is_empty());
+        }
+        if let Some(folder) = &self.prefix {
+            settings.prefix = if is_empty(folder) { None } else { Some(prefix(folder)?) };
         }
         settings.online = self.online.or(settings.online);
         match (self.version_file.as_deref(), self.version_pattern.as_deref()) {
@@ -83,6 +89,25 @@ fn inside(root: &Path, text: &str) -> Result<TreePath> {
     }
 }
 
+fn is_empty(folder: &Path) -> bool {
+    folder.as_os_str().is_empty()
+}
+
+/// The folder of an environment, in which its registry lies.
+fn prefix(folder: &Path) -> Result<PathBuf> {
+    let path = noted_folder(folder)?;
+    if Environment::is_prefix(&path) {
+        return Ok(path);
+    }
+    Err(Error::Invalid {
+        what: format!(
+            "{} is not a prefix: there is no user.reg and no drive_c in it",
+            slashes(&path)
+        ),
+        remedy: "Give the folder that holds `drive_c` and `user.reg`.".into(),
+    })
+}
+
 fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
     if !is_bay_name(name) {
         return Err(Error::Invalid {
@@ -92,10 +117,16 @@ fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
         });
     }
 
-    if folder.as_os_str().is_empty() {
+    if is_empty(folder) {
         settings.bays.remove(name);
         return Ok(());
     }
+    settings.bays.insert(name.to_owned(), noted_folder(folder)?);
+    Ok(())
+}
+
+/// The path of a folder that is there, as it can be noted.
+fn noted_folder(folder: &Path) -> Result<PathBuf> {
     let path = std::path::absolute(folder).map_err(Error::io("look at", folder))?;
     if path.to_str().is_none() {
         return Err(Error::Invalid {
@@ -111,6 +142,5 @@ fn bay(settings: &mut GameSettings, name: &str, folder: &Path) -> Result<()> {
         });
     }
 
-    settings.bays.insert(name.to_owned(), path);
-    Ok(())
+    Ok(path)
 }

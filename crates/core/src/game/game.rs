@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 
+use super::environment::Environment;
 use super::settings::GameSettings;
 use crate::catalog::slug;
 use crate::error::{Error, GameError};
@@ -31,6 +32,12 @@ impl Game {
             id: self.id.clone(),
             root: self.root.clone(),
         })
+    }
+
+    /// The folder of the environment in which it runs: the one that the user named, else the one in which
+    /// it lies.
+    pub fn prefix(&self) -> Option<PathBuf> {
+        self.settings.prefix.clone().or_else(|| Environment::around(&self.root))
     }
 
     /// A game that the user said nothing of.

@@ -2,6 +2,7 @@
 
 mod discover;
 mod edit;
+mod environment;
 mod executable;
 #[expect(clippy::module_inception, reason = "a game is what it is about")]
 mod game;
@@ -12,6 +13,7 @@ pub(crate) mod version;
 
 pub(crate) use discover::{Reach, game_folders};
 pub use edit::GameEdit;
+pub use environment::Environment;
 pub use executable::Executable;
 pub(crate) use executable::rank;
 pub use game::Game;

@@ -23,6 +23,8 @@ pub struct GameSettings {
     pub online: Option<bool>,
     /// Further folders that files go to, also outside the game's folder.
     pub bays: BTreeMap<String, PathBuf>,
+    /// The folder of the environment in which the game runs, where it does not run on Windows itself.
+    pub prefix: Option<PathBuf>,
     /// Where the game's version is written, if the executable does not say it.
     pub version_file: Option<VersionFile>,
 }

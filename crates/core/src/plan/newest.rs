@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use super::choice::{Candidate, Choice, choose_together};
-use super::{FitPlanner, Plan, slots, unless_in_use};
+use super::{FitPlanner, Plan, hold_to_the_law, slots, unless_in_use};
 use crate::change::Purpose;
 use crate::check::{Alongside, Finding, conflicts, requires, ties_unsolvable, version_passed_over};
 use crate::error::{Error, RackError, Result};
@@ -44,6 +44,7 @@ impl Planner<'_> {
         };
         let summary = format!("fit {}", build.id);
         let mut plan = unless_in_use(self.situation.view, Purpose::Fit, &summary, fit.plan())?;
+        hold_to_the_law(self.situation, &mut plan);
         plan.override_stops(&self.options.despite);
         Ok(plan)
     }
@@ -144,7 +145,9 @@ impl Planner<'_> {
         let plan = self.plan(head, &with_head)?;
         let others: Result<Vec<Plan>> =
             others.iter().map(|build| self.plan(build, &alongside(build, &all))).collect();
-        Ok((head, plan.with(others?), with_head))
+        let mut plan = plan.with(others?);
+        hold_to_the_law(self.situation, &mut plan);
+        Ok((head, plan, with_head))
     }
 
     /// The families that ties could concern, but `family` itself, with what each could be: builds

@@ -228,6 +228,7 @@ impl OldSettings {
             edition: self.edition,
             online: self.online,
             bays: self.bays.into_iter().map(|(name, folder)| (name, folder.into())).collect(),
+            prefix: None,
             version_file: self.version_file.and_then(version_file),
         }
     }

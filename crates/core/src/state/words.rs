@@ -121,6 +121,8 @@ struct StoredGame {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     online: Option<bool>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    prefix: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     version_file: Option<TreePath>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     version_pattern: Option<String>,
@@ -188,6 +190,7 @@ impl From<&Game> for StoredGame {
             executable: settings.executable.clone(),
             edition: settings.edition.clone(),
             online: settings.online,
+            prefix: settings.prefix.as_deref().map(text),
             version_file: settings.version_file.as_ref().map(|file| file.path.clone()),
             version_pattern: settings.version_file.as_ref().map(|file| file.pattern.clone()),
             bays: bays.map(|(name, path)| (name.clone(), text(path))).collect(),
@@ -224,6 +227,7 @@ impl StoredGame {
                 edition: self.edition,
                 online: self.online,
                 bays: self.bays.into_iter().map(|(name, dir)| (name, dir.into())).collect(),
+                prefix: self.prefix.map(PathBuf::from),
                 version_file,
             },
         })

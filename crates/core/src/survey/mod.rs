@@ -11,19 +11,22 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
-use crate::catalog::{self, Role};
+use crate::catalog::{self, LIBRARY_EXTENSIONS, Role};
+use crate::change::version_of;
 use crate::content::content_of;
 use crate::error::{Result, in_words};
 use crate::game::version::stated;
-use crate::game::{self, Game, Reach};
+use crate::game::{self, Environment, Game, Reach};
 use crate::ledger::Ledger;
-use crate::path::{TreePath, canonical, extension, same_name};
+use crate::path::{TreePath, canonical, extension, is_unfinished_download, same_name};
 use crate::rack::Build;
 pub use evidence::{Evidence, EvidenceKind};
 pub use filter::Filter;
 use upright_spanner_change::{Progress, is_in_use};
 use upright_spanner_image::{Facts, ImageError, Kind};
-pub use view::{Attention, Backup, GameView, Library, LookError, Newer, Standing, Survey};
+pub use view::{
+    Attention, Backup, Damaged, GameView, Gone, Library, LookError, Newer, Standing, Survey,
+};
 pub(crate) use view::{FactsStore, Knowledge, Mark};
 use walk::{Found, Walked};
 
@@ -160,37 +163,57 @@ fn survey_folder(
 ) {
     let Listed { found, known, others } = listed;
     survey.errors.extend(found.errors);
-    let mut in_use = Vec::new();
-    let mut unread = Unread { errors: &mut survey.errors, in_use: &mut in_use };
+    let (mut in_use, mut damaged) = (Vec::new(), Vec::new());
+    let errors = &mut survey.errors;
+    let mut unread = Unread { errors, in_use: &mut in_use, damaged: &mut damaged };
     let read = read_facts(folder, found.images, known, store, &mut unread, progress);
 
     let paths = read.iter().map(|(image, _)| image.path.clone()).chain(others);
+    let paths = paths.chain(damaged.iter().map(|image| image.path.clone()));
     let roots = games_below(folder, &paths.collect::<Vec<_>>(), knowledge);
     let mut images: Vec<Vec<(Found, Facts)>> = roots.iter().map(|_| Vec::new()).collect();
     let at_root: HashMap<&str, usize> =
         roots.iter().enumerate().map(|(at, root)| (root.as_str(), at)).collect();
 
     for (image, facts) in read {
-        let game = folders_around(image.path.as_str()).find_map(|root| at_root.get(root));
-        match game {
-            Some(&at) => images[at].extend(image.inside(&roots[at]).map(|image| (image, facts))),
+        match game_around(&image.path, &at_root) {
+            Some(at) => images[at].extend(image.inside(&roots[at]).map(|image| (image, facts))),
             None => survey.stray += 1,
+        }
+    }
+
+    let mut damaged_in: Vec<Vec<Damaged>> = roots.iter().map(|_| Vec::new()).collect();
+    for image in damaged {
+        if let Some(at) = game_around(&image.path, &at_root) {
+            let path = walk::inside(&image.path, &roots[at]);
+            damaged_in[at].extend(path.map(|path| Damaged { path, ..image }));
         }
     }
 
     let games = roots
         .into_iter()
-        .zip(images)
-        .map(|(relative, images)| (knowledge.games.in_folder(beneath(folder, &relative)), images));
+        .zip(images.into_iter().zip(damaged_in))
+        .map(|(relative, found)| (knowledge.games.in_folder(beneath(folder, &relative)), found));
     let games: Vec<_> = games.collect();
     let knowledge = &*knowledge;
-    let views: Vec<(GameView, Vec<LookError>)> =
-        games.into_par_iter().map(|(game, images)| view(game, images, knowledge)).collect();
+    let views: Vec<(GameView, Vec<LookError>)> = games
+        .into_par_iter()
+        .map(|(game, (images, damaged))| {
+            let (mut view, errors) = view(game, images, knowledge);
+            view.damaged = damaged;
+            (view, errors)
+        })
+        .collect();
     for (mut view, errors) in views {
         view.in_use.extend(in_use.iter().filter(|path| path.starts_with(&view.game.root)).cloned());
         survey.games.push(view);
         survey.errors.extend(errors);
     }
+}
+
+/// The game that a file lies in, by its place among the roots.
+fn game_around(path: &TreePath, at_root: &HashMap<&str, usize>) -> Option<usize> {
+    folders_around(path.as_str()).find_map(|root| at_root.get(root)).copied()
 }
 
 fn folder_above(path: &str) -> Option<&str> {
@@ -207,6 +230,8 @@ struct Unread<'a> {
     errors: &'a mut Vec<LookError>,
     /// What something has in use.
     in_use: &'a mut Vec<PathBuf>,
+    /// What is not the image that its name promises.
+    damaged: &'a mut Vec<Damaged>,
 }
 
 /// What each image says: from the store where the file is unchanged, else from the file.
@@ -249,12 +274,22 @@ fn read_facts(
                 read.push((image, facts));
             }
             // A data file may bear such a name too; it is not our concern.
-            Err(ImageError::NotAnImage { .. }) if !image.is_library_by_name() => {}
+            Err(ImageError::NotAnImage { .. })
+                if !image.is_library_by_name()
+                    && !is_unfinished_download(image.path.file_name()) => {}
             Err(error) => {
-                if matches!(&error, ImageError::Unreadable(error) if is_in_use(error)) {
-                    not_read.in_use.push(path.clone());
+                let (message, name) = (error.to_string(), image.path.file_name());
+                match &error {
+                    ImageError::Unreadable(error) if is_in_use(error) => {
+                        not_read.in_use.push(path.clone());
+                    }
+                    ImageError::Unreadable(_) => {}
+                    _ if image.is_library_by_name() || is_unfinished_download(name) => {
+                        let (path, why) = (image.path.clone(), message.clone());
+                        not_read.damaged.push(Damaged { path, why, code: error.code() });
+                    }
+                    _ => {}
                 }
-                let message = error.to_string();
                 not_read.errors.push(LookError { path, code: error.code(), message });
             }
         }
@@ -293,6 +328,10 @@ fn view(
 
     let ledger = Ledger::of(&game.root, knowledge.history.around(&game.root));
     let machine = programs.first().map(|executable| executable.facts.machine);
+    let environment = game.prefix().map(|prefix| {
+        let program = programs.first().map_or("", |program| program.path.file_name());
+        Environment::read(&prefix, program)
+    });
     let catalog = knowledge.catalog.beside(&game.root);
     let errors = catalog.errors.iter().map(LookError::from).collect();
     let libraries = libraries
@@ -325,7 +364,10 @@ fn view(
             }
         })
         .collect();
-    let mut view = GameView { game, programs, version, libraries, in_use: Vec::new() };
+    let gone = gone(&game.root, &ledger);
+    let (in_use, damaged) = (Vec::new(), Vec::new());
+    let mut view =
+        GameView { game, programs, version, libraries, in_use, damaged, gone, environment };
     recognise::within_game(&mut view, &catalog, &knowledge.rack);
     (view, errors)
 }
@@ -347,6 +389,26 @@ fn settle(view: &mut GameView) {
         let by_words = catalog::role_of(&library.facts);
         library.role = by_evidence.or(by_words).unwrap_or(Role::Support);
     }
+}
+
+/// The libraries that changes left in a game and that are not there any more.
+fn gone(root: &Path, ledger: &Ledger) -> Vec<Gone> {
+    let is_library =
+        |path: &TreePath| LIBRARY_EXTENSIONS.contains(&extension(path.file_name()).as_str());
+    let left = ledger.files().filter(|entry| entry.place().bay().is_none());
+    let left =
+        left.filter(|entry| !entry.last.state.is_absent() && is_library(entry.place().path()));
+    let gone = left.filter(|entry| {
+        let found = std::fs::symlink_metadata(entry.place().on(root));
+        found.is_err_and(|error| error.kind() == std::io::ErrorKind::NotFound)
+    });
+    gone.map(|entry| Gone {
+        path: entry.place().path().clone(),
+        family: entry.family.clone(),
+        version: version_of(&entry.last),
+        fitted: entry.in_force(),
+    })
+    .collect()
 }
 
 fn newer(build: &Build, facts: &Facts) -> Option<Newer> {

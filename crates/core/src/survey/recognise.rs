@@ -12,7 +12,7 @@ use crate::catalog::{
     Catalog, Family, LIBRARY_EXTENSIONS, companies_agree, keyed_to, stated_versions,
 };
 use crate::game::{Executable, GameVersion};
-use crate::path::{extension, fold, same_name};
+use crate::path::{extension, fold, is_unfinished_download, same_name};
 use crate::rack::{Build, RackIndex};
 use upright_spanner_image::system::can_be_stood_in;
 
@@ -192,10 +192,13 @@ impl Copies {
         self.copies.get(&in_folder(library, library.path.file_name())).map_or(&[], Vec::as_slice)
     }
 
-    /// Whether a file is not a live library: its name is that of a copy, and either no game would load it
-    /// under that name or the file that it copies is there.
+    /// Whether a file is not a live library: its name is that of a download that is not finished, or that of
+    /// a copy, and either no game would load it under that name or the file that it copies is there.
     fn is_put_aside(&self, library: &Library) -> bool {
         let name = library.path.file_name();
+        if is_unfinished_download(name) {
+            return true;
+        }
         original_name(name).is_some_and(|original| {
             let loadable = LIBRARY_EXTENSIONS.contains(&extension(name).as_str());
             !loadable || self.there.contains(&in_folder(library, &original))

@@ -10,7 +10,7 @@ use super::evidence::Evidence;
 use crate::catalog::{Catalog, Role};
 use crate::change::ExecutableMark;
 use crate::error::{CatalogError, Error, GameError, Result};
-use crate::game::{Executable, Game, GameVersion, KnownGames, Pin};
+use crate::game::{Environment, Executable, Game, GameVersion, KnownGames, Pin};
 use crate::history::History;
 use crate::path::TreePath;
 use crate::rack::RackIndex;
@@ -40,6 +40,36 @@ pub struct GameView {
     pub libraries: Vec<Library>,
     /// Libraries and programs that cannot be read since something has them in use.
     pub in_use: Vec<PathBuf>,
+    /// Files with the name of a library or a program that are none, or not a whole one.
+    pub damaged: Vec<Damaged>,
+    /// Libraries that the records know and that are not there.
+    pub gone: Vec<Gone>,
+    /// What is said of its libraries where it runs in a prefix.
+    pub environment: Option<Environment>,
+}
+
+/// A file that is not the image that its name promises.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Damaged {
+    /// Where it is.
+    pub path: TreePath,
+    /// What is wrong with it, as in `it is empty (0 bytes)`.
+    pub why: String,
+    /// The code of [`upright_spanner_image::ImageError::code`].
+    pub code: &'static str,
+}
+
+/// A library that the records know and that is not there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Gone {
+    /// Where it was.
+    pub path: TreePath,
+    /// The family that it was of.
+    pub family: String,
+    /// The version that it stated.
+    pub version: Option<Version>,
+    /// Whether it had been fitted, rather than being the game's own.
+    pub fitted: bool,
 }
 
 /// A library in a game's folder.
@@ -103,6 +133,8 @@ pub enum Standing {
     Fitted,
     /// Something else has altered it since.
     Overwritten,
+    /// It was there when it was last recorded, and is not any more.
+    Missing,
 }
 
 impl Standing {
@@ -113,6 +145,7 @@ impl Standing {
             Self::Shipped => "shipped",
             Self::Fitted => "fitted",
             Self::Overwritten => "overwritten",
+            Self::Missing => "missing",
         }
     }
 }
@@ -224,7 +257,8 @@ impl GameView {
 
     pub(super) fn attention(&self) -> Attention {
         let components = self.libraries.iter().filter(|library| library.is_component);
-        components.map(Library::attention).max().unwrap_or(Attention::None)
+        let gone = self.gone.iter().map(|_| Attention::Overwritten);
+        components.map(Library::attention).chain(gone).max().unwrap_or(Attention::None)
     }
 }
 
@@ -235,7 +269,7 @@ pub enum Attention {
     None,
     /// The rack has a newer build.
     Outdated,
-    /// Something else has overwritten what was fitted.
+    /// Something else has overwritten or removed what was fitted.
     Overwritten,
 }
 

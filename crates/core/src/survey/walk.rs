@@ -27,12 +27,7 @@ pub(super) struct Found {
 impl Found {
     /// The file as seen from a folder below the one walked, if it lies in there.
     pub fn inside(&self, folder: &str) -> Option<Self> {
-        if folder.is_empty() {
-            return Some(self.clone());
-        }
-        let rest = self.path.as_str().strip_prefix(folder)?.strip_prefix('/')?;
-        let path = TreePath::new(rest).ok()?;
-        Some(Self { path, ..self.clone() })
+        Some(Self { path: inside(&self.path, folder)?, ..self.clone() })
     }
 
     /// Whether its name promises a library or program, rather than a copy of one put aside.
@@ -40,6 +35,14 @@ impl Found {
         let extension = extension(self.path.file_name());
         extension == "exe" || LIBRARY_EXTENSIONS.contains(&extension.as_str())
     }
+}
+
+/// A path as seen from a folder below the one walked, if it lies in there.
+pub(super) fn inside(path: &TreePath, folder: &str) -> Option<TreePath> {
+    if folder.is_empty() {
+        return Some(path.clone());
+    }
+    TreePath::new(path.as_str().strip_prefix(folder)?.strip_prefix('/')?).ok()
 }
 
 #[derive(Default)]

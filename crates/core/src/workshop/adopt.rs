@@ -23,7 +23,11 @@ impl Workshop {
     /// # Errors
     /// Where a copy cannot be read.
     pub fn plan_removal_of_copies(&self, view: &GameView, adoptions: &[Adoption]) -> Result<Plan> {
-        let mut plan = self.decide(view, |situation| plan::remove_copies(situation, adoptions))?;
+        let mut plan = self.decide(view, |situation| {
+            let mut plan = plan::remove_copies(situation, adoptions)?;
+            plan::hold_to_the_law(situation, &mut plan);
+            Ok(plan)
+        })?;
         self.add_conditions(&mut plan);
         Ok(plan)
     }

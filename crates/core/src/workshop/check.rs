@@ -4,17 +4,18 @@ use rayon::prelude::*;
 
 use super::Workshop;
 use super::on_disk::OnDisk;
-use crate::check::{self, CheckedFamily, EntryName};
+use crate::check::{self, CheckedGame, EntryName};
 use crate::error::Result;
+use crate::load::{self, Graph, Scene};
 use crate::situation::Situation;
 use crate::survey::GameView;
 
 impl Workshop {
-    /// Checks each component of some games as it is now; gives what came of each game, in order.
+    /// Checks some games as they are now, with each of their components; gives what came of each game, in order.
     ///
     /// # Errors
     /// Where the home cannot be read.
-    pub fn check_games(&self, views: &[GameView]) -> Result<Vec<Vec<CheckedFamily>>> {
+    pub fn check_games(&self, views: &[GameView]) -> Result<Vec<CheckedGame>> {
         let (words, catalog) = (self.words(), self.catalog());
         let (builds, history) = (self.builds()?, self.history()?);
         let (pins, store) = (&words.pins, &self.store);
@@ -23,6 +24,12 @@ impl Workshop {
             check::check_present(&Situation::new(view, &history, &builds, &catalog, pins, &window))
         };
         Ok(views.par_iter().map(check_game).collect())
+    }
+
+    /// What a game would load as it is.
+    pub fn loads(&self, view: &GameView) -> Graph {
+        let window = OnDisk::new(&self.store, view, None);
+        load::graph(&Scene::now(view, &window))
     }
 
     /// The names under which a loader would be loaded by a game, the best first.

@@ -6,12 +6,13 @@ use std::path::{Path, PathBuf};
 use rayon::prelude::*;
 
 use super::conditions::Cleared;
+use super::on_disk::OnDisk;
 use super::{Altering, Workshop};
 use crate::change::{Change, Purpose, Side, Step};
 use crate::content::{Content, FileState, Stamp, state_of};
 use crate::error::{ChangeError, Error, Result};
 use crate::path::{TreePath, fold};
-use crate::plan::{Place, Plan};
+use crate::plan::{self, Place, Plan};
 use crate::survey::GameView;
 use upright_spanner_change::{Progress, Supply};
 use upright_spanner_image::Facts;
@@ -86,7 +87,11 @@ impl Workshop {
         let read = read?;
         progress.begin("comparing with the game", Some(read.len() as u64));
 
-        let merge = self.decide(view, |situation| {
+        let contents = read
+            .iter()
+            .filter_map(|(source, after)| Some((after.state.content()?, source.file.clone())));
+        let window = OnDisk::new(&self.store, view, None).with_sources(&contents.collect());
+        let merge = self.decide_with(view, &window, |situation| {
             let mut plan = Plan::new(view, Purpose::Fit, format!("merge {}", names.join(", ")));
             let mut sources = BTreeMap::new();
             for (source, after) in read {
@@ -101,6 +106,7 @@ impl Workshop {
             }
             plan.supplied = sources.keys().map(|content| content.size).sum();
             plan.arrange(situation)?;
+            plan::hold_to_the_law(situation, &mut plan);
             Ok(MergePlan { plan, sources })
         });
 

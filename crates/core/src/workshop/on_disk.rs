@@ -1,7 +1,7 @@
 //! The disk and the store, as planners look at them.
 
 use std::cell::RefCell;
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -24,6 +24,8 @@ pub(super) struct OnDisk<'a> {
     territory: Result<Territory, upright_spanner_change::Error>,
     store: &'a Store,
     parcel: Option<&'a Parcel>,
+    /// Where contents are that come from neither.
+    sources: BTreeMap<Content, PathBuf>,
     held: RefCell<HashMap<Target, Side>>,
     images: RefCell<HashMap<PathBuf, Option<Arc<Image>>>>,
 }
@@ -39,6 +41,7 @@ impl<'a> OnDisk<'a> {
             root,
             store,
             parcel,
+            sources: BTreeMap::new(),
             held: RefCell::default(),
             images: RefCell::default(),
         }
@@ -61,6 +64,12 @@ impl<'a> OnDisk<'a> {
         self
     }
 
+    /// The same window with further contents to be seen.
+    pub fn with_sources(mut self, sources: &BTreeMap<Content, PathBuf>) -> Self {
+        self.sources.clone_from(sources);
+        self
+    }
+
     fn territory(&self) -> Result<&Territory> {
         self.territory
             .as_ref()
@@ -68,6 +77,9 @@ impl<'a> OnDisk<'a> {
     }
 
     fn unpacked(&self, content: &Content) -> Result<Option<PathBuf>> {
+        if let Some(path) = self.sources.get(content) {
+            return Ok(Some(path.clone()));
+        }
         self.parcel.map_or(Ok(None), |parcel| parcel.file_of(content))
     }
 

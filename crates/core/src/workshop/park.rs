@@ -17,7 +17,9 @@ impl Workshop {
     pub fn plan_park(&self, view: &GameView, family: &str) -> Result<Plan> {
         let mut plan = self.decide(view, |situation| {
             let plan = plan::park(situation, family);
-            unless_in_use(view, Purpose::Park(family.to_owned()), "park", plan)
+            let mut plan = unless_in_use(view, Purpose::Park(family.to_owned()), "park", plan)?;
+            plan::hold_to_the_law(situation, &mut plan);
+            Ok(plan)
         })?;
         if plan.steps.is_empty() && plan.findings.is_empty() && plan.in_use.is_empty() {
             let is_there = view.libraries.iter().any(|library| same_name(&library.family, family));
@@ -54,6 +56,7 @@ impl Workshop {
             let purpose = Purpose::Unpark(parked.number());
             let mut plan = unless_in_use(view, purpose, "unpark", plan)?;
             plan.findings.extend(plan::recheck(situation, &plan.steps));
+            plan::hold_to_the_law(situation, &mut plan);
             Ok(plan)
         })?;
         self.add_conditions(&mut plan);

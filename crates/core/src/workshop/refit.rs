@@ -17,7 +17,11 @@ impl Workshop {
         family: Option<&str>,
         despite: &[String],
     ) -> Result<Refit> {
-        let mut refit = self.decide(view, |situation| plan::refit(situation, family))?;
+        let mut refit = self.decide(view, |situation| {
+            let mut refit = plan::refit(situation, family)?;
+            plan::hold_to_the_law(situation, &mut refit.plan);
+            Ok(refit)
+        })?;
         self.add_conditions(&mut refit.plan);
         refit.plan.override_stops(despite);
         Ok(refit)

@@ -41,6 +41,7 @@ impl Workshop {
             let plan = plan::undo(situation, change);
             let mut plan = unless_in_use(view, Purpose::Undo(change.number()), "undo", plan)?;
             plan.findings.extend(plan::recheck(situation, &plan.steps));
+            plan::hold_to_the_law(situation, &mut plan);
             Ok(plan)
         })?;
         self.add_conditions(&mut plan);

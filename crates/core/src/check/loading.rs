@@ -1,0 +1,195 @@
+//! `needs-runtime`, `exports-missing`, `entry-incomplete`, `machine-mismatch`, `image-damaged`: what an
+//! image of a game asks for and cannot have, said with who needs what from whom.
+
+use crate::finding::{Finding, Severity};
+use crate::ledger::LedgerEntry;
+use crate::load::{Broken, How, Outcome};
+use crate::path::{TreePath, same_name};
+use crate::rack::Build;
+use crate::remedy::{Action, Remedy};
+use crate::situation::Situation;
+use upright_spanner_image::Machine;
+use upright_spanner_image::system::{can_be_stood_in, is_debug_runtime};
+
+pub(crate) const NEEDED: &str = "needs-runtime";
+pub(crate) const FUNCTIONS: &str = "exports-missing";
+pub(crate) const ENTRY: &str = "entry-incomplete";
+pub(crate) const MACHINE: &str = "machine-mismatch";
+pub(crate) const DAMAGED: &str = "image-damaged";
+
+/// The finding about something that is broken.
+pub(crate) fn finding(situation: &Situation<'_>, broken: &Broken, severity: Severity) -> Finding {
+    let Broken { program, image, edge, .. } = broken;
+    let (library, exe) = (&edge.library, program.file_name());
+    // What is loaded by its name is asked for by no one in particular.
+    let who = match edge.path() {
+        Some(path) if path.same_as(image) => exe,
+        _ if image == program => exe,
+        _ => image.as_str(),
+    };
+    let through = if edge.forwarded { " through a library that leads on to it" } else { "" };
+    let so = consequence(broken);
+    let machine = broken.machine;
+
+    let (code, sentence, remedy) = match &edge.outcome {
+        Outcome::Missing => {
+            let elsewhere = elsewhere(situation, program, library);
+            let sentence = format!(
+                "{who} needs {library}{through}, which is neither beside {exe} nor part of Windows{elsewhere}: {so}."
+            );
+            (NEEDED, sentence, for_missing(situation, broken, machine))
+        }
+        Outcome::OtherMachine(path, other) => {
+            let sentence = format!(
+                "{who} needs {path}{through}, which is {}, and {exe} is {}: {so}.",
+                other.spoken(),
+                machine.spoken()
+            );
+            (MACHINE, sentence, for_file(situation, path, Some(machine)))
+        }
+        Outcome::Damaged(path, why) => {
+            let sentence = format!(
+                "{who} needs {path}{through}, and Windows cannot load that, since {why}: {so}."
+            );
+            (DAMAGED, sentence, for_file(situation, path, Some(machine)))
+        }
+        Outcome::Windows | Outcome::Unknown => {
+            let sentence = format!(
+                "{who} asks Windows' own {library} for {}, which that lacks: {so}.",
+                named(&edge.lacks)
+            );
+            let remedy = "Update Windows, or use a build that works with an older one.";
+            (FUNCTIONS, sentence, remedy.into())
+        }
+        Outcome::File(path) => {
+            let sentence = format!(
+                "{path} lacks {} that {who} imports from {library}{through}: {}; {so}.",
+                functions(edge.lacks.len()),
+                list(&edge.lacks)
+            );
+            let code = if can_be_stood_in(library) { ENTRY } else { FUNCTIONS };
+            (code, sentence, for_file(situation, path, Some(machine)))
+        }
+    };
+
+    let mut finding = Finding::new(code, severity, sentence, remedy);
+    finding.names.clone_from(&edge.lacks);
+    finding
+}
+
+/// What comes of it.
+fn consequence(broken: &Broken) -> String {
+    let exe = broken.program.file_name();
+    match broken.how {
+        _ if broken.edge.delayed => "it fails when that is first called".to_owned(),
+        How::AtStart if broken.counts => "the game does not start".to_owned(),
+        How::AtStart => format!("{exe} does not start"),
+        How::AtFirstCall | How::ByName => "it does not load".to_owned(),
+    }
+}
+
+/// Where else in the game a library lies, in words.
+fn elsewhere(situation: &Situation<'_>, program: &TreePath, library: &str) -> String {
+    let libraries = situation.view.libraries.iter().filter(|other| !other.put_aside);
+    let mut named = libraries.filter(|other| same_name(other.path.file_name(), library));
+    named.next().map_or_else(String::new, |other| {
+        format!(" ({} is not where {} looks)", other.path, program.file_name())
+    })
+}
+
+/// What to do where a library is not there.
+fn for_missing(situation: &Situation<'_>, broken: &Broken, machine: Machine) -> Remedy {
+    let library = &broken.edge.library;
+    if is_debug_runtime(library) {
+        return "That comes with developers' tools alone: use the release build.".into();
+    }
+    let beside = broken.program.sibling(library).ok();
+    if let Some(remedy) = beside.as_ref().and_then(|path| from_records(situation, path)) {
+        return remedy;
+    }
+    if let Some(build) = on_rack(situation, library, machine) {
+        return fit(situation, build);
+    }
+    let exe = broken.program.file_name();
+    format!(
+        "Get the {} version of {library}, and put it beside {exe}. If the game brought it, have its \
+         launcher check the game's files.",
+        machine.spoken()
+    )
+    .into()
+}
+
+/// What to do about a file that is not what is asked for.
+pub(super) fn for_file(
+    situation: &Situation<'_>,
+    path: &TreePath,
+    machine: Option<Machine>,
+) -> Remedy {
+    if let Some(remedy) = from_records(situation, path) {
+        return remedy;
+    }
+    let for_machine = machine.map_or_else(String::new, |m| format!("the {} ", m.spoken()));
+    match machine.and_then(|machine| on_rack(situation, path.file_name(), machine)) {
+        Some(build) => fit(situation, build),
+        None => format!(
+            "Use another build of it, {for_machine}one that this game was made for. If the game brought it, have its \
+             launcher check the game's files."
+        )
+        .into(),
+    }
+}
+
+/// What the records can put back at a path.
+fn from_records(situation: &Situation<'_>, path: &TreePath) -> Option<Remedy> {
+    let entry = situation.ledger.get(&path.clone().into())?;
+    let (game, family) = (situation.game().id.clone(), entry.family.clone());
+    let (game, family) = (game.into(), family.into());
+    let is_as_left = is_as_left(situation, entry);
+    if entry.in_force() && !is_as_left {
+        let sentence = "Put back what was fitted there.";
+        return Some((sentence, Action::Refit { game, family }).into());
+    }
+    let comes_back = entry.in_force() || !is_as_left;
+    (comes_back && entry.shipped.state.content().is_some())
+        .then(|| ("Put back what the game brought.", Action::RollBack { game, family }).into())
+}
+
+/// Whether a target is as the last change left it.
+fn is_as_left(situation: &Situation<'_>, entry: &LedgerEntry) -> bool {
+    let now = situation.window.file(entry.place());
+    now.is_ok_and(|now| now.same_as(&entry.last))
+}
+
+/// A build of the rack that brings a library of a name.
+fn on_rack<'a>(situation: &Situation<'a>, name: &str, machine: Machine) -> Option<&'a Build> {
+    let brings = |build: &&Build| {
+        build.files().any(|file| {
+            same_name(file.path.file_name(), name)
+                && file.facts.is_some_and(|facts| facts.runs_on(machine))
+        })
+    };
+    situation.builds.iter().filter(brings).max_by(|a, b| a.version.cmp(&b.version))
+}
+
+fn fit(situation: &Situation<'_>, build: &Build) -> Remedy {
+    let game = situation.game().id.clone().into();
+    let sentence = format!("{} on the rack brings it.", build.id);
+    (sentence, Action::Fit { game, build: build.id.to_string().into() }).into()
+}
+
+/// `a function` or `12 functions`.
+pub(super) fn functions(number: usize) -> String {
+    if number == 1 { "a function".to_owned() } else { format!("{number} functions") }
+}
+
+fn named(names: &[String]) -> String {
+    format!("{} ({})", functions(names.len()), list(names))
+}
+
+/// The first few of some names: as many as a sentence can hold.
+pub(super) fn list(names: &[String]) -> String {
+    const SHOWN: usize = 4;
+    let shown = names.iter().take(SHOWN).map(String::as_str).collect::<Vec<_>>().join(", ");
+    let rest = names.len().saturating_sub(SHOWN);
+    if rest > 0 { format!("{shown} and {rest} more") } else { shown }
+}

@@ -1,0 +1,106 @@
+//! The environment that stands in for Windows where a game runs in a prefix: which libraries it takes from
+//! the game's folder. Its registry says so, and is read as the text that it is: looking starts nothing.
+
+use std::collections::{BTreeMap, HashSet};
+use std::path::{Path, PathBuf};
+
+use crate::path::{fold, stem};
+use upright_spanner_image::Machine;
+use upright_spanner_image::file::bytes_of;
+use upright_spanner_image::system::comes_with_windows;
+
+/// The folder of a prefix that is its drive `C:`.
+const DRIVE: &str = "drive_c";
+
+/// The file of a prefix with the user's part of its registry.
+const REGISTRY: &str = "user.reg";
+
+/// The key of the registry that holds what is said of libraries, and of those of a program.
+const OVERRIDES: &str = r"Software\Wine\DllOverrides";
+const OF_PROGRAMS: &str = r"Software\Wine\AppDefaults";
+
+/// A registry of that size is not one of a game's prefix: they have some 4 MB.
+const LONGEST: u64 = 64 << 20;
+
+/// A prefix, as far as the libraries of a game matter.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Environment {
+    /// Its folder.
+    pub prefix: PathBuf,
+    /// What its registry says of a library, by its name in lower case without ending.
+    overrides: BTreeMap<String, String>,
+    /// The libraries of its own, by machine: their names in lower case.
+    own: Option<(HashSet<String>, HashSet<String>)>,
+}
+
+impl Environment {
+    /// The prefix in which a folder lies, if it lies in one.
+    pub(super) fn around(folder: &Path) -> Option<PathBuf> {
+        let is_drive = |around: &&Path| around.file_name().is_some_and(|name| name == DRIVE);
+        let prefix = folder.ancestors().find(is_drive)?.parent()?;
+        Self::is_prefix(prefix).then(|| prefix.to_owned())
+    }
+
+    /// Whether a folder is a prefix.
+    pub(super) fn is_prefix(folder: &Path) -> bool {
+        folder.join(REGISTRY).is_file() && folder.join(DRIVE).is_dir()
+    }
+
+    /// Reads what a prefix says of a program's libraries.
+    pub(crate) fn read(prefix: &Path, program: &str) -> Self {
+        let text = bytes_of(&prefix.join(REGISTRY), LONGEST).unwrap_or_default();
+        let text = String::from_utf8_lossy(&text);
+        let mut overrides = overrides_in(&text, OVERRIDES);
+        let of_program = format!(r"{OF_PROGRAMS}\{program}\DllOverrides");
+        overrides.extend(overrides_in(&text, &of_program));
+
+        let windows = prefix.join(DRIVE).join("windows");
+        let names = |folder: &str| -> Option<HashSet<String>> {
+            let entries = std::fs::read_dir(windows.join(folder)).ok()?;
+            Some(
+                entries.flatten().map(|entry| fold(&entry.file_name().to_string_lossy())).collect(),
+            )
+        };
+        // A prefix for 32 bits alone has them in the only folder.
+        let wide = names("system32");
+        let narrow = names("syswow64").or_else(|| wide.clone());
+        let own = wide.zip(narrow);
+        Self { prefix: prefix.to_owned(), overrides, own }
+    }
+
+    /// Whether the environment takes its own library of a name, whatever lies beside the program.
+    pub fn takes_its_own(&self, library: &str, machine: Machine) -> bool {
+        let name = fold(library);
+        let said = self.overrides.get(stem(&name)).or_else(|| self.overrides.get(&name));
+        if let Some(order) = said {
+            let first = order.split(',').next().unwrap_or_default().trim();
+            return !first.starts_with(['n', 'N']);
+        }
+        match &self.own {
+            Some((wide, narrow)) => match machine {
+                Machine::X86 => narrow.contains(&name),
+                _ => wide.contains(&name),
+            },
+            None => comes_with_windows(&name),
+        }
+    }
+}
+
+/// The values of a key: the names of libraries in lower case, without the mark that some bear.
+fn overrides_in(text: &str, key: &str) -> BTreeMap<String, String> {
+    let header = format!("[{}]", key.replace('\\', r"\\"));
+    let starts = |line: &&str| {
+        line.get(..header.len()).is_some_and(|start| start.eq_ignore_ascii_case(&header))
+    };
+    let lines = text.lines().skip_while(|line| !starts(line)).skip(1);
+    let values = lines.take_while(|line| !line.starts_with('[')).filter_map(|line| {
+        let (name, value) = line.strip_prefix('"')?.split_once("\"=\"")?;
+        let name = fold(name.trim_start_matches('*'));
+        Some((stem_of(&name), value.trim_end().trim_end_matches('"').to_owned()))
+    });
+    values.collect()
+}
+
+fn stem_of(name: &str) -> String {
+    name.strip_suffix(".dll").unwrap_or(name).to_owned()
+}

@@ -1,0 +1,150 @@
+//! What there is to load in a game's folder: as it is now, or as it would be after some steps.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use super::graph::Outcome;
+use crate::change::{Step, Target};
+use crate::content::Content;
+use crate::game::Environment;
+use crate::path::{TreePath, fold};
+use crate::survey::GameView;
+use crate::window::Window;
+use upright_spanner_image::{Facts, Image, Machine};
+
+/// The programs and libraries of a game, and through what they can be looked at.
+#[derive(Clone)]
+pub(crate) struct Scene<'a> {
+    view: &'a GameView,
+    window: &'a dyn Window,
+    /// The environment that the game runs in, where it runs in a prefix.
+    pub(super) environment: Option<&'a Environment>,
+    /// Every image, by its path without regard to case.
+    images: HashMap<String, Present<'a>>,
+}
+
+/// An image in a game's folder.
+#[derive(Clone)]
+pub(super) struct Present<'a> {
+    pub path: TreePath,
+    source: Source<'a>,
+}
+
+/// Where the bytes of an image are.
+#[derive(Clone)]
+enum Source<'a> {
+    /// In the game's folder: what a survey read of it.
+    OnDisk(&'a Facts),
+    /// A step puts it there.
+    Coming(Content),
+    /// It cannot be loaded: why.
+    Damaged(String),
+}
+
+impl<'a> Scene<'a> {
+    /// A game as it is now.
+    pub fn now(view: &'a GameView, window: &'a dyn Window) -> Self {
+        let programs = view.programs.iter().map(|program| (&program.path, &program.facts));
+        let libraries = view.libraries.iter().filter(|library| !library.put_aside);
+        let libraries = libraries.map(|library| (&library.path, &library.facts));
+        let whole = programs.chain(libraries).map(|(path, facts)| (path, Source::OnDisk(facts)));
+        let damaged = view.damaged.iter();
+        let damaged = damaged.map(|image| (&image.path, Source::Damaged(image.why.clone())));
+
+        let images = whole
+            .chain(damaged)
+            .map(|(path, source)| (fold(path.as_str()), Present { path: path.clone(), source }));
+        Self { view, window, environment: view.environment.as_ref(), images: images.collect() }
+    }
+
+    /// The same game after some steps.
+    pub fn after<'s>(&self, steps: impl IntoIterator<Item = &'s Step>) -> Self {
+        let mut after = self.clone();
+        for step in steps {
+            // What lies in a folder elsewhere is not loaded from there.
+            if !matches!(step.target(), Target::File(_)) || step.place().bay().is_some() {
+                continue;
+            }
+            let path = step.place().path();
+            let key = fold(path.as_str());
+            match step.after().state.content() {
+                None => drop(after.images.remove(&key)),
+                Some(content) if self.window.stored_image(&content).is_some() => {
+                    let source = Source::Coming(content);
+                    after.images.insert(key, Present { path: path.clone(), source });
+                }
+                // What is another kind of file has nothing to do with loading, but where an image was.
+                Some(_) => {
+                    if let Some(present) = after.images.get_mut(&key) {
+                        let why = "it is not a whole library or program any more";
+                        present.source = Source::Damaged(why.to_owned());
+                    }
+                }
+            }
+        }
+        after
+    }
+
+    /// The image of a name in a folder.
+    pub(super) fn beside(&self, folder: &str, name: &str) -> Option<&Present<'a>> {
+        let path = if folder.is_empty() { name.to_owned() } else { format!("{folder}/{name}") };
+        self.images.get(&fold(&path))
+    }
+
+    /// Whether a process of a machine can load the image at a path; nothing where there is none.
+    pub(super) fn outcome(&self, path: &TreePath, machine: Machine) -> Option<Outcome> {
+        let present = self.beside("", path.as_str())?;
+        let path = present.path.clone();
+        if let Some(why) = present.damage() {
+            return Some(Outcome::Damaged(path, why.to_owned()));
+        }
+        let runs = self.facts(present, |facts| (facts.machine, facts.runs_on(machine)));
+        Some(match runs {
+            Some((other, false)) => Outcome::OtherMachine(path, other),
+            _ => Outcome::File(path),
+        })
+    }
+
+    /// The programs, that of the executable that counts first.
+    pub(super) fn programs(&self) -> impl Iterator<Item = &Present<'a>> {
+        self.view.programs.iter().filter_map(|program| self.beside("", program.path.as_str()))
+    }
+
+    /// Every image that is not a program, by path.
+    pub(super) fn libraries(&self) -> Vec<&Present<'a>> {
+        let is_program = |present: &Present<'_>| {
+            self.view.programs.iter().any(|program| program.path.same_as(&present.path))
+        };
+        let mut all: Vec<&Present<'a>> =
+            self.images.values().filter(|present| !is_program(present)).collect();
+        all.sort_by(|a, b| a.path.cmp(&b.path));
+        all
+    }
+
+    /// The whole image, where it can be read.
+    pub(super) fn image(&self, present: &Present<'_>) -> Option<Arc<Image>> {
+        match &present.source {
+            Source::OnDisk(_) => self.window.image(&present.path),
+            Source::Coming(content) => self.window.stored_image(content),
+            Source::Damaged(_) => None,
+        }
+    }
+
+    /// What is known of an image without reading it whole.
+    pub(super) fn facts<T>(&self, present: &Present<'_>, ask: impl Fn(&Facts) -> T) -> Option<T> {
+        if let Source::OnDisk(facts) = present.source {
+            return Some(ask(facts));
+        }
+        self.image(present).map(|image| ask(&image.facts))
+    }
+}
+
+impl Present<'_> {
+    /// Why it cannot be loaded, where it cannot.
+    pub fn damage(&self) -> Option<&str> {
+        match &self.source {
+            Source::Damaged(why) => Some(why),
+            Source::OnDisk(_) | Source::Coming(_) => None,
+        }
+    }
+}

@@ -1,0 +1,100 @@
+//! What Windows itself offers: on Windows what lies in its own folders, elsewhere what is known of it.
+//!
+//! An environment that stands in for Windows lacks what Windows has: there, too, what is known counts.
+
+use std::collections::{HashMap, HashSet};
+use std::sync::{Arc, LazyLock, Mutex, PoisonError};
+
+use upright_spanner_image::system::{comes_with_windows, functions_of, is_api_set};
+use upright_spanner_image::{Image, Machine};
+
+/// A library of Windows, or that there is none of a name.
+#[derive(Debug, Clone)]
+pub(super) enum Own {
+    /// Windows has no such library.
+    Absent,
+    /// It has one, and which functions that offers is not known.
+    Unknown,
+    /// It offers these functions.
+    Known(Arc<HashSet<String>>),
+    /// It offers these functions, as is known of every Windows.
+    Listed(&'static HashSet<&'static str>),
+}
+
+impl Own {
+    /// Whether a function can be had from it, as far as is known.
+    pub fn offers(&self, function: &str) -> bool {
+        match self {
+            Self::Absent => false,
+            Self::Unknown => true,
+            Self::Known(functions) => functions.contains(function),
+            Self::Listed(functions) => functions.contains(function),
+        }
+    }
+}
+
+/// Windows' own libraries on this machine, where it runs Windows.
+static HERE: LazyLock<Option<Folders>> = LazyLock::new(Folders::find);
+
+/// The library of a name that Windows has for a machine.
+pub(super) fn own(name: &str, machine: Machine) -> Own {
+    match &*HERE {
+        // A contract has no file of its own everywhere.
+        Some(folders) if !is_api_set(name) => folders.own(name, machine),
+        _ => listed(name),
+    }
+}
+
+/// What is known of every Windows.
+fn listed(name: &str) -> Own {
+    match functions_of(name) {
+        Some(functions) => Own::Listed(functions),
+        None if comes_with_windows(name) => Own::Unknown,
+        None => Own::Absent,
+    }
+}
+
+/// The system's folders, and what was read of them.
+struct Folders {
+    system: std::path::PathBuf,
+    read: Mutex<HashMap<(bool, String), Own>>,
+}
+
+impl Folders {
+    #[cfg(windows)]
+    fn find() -> Option<Self> {
+        let system = std::path::PathBuf::from(std::env::var_os("SystemRoot")?);
+        let core = Image::read(&system.join("System32").join("ntdll.dll")).ok()?;
+        // An environment that stands in for Windows says so there.
+        let stands_in = core.exports.iter().filter_map(|export| export.name.as_deref());
+        let stands_in = stands_in.into_iter().any(|name| name == "wine_get_version");
+        (!stands_in).then(|| Self { system, read: Mutex::default() })
+    }
+
+    #[cfg(not(windows))]
+    fn find() -> Option<Self> {
+        None
+    }
+
+    fn own(&self, name: &str, machine: Machine) -> Own {
+        let narrow = machine == Machine::X86;
+        let key = (narrow, name.to_lowercase());
+        let read = || self.read.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(known) = read().get(&key) {
+            return known.clone();
+        }
+
+        let folder = if narrow { "SysWOW64" } else { "System32" };
+        let path = self.system.join(folder).join(name);
+        let found = match Image::read(&path) {
+            Ok(image) => {
+                let names = image.exports.into_iter().filter_map(|export| export.name);
+                Own::Known(Arc::new(names.collect()))
+            }
+            Err(_) if path.exists() => Own::Unknown,
+            Err(_) => Own::Absent,
+        };
+        read().insert(key, found.clone());
+        found
+    }
+}

@@ -1,0 +1,83 @@
+//! The one law above the checks: a change must not make what stays of a game load less than it did before.
+//!
+//! What the game would load is worked out as it is and as it would be; what is newly broken stops the plan.
+//! What was broken before is said once. What is taken out on purpose, and what only that reached, is told.
+
+use std::collections::BTreeSet;
+
+use super::Plan;
+use crate::change::{Purpose, Step, Target};
+use crate::check::{broken_before, loading};
+use crate::finding::{Finding, Severity};
+use crate::load::{Broken, How, graph, newly_broken};
+use crate::path::{fold, same_name};
+use crate::situation::Situation;
+
+/// Adds to a plan what it would break. What was said of a part of it is said anew.
+pub(crate) fn hold_to_the_law(situation: &Situation<'_>, plan: &mut Plan) {
+    plan.findings.retain(|finding| !is_of_the_law(finding));
+    plan.findings.extend(broken_by(situation, plan));
+    plan.findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+}
+
+/// What a plan would break, and what is broken already.
+fn broken_by(situation: &Situation<'_>, plan: &Plan) -> Vec<Finding> {
+    if plan.files().next().is_none() {
+        return Vec::new();
+    }
+    let before = situation.loads();
+    let scene = situation.scene().after(&plan.steps);
+    let after = graph(&scene);
+    let newly = newly_broken(before, &after, &scene);
+    let goes_back = goes_back_to_shipped(situation, plan);
+
+    let mut findings: Vec<Finding> = Vec::new();
+    for broken in &newly {
+        let severity = match () {
+            () if is_taken_out(broken, &plan.steps) => Severity::Note,
+            () if broken.edge.delayed || goes_back => Severity::Warn,
+            () => Severity::Stop,
+        };
+        findings.push(loading::finding(situation, broken, severity));
+    }
+    let stays: BTreeSet<String> = Broken::all(&after).iter().map(key).collect();
+    let was = Broken::all(before);
+    let still = was.iter().find(|broken| broken.is_vital() && stays.contains(&key(broken)));
+    findings.extend(still.map(|broken| broken_before::finding(situation, broken)));
+    // One library in several processes is said once.
+    let mut said = BTreeSet::new();
+    findings.retain(|finding| said.insert(finding.sentence.clone()));
+    findings
+}
+
+/// Whether a finding is one that the law makes and no check.
+fn is_of_the_law(finding: &Finding) -> bool {
+    const ITS_OWN: [&str; 4] =
+        [loading::NEEDED, loading::ENTRY, loading::DAMAGED, broken_before::CODE];
+    let lacks = finding.code == loading::FUNCTIONS && finding.severity > Severity::Note;
+    lacks || ITS_OWN.contains(&&*finding.code)
+}
+
+/// What makes two broken things the same.
+fn key(broken: &Broken) -> String {
+    fold(&format!("{}\n{}", broken.image, broken.edge.library))
+}
+
+/// Whether a library is not there since the plan takes it out, and only what came by its name wants it.
+fn is_taken_out(broken: &Broken, steps: &[Step]) -> bool {
+    let goes = |step: &&Step| {
+        matches!(step.target(), Target::File(_))
+            && step.after().state.is_absent()
+            && same_name(step.place().path().file_name(), &broken.edge.library)
+    };
+    broken.how == How::ByName && steps.iter().find(goes).is_some()
+}
+
+/// Whether a plan puts nothing into the game but what that shipped.
+fn goes_back_to_shipped(situation: &Situation<'_>, plan: &Plan) -> bool {
+    let is_shipped = |step: &Step| {
+        let entry = situation.ledger.at(step.target());
+        entry.is_some_and(|entry| entry.shipped.same_as(step.after()))
+    };
+    matches!(plan.purpose, Purpose::Rollback | Purpose::Undo(_)) && plan.files().all(is_shipped)
+}
