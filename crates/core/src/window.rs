@@ -9,7 +9,16 @@ use crate::error::Result;
 use crate::ledger::{Ledger, LedgerEntry};
 use crate::path::TreePath;
 use upright_spanner_change::Place;
-use upright_spanner_image::Image;
+use upright_spanner_image::{Export, Facts, Import};
+
+/// Where an image is.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum ImageAt<'a> {
+    /// At a path in the game.
+    Game(&'a TreePath),
+    /// Among what is stored, or about to be.
+    Stored(&'a Content),
+}
 
 /// What can be seen of one game and of the store.
 pub(crate) trait Window {
@@ -26,10 +35,12 @@ pub(crate) trait Window {
     fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)>;
     /// The bytes of a build's file.
     fn stored(&self, content: &Content) -> Result<Vec<u8>>;
-    /// The whole image at a path in the game, where facts do not suffice.
-    fn image(&self, path: &TreePath) -> Option<Arc<Image>>;
-    /// The whole image of a build's file.
-    fn stored_image(&self, content: &Content) -> Option<Arc<Image>>;
+    /// What an image says of itself.
+    fn facts(&self, image: ImageAt<'_>) -> Option<Facts>;
+    /// What an image imports.
+    fn imports(&self, image: ImageAt<'_>) -> Option<Arc<Vec<Import>>>;
+    /// What an image offers.
+    fn exports(&self, image: ImageAt<'_>) -> Option<Arc<Vec<Export>>>;
 
     /// Where a record's target is on disk: in the tree's own spelling, unless a file of that spelling has
     /// a record of its own.

@@ -202,8 +202,7 @@ impl Image {
         let (mut facts, libraries) = Facts::collect(&headers, &mut source)?;
         let imports = imports::symbols(&headers, &mut source, libraries);
         let imports = or_fault(imports, &mut facts.faults)?;
-        let exports = exports::table(&headers, &mut source)
-            .and_then(|table| table.map_or(Ok(Vec::new()), |t| t.exports(&headers, &mut source)));
+        let exports = exports_in(&headers, &mut source);
         let exports = or_fault(exports, &mut facts.faults)?;
         Ok(Self { facts, imports, exports })
     }
@@ -217,6 +216,37 @@ fn prefer(fixed: Option<[u16; 4]>, text: Option<&str>) -> Option<Version> {
         (fixed, text) => text.or(fixed),
     };
     version.map(Version::shortened)
+}
+
+/// What the plain file at `path` imports, and nothing else of it; a link is not followed.
+///
+/// # Errors
+/// Where the file cannot be read, is not an image, or its import tables are damaged.
+pub fn imports_of(path: &Path) -> Result<Vec<Import>, ImageError> {
+    let mut source = Source::new(open_plain(path)?)?;
+    let headers = Headers::read(&mut source)?;
+    let libraries = imports::libraries(&headers, &mut source)?;
+    imports::symbols(&headers, &mut source, libraries)
+}
+
+/// What the plain file at `path` offers, and nothing else of it; a link is not followed.
+///
+/// # Errors
+/// Where the file cannot be read, is not an image, or its export table is damaged.
+pub fn exports_of(path: &Path) -> Result<Vec<Export>, ImageError> {
+    let mut source = Source::new(open_plain(path)?)?;
+    let headers = Headers::read(&mut source)?;
+    exports_in(&headers, &mut source)
+}
+
+fn exports_in<R: Read + Seek>(
+    headers: &Headers,
+    source: &mut Source<R>,
+) -> Result<Vec<Export>, ImageError> {
+    match exports::table(headers, source)? {
+        Some(table) => table.exports(headers, source),
+        None => Ok(Vec::new()),
+    }
 }
 
 /// A table that cannot be read leaves the other facts standing; a file that cannot be read does not.

@@ -26,7 +26,7 @@ mod version_info;
 
 pub use error::ImageError;
 pub use exports::Export;
-pub use image::{Facts, Image};
+pub use image::{Facts, Image, exports_of, imports_of};
 pub use imports::{Import, Symbol};
 pub use machine::{Kind, Machine};
 pub use requirement::Requirement;

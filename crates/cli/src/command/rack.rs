@@ -91,7 +91,7 @@ fn add_one(
             let source = file.file_name().unwrap_or_default().to_string_lossy();
             let question = format!(
                 "{source} says: \"{}\". Note that it supports version {} of the game?",
-                proposal.sentence, proposal.supports
+                proposal.line, proposal.supports
             );
             prompt::confirm(session, &question)?.then(|| proposal.supports.clone())
         }

@@ -55,7 +55,7 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
             let text = format!(
                 "{} says: \"{}\". If that is the game's version, note it: spanner rack add ... \
                  --supports \"{versions}\"",
-                build.source.name, proposal.sentence
+                build.source.name, proposal.line
             );
             write!(out, "{}", wrapped(&text, "  ", 2, session.width))?;
         }

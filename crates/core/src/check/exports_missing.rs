@@ -7,7 +7,8 @@ use super::loading::{FUNCTIONS, functions, list};
 use super::{CheckInput, Swap};
 use crate::finding::{Finding, Severity};
 use crate::path::same_name;
-use upright_spanner_image::Image;
+use crate::window::ImageAt;
+use upright_spanner_image::Export;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
     if input.in_place {
@@ -26,8 +27,8 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
 }
 
 fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
-    let old = input.situation.window.image(&swap.old?.path)?;
-    let new = input.image(swap)?;
+    let old = input.situation.window.exports(ImageAt::Game(&swap.old?.path))?;
+    let new = input.exports(swap)?;
     let (old, new) = (offered(&old), offered(&new));
     let missing: BTreeSet<&String> = old.difference(&new).collect();
     if missing.is_empty() {
@@ -36,8 +37,8 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
 
     let name = swap.old?.path.file_name();
     let mut imported = BTreeSet::new();
-    for (_, image) in input.importers(name) {
-        let imports = image.imports.iter().filter(|import| same_name(&import.dll, name));
+    for imports in input.importers(name) {
+        let imports = imports.iter().filter(|import| same_name(&import.dll, name));
         imported.extend(imports.flat_map(|import| &import.symbols).map(ToString::to_string));
     }
     // What the game imports is the law's.
@@ -61,10 +62,10 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
 }
 
 /// What an image offers: names, and `#12` for each ordinal.
-pub(super) fn offered(image: &Image) -> BTreeSet<String> {
-    let names = image.exports.iter().filter_map(|export| export.name.clone());
-    let ordinals = image.exports.iter().map(|export| format!("#{}", export.ordinal));
+fn offered(exports: &[Export]) -> BTreeSet<String> {
+    let names = exports.iter().filter_map(|export| export.name.clone());
+    let ordinals = exports.iter().map(|export| format!("#{}", export.ordinal));
     // Ordinals of named functions change from build to build, and are rarely imported by.
-    let named = image.exports.iter().all(|export| export.name.is_some());
+    let named = exports.iter().all(|export| export.name.is_some());
     if named { names.collect() } else { names.chain(ordinals).collect() }
 }

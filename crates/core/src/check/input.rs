@@ -6,12 +6,15 @@ use std::sync::Arc;
 use crate::catalog::{Role, keyed_to};
 use crate::content::Content;
 use crate::game::Executable;
-use crate::path::{TreePath, same_name};
+use crate::path::same_name;
 use crate::rack::Build;
 use crate::situation::Situation;
 use crate::survey::{GameView, Library};
+use crate::window::ImageAt;
 use upright_spanner_change::Place;
-use upright_spanner_image::{Facts, Image, Machine, Requirement, SignatureStatus, Version};
+use upright_spanner_image::{
+    Export, Facts, Import, Machine, Requirement, SignatureStatus, Version,
+};
 
 /// What is checked, and where: what it would be to have it there, or what it is.
 pub(crate) struct CheckInput<'a> {
@@ -176,17 +179,16 @@ impl<'a> CheckInput<'a> {
         there.chain(coming).collect()
     }
 
-    /// The whole image of a library that takes its place.
-    pub fn image(&self, swap: &Swap<'_>) -> Option<Arc<Image>> {
-        match &swap.content {
-            Some(content) => self.situation.window.stored_image(content),
-            None => self.situation.window.image(swap.place.path()),
-        }
+    /// What a library offers that takes its place.
+    pub fn exports(&self, swap: &Swap<'_>) -> Option<Arc<Vec<Export>>> {
+        self.situation.window.exports(match &swap.content {
+            Some(content) => ImageAt::Stored(content),
+            None => ImageAt::Game(swap.place.path()),
+        })
     }
 
-    /// Images of the game that import from a library of that name, and could mean one in that
-    /// folder: a program looks in its own folder, whoever asks.
-    pub fn importers(&self, name: &str) -> impl Iterator<Item = (&TreePath, Arc<Image>)> {
+    /// What the images of the game import, of those that import from a library of that name.
+    pub fn importers(&self, name: &str) -> impl Iterator<Item = Arc<Vec<Import>>> {
         let programs = self.view().programs.iter().map(|p| (&p.path, &p.facts));
         let libraries = self.view().libraries.iter().filter(|library| !library.put_aside);
         let libraries = libraries.map(|library| (&library.path, &library.facts));
@@ -196,7 +198,7 @@ impl<'a> CheckInput<'a> {
         programs
             .chain(libraries)
             .filter(move |(_, facts)| facts.machine == machine && imports(facts))
-            .filter_map(|(path, _)| Some((path, self.situation.window.image(path)?)))
+            .filter_map(|(path, _)| self.situation.window.imports(ImageAt::Game(path)))
     }
 }
 

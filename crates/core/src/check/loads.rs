@@ -7,7 +7,7 @@ use serde::Serialize;
 
 use crate::path::{TreePath, fold, same_name};
 use crate::survey::{GameView, Library};
-use crate::window::Window;
+use crate::window::{ImageAt, Window};
 use upright_spanner_image::system::{can_be_stood_in, is_always_windows_own};
 
 /// A name that a game loads.
@@ -75,10 +75,9 @@ pub(crate) fn entry_names(view: &GameView, window: &dyn Window) -> Vec<EntryName
         .filter(|load| can_be_stood_in(&load.name) && !is_always_windows_own(&load.name));
     let mut entries: Vec<(usize, EntryName)> = usable
         .map(|load| {
-            let image = window.image(&load.by);
-            let import = image.as_ref().and_then(|image| {
-                image.imports.iter().find(|import| same_name(&import.dll, &load.name))
-            });
+            let imports = window.imports(ImageAt::Game(&load.by));
+            let mut imports = imports.iter().flat_map(|imports| imports.iter());
+            let import = imports.find(|import| same_name(&import.dll, &load.name));
             let entry = EntryName {
                 name: fold(&load.name),
                 by: load.by.clone(),

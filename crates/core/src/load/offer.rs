@@ -2,27 +2,26 @@
 
 use std::sync::Arc;
 
-use upright_spanner_image::{Export, Image, Symbol};
+use upright_spanner_image::{Export, Symbol};
 
 /// The exports of an image, by name and by ordinal.
 pub(super) struct Offer {
-    image: Arc<Image>,
+    exports: Arc<Vec<Export>>,
     /// The exports that have a name, sorted by it.
     named: Vec<usize>,
 }
 
 impl Offer {
-    pub fn of(image: Arc<Image>) -> Self {
-        let name = |at: &usize| image.exports[*at].name.as_deref();
-        let mut named: Vec<usize> =
-            (0..image.exports.len()).filter(|at| name(at).is_some()).collect();
+    pub fn of(exports: Arc<Vec<Export>>) -> Self {
+        let name = |at: &usize| exports[*at].name.as_deref();
+        let mut named: Vec<usize> = (0..exports.len()).filter(|at| name(at).is_some()).collect();
         named.sort_unstable_by_key(|at| name(at));
-        Self { image, named }
+        Self { exports, named }
     }
 
     /// What is offered under a symbol.
     pub fn find(&self, symbol: &Symbol) -> Option<&Export> {
-        let exports = &self.image.exports;
+        let exports = &self.exports;
         match symbol {
             Symbol::Name(wanted) => {
                 let name = |at: &usize| exports[*at].name.as_deref();

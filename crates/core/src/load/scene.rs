@@ -9,8 +9,8 @@ use crate::content::Content;
 use crate::game::Environment;
 use crate::path::{TreePath, fold};
 use crate::survey::GameView;
-use crate::window::Window;
-use upright_spanner_image::{Facts, Image, Machine};
+use crate::window::{ImageAt, Window};
+use upright_spanner_image::{Export, Facts, Import, Machine};
 
 /// The programs and libraries of a game, and through what they can be looked at.
 #[derive(Clone)]
@@ -36,7 +36,7 @@ enum Source<'a> {
     /// In the game's folder: what a survey read of it.
     OnDisk(&'a Facts),
     /// A step puts it there.
-    Coming(Content),
+    Coming(Content, Arc<Facts>),
     /// It cannot be loaded: why.
     Damaged(String),
 }
@@ -69,17 +69,19 @@ impl<'a> Scene<'a> {
             let key = fold(path.as_str());
             match step.after().state.content() {
                 None => drop(after.images.remove(&key)),
-                Some(content) if self.window.stored_image(&content).is_some() => {
-                    let source = Source::Coming(content);
-                    after.images.insert(key, Present { path: path.clone(), source });
-                }
-                // What is another kind of file has nothing to do with loading, but where an image was.
-                Some(_) => {
-                    if let Some(present) = after.images.get_mut(&key) {
-                        let why = "it is not a whole library or program any more";
-                        present.source = Source::Damaged(why.to_owned());
+                Some(content) => match self.window.facts(ImageAt::Stored(&content)) {
+                    Some(facts) => {
+                        let source = Source::Coming(content, Arc::new(facts));
+                        after.images.insert(key, Present { path: path.clone(), source });
                     }
-                }
+                    // What is another kind of file has nothing to do with loading, but where an image was.
+                    None => {
+                        if let Some(present) = after.images.get_mut(&key) {
+                            let why = "it is not a whole library or program any more";
+                            present.source = Source::Damaged(why.to_owned());
+                        }
+                    }
+                },
             }
         }
         after
@@ -121,30 +123,40 @@ impl<'a> Scene<'a> {
         all
     }
 
-    /// The whole image, where it can be read.
-    pub(super) fn image(&self, present: &Present<'_>) -> Option<Arc<Image>> {
-        match &present.source {
-            Source::OnDisk(_) => self.window.image(&present.path),
-            Source::Coming(content) => self.window.stored_image(content),
-            Source::Damaged(_) => None,
-        }
+    /// What an image imports, where that can be read.
+    pub(super) fn imports(&self, present: &Present<'_>) -> Option<Arc<Vec<Import>>> {
+        self.window.imports(present.at()?)
     }
 
-    /// What is known of an image without reading it whole.
+    /// What an image offers, where that can be read.
+    pub(super) fn exports(&self, present: &Present<'_>) -> Option<Arc<Vec<Export>>> {
+        self.window.exports(present.at()?)
+    }
+
+    /// What is known of an image.
     pub(super) fn facts<T>(&self, present: &Present<'_>, ask: impl Fn(&Facts) -> T) -> Option<T> {
-        if let Source::OnDisk(facts) = present.source {
-            return Some(ask(facts));
+        match &present.source {
+            Source::OnDisk(facts) => Some(ask(facts)),
+            Source::Coming(_, facts) => Some(ask(facts)),
+            Source::Damaged(_) => None,
         }
-        self.image(present).map(|image| ask(&image.facts))
     }
 }
 
 impl Present<'_> {
+    fn at(&self) -> Option<ImageAt<'_>> {
+        match &self.source {
+            Source::OnDisk(_) => Some(ImageAt::Game(&self.path)),
+            Source::Coming(content, _) => Some(ImageAt::Stored(content)),
+            Source::Damaged(_) => None,
+        }
+    }
+
     /// Why it cannot be loaded, where it cannot.
     pub fn damage(&self) -> Option<&str> {
         match &self.source {
             Source::Damaged(why) => Some(why),
-            Source::OnDisk(_) | Source::Coming(_) => None,
+            Source::OnDisk(_) | Source::Coming(..) => None,
         }
     }
 }

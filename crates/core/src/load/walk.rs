@@ -13,7 +13,7 @@ use super::scene::{Present, Scene};
 use super::windows::{Own, own};
 use crate::path::{TreePath, extension, fold};
 use upright_spanner_image::system::is_always_windows_own;
-use upright_spanner_image::{Image, Machine, Symbol};
+use upright_spanner_image::{Facts, Machine, Symbol};
 
 /// So often a function may lead on to another library's: real ones do it once or twice.
 const MOST_FORWARDS: usize = 8;
@@ -151,15 +151,15 @@ impl<'s> Walk<'s> {
         if self.at.contains_key(&key) || next.image.damage().is_some() {
             return;
         }
-        let image = self.scene.image(next.image);
-        let version = image.as_ref().and_then(|image| image.facts.version());
+        let version = self.scene.facts(next.image, Facts::version).flatten();
+        let imports = self.scene.imports(next.image);
         let own = self.images.len();
         self.at.insert(key, own);
         let (path, how, by) = (next.image.path.clone(), next.how, next.by);
         self.images.push(Loaded { path, version, how, by, edges: Vec::new() });
 
         let mut edges = Vec::new();
-        for import in image.iter().flat_map(|image| &image.imports) {
+        for import in imports.iter().flat_map(|imports| imports.iter()) {
             let ask =
                 Ask { library: &import.dll, delayed: import.delayed, root: next.root, depth: 0 };
             self.ask(&ask, import.symbols.iter(), &mut edges);
@@ -264,7 +264,7 @@ impl<'s> Walk<'s> {
 
     /// What a library of the game offers; nothing where it cannot be read.
     fn offer(&mut self, image: &Present<'_>) -> Option<Arc<Offer>> {
-        let read = || self.scene.image(image).map(|image: Arc<Image>| Arc::new(Offer::of(image)));
+        let read = || self.scene.exports(image).map(|exports| Arc::new(Offer::of(exports)));
         self.offers.entry(fold(image.path.as_str())).or_insert_with(read).clone()
     }
 }

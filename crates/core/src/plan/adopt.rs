@@ -7,7 +7,7 @@ use crate::error::Result;
 use crate::path::TreePath;
 use crate::situation::Situation;
 use crate::survey::Library;
-use crate::window::Window;
+use crate::window::{ImageAt, Window};
 use upright_spanner_image::{Facts, Version};
 
 /// A swap that was made by hand.
@@ -78,7 +78,7 @@ fn original(library: &Library, window: &dyn Window) -> Result<Option<TreePath>> 
 }
 
 fn file(path: TreePath, window: &dyn Window) -> AdoptedFile {
-    let facts = window.image(&path).map(|image| image.facts.clone());
+    let facts = window.facts(ImageAt::Game(&path));
     let version = facts.as_ref().and_then(Facts::version);
     AdoptedFile { path, version, signer: facts.and_then(|facts| facts.signer) }
 }

@@ -9,6 +9,7 @@ mod layout;
 mod layout_file;
 mod notes;
 mod sort;
+mod statement;
 
 pub use crate::encoded::decoded;
 pub use crate::settings::Limits;
@@ -22,3 +23,4 @@ pub use layout_file::LayoutFile;
 pub use notes::since;
 pub(crate) use sort::is_settings_name;
 pub use sort::{Part, Sorted};
+pub use statement::{Statement, stated_support};

@@ -35,7 +35,7 @@ pub use doctor::{Diagnosis, Mended, StoreUse, Unreferenced};
 pub use fit::FitPlan;
 pub use history::ChangeStatus;
 pub use merge::{ClearedMerge, MergePlan};
-pub use rack::{Added, Addition, ChangesSince, DamagedContent, Proposal};
+pub use rack::{Added, Addition, ChangesSince, DamagedContent};
 use records::Records;
 pub use recover::{RecoveredTarget, Recovery};
 use upright_spanner_change::{Engine, Folder, Journal, Lock, Progress, Store};

@@ -8,14 +8,14 @@ use std::sync::Arc;
 use crate::change::{Side, Target};
 use crate::content::Content;
 use crate::error::{Error, Result};
-use crate::path::{TreePath, same_name};
+use crate::path::same_name;
 use crate::plan::{LONGEST_SETTINGS, Place};
 use crate::rack::Parcel;
 use crate::survey::GameView;
-use crate::window::Window;
+use crate::window::{ImageAt, Window};
 use upright_spanner_change::carrier::{self, Carriers};
 use upright_spanner_change::{Scope, Store, Territory};
-use upright_spanner_image::{Facts, Image};
+use upright_spanner_image::{Export, Facts, Import, exports_of, imports_of};
 
 /// A game's folder with the store, and the package that a build may have to be taken from.
 /// What was read once is kept: nothing changes while a plan is made.
@@ -27,7 +27,8 @@ pub(super) struct OnDisk<'a> {
     /// Where contents are that come from neither.
     sources: BTreeMap<Content, PathBuf>,
     held: RefCell<HashMap<Target, Side>>,
-    images: RefCell<HashMap<PathBuf, Option<Arc<Image>>>>,
+    imports: RefCell<HashMap<PathBuf, Option<Arc<Vec<Import>>>>>,
+    exports: RefCell<HashMap<PathBuf, Option<Arc<Vec<Export>>>>>,
 }
 
 impl<'a> OnDisk<'a> {
@@ -43,7 +44,8 @@ impl<'a> OnDisk<'a> {
             parcel,
             sources: BTreeMap::new(),
             held: RefCell::default(),
-            images: RefCell::default(),
+            imports: RefCell::default(),
+            exports: RefCell::default(),
         }
     }
 
@@ -91,10 +93,11 @@ impl<'a> OnDisk<'a> {
         }
     }
 
-    fn read_image(&self, path: PathBuf) -> Option<Arc<Image>> {
-        let mut images = self.images.borrow_mut();
-        let read = |path: &PathBuf| Image::read(path).ok().map(Arc::new);
-        images.entry(path).or_insert_with_key(read).clone()
+    fn file_of(&self, image: ImageAt<'_>) -> Option<PathBuf> {
+        match image {
+            ImageAt::Game(path) => Some(path.on(&self.root)),
+            ImageAt::Stored(content) => self.path_of(content).ok(),
+        }
     }
 
     fn look(&self, target: &Target) -> Result<Side> {
@@ -108,12 +111,20 @@ impl<'a> OnDisk<'a> {
 }
 
 impl Window for OnDisk<'_> {
-    fn image(&self, path: &TreePath) -> Option<Arc<Image>> {
-        self.read_image(path.on(&self.root))
+    fn facts(&self, image: ImageAt<'_>) -> Option<Facts> {
+        Facts::read(&self.file_of(image)?).ok()
     }
 
-    fn stored_image(&self, content: &Content) -> Option<Arc<Image>> {
-        self.read_image(self.path_of(content).ok()?)
+    fn imports(&self, image: ImageAt<'_>) -> Option<Arc<Vec<Import>>> {
+        let read = |path: &PathBuf| imports_of(path).ok().map(Arc::new);
+        let mut known = self.imports.borrow_mut();
+        known.entry(self.file_of(image)?).or_insert_with_key(read).clone()
+    }
+
+    fn exports(&self, image: ImageAt<'_>) -> Option<Arc<Vec<Export>>> {
+        let read = |path: &PathBuf| exports_of(path).ok().map(Arc::new);
+        let mut known = self.exports.borrow_mut();
+        known.entry(self.file_of(image)?).or_insert_with_key(read).clone()
     }
 
     fn now(&self, target: &Target) -> Result<Side> {

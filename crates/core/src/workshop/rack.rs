@@ -7,7 +7,6 @@ use std::io::Read;
 use std::path::Path;
 
 use rayon::prelude::*;
-use regex::Regex;
 
 use super::{Altering, Workshop};
 use crate::content::{Content, Digest, sha256};
@@ -15,7 +14,9 @@ use crate::error::{Error, RackError, Result};
 use crate::path::followed;
 use crate::path::same_name;
 use crate::plan::Ledger;
-use crate::rack::{self, Build, BuildId, Needs, PackageContext, PackageOptions, Parcel, Sorted};
+use crate::rack::{
+    self, Build, BuildId, Needs, PackageContext, PackageOptions, Parcel, Sorted, Statement,
+};
 use crate::settings::Settings;
 use crate::survey::GameView;
 use upright_spanner_change::Progress;
@@ -38,18 +39,9 @@ pub struct Addition {
     /// Each of its files, with what it is for.
     pub sorted: Vec<Sorted>,
     /// What a text in it says of the versions of the game that it supports.
-    pub proposal: Option<Proposal>,
+    pub proposal: Option<Statement>,
     /// From where it was downloaded, as the browser marked it.
     pub origin: Option<String>,
-}
-
-/// A sentence in a package's texts that names versions of the game.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Proposal {
-    /// The versions.
-    pub supports: Requirement,
-    /// The sentence, as it stands in the text.
-    pub sentence: String,
 }
 
 /// What the texts of a build say of the versions since another.
@@ -387,22 +379,8 @@ fn origin_mark(path: &Path) -> Option<String> {
 }
 
 /// Looks for a line in the texts of a package that says which versions of the game it is for.
-fn proposal(parcel: &Parcel) -> Option<Proposal> {
-    let pattern = Regex::new(concat!(
-        r"(?i)\b(?:for|with|supports?|requires?|needs|compatible)\b[^.\r\n]*?",
-        r"\b(?:game|runtime|executable|exe|version|v)\b[^\d\r\n]*?",
-        r"v?(\d+(?:\.\d+){2,3}(?:\s*(?:-|to)\s*v?\d+(?:\.\d+){2,3})?)"
-    ))
-    .ok()?;
-
+fn proposal(parcel: &Parcel) -> Option<Statement> {
     let notes = parcel.builds.first()?.notes.iter();
     let mut texts = notes.filter_map(|note| fs::read(parcel.file_of(&note.content).ok()??).ok());
-    texts.find_map(|text| {
-        let text = rack::decoded(&text);
-        let found = pattern.captures(&text)?;
-        let versions = found.get(1)?;
-        let supports = versions.as_str().replace(" to ", " - ").parse().ok()?;
-        let line = text.lines().find(|line| line.contains(versions.as_str()))?;
-        Some(Proposal { supports, sentence: line.trim().to_owned() })
-    })
+    texts.find_map(|text| rack::stated_support(&rack::decoded(&text)))
 }
