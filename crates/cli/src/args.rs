@@ -422,9 +422,10 @@ pub struct Pin {
     pub game: String,
     /// The family.
     pub family: String,
-    /// The version; without it, the one that the game has.
-    #[arg(long, value_name = "VERSION")]
-    pub at: Option<Version>,
+    /// The versions (2.0.3, 2.0.*, "2.0 - 2.3") or a build as `rack list` shows it; without it, the version
+    /// that the game has.
+    #[arg(long, value_name = "VERSIONS or BUILD")]
+    pub at: Option<String>,
     /// The reason, for when you have forgotten it.
     #[arg(long, value_name = "TEXT")]
     pub why: String,

@@ -6,13 +6,25 @@ use upright_spanner_core::rack::stated_support;
 #[test]
 fn sentences_are_read_as_what_they_say() {
     for (text, inside, outside) in [
-        ("Supports versions 4.5.0 to 4.6.9", &["4.5.0", "4.5.9", "4.6.9"][..], &["4.4.9", "4.6.10"][..]),
-        ("supported versions: 4.5.3, 4.5.4 and 4.6.0", &["4.5.3", "4.5.4", "4.6.0"], &["4.5.5", "4.5.0"]),
+        (
+            "Supports versions 4.5.0 to 4.6.9",
+            &["4.5.0", "4.5.9", "4.6.9"][..],
+            &["4.4.9", "4.6.10"][..],
+        ),
+        (
+            "supported versions: 4.5.3, 4.5.4 and 4.6.0",
+            &["4.5.3", "4.5.4", "4.6.0"],
+            &["4.5.5", "4.5.0"],
+        ),
         ("This build requires game version 3.2 or newer.", &["3.2", "3.9", "4.0"], &["3.1.9"]),
         ("For 3.1 and later.", &["3.1", "9.0"], &["3.0.9"]),
         ("Not compatible with 3.3", &["3.2.9", "3.3.1", "4.0"], &["3.3", "3.3.0"]),
         ("It is compatible with game versions up to 5.1.2", &["5.1.2", "1.0"], &["5.1.3"]),
-        ("works with the game from 2.1.0 through 2.4.0 only", &["2.1.0", "2.4.0"], &["2.4.1", "2.0.9"]),
+        (
+            "works with the game from 2.1.0 through 2.4.0 only",
+            &["2.1.0", "2.4.0"],
+            &["2.4.1", "2.0.9"],
+        ),
         ("Supports game versions between 2.1 and 2.4.", &["2.1", "2.3.9", "2.4"], &["2.5"]),
         ("Supported: 4.5.x", &["4.5.0", "4.5.77"], &["4.6.0"]),
         ("Compatible with 7.2.1+", &["7.2.1", "8.0"], &["7.2.0"]),
@@ -23,7 +35,11 @@ fn sentences_are_read_as_what_they_say() {
         ("Does not work with game version 3.3 or newer", &["3.2.9"], &["3.3", "3.4"]),
         ("Supports Kite Harbour version 1.0.4 - 1.0.8", &["1.0.4", "1.0.8"], &["1.0.9"]),
         ("Not compatible with 3.3 and 3.5", &["3.4", "3.2", "3.6"], &["3.3", "3.5"]),
-        ("supports versions 4.5.0 \u{2013} 4.6.9, and 4.8.1", &["4.5.1", "4.8.1"], &["4.7", "4.8.2"]),
+        (
+            "supports versions 4.5.0 \u{2013} 4.6.9, and 4.8.1",
+            &["4.5.1", "4.8.1"],
+            &["4.7", "4.8.2"],
+        ),
     ] {
         let found = stated_support(text).unwrap_or_else(|| panic!("nothing is read in: {text}"));
         for version in inside {

@@ -52,6 +52,9 @@ pub struct Facts {
     /// Who claims to have signed it, where it has a signature; [`Signature::check`] says whether
     /// that holds.
     pub signer: Option<String>,
+    /// Everyone who claims so: an image may have several signatures.
+    #[serde(default)]
+    pub signers: Vec<String>,
     /// Tables that could not be read in full, and why.
     pub faults: Vec<String>,
 }
@@ -111,7 +114,7 @@ impl Facts {
 
         let table = or_fault(exports::table(headers, source), &mut faults)?;
         let any_machine = or_fault(managed::any_machine(headers, source), &mut faults)?;
-        let signer = or_fault(signature::claimed_signer(headers, source), &mut faults)?;
+        let signers = or_fault(signature::claimed_signers(headers, source), &mut faults)?;
         let at_start =
             |name: &str| libraries.iter().any(|other| !other.delayed && other.name == name);
         let delayed = libraries.iter().map(|library| &library.name);
@@ -128,7 +131,8 @@ impl Facts {
             managed: headers.directory(pe::IMAGE_DIRECTORY_ENTRY_COM_DESCRIPTOR).is_some(),
             any_machine,
             packed: headers.packed,
-            signer,
+            signer: signers.first().cloned(),
+            signers,
             faults,
         };
         Ok((facts, libraries))

@@ -107,8 +107,15 @@ impl Test {
 
 /// As many numbers of a version as another has.
 fn beginning(version: &Version, wanted: &Version) -> Vec<u64> {
-    let numbers = version.numbers().iter().copied().chain(std::iter::repeat(0));
-    numbers.take(wanted.numbers().len()).collect()
+    version.first(wanted.numbers().len())
+}
+
+impl From<Version> for Requirement {
+    /// That version alone.
+    fn from(version: Version) -> Self {
+        let text = version.to_string();
+        Self { alternatives: vec![vec![Test::Exactly(version)]], text }
+    }
 }
 
 impl FromStr for Requirement {

@@ -68,6 +68,17 @@ impl Version {
         self.significant() == other.significant()
     }
 
+    /// Whether the version begins with the numbers of a key, as many as that has; those that are missing
+    /// count as zero.
+    pub fn begins_with(&self, key: &Self) -> bool {
+        self.first(key.numbers.len()) == key.numbers
+    }
+
+    /// So many of its numbers; those that are missing count as zero.
+    pub(crate) fn first(&self, count: usize) -> Vec<u64> {
+        self.numbers.iter().copied().chain(std::iter::repeat(0)).take(count).collect()
+    }
+
     /// Finds a version of at least `least` numbers inside a name such as `tool_22_4_7` or
     /// `pack-v0.3.1-x64`. Gives it with the part of the name before it.
     pub fn find_in(name: &str, least: usize) -> Option<(&str, Self)> {

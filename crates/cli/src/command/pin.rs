@@ -11,7 +11,7 @@ use crate::session::Session;
 pub fn pin(args: &args::Pin, session: &Session) -> Result<Exit> {
     let workshop = session.alter()?;
     let view = workshop.game(&args.game, &session.progress())?;
-    let pin = workshop.alter()?.pin(&view, &args.family, args.at.clone(), &args.why)?;
+    let pin = workshop.alter()?.pin(&view, &args.family, args.at.as_deref(), &args.why)?;
     let text = format!("{} stays at {} in {}.", pin.family, pin.at(), view.game.title);
     noted(session, &text, What::Pin(pin))?;
     Ok(Exit::Done)

@@ -109,14 +109,25 @@ pub fn print_plan(plan: &Plan, build: &Build, outcome: Verdict, session: &Sessio
     hint(session, &format!("Next: {fit} --dry-run"))
 }
 
+/// Families that are shown though they are fine in every game: as many as are taken in at a glance.
+const MOST_FAMILIES: usize = 24;
+
 /// Prints games against families.
 pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let of_all = rows.iter().flat_map(|(_, checked)| &checked.families);
     let families: BTreeSet<&str> = of_all.map(|checked| checked.family.as_str()).collect();
+    let many = families.len() > MOST_FAMILIES;
     if rows.is_empty() {
         return hint(session, "No game is known yet. Next: spanner survey FOLDER");
     }
+    let is_fine = |family: &str| {
+        let mut of_all = rows.iter().flat_map(|(_, checked)| &checked.families);
+        !of_all.any(|checked| checked.family == family && checked.verdict != Verdict::Fine)
+    };
+    // Where there are many, those that are fine everywhere are counted.
+    let (fine, families): (BTreeSet<&str>, BTreeSet<&str>) =
+        families.into_iter().partition(|family| many && is_fine(family));
 
     let games: Vec<String> =
         rows.iter().map(|(view, _)| clean(&view.game.title).into_owned()).collect();
@@ -166,6 +177,13 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
         .filter(|wanted| number(*wanted) > 0)
         .map(|wanted| format!("{} {}", number(wanted), wanted.name()))
         .collect();
+    if !fine.is_empty() {
+        let text = format!(
+            "{} more are fine in every game that has them (--json).",
+            count(fine.len(), "family")
+        );
+        writeln!(out, "{}", text.dimmed())?;
+    }
     writeln!(out, "{}: {}.", count(rows.len(), "game"), numbers.join(", "))?;
 
     let worst = rows

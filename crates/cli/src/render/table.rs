@@ -9,6 +9,8 @@ use super::fit_path;
 pub fn table(headings: &[&str], right: &[usize], rows: Vec<Vec<String>>) -> String {
     let mut table = Table::new();
     table.load_preset(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
+    // It lays out and colours nothing of its own, and need not ask the terminal at each cell.
+    table.force_no_tty();
     table.set_header(headings.iter().map(|heading| heading.dimmed().to_string()));
     table.add_rows(rows);
     let last = headings.len().saturating_sub(1);

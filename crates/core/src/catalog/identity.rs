@@ -55,13 +55,72 @@ pub fn stated_versions(facts: &Facts) -> Vec<(&'static str, Version)> {
 /// Whether two files could be builds of one thing: the same company, or one that names none.
 pub fn companies_agree(a: &Facts, b: &Facts) -> bool {
     match (a.string("CompanyName"), b.string("CompanyName")) {
-        (Some(a), Some(b)) => same_name(a, b),
+        (Some(a), Some(b)) => same_maker(a, b),
         _ => true,
     }
 }
 
+/// Whether two names are those of one maker, however spelled: with years or marks, with the form of the
+/// company or without, in full or in short.
+pub fn same_maker(a: &str, b: &str) -> bool {
+    // Forms of companies, and what stands beside a name in a notice.
+    const FORMS: [&str; 28] = [
+        "ab",
+        "ag",
+        "all",
+        "and",
+        "bv",
+        "by",
+        "c",
+        "co",
+        "company",
+        "copyright",
+        "corp",
+        "corporation",
+        "gmbh",
+        "inc",
+        "incorporated",
+        "kg",
+        "limited",
+        "llc",
+        "ltd",
+        "oy",
+        "plc",
+        "pty",
+        "reserved",
+        "rights",
+        "sa",
+        "sas",
+        "srl",
+        "the",
+    ];
+    let telling = |name: &str| {
+        let words = words(name).into_iter().filter(|word| !FORMS.contains(&word.as_str()));
+        words.collect::<Vec<String>>()
+    };
+    let (own, other) = (telling(a), telling(b));
+    if own.is_empty() || other.is_empty() {
+        return same_name(a.trim(), b.trim());
+    }
+    let is_in = |some: &[String], all: &[String]| some.iter().all(|word| all.contains(word));
+    is_in(&own, &other) || is_in(&other, &own)
+}
+
+/// The words of a name in lower case, without marks and years.
+fn words(name: &str) -> Vec<String> {
+    let name = ["(c)", "(r)", "(tm)", "(C)", "(R)", "(TM)"]
+        .iter()
+        .fold(name.to_owned(), |name, mark| name.replace(mark, " "));
+    let parts = name.split(|c: char| !c.is_alphanumeric()).map(str::to_lowercase);
+    parts.filter(|word| !word.is_empty() && !is_year(word)).collect()
+}
+
+fn is_year(word: &str) -> bool {
+    word.len() == 4 && word.parse().is_ok_and(|year: u16| (1980..2100).contains(&year))
+}
+
 /// The statements of identity in which two files differ: company, product, internal name. What one
-/// of them does not state says nothing, and neither does a version inside a name.
+/// of them does not state says nothing, and neither do a version, a year or a mark in a name.
 pub fn identity_differences<'a>(
     a: &'a Facts,
     b: &'a Facts,
@@ -69,11 +128,21 @@ pub fn identity_differences<'a>(
     let keys =
         [("company", "CompanyName"), ("product", "ProductName"), ("internal name", "InternalName")];
     let pairs = keys.into_iter().filter_map(|(what, key)| {
-        let (a, b) = (a.string(key)?.trim(), b.string(key)?.trim());
-        let plain = |name: &str| slug(without_version(without_extension(name)));
-        (!a.is_empty() && !b.is_empty() && plain(a) != plain(b)).then_some((what, a, b))
+        let (own, other) = (a.string(key)?.trim(), b.string(key)?.trim());
+        let agree = match key {
+            "CompanyName" => same_maker(own, other),
+            _ => plain(own) == plain(other),
+        };
+        (!own.is_empty() && !other.is_empty() && !agree).then_some((what, own, other))
     });
     pairs.collect()
+}
+
+/// A name without what changes from build to build: extension, version, years, marks, numbers, `The`.
+fn plain(name: &str) -> Vec<String> {
+    let mut words = words(without_version(without_extension(name)));
+    words.retain(|word| word != "the" && !word.chars().all(|c| c.is_ascii_digit()));
+    words
 }
 
 fn is_library_name(name: &str) -> bool {

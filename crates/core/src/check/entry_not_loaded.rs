@@ -5,7 +5,8 @@ use super::loads::loads;
 use super::{CheckInput, Swap};
 use crate::catalog::Role;
 use crate::finding::{Finding, Severity};
-use crate::path::same_name;
+use crate::game::Environment;
+use crate::path::{same_name, slashes, stem};
 use crate::remedy::Action;
 use upright_spanner_image::system::{can_be_stood_in, is_always_windows_own};
 
@@ -30,8 +31,8 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         return Some(Finding::new("entry-not-loaded", Severity::Stop, sentence, remedy));
     }
 
-    if loads(input.view()).iter().any(|load| same_name(&load.name, name)) {
-        return None;
+    if loads(input.situation.loads()).iter().any(|load| same_name(&load.name, name)) {
+        return not_preferred(input, swap, name, exe);
     }
     let sentence = format!(
         "{label} as {name} would not be loaded: neither {exe} nor a library that it loads imports \
@@ -39,6 +40,31 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     );
     // A game may load a library by name while it runs; where one is there already, someone had a
     // reason to put it there.
+    let severity = if swap.old.is_some() { Severity::Warn } else { Severity::Stop };
+    Some(Finding::new("entry-not-loaded", severity, sentence, remedy))
+}
+
+/// That the environment takes its own library before the one beside the executable.
+fn not_preferred(
+    input: &CheckInput<'_>,
+    swap: &Swap<'_>,
+    name: &str,
+    exe: &str,
+) -> Option<Finding> {
+    let environment = input.view().environment.as_ref()?;
+    if !can_be_stood_in(name) || !environment.takes_its_own(name, swap.facts.machine) {
+        return None;
+    }
+    let sentence = format!(
+        "{} as {name} would not be loaded: the environment in {} takes its own {name} whatever lies beside {exe}.",
+        input.subject.name,
+        slashes(&environment.prefix)
+    );
+    let key = Environment::key_for(exe);
+    let remedy = format!(
+        "In the registry of that prefix, set the value `{}` of HKEY_CURRENT_USER\\{key} to `native,builtin`.",
+        stem(name)
+    );
     let severity = if swap.old.is_some() { Severity::Warn } else { Severity::Stop };
     Some(Finding::new("entry-not-loaded", severity, sentence, remedy))
 }

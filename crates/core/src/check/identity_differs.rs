@@ -11,11 +11,13 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         let old = swap.old?;
         let differences = identity_differences(&old.facts, swap.facts);
         let (what, was, is) = differences.first()?;
+        // Builds of one thing bear many internal names: alone, that says little.
+        let severity = if *what == "internal name" { Severity::Note } else { Severity::Warn };
         let sentence = format!(
             "{} may be something else than {}: {what} was \"{was}\" and is \"{is}\".",
-            input.subject.name, swap.place
+            input.subject.name, old.path
         );
         let remedy = ("Compare the two before you go on.", Action::Compare);
-        Some(Finding::new("identity-differs", Severity::Warn, sentence, remedy))
+        Some(Finding::new("identity-differs", severity, sentence, remedy))
     })
 }

@@ -7,12 +7,12 @@ use crate::finding::{Finding, Severity};
 use upright_spanner_image::Version;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
-    // What the user or the catalog says of the versions stands over a name.
-    if input.subject.supports.is_some() {
+    let version = input.game_version()?;
+    let keys = keys(input);
+    if keys.iter().any(|(key, _)| version.begins_with(key)) {
         return None;
     }
-    let version = input.game_version()?;
-    let (key, source) = key(input, version)?;
+    let (key, source) = keys.first()?;
     let sentence = format!(
         "{} is made for version {key} of the game ({source} says so), but {} is version {version}.",
         input.label(),
@@ -22,25 +22,24 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     Some(Finding::new("keyed-elsewhere", Severity::Stop, sentence, remedy))
 }
 
-/// Another version that the library is keyed to, and what says so. A name is a key where the file
-/// is an extender's or stands in the place of one that is keyed.
-fn key(input: &CheckInput<'_>, game: &Version) -> Option<(Version, String)> {
+/// The versions of the game that the library is keyed to, and what says each. A name is a key where the
+/// file is an extender's or stands in the place of one that is keyed.
+pub(super) fn keys(input: &CheckInput<'_>) -> Vec<(Version, String)> {
+    // What the user or the catalog says of the versions stands over a name.
+    if input.subject.supports.is_some() {
+        return Vec::new();
+    }
     let keyed_slot = input
         .swaps
         .iter()
         .filter_map(|swap| swap.old)
         .any(|old| keyed_to(&old.facts, old.path.file_name()).is_some());
     let extender = input.subject.role == Some(Role::Extender);
-    if let Some(key) = input.subject.key().filter(|_| extender || keyed_slot) {
-        let name = input.subject.file_name;
-        return (!key.same_numbers(game)).then_some((key, name.to_owned()));
+    if let Some(key) = input.subject.key().filter(|_| extender || keyed_slot && !input.in_place) {
+        return vec![(key, input.subject.file_name.to_owned())];
     }
 
     // An extender may state the version in its description, behind the game's name.
-    let stated = stated_versions(input.subject.facts);
-    if !extender || stated.iter().any(|(_, version)| version.same_numbers(game)) {
-        return None;
-    }
-    let (statement, version) = stated.into_iter().next()?;
-    Some((version, format!("its {statement}")))
+    let stated = if extender { stated_versions(input.subject.facts) } else { Vec::new() };
+    stated.into_iter().map(|(by, version)| (version, format!("its {by}"))).collect()
 }

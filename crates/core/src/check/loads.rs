@@ -1,10 +1,9 @@
 //! Under which names a game loads libraries that lie beside its executable.
 
-use std::collections::VecDeque;
-
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use crate::load::{Graph, How, Loaded};
 use crate::path::{TreePath, fold, same_name};
 use crate::survey::{GameView, Library};
 use crate::window::{ImageAt, Window};
@@ -21,23 +20,22 @@ pub(super) struct Load {
 }
 
 /// Every library that the executable imports, and what those of the game import in turn.
-pub(super) fn loads(view: &GameView) -> Vec<Load> {
-    let Some(executable) = view.executable() else { return Vec::new() };
-    let folder = executable.path.folder();
+pub(super) fn loads(graph: &Graph) -> Vec<Load> {
+    let Some(process) = graph.processes.first() else { return Vec::new() };
+    let depth_of = |image: &Loaded| {
+        let by = |image: &&Loaded| process.images.get(image.by?);
+        std::iter::successors(Some(image), by).count() - 1
+    };
     let mut loads: Vec<Load> = Vec::new();
-    let mut queue = VecDeque::from([(&executable.path, &executable.facts, 0)]);
-    while let Some((path, facts, depth)) = queue.pop_front() {
-        for name in &facts.imported_dlls {
-            if loads.iter().any(|load| same_name(&load.name, name)) {
-                continue;
-            }
-            loads.push(Load { name: name.clone(), by: path.clone(), depth });
-            if let Some(library) = beside(view, folder, name) {
-                queue.push_back((&library.path, &library.facts, depth + 1));
+    // What is loaded by its name may not be: it opens no door for others.
+    for image in process.images.iter().filter(|image| image.how != How::ByName) {
+        for edge in image.edges.iter().filter(|edge| !edge.forwarded) {
+            if !loads.iter().any(|load| same_name(&load.name, &edge.library)) {
+                let (name, by) = (edge.library.clone(), image.path.clone());
+                loads.push(Load { name, by, depth: depth_of(image) });
             }
         }
     }
-
     loads
 }
 
@@ -66,10 +64,10 @@ pub struct EntryName {
 
 /// The names under which a loader would be loaded, the best first: free ones, then those that the
 /// executable itself imports, at its start, and of which it wants the least.
-pub(crate) fn entry_names(view: &GameView, window: &dyn Window) -> Vec<EntryName> {
+pub(crate) fn entry_names(view: &GameView, graph: &Graph, window: &dyn Window) -> Vec<EntryName> {
     let Some(executable) = view.executable() else { return Vec::new() };
     let folder = executable.path.folder();
-    let loads = loads(view);
+    let loads = loads(graph);
     let usable = loads
         .iter()
         .filter(|load| can_be_stood_in(&load.name) && !is_always_windows_own(&load.name));

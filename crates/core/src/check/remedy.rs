@@ -17,7 +17,7 @@ fn coverage(
         return Some(supports.check(game));
     }
     let key = key?;
-    Some(if key.same_numbers(game) {
+    Some(if game.begins_with(&key) {
         Coverage::Inside
     } else if *game > key {
         Coverage::TooNew

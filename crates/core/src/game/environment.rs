@@ -51,8 +51,7 @@ impl Environment {
         let text = bytes_of(&prefix.join(REGISTRY), LONGEST).unwrap_or_default();
         let text = String::from_utf8_lossy(&text);
         let mut overrides = overrides_in(&text, OVERRIDES);
-        let of_program = format!(r"{OF_PROGRAMS}\{program}\DllOverrides");
-        overrides.extend(overrides_in(&text, &of_program));
+        overrides.extend(overrides_in(&text, &of_program(program)));
 
         let windows = prefix.join(DRIVE).join("windows");
         let names = |folder: &str| -> Option<HashSet<String>> {
@@ -66,6 +65,11 @@ impl Environment {
         let narrow = names("syswow64").or_else(|| wide.clone());
         let own = wide.zip(narrow);
         Self { prefix: prefix.to_owned(), overrides, own }
+    }
+
+    /// The key of the user's part of the registry that says which libraries a program takes.
+    pub(crate) fn key_for(program: &str) -> String {
+        of_program(program)
     }
 
     /// Whether the environment takes its own library of a name, whatever lies beside the program.
@@ -84,6 +88,11 @@ impl Environment {
             None => comes_with_windows(&name),
         }
     }
+}
+
+/// The key of the registry about the libraries of one program.
+fn of_program(program: &str) -> String {
+    format!(r"{OF_PROGRAMS}\{program}\DllOverrides")
 }
 
 /// The values of a key: the names of libraries in lower case, without the mark that some bear.

@@ -2,7 +2,7 @@
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use upright_spanner_image::Version;
+use upright_spanner_image::{Requirement, Version};
 
 /// A family that is kept at a version in a game.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
@@ -11,14 +11,20 @@ pub struct Pin {
     pub game: String,
     /// The family.
     pub family: String,
-    /// The version that it is kept at; whatever it has, where it is left out.
+    /// The versions that it is kept at; whatever it has, where it is left out.
     #[schemars(with = "Option<String>")]
-    pub version: Option<Version>,
+    pub version: Option<Requirement>,
     /// The reason.
     pub why: String,
 }
 
 impl Pin {
+    /// Whether the family may be at a version.
+    pub fn admits(&self, version: Option<&Version>) -> bool {
+        let wanted = self.version.as_ref();
+        wanted.is_none_or(|wanted| version.is_some_and(|version| wanted.includes(version)))
+    }
+
     /// The version in words.
     pub fn at(&self) -> String {
         self.version.as_ref().map_or_else(|| "what it has".to_owned(), ToString::to_string)

@@ -26,7 +26,7 @@ impl Needs<'_> {
         prefer(builds, |build| !build.file.facts.is_debug());
         prefer(builds, |build| self.draws_as(build));
         prefer(builds, |build| {
-            build.key().zip(self.version).is_some_and(|(key, game)| key.same_numbers(game))
+            build.key().zip(self.version).is_some_and(|(key, game)| game.begins_with(&key))
         });
     }
 
@@ -144,7 +144,7 @@ impl<'a> RackIndex<'a> {
     ) -> Option<&'a Build> {
         let fits = |build: &&Build| {
             build.machine == machine
-                && build.key().zip(game).is_none_or(|(key, game)| key.same_numbers(game))
+                && build.key().zip(game).is_none_or(|(key, game)| game.begins_with(&key))
                 && build.supports.as_ref().zip(game).is_none_or(|(set, game)| set.includes(game))
                 && build.version.as_ref().is_some_and(|version| !version.is_prerelease())
         };

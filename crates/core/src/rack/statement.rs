@@ -55,7 +55,11 @@ fn tokens(line: &str) -> Vec<Token> {
         if let Some(version) = text("version") {
             let version = version.replace(".x", ".*");
             let is_open = part.name("plus").is_some();
-            return Some(if is_open { Token::VersionAndLater(version) } else { Token::Version(version) });
+            return Some(if is_open {
+                Token::VersionAndLater(version)
+            } else {
+                Token::Version(version)
+            });
         }
         let sign = || text("sign").and_then(|sign| sign.chars().next()).map(Token::Sign);
         text("word").map(Token::Word).or_else(sign)
@@ -78,7 +82,19 @@ enum Wants {
 const OF_THE_GAME: [&str; 6] = ["game", "version", "versions", "executable", "exe", "runtime"];
 /// Words that may stand there besides.
 const FILLERS: [&str; 13] = [
-    "the", "at", "of", "with", "only", "following", "game's", "games", "all", "any", "these", "is", "are",
+    "the",
+    "at",
+    "of",
+    "with",
+    "only",
+    "following",
+    "game's",
+    "games",
+    "all",
+    "any",
+    "these",
+    "is",
+    "are",
 ];
 
 /// The versions that a line names, as a requirement, and whether it is one that refuses them.
@@ -88,9 +104,8 @@ fn sentence(line: &str) -> Option<(String, bool)> {
         let Token::Word(word) = &tokens[at] else { return None };
         let wants = match word.as_str() {
             "supports" | "support" | "supported" | "compatible" | "incompatible" => Wants::Nothing,
-            "works" | "work" | "tested" | "requires" | "require" | "required" | "needs" | "made" => {
-                Wants::TheGame
-            }
+            "works" | "work" | "tested" | "requires" | "require" | "required" | "needs"
+            | "made" => Wants::TheGame,
             "for" => Wants::TheGameOrAnOpenEnd,
             _ => return None,
         };
@@ -133,9 +148,10 @@ fn versions_behind(tokens: &[Token], wants: Wants) -> Option<Vec<String>> {
     });
     let (versions, rest) = expression(&tokens[start..])?;
     // `3.2 of the game` says it behind.
-    let behind = rest.iter().take(3).any(
-        |token| matches!(token, Token::Word(word) if word == "game" || word == "executable"),
-    );
+    let behind = rest
+        .iter()
+        .take(3)
+        .any(|token| matches!(token, Token::Word(word) if word == "game" || word == "executable"));
     let is_of_the_game = is_of_the_game || behind;
     let is_open = versions.iter().any(|version| !version.starts_with(|c: char| c.is_ascii_digit()));
     let is_meant = match wants {
@@ -248,7 +264,8 @@ fn finished(alternatives: Vec<String>, rest: &[Token]) -> Option<(Vec<String>, &
 }
 
 fn is_later(word: &str) -> bool {
-    ["newer", "later", "above", "higher", "up", "upwards", "onward", "onwards", "greater"].contains(&word)
+    ["newer", "later", "above", "higher", "up", "upwards", "onward", "onwards", "greater"]
+        .contains(&word)
 }
 
 fn is_earlier(word: &str) -> bool {
@@ -292,7 +309,8 @@ fn bound_last(alternatives: &mut [String], sign: &str) -> Option<()> {
 fn without(versions: &[String]) -> Option<String> {
     let [one] = versions else {
         let plain: Option<Vec<Version>> = versions.iter().map(|text| text.parse().ok()).collect();
-        let mut plain = plain.filter(|_| versions.iter().all(|text| !text.contains(['*', '-', ' '])))?;
+        let mut plain =
+            plain.filter(|_| versions.iter().all(|text| !text.contains(['*', '-', ' '])))?;
         plain.sort();
         let first = format!("<{}", plain.first()?);
         let between = plain.windows(2).map(|pair| format!(">{} <{}", pair[0], pair[1]));

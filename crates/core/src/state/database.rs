@@ -15,7 +15,7 @@ use crate::survey::{FactsStore, Mark};
 use upright_spanner_change::{CopiedFile, Copies, Mark as FileMark, OUTCOME};
 use upright_spanner_image::Facts;
 
-pub(super) const SCHEMA_VERSION: i64 = 5;
+pub(super) const SCHEMA_VERSION: i64 = 6;
 
 /// Copies of journal files: what is read of each, and the texts, which are seldom wanted.
 const JOURNAL: &str = "
@@ -39,12 +39,19 @@ const WITHOUT_PACKED: i64 = 4;
 /// The last version that kept precious things in it.
 pub(super) const LAST_PRECIOUS: i64 = 3;
 
-const SCHEMA: &str = "
+/// The version of which the facts of images did not say what a check asks of them by now. They are read again.
+const WITHOUT_SIGNERS: i64 = 5;
+
+const SEEN: &str = "
     CREATE TABLE seen (
         root  TEXT PRIMARY KEY,
         id    TEXT NOT NULL UNIQUE,
         title TEXT NOT NULL
     );
+";
+
+/// What images say of themselves: those in games by path, those in the store by content.
+const FACTS: &str = "
     CREATE TABLE facts (
         path  TEXT PRIMARY KEY,
         mark  TEXT NOT NULL,
@@ -98,7 +105,9 @@ impl Database {
 
     fn in_memory() -> Result<Connection, Refusal> {
         let connection = Connection::open_in_memory().map_err(|error| refusal(&error))?;
-        connection.execute_batch(&[SCHEMA, JOURNAL].concat()).map_err(|error| refusal(&error))?;
+        connection
+            .execute_batch(&[SEEN, FACTS, JOURNAL].concat())
+            .map_err(|error| refusal(&error))?;
         Ok(connection)
     }
 
@@ -117,12 +126,16 @@ impl Database {
         match version {
             SCHEMA_VERSION => {}
             0 => {
-                transaction.execute_batch(&[SCHEMA, JOURNAL].concat()).map_err(refused)?;
+                transaction.execute_batch(&[SEEN, FACTS, JOURNAL].concat()).map_err(refused)?;
                 transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
             }
-            WITHOUT_PACKED => {
-                transaction.execute_batch("DROP TABLE journal").map_err(refused)?;
-                transaction.execute_batch(JOURNAL).map_err(refused)?;
+            WITHOUT_PACKED | WITHOUT_SIGNERS => {
+                let anew = ["DROP TABLE facts; DROP TABLE image;", FACTS].concat();
+                transaction.execute_batch(&anew).map_err(refused)?;
+                if version == WITHOUT_PACKED {
+                    let anew = ["DROP TABLE journal;", JOURNAL].concat();
+                    transaction.execute_batch(&anew).map_err(refused)?;
+                }
                 transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
             }
             newer if newer > SCHEMA_VERSION => return Err(Refusal::Newer),

@@ -431,7 +431,8 @@ struct OldSource {
 
 impl OldPin {
     fn into_pin(self) -> Pin {
-        Pin { game: self.game, family: self.family, version: self.version, why: self.why }
+        let version = self.version.map(Requirement::from);
+        Pin { game: self.game, family: self.family, version, why: self.why }
     }
 }
 

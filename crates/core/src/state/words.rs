@@ -249,7 +249,7 @@ impl StoredPin {
     fn into_pin(self) -> Result<Pin, String> {
         let version = match self.version {
             None => None,
-            Some(text) => Some(text.parse().map_err(|_| format!("`{text}` is not a version"))?),
+            Some(text) => Some(text.parse().map_err(|_| format!("`{text}` says no versions"))?),
         };
         Ok(Pin { game: self.game, family: self.family, version, why: self.why })
     }

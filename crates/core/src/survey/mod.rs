@@ -2,6 +2,7 @@
 
 mod evidence;
 mod filter;
+mod other_endings;
 mod recognise;
 mod view;
 mod walk;
@@ -42,7 +43,7 @@ pub(crate) fn survey(
     survey.errors.extend(knowledge.catalog.errors.iter().map(LookError::from));
     let folders = folders(paths, knowledge, &mut survey.errors);
     if filter.narrows() {
-        for (folder, found) in folders.iter().zip(walk::images(&folders, progress)) {
+        for (folder, found) in folders.iter().zip(listed(&folders, progress)) {
             let listed = narrowed(folder, found, filter, knowledge, store)?;
             survey_folder(folder, listed, knowledge, store, progress, &mut survey);
         }
@@ -50,7 +51,7 @@ pub(crate) fn survey(
     } else {
         // What is known of the images is read while the trees are walked.
         let (found, known) = std::thread::scope(|scope| {
-            let walking = scope.spawn(|| walk::images(&folders, progress));
+            let walking = scope.spawn(|| listed(&folders, progress));
             let known: Vec<_> = folders.iter().map(|folder| store.below(folder)).collect();
             (walking.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), known)
         });
@@ -104,6 +105,16 @@ struct Listed {
     known: HashMap<String, (Mark, Facts)>,
     /// Files of games that are not asked for: they say where these begin and end.
     others: Vec<TreePath>,
+}
+
+/// The files below each of some folders that are programs or libraries, by their names or by their content.
+fn listed(folders: &[PathBuf], progress: &dyn Progress) -> Vec<Walked> {
+    let mut walked = walk::images(folders, progress);
+    for (folder, of_folder) in folders.iter().zip(&mut walked) {
+        let others = other_endings::beside(folder, of_folder);
+        of_folder.images.extend(others);
+    }
+    walked
 }
 
 /// What has to be read for the games that the filter keeps.
@@ -269,11 +280,15 @@ fn read_facts(
     let first_fresh = read.len();
     for (image, path, facts) in fresh {
         match facts {
+            // Under another ending, a program is none that anyone starts.
+            Ok(facts) if facts.kind == Kind::Exe && !image.is_library_by_name() => {}
             Ok(facts) => {
                 kept.push((path.to_string_lossy().into_owned(), image.mark));
                 read.push((image, facts));
             }
             // A data file may bear such a name too; it is not our concern.
+            // Its name promised nothing.
+            Err(_) if !image.is_candidate_by_name() => {}
             Err(ImageError::NotAnImage { .. })
                 if !image.is_library_by_name()
                     && !is_unfinished_download(image.path.file_name()) => {}
@@ -368,7 +383,9 @@ fn view(
     let (in_use, damaged) = (Vec::new(), Vec::new());
     let mut view =
         GameView { game, programs, version, libraries, in_use, damaged, gone, environment };
-    recognise::within_game(&mut view, &catalog, &knowledge.rack);
+    let marks = knowledge.history.around(&view.game.root).into_iter();
+    let earlier = marks.filter_map(|change| change.executable.as_ref()?.version.clone());
+    recognise::within_game(&mut view, &catalog, &knowledge.rack, &earlier.collect::<Vec<_>>());
     (view, errors)
 }
 

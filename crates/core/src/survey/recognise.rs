@@ -14,10 +14,17 @@ use crate::catalog::{
 use crate::game::{Executable, GameVersion};
 use crate::path::{extension, fold, is_unfinished_download, same_name};
 use crate::rack::{Build, RackIndex};
+use upright_spanner_image::Version;
 use upright_spanner_image::system::can_be_stood_in;
 
 /// Collects what one game's own files show.
-pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, rack: &RackIndex<'_>) {
+/// `earlier` are versions that the game had when changes were made to it.
+pub(super) fn within_game(
+    view: &mut GameView,
+    catalog: &Catalog,
+    rack: &RackIndex<'_>,
+    earlier: &[Version],
+) {
     let executable = view.programs.first();
     let program_folders: Vec<&str> = view.programs.iter().map(|p| p.path.folder()).collect();
     let copies = Copies::among(&view.libraries);
@@ -30,7 +37,7 @@ pub(super) fn within_game(view: &mut GameView, catalog: &Catalog, rack: &RackInd
                 (EvidenceKind::Catalogued, catalog.find(&library.facts, name).map(catalogued)),
                 (EvidenceKind::OnRack, on_rack(library, rack)),
                 (EvidenceKind::StandIn, stand_in(library, &program_folders)),
-                (EvidenceKind::Keyed, keyed(library, executable, view.version.as_ref())),
+                (EvidenceKind::Keyed, keyed(library, executable, view.version.as_ref(), earlier)),
                 (EvidenceKind::HandBackup, hand_backup(library, &copies)),
                 (EvidenceKind::Outsider, executable.and_then(|exe| outsider(library, exe))),
             ];
@@ -128,24 +135,38 @@ fn keyed(
     library: &Library,
     executable: Option<&Executable>,
     version: Option<&GameVersion>,
+    earlier: &[Version],
 ) -> Option<String> {
     let executable = executable?;
-    let version = version?.version.as_ref()?;
+    let version = version.and_then(|known| known.version.as_ref());
     let exe = executable.path.file_name();
-    let name = library.path.file_name();
-    if keyed_to(&library.facts, name).is_some_and(|key| key.same_numbers(version)) {
-        return Some(format!("its name holds the version of {exe}, {version}"));
+    let outside = library.facts.string("CompanyName") != executable.facts.string("CompanyName");
+    let key = keyed_to(&library.facts, library.path.file_name());
+    if let Some(key) = &key {
+        if let Some(version) = version.filter(|version| version.begins_with(key)) {
+            return Some(format!("its name holds the version of {exe}, {version}"));
+        }
+        // An update of the game does not make it another thing.
+        let was = earlier.iter().any(|earlier| earlier.begins_with(key));
+        let is_near = version.is_some_and(|version| outside && is_near(key, version));
+        if was || is_near {
+            return Some(format!("its name holds an earlier or later version of {exe}, {key}"));
+        }
     }
 
-    let outside = library.facts.string("CompanyName") != executable.facts.string("CompanyName");
+    let version = version?;
     let own = library.facts.version().is_some_and(|own| own.same_numbers(version));
     if !outside || own || version.numbers().len() < 3 {
         return None;
     }
-
     let stated = stated_versions(&library.facts);
-    let (key, _) = stated.iter().find(|(_, stated)| stated.same_numbers(version))?;
+    let (key, _) = stated.iter().find(|(_, stated)| version.begins_with(stated))?;
     Some(format!("its {key} holds the version of {exe}, {version}"))
+}
+
+/// Whether two versions are of one line of releases: they share the first two numbers.
+fn is_near(a: &Version, b: &Version) -> bool {
+    a.numbers().len() > 2 && b.numbers().len() > 2 && a.numbers()[..2] == b.numbers()[..2]
 }
 
 fn outsider(library: &Library, executable: &Executable) -> Option<String> {

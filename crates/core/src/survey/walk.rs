@@ -30,6 +30,11 @@ impl Found {
         Some(Self { path: inside(&self.path, folder)?, ..self.clone() })
     }
 
+    /// Whether its name is that of a library or program, or of a copy of one.
+    pub fn is_candidate_by_name(&self) -> bool {
+        is_candidate(self.path.file_name().as_bytes())
+    }
+
     /// Whether its name promises a library or program, rather than a copy of one put aside.
     pub fn is_library_by_name(&self) -> bool {
         let extension = extension(self.path.file_name());
@@ -122,14 +127,20 @@ fn candidate(root: &Path, entry: &ignore::DirEntry) -> Result<Found, LookError> 
         Err(error) => return Err(unreadable(format!("it is skipped: {}", error.why))),
     };
     match entry.metadata() {
-        Ok(metadata) => {
-            let modified = FileTime::from_last_modification_time(&metadata);
-            let modified = (modified.unix_seconds(), modified.nanoseconds());
-            let mark = Mark { size: metadata.len(), modified, file: file_number(&metadata) };
-            Ok(Found { path, mark })
-        }
+        Ok(metadata) => Ok(Found { path, mark: mark(&metadata) }),
         Err(error) => Err(unreadable(format!("it cannot be read: {}", reason(&error)))),
     }
+}
+
+/// A file below a folder, where it can be named.
+pub(super) fn found(root: &Path, path: &Path, metadata: &Metadata) -> Option<Found> {
+    Some(Found { path: TreePath::below(root, path).ok()?, mark: mark(metadata) })
+}
+
+fn mark(metadata: &Metadata) -> Mark {
+    let modified = FileTime::from_last_modification_time(metadata);
+    let modified = (modified.unix_seconds(), modified.nanoseconds());
+    Mark { size: metadata.len(), modified, file: file_number(metadata) }
 }
 
 #[cfg(unix)]
@@ -146,7 +157,7 @@ fn file_number(_: &Metadata) -> u64 {
 /// Programs, libraries, and what was a library before someone renamed it: names with an extension
 /// of these that ends there, or goes on with something else than a letter or digit. Asked of every
 /// file in a tree, so it looks at bytes and allocates nothing.
-fn is_candidate(name: &[u8]) -> bool {
+pub(super) fn is_candidate(name: &[u8]) -> bool {
     const LEN: usize = 4;
     let ends = |extension: &str, at: usize| {
         let found = &name[at..at + LEN];

@@ -34,6 +34,7 @@ impl Workshop {
 
     /// The names under which a loader would be loaded by a game, the best first.
     pub fn entry_names(&self, view: &GameView) -> Vec<EntryName> {
-        check::entry_names(view, &OnDisk::new(&self.store, view, None))
+        let window = OnDisk::new(&self.store, view, None);
+        check::entry_names(view, &load::graph(&Scene::now(view, &window)), &window)
     }
 }

@@ -116,17 +116,35 @@ impl Signature {
     }
 }
 
-/// Who claims to have signed, taken from the signature without checking anything.
-pub(super) fn claimed_signer<R: Read + Seek>(
+/// Who claims to have signed, the first signature's first, taken from the signatures without checking
+/// anything; each name once.
+pub(super) fn claimed_signers<R: Read + Seek>(
     headers: &Headers,
     source: &mut Source<R>,
-) -> Result<Option<String>, ImageError> {
+) -> Result<Vec<String>, ImageError> {
     let Some(table) = Table::find(headers) else {
-        return Ok(None);
+        return Ok(Vec::new());
     };
-    let messages = table.messages(source)?;
-    let message = messages.first().and_then(|bytes| Message::parse(bytes).ok());
-    Ok(message.and_then(|message| message.signer_name()))
+    let mut names: Vec<String> = Vec::new();
+    let mut left = MOST_SIGNATURES;
+    for bytes in table.messages(source)? {
+        add_claims(&bytes, 0, &mut left, &mut names);
+    }
+    Ok(names)
+}
+
+/// Adds the names that a message and those nested in it bear.
+fn add_claims(bytes: &[u8], depth: usize, left: &mut usize, names: &mut Vec<String>) {
+    let Some(rest) = left.checked_sub(1) else { return };
+    *left = rest;
+    let Ok(message) = Message::parse(bytes) else { return };
+    let name = message.signer_name().filter(|name| !names.contains(name));
+    names.extend(name);
+    if depth < DEEPEST_SIGNATURE {
+        for nested in message.nested().into_iter().take(MOST_SIGNATURES) {
+            add_claims(&nested, depth + 1, left, names);
+        }
+    }
 }
 
 /// Checks one message and those nested in it.
