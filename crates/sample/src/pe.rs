@@ -19,6 +19,9 @@ pub enum Bits {
     Bits64,
 }
 
+/// Length of the header of the .NET runtime.
+const MANAGED_HEADER: usize = 72;
+
 /// A recipe for one image.
 #[derive(Debug, Clone)]
 pub struct Pe {
@@ -32,6 +35,8 @@ pub struct Pe {
     export_name: String,
     texts: Vec<String>,
     padding: usize,
+    /// Whether it is made for the .NET runtime, and whether it wants 32 bits then.
+    managed: Option<bool>,
     exit: Exit,
 }
 
@@ -77,6 +82,7 @@ impl Pe {
             export_name: name.to_owned(),
             texts: Vec::new(),
             padding: 0,
+            managed: None,
             exit: Exit::Code(0),
         }
     }
@@ -143,6 +149,14 @@ impl Pe {
         self
     }
 
+    /// Gives the image the header of the .NET runtime, as one that holds no machine code; it may want 32
+    /// bits all the same.
+    #[must_use]
+    pub fn managed(mut self, wants_32_bits: bool) -> Self {
+        self.managed = Some(wants_32_bits);
+        self
+    }
+
     /// Makes the executable exit with what an imported function returns.
     #[must_use]
     pub fn exit_with_call(mut self, dll: &str, symbol: &str) -> Self {
@@ -182,6 +196,10 @@ impl Pe {
         let code_len = stubs_start + 16 * self.exports.len();
         let text = writer.reserve_text_section(code_len as u32);
         let rdata = writer.reserve_rdata_section(data.len() as u32);
+        if self.managed.is_some() {
+            let directory = pe::IMAGE_DIRECTORY_ENTRY_COM_DESCRIPTOR;
+            writer.set_data_directory(directory, rdata.virtual_address, MANAGED_HEADER as u32);
+        }
         let idata_len = self.import_section(When::AtStart, 0).bytes.len();
         let idata = writer.reserve_idata_section(idata_len as u32);
         let import = self.import_section(When::AtStart, idata.virtual_address);
@@ -286,9 +304,19 @@ impl Pe {
         }
     }
 
-    /// Texts, then filler that looks like neither text nor zeros, repeated every 64 KiB.
+    /// The header of the .NET runtime, if there is one, texts, then filler that looks like neither text nor zeros, repeated every 64 KiB.
     fn data(&self) -> Vec<u8> {
-        let mut out = vec![0; 16];
+        let mut out = match self.managed {
+            None => vec![0; 16],
+            Some(wants_32_bits) => {
+                // Its length, and behind a version and the place of the metadata the flags: no machine code,
+                // and perhaps 32 bits.
+                let mut header = vec![0; MANAGED_HEADER];
+                header[0] = MANAGED_HEADER as u8;
+                header[16] = 1 | if wants_32_bits { 2 } else { 0 };
+                header
+            }
+        };
         for text in &self.texts {
             out.extend_from_slice(text.as_bytes());
             out.push(0);

@@ -100,10 +100,10 @@ impl<'a> Scene<'a> {
         if let Some(why) = present.damage() {
             return Some(Outcome::Damaged(path, why.to_owned()));
         }
-        let runs = self.facts(present, |facts| (facts.machine, facts.runs_on(machine)));
-        Some(match runs {
-            Some((other, false)) => Outcome::OtherMachine(path, other),
-            _ => Outcome::File(path),
+        let other = present.facts().filter(|facts| !facts.runs_on(machine));
+        Some(match other {
+            Some(facts) => Outcome::OtherMachine(path, facts.machine),
+            None => Outcome::File(path),
         })
     }
 
@@ -132,18 +132,18 @@ impl<'a> Scene<'a> {
     pub(super) fn exports(&self, present: &Present<'_>) -> Option<Arc<Vec<Export>>> {
         self.window.exports(present.at()?)
     }
-
-    /// What is known of an image.
-    pub(super) fn facts<T>(&self, present: &Present<'_>, ask: impl Fn(&Facts) -> T) -> Option<T> {
-        match &present.source {
-            Source::OnDisk(facts) => Some(ask(facts)),
-            Source::Coming(_, facts) => Some(ask(facts)),
-            Source::Damaged(_) => None,
-        }
-    }
 }
 
 impl Present<'_> {
+    /// What is known of the image; nothing where it cannot be loaded.
+    pub fn facts(&self) -> Option<&Facts> {
+        match &self.source {
+            Source::OnDisk(facts) => Some(facts),
+            Source::Coming(_, facts) => Some(facts),
+            Source::Damaged(_) => None,
+        }
+    }
+
     fn at(&self) -> Option<ImageAt<'_>> {
         match &self.source {
             Source::OnDisk(_) => Some(ImageAt::Game(&self.path)),

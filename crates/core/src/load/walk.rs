@@ -23,7 +23,7 @@ pub(crate) fn graph<'s>(scene: &'s Scene<'s>) -> Graph {
     let mut walks: Vec<Walk<'s>> =
         scene.programs().filter_map(|program| Walk::of(scene, program)).collect();
     for walk in &mut walks {
-        walk.from_program();
+        walk.start();
     }
     by_name(scene, &mut walks);
     Graph { processes: walks.into_iter().map(Walk::into_process).collect() }
@@ -38,9 +38,9 @@ fn by_name<'s>(scene: &'s Scene<'s>, walks: &mut [Walk<'s>]) {
         scene.libraries().into_iter().filter(|library| !is_met(walks, &library.path)).collect();
     let imported: HashSet<String> = unmet
         .iter()
-        .filter_map(|library| scene.facts(library, |facts| facts.imported_dlls.clone()))
-        .flatten()
-        .map(|name| fold(&name))
+        .filter_map(|library| library.facts())
+        .flat_map(|facts| &facts.imported_dlls)
+        .map(|name| fold(name))
         .collect();
 
     // What others import comes with these; only where they go in a circle does one of them begin.
@@ -48,17 +48,16 @@ fn by_name<'s>(scene: &'s Scene<'s>, walks: &mut [Walk<'s>]) {
         unmet.into_iter().partition(|library| imported.contains(&fold(library.path.file_name())));
     for library in first.into_iter().chain(others) {
         let is_loaded_already = is_met(walks, &library.path);
-        if let Some(walk) = loader_of(scene, library, walks).filter(|_| !is_loaded_already) {
-            walks[walk].from_root(library);
+        if let Some(walk) = loader_of(library, walks).filter(|_| !is_loaded_already) {
+            walks[walk].load_by_name(library);
         }
     }
 }
 
 /// The program that would load a library by its name: of those that can, the one in the nearest folder around
 /// it, else the one that counts. What lies in the game's own folder and is not the game starts others.
-fn loader_of(scene: &Scene<'_>, library: &Present<'_>, walks: &[Walk<'_>]) -> Option<usize> {
-    let can =
-        |walk: &Walk<'_>| scene.facts(library, |facts| facts.runs_on(walk.machine)).unwrap_or(true);
+fn loader_of(library: &Present<'_>, walks: &[Walk<'_>]) -> Option<usize> {
+    let can = |walk: &Walk<'_>| library.facts().is_none_or(|facts| facts.runs_on(walk.machine));
     let folder = fold(library.path.folder());
     let is_around = |walk: &Walk<'_>| {
         let own = fold(walk.folder());
@@ -106,7 +105,7 @@ struct Next<'s> {
 
 impl<'s> Walk<'s> {
     fn of(scene: &'s Scene<'s>, program: &'s Present<'s>) -> Option<Self> {
-        let machine = scene.facts(program, |facts| facts.machine)?;
+        let machine = program.facts().map(|facts| facts.machine)?;
         Some(Self {
             scene,
             program,
@@ -128,13 +127,13 @@ impl<'s> Walk<'s> {
         self.program.path.folder()
     }
 
-    fn from_program(&mut self) {
+    fn start(&mut self) {
         let (image, how) = (self.program, How::AtStart);
         self.queue.push_back(Next { image, by: None, how, root: None });
         self.go_on();
     }
 
-    fn from_root(&mut self, library: &'s Present<'s>) {
+    fn load_by_name(&mut self, library: &'s Present<'s>) {
         let root = Some(library.path.folder());
         self.queue.push_back(Next { image: library, by: None, how: How::ByName, root });
         self.go_on();
@@ -142,16 +141,16 @@ impl<'s> Walk<'s> {
 
     fn go_on(&mut self) {
         while let Some(next) = self.queue.pop_front().or_else(|| self.later.pop_front()) {
-            self.follow(next);
+            self.follow(&next);
         }
     }
 
-    fn follow(&mut self, next: Next<'s>) {
+    fn follow(&mut self, next: &Next<'s>) {
         let key = fold(next.image.path.as_str());
         if self.at.contains_key(&key) || next.image.damage().is_some() {
             return;
         }
-        let version = self.scene.facts(next.image, Facts::version).flatten();
+        let version = next.image.facts().and_then(Facts::version);
         let imports = self.scene.imports(next.image);
         let own = self.images.len();
         self.at.insert(key, own);

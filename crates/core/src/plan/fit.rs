@@ -11,6 +11,7 @@ use crate::check::{
 };
 use crate::content::{Content, FileState, Stamp};
 use crate::error::Result;
+use crate::load::{Edge, Outcome};
 use crate::path::{TreePath, same_name};
 use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored};
 use crate::situation::Situation;
@@ -156,6 +157,11 @@ impl<'s> FitPlanner<'s> {
             return slots.iter().map(|slot| Target::in_slot(slot, name, library)).collect();
         }
 
+        let asked_for = self.asked_for();
+        if !asked_for.is_empty() {
+            let heads = asked_for.into_iter().map(|place| Target::library(place, None, library));
+            return heads.collect();
+        }
         let Some(placement) = self.build.layout.places.first().filter(|place| self.is_head(place))
         else {
             return Vec::new();
@@ -172,6 +178,24 @@ impl<'s> FitPlanner<'s> {
         };
         let place = to.and_then(|to| self.in_bay(bay, to, plan));
         place.into_iter().map(|place| Target::library(place, None, library)).collect()
+    }
+
+    /// Where the game asks for a file of the library's name and has none that can be loaded: such a file is
+    /// what it lacks.
+    fn asked_for(&self) -> Vec<Place> {
+        let name = self.as_name.unwrap_or(&self.build.file.name);
+        let damaged = self.view().damaged.iter().map(|image| &image.path);
+        let damaged = damaged.filter(|path| same_name(path.file_name(), name)).cloned();
+        let missing = self.situation.loads().processes.iter().filter_map(|process| {
+            let mut edges = process.images.iter().flat_map(|image| &image.edges);
+            let is_it =
+                |edge: &Edge| edge.outcome == Outcome::Missing && same_name(&edge.library, name);
+            edges.any(is_it).then(|| process.program.sibling(name).ok())?
+        });
+        let mut places: Vec<Place> = damaged.chain(missing).map(Place::from).collect();
+        places.sort();
+        places.dedup();
+        places
     }
 
     /// A path in a bay of the game; a finding where the game has no such bay.

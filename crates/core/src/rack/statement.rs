@@ -241,9 +241,10 @@ fn expression(tokens: &[Token]) -> Option<(Vec<String>, &[Token])> {
                 }
                 ("up", Some(Token::Word(next))) if next == "to" => {
                     at += 1;
-                    match alternatives.is_empty() {
-                        true => bound = Some(Bound::AtMost),
-                        false => is_range = true,
+                    if alternatives.is_empty() {
+                        bound = Some(Bound::AtMost);
+                    } else {
+                        is_range = true;
                     }
                 }
                 ("onwards" | "onward" | "upwards" | "up", _) if !alternatives.is_empty() => {

@@ -37,9 +37,7 @@ impl Altering<'_> {
             return Err(view.no_component(family));
         };
         let version = match at {
-            Some(text) => {
-                Some(wanted_versions(&*self.workshop().builds()?, &library.family, text)?)
-            }
+            Some(text) => Some(wanted_versions(&self.workshop().builds()?, &library.family, text)?),
             None => library.facts.version().map(Requirement::from),
         };
         let (game, family) = (view.game.id.clone(), library.family.clone());
