@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use clap::builder::{OsStringValueParser, TypedValueParser};
 use clap::{Parser, Subcommand, ValueEnum};
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::check::explain;
@@ -243,7 +244,7 @@ pub struct GameEdit {
     pub bay: Vec<(String, PathBuf)>,
     /// On Linux, the folder of the Windows environment in which the game runs: its registry says which
     /// libraries are taken from the game's folder.
-    #[arg(long, value_name = "DIR", value_parser = folder)]
+    #[arg(long, value_name = "DIR", value_parser = OsStringValueParser::new().map(PathBuf::from))]
     pub prefix: Option<PathBuf>,
     /// A text file that states the game's version, relative to the game's folder.
     #[arg(long, value_name = "PATH")]
@@ -287,11 +288,6 @@ fn role(text: &str) -> Result<Role, String> {
     let names = Role::ALL.map(Role::name).join(", ");
     let found = Role::ALL.into_iter().find(|role| role.name().eq_ignore_ascii_case(text));
     found.ok_or_else(|| format!("the roles are {names}"))
-}
-
-/// A folder; an empty text is one that takes a setting back.
-fn folder(text: &str) -> Result<PathBuf, String> {
-    Ok(text.into())
 }
 
 /// A bay as `name=folder`.
