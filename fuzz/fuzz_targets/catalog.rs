@@ -1,4 +1,4 @@
-//! Any text as a catalog file, as a layout, as a change log, as a version, as a pattern; and catalogs and
+//! Any text as a catalog file, as a layout, as a change log, as a registry, as a version, as a pattern; and catalogs and
 //! layouts with every field that there is.
 #![no_main]
 
@@ -7,7 +7,9 @@ use std::path::Path;
 use libfuzzer_sys::arbitrary::{self, Arbitrary};
 use libfuzzer_sys::fuzz_target;
 use upright_spanner_core::catalog::{Pattern, parse};
-use upright_spanner_core::rack::{LayoutFile, since};
+use upright_spanner_core::game::Environment;
+use upright_spanner_core::image::Machine;
+use upright_spanner_core::rack::{LayoutFile, since, stated_support};
 use upright_spanner_core::version::Version;
 
 /// What a text is made from.
@@ -97,6 +99,11 @@ fuzz_target!(|recipe: Recipe<'_>| {
         let said = since(text, &version, &version);
         assert!(said.is_none_or(|said| said.lines().count() <= text.lines().count()));
     }
+    if let Some(stated) = stated_support(text) {
+        assert!(text.contains(&stated.line));
+    }
+    let environment = Environment::of(Path::new("prefix"), "a.exe", text);
+    let _ = environment.takes_its_own("winmm.dll", Machine::X86_64);
     if let Ok(pattern) = Pattern::new(text) {
         let _ = pattern.is_match(text);
     }

@@ -553,3 +553,76 @@ fn in_a_prefix_the_environment_takes_its_own_unless_its_registry_says_otherwise(
     );
     bench.run(&["fit", inside, "new/glim.dll", "--as", "winmm.dll"]).code(3);
 }
+
+/// Windows' own loader, or what stands in for it, agrees on what starts.
+#[cfg(windows)]
+#[test]
+#[ignore = "Windows says in a window that a program does not start"]
+fn the_loader_agrees_on_what_starts() {
+    let narrow = Pe::dll(Bits::Bits32, "core.dll").export("open", 42).export("close", 1);
+    let leading = |to: &str| library("core.dll", [2, 0, 0, 0], &["close"]).forward("open", to);
+    let whole = core([1, 0, 0, 0]).padding(5000).to_bytes();
+    type Case<'a> = (&'a str, &'a dyn Fn(&Bench), bool);
+    let cases: [Case<'_>; 14] = [
+        ("as it is", &|_| {}, true),
+        ("deleted", &|bench| remove(bench, "bin/core.dll"), false),
+        (
+            "cut short",
+            &|bench| bench.write(&format!("{GAME}/bin/core.dll"), &whole[..whole.len() - 4000]),
+            false,
+        ),
+        ("emptied", &|bench| bench.write(&format!("{GAME}/bin/core.dll"), b""), false),
+        ("a page instead", &|bench| bench.write(&format!("{GAME}/bin/core.dll"), b"<html>"), false),
+        ("another machine", &|bench| put(bench, "bin/core.dll", &narrow), false),
+        ("what it needs is gone", &|bench| remove(bench, "bin/deep.dll"), false),
+        (
+            "what it needs lies elsewhere",
+            &|bench| {
+                remove(bench, "bin/deep.dll");
+                put(bench, "bin/plugins/deep.dll", &deep());
+            },
+            false,
+        ),
+        (
+            "what it needs is for another machine",
+            &|bench| {
+                put(bench, "bin/deep.dll", &Pe::dll(Bits::Bits32, "deep.dll").export("dive", 1))
+            },
+            false,
+        ),
+        (
+            "it leads on to another",
+            &|bench| put(bench, "bin/core.dll", &leading("deep.rise")),
+            true,
+        ),
+        ("what comes later is gone", &|bench| remove(bench, "bin/late.dll"), true),
+        (
+            "a plugin lacks something",
+            &|bench| {
+                let twin = library("twin.dll", [2, 0, 0, 0], &["twin"]);
+                put(bench, "bin/plugins/twin.dll", &twin.imports("gone.dll", &["x"]));
+            },
+            true,
+        ),
+        (
+            "the developers' runtime",
+            &|bench| put(bench, "bin/deep.dll", &deep().imports("msvcp130d.dll", &["x"])),
+            false,
+        ),
+        (
+            "Windows' own under a known name",
+            &|bench| put(bench, "bin/kernel32.dll", &library("kernel32.dll", [1, 0, 0, 0], &["x"])),
+            true,
+        ),
+    ];
+    for (what, broken, starts) in cases {
+        let bench = pier();
+        put(&bench, "bin/Pier.exe", &executable().exit_with_call("core.dll", "open"));
+        broken(&bench);
+        let said = flat(&output(&bench.run(&["check", GAME])));
+        assert_eq!(!said.contains("stop:"), starts, "{what}: {said}");
+        let mut program = std::process::Command::new(bench.file(&format!("{GAME}/bin/Pier.exe")));
+        let ended = common::started(|| program.status());
+        assert_eq!(ended.code() == Some(1), starts, "{what}: {ended}");
+    }
+}

@@ -49,9 +49,13 @@ impl Environment {
     /// Reads what a prefix says of a program's libraries.
     pub(crate) fn read(prefix: &Path, program: &str) -> Self {
         let text = bytes_of(&prefix.join(REGISTRY), LONGEST).unwrap_or_default();
-        let text = String::from_utf8_lossy(&text);
-        let mut overrides = overrides_in(&text, OVERRIDES);
-        overrides.extend(overrides_in(&text, &of_program(program)));
+        Self::of(prefix, program, &String::from_utf8_lossy(&text))
+    }
+
+    /// What the text of a prefix's registry says of a program's libraries.
+    pub fn of(prefix: &Path, program: &str, registry: &str) -> Self {
+        let mut overrides = overrides_in(registry, OVERRIDES);
+        overrides.extend(overrides_in(registry, &of_program(program)));
 
         let windows = prefix.join(DRIVE).join("windows");
         let names = |folder: &str| -> Option<HashSet<String>> {
