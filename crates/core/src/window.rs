@@ -9,7 +9,7 @@ use crate::error::Result;
 use crate::ledger::{Ledger, LedgerEntry};
 use crate::path::TreePath;
 use upright_spanner_change::Place;
-use upright_spanner_image::{Export, Facts, Import};
+use upright_spanner_image::{Export, Facts, Import, Offer};
 
 /// Where an image is.
 #[derive(Debug, Clone, Copy)]
@@ -35,12 +35,16 @@ pub(crate) trait Window {
     fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)>;
     /// The bytes of a build's file.
     fn stored(&self, content: &Content) -> Result<Vec<u8>>;
+    /// Reads what many images import, and what some of them offer, side by side before anyone asks.
+    fn read_ahead(&self, importing: &[ImageAt<'_>], offering: &[ImageAt<'_>]);
     /// What an image says of itself.
     fn facts(&self, image: ImageAt<'_>) -> Option<Facts>;
     /// What an image imports.
     fn imports(&self, image: ImageAt<'_>) -> Option<Arc<Vec<Import>>>;
-    /// What an image offers.
-    fn exports(&self, image: ImageAt<'_>) -> Option<Arc<Vec<Export>>>;
+    /// What an image offers, to be looked up.
+    fn offer(&self, image: ImageAt<'_>) -> Option<Arc<Offer>>;
+    /// What an image offers, by name.
+    fn exports(&self, image: ImageAt<'_>) -> Option<Vec<Export>>;
 
     /// Where a record's target is on disk: in the tree's own spelling, unless a file of that spelling has
     /// a record of its own.

@@ -1,6 +1,8 @@
 //! The export table ("PE Format", "The .edata Section").
 
+use std::collections::HashMap;
 use std::fmt;
+use std::hash::{BuildHasher, RandomState};
 use std::io::{Read, Seek};
 
 use object::LittleEndian as LE;
@@ -9,6 +11,7 @@ use object::{U16, U32, pe};
 use crate::budget::MOST_EXPORTS;
 use crate::error::ImageError;
 use crate::headers::{Directory, Headers};
+use crate::imports::Symbol;
 use crate::source::Source;
 
 const WHAT: &str = "the export table";
@@ -57,6 +60,13 @@ pub(super) fn table<R: Read + Seek>(
     Ok(Some(Table { directory, entry, name: name.filter(|name| !name.is_empty()) }))
 }
 
+/// Where what is offered lies, as relative addresses.
+struct Addresses {
+    functions: Vec<u32>,
+    /// Each name's text, and the function that it is of.
+    names: Vec<(u32, usize)>,
+}
+
 impl Table {
     /// Every export, by ordinal; functions that are not there (address 0) are left out.
     pub fn exports<R: Read + Seek>(
@@ -64,38 +74,17 @@ impl Table {
         headers: &Headers,
         source: &mut Source<R>,
     ) -> Result<Vec<Export>, ImageError> {
-        let entry = &self.entry;
-        let count = entry.number_of_functions.get(LE) as usize;
-        if count == 0 {
-            return Ok(Vec::new());
-        }
-
-        let at = headers.locate(entry.address_of_functions.get(LE), WHAT)?;
-        if count > MOST_EXPORTS || entry.number_of_names.get(LE) as usize > MOST_EXPORTS {
-            return Err(ImageError::excessive(WHAT));
-        }
-        let functions: Vec<U32<LE>> = source.pods(at, count, WHAT)?;
+        let addresses = self.addresses(headers, source)?;
         // A function may have several names, or none.
-        let mut names: Vec<(usize, String)> = Vec::new();
-        let named = entry.number_of_names.get(LE) as usize;
-        if named > 0 {
-            let at = headers.locate(entry.address_of_names.get(LE), WHAT)?;
-            let texts: Vec<U32<LE>> = source.pods(at, named, WHAT)?;
-            let at = headers.locate(entry.address_of_name_ordinals.get(LE), WHAT)?;
-            let ordinals: Vec<U16<LE>> = source.pods(at, named, WHAT)?;
-            for (text, ordinal) in texts.iter().zip(&ordinals) {
-                let name = source.text(headers.locate(text.get(LE), WHAT)?, WHAT)?;
-                names.push((usize::from(ordinal.get(LE)), name));
-            }
+        let mut names: Vec<(usize, String)> = Vec::with_capacity(addresses.names.len());
+        for (text, index) in addresses.names {
+            names.push((index, source.text(headers.locate(text, WHAT)?, WHAT)?));
         }
-
         names.sort_by_key(|(index, _)| *index);
         let mut names = names.into_iter().peekable();
-        let base = entry.base.get(LE);
         let mut out = Vec::new();
 
-        for (index, function) in functions.iter().enumerate() {
-            let address = function.get(LE);
+        for (index, address) in addresses.functions.into_iter().enumerate() {
             let mut own: Vec<Option<String>> = Vec::new();
             while let Some((_, name)) = names.next_if(|(of, _)| *of == index) {
                 own.push(Some(name));
@@ -106,15 +95,8 @@ impl Table {
             if address == 0 {
                 continue;
             }
-            // An address inside the export directory is a text: the export lives elsewhere.
-            let inside = address.checked_sub(self.directory.address);
-            let forwarded_to = match inside {
-                Some(delta) if delta < self.directory.len => {
-                    Some(source.text(headers.locate(address, WHAT)?, WHAT)?)
-                }
-                _ => None,
-            };
-            let ordinal = base.wrapping_add(index as u32);
+            let forwarded_to = self.forward(address, headers, source)?;
+            let ordinal = self.ordinal(index);
             for name in own {
                 // Each name of a function that lives elsewhere has a copy of where.
                 source.keep_text(forwarded_to.as_ref().map_or(0, String::len), WHAT)?;
@@ -123,5 +105,121 @@ impl Table {
         }
 
         Ok(out)
+    }
+
+    /// What is offered, to be looked up.
+    pub fn offer<R: Read + Seek>(
+        &self,
+        headers: &Headers,
+        source: &mut Source<R>,
+    ) -> Result<Offer, ImageError> {
+        let addresses = self.addresses(headers, source)?;
+        let mut offer = Offer::default();
+        for (text, index) in addresses.names {
+            if addresses.functions.get(index).is_some_and(|address| *address != 0) {
+                let at = headers.locate(text, WHAT)?;
+                let hash = source.with_text(at, WHAT, |name| offer.hash(name))?;
+                offer.named.push((hash, self.ordinal(index)));
+            }
+        }
+        offer.named.sort_unstable();
+
+        for (index, address) in addresses.functions.into_iter().enumerate() {
+            if address == 0 {
+                continue;
+            }
+            offer.ordinals.push(self.ordinal(index));
+            if let Some(target) = self.forward(address, headers, source)? {
+                offer.forwards.insert(self.ordinal(index), target);
+            }
+        }
+        offer.ordinals.sort_unstable();
+        Ok(offer)
+    }
+
+    fn ordinal(&self, index: usize) -> u32 {
+        self.entry.base.get(LE).wrapping_add(index as u32)
+    }
+
+    /// Where a function leads on to: an address inside the export directory is a text that says so.
+    fn forward<R: Read + Seek>(
+        &self,
+        address: u32,
+        headers: &Headers,
+        source: &mut Source<R>,
+    ) -> Result<Option<String>, ImageError> {
+        match address.checked_sub(self.directory.address) {
+            Some(delta) if delta < self.directory.len => {
+                source.text(headers.locate(address, WHAT)?, WHAT).map(Some)
+            }
+            _ => Ok(None),
+        }
+    }
+
+    fn addresses<R: Read + Seek>(
+        &self,
+        headers: &Headers,
+        source: &mut Source<R>,
+    ) -> Result<Addresses, ImageError> {
+        let entry = &self.entry;
+        let count = entry.number_of_functions.get(LE) as usize;
+        let named = if count == 0 { 0 } else { entry.number_of_names.get(LE) as usize };
+        if count > MOST_EXPORTS || named > MOST_EXPORTS {
+            return Err(ImageError::excessive(WHAT));
+        }
+        let (mut functions, mut names) = (Vec::new(), Vec::new());
+        if count > 0 {
+            let at = headers.locate(entry.address_of_functions.get(LE), WHAT)?;
+            let addresses: Vec<U32<LE>> = source.pods(at, count, WHAT)?;
+            functions = addresses.iter().map(|address| address.get(LE)).collect();
+        }
+        if named > 0 {
+            let at = headers.locate(entry.address_of_names.get(LE), WHAT)?;
+            let texts: Vec<U32<LE>> = source.pods(at, named, WHAT)?;
+            let at = headers.locate(entry.address_of_name_ordinals.get(LE), WHAT)?;
+            let ordinals: Vec<U16<LE>> = source.pods(at, named, WHAT)?;
+            let pairs = texts.iter().zip(&ordinals);
+            names = pairs.map(|(text, at)| (text.get(LE), usize::from(at.get(LE)))).collect();
+        }
+        Ok(Addresses { functions, names })
+    }
+}
+
+/// What an image offers, to be looked up. The names themselves are not kept: a hash of 64 bits, other in
+/// each run, stands for each.
+#[derive(Debug, Clone, Default)]
+pub struct Offer {
+    hashes: RandomState,
+    /// The hash of each name, and the ordinal of its function; sorted.
+    named: Vec<(u64, u32)>,
+    /// Every ordinal, sorted.
+    ordinals: Vec<u32>,
+    /// Where the function of an ordinal leads on to.
+    forwards: HashMap<u32, String>,
+}
+
+impl Offer {
+    /// Whether something is offered, and where it leads on to, as in `library.symbol`, if it does.
+    pub fn find(&self, symbol: &Symbol) -> Option<Option<&str>> {
+        let ordinal = match symbol {
+            Symbol::Name(name) => {
+                let hash = self.hash(name.as_bytes());
+                let at = self.named.partition_point(|(other, _)| *other < hash);
+                self.named.get(at).filter(|(other, _)| *other == hash)?.1
+            }
+            Symbol::Ordinal(ordinal) => {
+                let at = self.ordinals.binary_search(&u32::from(*ordinal)).ok()?;
+                self.ordinals[at]
+            }
+        };
+        Some(self.forwards.get(&ordinal).map(String::as_str))
+    }
+
+    fn hash(&self, name: &[u8]) -> u64 {
+        if name.is_ascii() {
+            return self.hashes.hash_one(name);
+        }
+        // As names are read elsewhere, what is no UTF-8 in them is replaced.
+        self.hashes.hash_one(String::from_utf8_lossy(name).as_bytes())
     }
 }

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::budget::MOST_STRINGS;
 use crate::error::ImageError;
-use crate::exports::Export;
+use crate::exports::{Export, Offer};
 use crate::file::open_plain;
 use crate::headers::Headers;
 use crate::imports::Import;
@@ -231,6 +231,19 @@ pub fn imports_of(path: &Path) -> Result<Vec<Import>, ImageError> {
     let headers = Headers::read(&mut source)?;
     let libraries = imports::libraries(&headers, &mut source)?;
     imports::symbols(&headers, &mut source, libraries)
+}
+
+/// What the plain file at `path` offers, to be looked up; a link is not followed.
+///
+/// # Errors
+/// Where the file cannot be read, is not an image, or its export table is damaged.
+pub fn offer_of(path: &Path) -> Result<Offer, ImageError> {
+    let mut source = Source::new(open_plain(path)?)?;
+    let headers = Headers::read(&mut source)?;
+    match exports::table(&headers, &mut source)? {
+        Some(table) => table.offer(&headers, &mut source),
+        None => Ok(Offer::default()),
+    }
 }
 
 /// What the plain file at `path` offers, and nothing else of it; a link is not followed.

@@ -25,8 +25,8 @@ pub mod version;
 mod version_info;
 
 pub use error::ImageError;
-pub use exports::Export;
-pub use image::{Facts, Image, exports_of, imports_of};
+pub use exports::{Export, Offer};
+pub use image::{Facts, Image, exports_of, imports_of, offer_of};
 pub use imports::{Import, Symbol};
 pub use machine::{Kind, Machine};
 pub use requirement::Requirement;

@@ -123,6 +123,25 @@ impl<R: Read + Seek> Source<R> {
         Ok(text)
     }
 
+    /// Hands a text that ends with a zero byte out, as its bytes, that are not kept.
+    pub fn with_text<T>(
+        &mut self,
+        offset: u64,
+        what: &'static str,
+        take: impl FnOnce(&[u8]) -> T,
+    ) -> Result<T, ImageError> {
+        if offset >= self.len {
+            return Err(ImageError::malformed(what));
+        }
+        let within = (offset % BLOCK) as usize;
+        let rest = &self.block(offset / BLOCK, what)?[within..];
+        if let Some(end) = rest.iter().take(LONGEST_NAME).position(|&byte| byte == 0) {
+            return Ok(take(&rest[..end]));
+        }
+        // It goes on in the next block.
+        Ok(take(self.text(offset, what)?.as_bytes()))
+    }
+
     /// Counts text that is kept.
     pub fn keep_text(&mut self, len: usize, what: &'static str) -> Result<(), ImageError> {
         let left = self.text_left.checked_sub(len as u64);

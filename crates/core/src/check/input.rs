@@ -180,7 +180,7 @@ impl<'a> CheckInput<'a> {
     }
 
     /// What a library offers that takes its place.
-    pub fn exports(&self, swap: &Swap<'_>) -> Option<Arc<Vec<Export>>> {
+    pub fn exports(&self, swap: &Swap<'_>) -> Option<Vec<Export>> {
         self.situation.window.exports(match &swap.content {
             Some(content) => ImageAt::Stored(content),
             None => ImageAt::Game(swap.place.path()),

@@ -7,7 +7,6 @@
 
 mod broken;
 mod graph;
-mod offer;
 mod scene;
 mod walk;
 mod windows;

@@ -1,6 +1,6 @@
 //! What there is to load in a game's folder: as it is now, or as it would be after some steps.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use super::graph::Outcome;
@@ -10,7 +10,7 @@ use crate::game::Environment;
 use crate::path::{TreePath, fold};
 use crate::survey::GameView;
 use crate::window::{ImageAt, Window};
-use upright_spanner_image::{Export, Facts, Import, Machine};
+use upright_spanner_image::{Facts, Import, Machine, Offer};
 
 /// The programs and libraries of a game, and through what they can be looked at.
 #[derive(Clone)]
@@ -87,6 +87,19 @@ impl<'a> Scene<'a> {
         after
     }
 
+    /// Reads what will be asked for, side by side: what each image imports, and what those offer that others
+    /// import.
+    pub(super) fn read_ahead(&self) {
+        let facts = self.images.values().filter_map(Present::facts);
+        let imported: HashSet<String> =
+            facts.flat_map(|facts| &facts.imported_dlls).map(|name| fold(name)).collect();
+        let is_imported =
+            |present: &&Present<'_>| imported.contains(&fold(present.path.file_name()));
+        let all: Vec<ImageAt<'_>> = self.images.values().filter_map(Present::at).collect();
+        let offering = self.images.values().filter(is_imported).filter_map(Present::at);
+        self.window.read_ahead(&all, &offering.collect::<Vec<_>>());
+    }
+
     /// The image of a name in a folder.
     pub(super) fn beside(&self, folder: &str, name: &str) -> Option<&Present<'a>> {
         let path = if folder.is_empty() { name.to_owned() } else { format!("{folder}/{name}") };
@@ -129,8 +142,8 @@ impl<'a> Scene<'a> {
     }
 
     /// What an image offers, where that can be read.
-    pub(super) fn exports(&self, present: &Present<'_>) -> Option<Arc<Vec<Export>>> {
-        self.window.exports(present.at()?)
+    pub(super) fn offer(&self, present: &Present<'_>) -> Option<Arc<Offer>> {
+        self.window.offer(present.at()?)
     }
 }
 

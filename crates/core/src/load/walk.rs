@@ -5,10 +5,8 @@
 //! the program's own for a game that is started as it should be. What is on `PATH` is not the game's.
 
 use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
-use std::sync::Arc;
 
 use super::graph::{Edge, Graph, How, Loaded, Outcome, Process};
-use super::offer::Offer;
 use super::scene::{Present, Scene};
 use super::windows::{Own, own};
 use crate::path::{TreePath, extension, fold};
@@ -20,6 +18,7 @@ const MOST_FORWARDS: usize = 8;
 
 /// Follows the imports of every program of a game, and of the libraries that nothing imports.
 pub(crate) fn graph<'s>(scene: &'s Scene<'s>) -> Graph {
+    scene.read_ahead();
     let mut walks: Vec<Walk<'s>> =
         scene.programs().filter_map(|program| Walk::of(scene, program)).collect();
     for walk in &mut walks {
@@ -77,7 +76,6 @@ struct Walk<'s> {
     images: Vec<Loaded>,
     /// Where each image is among them, by its path without regard to case.
     at: HashMap<String, usize>,
-    offers: HashMap<String, Option<Arc<Offer>>>,
     /// Images that are met and not followed yet.
     queue: VecDeque<Next<'s>>,
     /// Those that are loaded at a first call: they come behind those that are loaded at the start.
@@ -112,7 +110,6 @@ impl<'s> Walk<'s> {
             machine,
             images: Vec::new(),
             at: HashMap::new(),
-            offers: HashMap::new(),
             queue: VecDeque::new(),
             later: VecDeque::new(),
         })
@@ -244,14 +241,14 @@ impl<'s> Walk<'s> {
         edge: &mut Edge,
         edges: &mut Vec<Edge>,
     ) {
-        let Some(offer) = self.offer(image) else { return };
+        let Some(offer) = self.scene.offer(image) else { return };
         let mut onward: BTreeMap<String, Vec<Symbol>> = BTreeMap::new();
         for symbol in wanted {
-            let Some(export) = offer.find(symbol) else {
+            let Some(leads_to) = offer.find(symbol) else {
                 edge.lacks.push(symbol.to_string());
                 continue;
             };
-            if let Some((library, symbol)) = export.forwarded_to.as_deref().and_then(forward) {
+            if let Some((library, symbol)) = leads_to.and_then(forward) {
                 onward.entry(library).or_default().push(symbol);
             }
         }
@@ -259,12 +256,6 @@ impl<'s> Walk<'s> {
             let onward = Ask { library, depth: ask.depth + 1, ..*ask };
             self.ask(&onward, symbols.iter(), edges);
         }
-    }
-
-    /// What a library of the game offers; nothing where it cannot be read.
-    fn offer(&mut self, image: &Present<'_>) -> Option<Arc<Offer>> {
-        let read = || self.scene.exports(image).map(|exports| Arc::new(Offer::of(exports)));
-        self.offers.entry(fold(image.path.as_str())).or_insert_with(read).clone()
     }
 }
 

@@ -5,6 +5,8 @@ use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use rayon::prelude::*;
+
 use crate::change::{Side, Target};
 use crate::content::Content;
 use crate::error::{Error, Result};
@@ -15,7 +17,7 @@ use crate::survey::GameView;
 use crate::window::{ImageAt, Window};
 use upright_spanner_change::carrier::{self, Carriers};
 use upright_spanner_change::{Scope, Store, Territory};
-use upright_spanner_image::{Export, Facts, Import, exports_of, imports_of};
+use upright_spanner_image::{Export, Facts, Import, Offer, exports_of, imports_of, offer_of};
 
 /// A game's folder with the store, and the package that a build may have to be taken from.
 /// What was read once is kept: nothing changes while a plan is made.
@@ -28,7 +30,7 @@ pub(super) struct OnDisk<'a> {
     sources: BTreeMap<Content, PathBuf>,
     held: RefCell<HashMap<Target, Side>>,
     imports: RefCell<HashMap<PathBuf, Option<Arc<Vec<Import>>>>>,
-    exports: RefCell<HashMap<PathBuf, Option<Arc<Vec<Export>>>>>,
+    offers: RefCell<HashMap<PathBuf, Option<Arc<Offer>>>>,
 }
 
 impl<'a> OnDisk<'a> {
@@ -45,7 +47,7 @@ impl<'a> OnDisk<'a> {
             sources: BTreeMap::new(),
             held: RefCell::default(),
             imports: RefCell::default(),
-            exports: RefCell::default(),
+            offers: RefCell::default(),
         }
     }
 
@@ -111,6 +113,26 @@ impl<'a> OnDisk<'a> {
 }
 
 impl Window for OnDisk<'_> {
+    fn read_ahead(&self, importing: &[ImageAt<'_>], offering: &[ImageAt<'_>]) {
+        // Where games are looked at side by side, each reads what it needs.
+        if rayon::current_thread_index().is_some() {
+            return;
+        }
+        let files = |images: &[ImageAt<'_>], is_known: &dyn Fn(&PathBuf) -> bool| -> Vec<PathBuf> {
+            let files = images.iter().filter_map(|image| self.file_of(*image));
+            files.filter(|file| !is_known(file)).collect()
+        };
+        let importing = files(importing, &|file| self.imports.borrow().contains_key(file));
+        let offering = files(offering, &|file| self.offers.borrow().contains_key(file));
+        let (imports, offers) = rayon::join(
+            || importing.par_iter().map(|file| imports_of(file).ok().map(Arc::new)).collect(),
+            || offering.par_iter().map(|file| offer_of(file).ok().map(Arc::new)).collect(),
+        );
+        let (imports, offers): (Vec<_>, Vec<_>) = (imports, offers);
+        self.imports.borrow_mut().extend(importing.into_iter().zip(imports));
+        self.offers.borrow_mut().extend(offering.into_iter().zip(offers));
+    }
+
     fn facts(&self, image: ImageAt<'_>) -> Option<Facts> {
         Facts::read(&self.file_of(image)?).ok()
     }
@@ -121,10 +143,14 @@ impl Window for OnDisk<'_> {
         known.entry(self.file_of(image)?).or_insert_with_key(read).clone()
     }
 
-    fn exports(&self, image: ImageAt<'_>) -> Option<Arc<Vec<Export>>> {
-        let read = |path: &PathBuf| exports_of(path).ok().map(Arc::new);
-        let mut known = self.exports.borrow_mut();
+    fn offer(&self, image: ImageAt<'_>) -> Option<Arc<Offer>> {
+        let read = |path: &PathBuf| offer_of(path).ok().map(Arc::new);
+        let mut known = self.offers.borrow_mut();
         known.entry(self.file_of(image)?).or_insert_with_key(read).clone()
+    }
+
+    fn exports(&self, image: ImageAt<'_>) -> Option<Vec<Export>> {
+        exports_of(&self.file_of(image)?).ok()
     }
 
     fn now(&self, target: &Target) -> Result<Side> {
