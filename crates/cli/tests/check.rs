@@ -546,3 +546,128 @@ fn an_archive_says_whether_it_would_work_before_it_is_on_the_rack() {
     assert!(said.contains("Pier, lens@2.2.0: fine"), "{said}");
     assert!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().is_empty());
 }
+
+#[test]
+fn a_maker_is_told_by_what_matters_and_not_by_spelling() {
+    let lens = |company: &str, product: &str, internal: &str| {
+        let info = VersionInfo::new([2, 1, 0, 0])
+            .with("CompanyName", company)
+            .with("ProductName", product)
+            .with("InternalName", internal)
+            .with("OriginalFilename", "lens.dll");
+        let library = Pe::dll(Bits::Bits64, "lens.dll").version(&info);
+        library.export("lens_open", 1).export("lens_tint", 1).to_bytes()
+    };
+    let bench = pier();
+    bench.write(&format!("{GAME}/bin/lens.dll"), &lens("Nib", "Lens", "lens"));
+    for (company, product, internal, expected) in [
+        ("NIB Ltd.", "Lens", "lens", &[][..]),
+        ("\u{a9} 2019-2026 Nib. All rights reserved", "The Lens\u{ae} 2026", "lens.dll", &[]),
+        ("Nib", "Lens 2.1", "lens", &[]),
+        ("Nib", "Lens", "lens-core", &["note identity-differs"]),
+        ("Nib", "Lens Lite", "lens", &["warn identity-differs"]),
+        ("", "Prism", "lens", &["warn identity-differs"]),
+    ] {
+        // The version is another, so that nothing else is remarkable.
+        bench.write("new/lens.dll", &lens(company, product, internal));
+        let mut found = codes(&bench, &["check", GAME, "new/lens.dll"]);
+        found.remove("note same-version-other-bytes");
+        assert_eq!(found, set(expected), "{company}, {product}, {internal}");
+    }
+    // What is there is named, not the name that it would get.
+    let said = flat(&output(&bench.run(&["check", GAME, "new/lens.dll", "--as", "prism.dll"])));
+    assert!(said.contains("something else than bin/lens.dll"), "{said}");
+}
+
+#[test]
+fn a_pin_takes_versions_or_a_build_and_says_when_another_has_come() {
+    let bench = pier();
+    let lens = |version| library("lens.dll", version, &["lens_open", "lens_tint"]).to_bytes();
+    bench.write("new/lens.dll", &lens([2, 1, 0, 0]));
+    bench.ok(&["rack", "add", "new/lens.dll"]);
+    let pin = |at: &str| bench.run(&["pin", GAME, "lens", "--at", at, "--why", "it works"]);
+    let said = errors(&pin("newest").code(2));
+    assert!(said.contains("`newest` says neither versions nor a build of lens"), "{said}");
+    assert!(said.contains("the rack has lens@2.1.0"), "{said}");
+    for (at, holds) in [("2.0.*", true), ("1.9 - 2.0", true), ("lens@2.1.0", false), ("3.*", false)]
+    {
+        pin(at).code(0);
+        let said = flat(&output(&bench.run(&["check", GAME])));
+        assert_eq!(!said.contains("[pinned]"), holds, "{at}: {said}");
+    }
+    pin("lens@2.1.0").code(0);
+    let said = flat(&output(&bench.run(&["check", GAME]).code(1)));
+    let wanted =
+        "lens is pinned to 2.1.0 in Pier (\"it works\"), and bin/lens.dll is 2.0.0. [pinned]";
+    assert!(said.contains(wanted), "{said}");
+    assert!(said.contains("spanner fit pier lens@2.1.0"), "{said}");
+    bench.ok(&["fit", "pier", "lens@2.1.0"]);
+    bench.ok(&["check", GAME]);
+    pin("2.0.*").code(0);
+    bench.write("new/lens.dll", &lens([2, 0, 5, 0]));
+    bench.ok(&["fit", GAME, "new/lens.dll"]);
+    bench.write("new/lens.dll", &lens([2, 2, 0, 0]));
+    bench.run(&["fit", GAME, "new/lens.dll"]).code(3);
+}
+
+#[test]
+fn a_keyed_part_is_unknown_without_a_version_and_keeps_its_role_at_an_update() {
+    let bench = pier();
+    let part = Pe::dll(Bits::Bits64, "wick-7.9.14.dll")
+        .version(&VersionInfo::new([3, 0, 0, 0]).with("CompanyName", "Wick"));
+    let exe = |version: [u16; 4]| {
+        let size = version.iter().fold(0, |size, number| size * 3 + usize::from(*number) * 512);
+        executable(version).padding(size).to_bytes()
+    };
+    bench.write(&format!("{GAME}/bin/wick-7.9.14.dll"), &part.to_bytes());
+    let role = || {
+        let survey = bench.json(&["survey", GAME]);
+        let components = survey["games"][0]["components"].as_array().unwrap().clone();
+        let part = components.into_iter().find(|c| c["path"] == "bin/wick-7.9.14.dll").unwrap();
+        part["role"].as_str().unwrap().to_owned()
+    };
+    // As many numbers count as the key has.
+    for (version, expected) in [
+        ([7, 9, 14, 0], &[][..]),
+        ([7, 9, 14, 8812], &[]),
+        ([7, 9, 60, 0], &["stop keyed-elsewhere"]),
+    ] {
+        bench.write(&format!("{GAME}/bin/Pier.exe"), &exe(version));
+        assert_eq!(role(), "extender", "{version:?}");
+        assert_eq!(codes(&bench, &["check", GAME]), set(expected), "{version:?}");
+    }
+    // An update of another line is known from the changes that were made before.
+    bench.write(&format!("{GAME}/bin/Pier.exe"), &exe([7, 9, 14, 0]));
+    bench.write(
+        "new/lens.dll",
+        &library("lens.dll", [2, 1, 0, 0], &["lens_open", "lens_tint"]).to_bytes(),
+    );
+    bench.ok(&["fit", GAME, "new/lens.dll"]);
+    bench.write(&format!("{GAME}/bin/Pier.exe"), &exe([8, 1, 0, 0]));
+    assert_eq!(role(), "extender");
+    // Where nothing states the game's version, it is not fine.
+    let nameless = Pe::exe(Bits::Bits64).imports("lens.dll", &["lens_open"]);
+    bench.write(&format!("{GAME}/bin/Pier.exe"), &nameless.to_bytes());
+    let said = flat(&output(&bench.run(&["check", GAME, "--json"]).code(1)));
+    assert!(said.contains("is made for version 7.9.14 of the game"), "{said}");
+    assert!(said.contains("exe-unknown"), "{said}");
+}
+
+#[test]
+fn every_name_is_given_where_more_is_asked_for() {
+    let bench = pier();
+    let names = ["lens_a", "lens_b", "lens_c", "lens_d", "lens_e", "lens_f"];
+    let exe = executable([1, 5, 0, 0]).imports("lens.dll", &names);
+    bench.write(&format!("{GAME}/bin/Pier.exe"), &exe.to_bytes());
+    let said = flat(&output(&bench.run(&["check", GAME]).code(1)));
+    assert!(said.contains("lens_a, lens_b, lens_c, lens_d and 2 more"), "{said}");
+    assert!(!said.contains("lens_f"), "{said}");
+    let said = flat(&output(&bench.run(&["check", GAME, "-v"]).code(1)));
+    assert!(
+        said.contains("All of them: lens_a, lens_b, lens_c, lens_d, lens_e, lens_f."),
+        "{said}"
+    );
+    let document = bench.json(&["check", GAME]);
+    let findings = document["games"][0]["findings"].as_array().unwrap();
+    assert_eq!(findings[0]["names"].as_array().unwrap().len(), 6);
+}

@@ -38,6 +38,9 @@ fn pier() -> Bench {
     put("bin/core.dll", &core([1, 0, 0, 0]));
     put("bin/deep.dll", &deep());
     put("bin/late.dll", &library("late.dll", [1, 0, 0, 0], &["later"]));
+    // A folder for plugins may hold none under a known ending.
+    let lone = library("lone.plug", [1, 0, 0, 0], &["lone"]);
+    put("bin/addons/lone.plug", &lone);
     let plugin = library("grain.plug", [1, 0, 0, 0], &["grain"]).imports("core.dll", &["open"]);
     put("bin/plugins/grain.plug", &plugin);
     put("bin/plugins/twin.dll", &library("twin.dll", [1, 0, 0, 0], &["twin"]));
@@ -77,6 +80,7 @@ fn a_whole_game_is_fine_and_shows_what_it_loads() {
         "      deep.dll                  1.0.0    bin/deep.dll",
         "    late.dll (at a first call)  1.0.0    bin/late.dll",
         "  grain.plug (by name)          1.0.0    bin/plugins/grain.plug",
+        "  lone.plug (by name)           1.0.0    bin/addons/lone.plug",
         "  Editor.exe                    1.0.0    tools/Editor.exe",
     ] {
         assert!(tree.contains(line), "{line}\n{tree}");

@@ -12,7 +12,6 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
 /// A library is loaded by a program of its folder; elsewhere by the executable that counts. Where
 /// there is no program at all, it has to be like the one that it replaces.
 fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
-    let machine = swap.facts.machine;
     let beside: Vec<&Executable> = input
         .view()
         .programs
@@ -21,7 +20,7 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
         .collect();
 
     let counts = input.executable();
-    let loads = |program: &&Executable| program.facts.machine == machine;
+    let loads = |program: &&Executable| swap.facts.runs_on(program.facts.machine);
     if let Some(executable) = counts {
         let own = beside.is_empty() || beside.iter().any(|p| p.path == executable.path);
         if own && !loads(&executable) {
@@ -41,7 +40,7 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
         return Some(finding(input, swap, &who, needs));
     }
 
-    let old = swap.old.filter(|old| old.facts.machine != machine)?;
+    let old = swap.old.filter(|old| !swap.facts.runs_on(old.facts.machine))?;
     let who = format!("{} is {}", old.path, old.facts.machine.spoken());
     Some(finding(input, swap, &who, old.facts.machine))
 }

@@ -6,7 +6,7 @@ use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
 use upright_spanner_image::system::{comes_with_windows, functions_of, is_api_set};
-use upright_spanner_image::{Image, Machine};
+use upright_spanner_image::{Machine, exports_of};
 
 /// A library of Windows, or that there is none of a name.
 #[derive(Debug, Clone)]
@@ -54,21 +54,30 @@ fn listed(name: &str) -> Own {
     }
 }
 
+/// Whether a library is one of the runtimes that Windows keeps side by side in several versions, in folders
+/// that only a manifest leads to.
+fn is_side_by_side(name: &str) -> bool {
+    const RUNTIMES: [&str; 6] = ["msvcr", "msvcp", "msvcm", "mfc", "atl", "vcomp"];
+    let name = name.to_lowercase();
+    let behind = RUNTIMES.iter().find_map(|runtime| name.strip_prefix(runtime));
+    behind.is_some_and(|behind| behind.starts_with("80") || behind.starts_with("90"))
+}
+
 /// The system's folders, and what was read of them.
 struct Folders {
-    system: std::path::PathBuf,
+    windows: std::path::PathBuf,
     read: Mutex<HashMap<(bool, String), Own>>,
 }
 
 impl Folders {
     #[cfg(windows)]
     fn find() -> Option<Self> {
-        let system = std::path::PathBuf::from(std::env::var_os("SystemRoot")?);
-        let core = Image::read(&system.join("System32").join("ntdll.dll")).ok()?;
+        let windows = std::path::PathBuf::from(std::env::var_os("SystemRoot")?);
+        let core = exports_of(&windows.join("System32").join("ntdll.dll")).ok()?;
         // An environment that stands in for Windows says so there.
-        let stands_in = core.exports.iter().filter_map(|export| export.name.as_deref());
-        let stands_in = stands_in.into_iter().any(|name| name == "wine_get_version");
-        (!stands_in).then(|| Self { system, read: Mutex::default() })
+        let mut names = core.iter().filter_map(|export| export.name.as_deref());
+        let stands_in = names.any(|name| name == "wine_get_version");
+        (!stands_in).then(|| Self { windows, read: Mutex::default() })
     }
 
     #[cfg(not(windows))]
@@ -84,17 +93,24 @@ impl Folders {
             return known.clone();
         }
 
-        let folder = if narrow { "SysWOW64" } else { "System32" };
-        let path = self.system.join(folder).join(name);
-        let found = match Image::read(&path) {
-            Ok(image) => {
-                let names = image.exports.into_iter().filter_map(|export| export.name);
-                Own::Known(Arc::new(names.collect()))
-            }
-            Err(_) if path.exists() => Own::Unknown,
-            Err(_) => Own::Absent,
-        };
+        let found = self.look(name, narrow);
         read().insert(key, found.clone());
         found
+    }
+
+    /// The library of a name in the system's folder, else in that of Windows itself.
+    fn look(&self, name: &str, narrow: bool) -> Own {
+        let folders = [if narrow { "SysWOW64" } else { "System32" }, "."];
+        let there = folders.iter().map(|folder| self.windows.join(folder).join(name));
+        let Some(path) = there.into_iter().find(|path| path.is_file()) else {
+            return if is_side_by_side(name) { Own::Unknown } else { Own::Absent };
+        };
+        match exports_of(&path) {
+            Ok(exports) => {
+                let names = exports.into_iter().filter_map(|export| export.name);
+                Own::Known(Arc::new(names.collect()))
+            }
+            Err(_) => Own::Unknown,
+        }
     }
 }

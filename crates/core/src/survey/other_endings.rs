@@ -1,7 +1,8 @@
 //! Libraries under other endings: what lies beside programs and libraries and is one by its content.
 //!
 //! A game loads such files by their names while it runs. Only folders that hold a program or a library are
-//! looked into, and of the files there only those whose ending is not that of data.
+//! looked into, and those for plugins in them; and of the files there only those whose ending is not that of
+//! data.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::DirEntry;
@@ -31,19 +32,42 @@ const MOST_OF_ONE_ENDING: usize = 24;
 /// A longer ending is part of a name.
 const LONGEST_ENDING: usize = 12;
 
+/// What the name of a folder holds that is for plugins.
+const FOR_PLUGINS: [&str; 6] = ["plug", "addon", "add-on", "extension", "mods", "modules"];
+
 /// The libraries under other endings that lie beside what was found below a folder.
 pub(super) fn beside(root: &Path, walked: &Walked) -> Vec<Found> {
     let folders: BTreeSet<&str> = walked.images.iter().map(|image| image.path.folder()).collect();
-    folders.into_par_iter().flat_map_iter(|folder| in_folder(root, folder)).collect()
+    let looked = |folder: &&str| {
+        let (mut libraries, inside) = in_folder(root, folder);
+        let inside = inside.iter().map(String::as_str).filter(|inside| !folders.contains(inside));
+        libraries.extend(inside.flat_map(|inside| in_folder(root, inside).0));
+        libraries
+    };
+    folders.par_iter().flat_map_iter(looked).collect()
 }
 
-fn in_folder(root: &Path, folder: &str) -> Vec<Found> {
+/// The libraries of a folder, and the folders for plugins in it.
+fn in_folder(root: &Path, folder: &str) -> (Vec<Found>, Vec<String>) {
     let path = if folder.is_empty() { root.to_owned() } else { root.join(folder) };
     // What cannot be looked into was said by the walk.
-    let Ok(entries) = std::fs::read_dir(path) else { return Vec::new() };
+    let Ok(entries) = std::fs::read_dir(path) else { return Default::default() };
     let mut by_ending: BTreeMap<String, Vec<DirEntry>> = BTreeMap::new();
+    let mut for_plugins = Vec::new();
     for entry in entries.flatten() {
         let name = entry.file_name();
+        if entry.file_type().is_ok_and(|kind| kind.is_dir()) {
+            let name = name.to_string_lossy();
+            let folded = name.to_lowercase();
+            if FOR_PLUGINS.iter().any(|word| folded.contains(word)) {
+                for_plugins.push(if folder.is_empty() {
+                    name.into_owned()
+                } else {
+                    format!("{folder}/{name}")
+                });
+            }
+            continue;
+        }
         let ending = extension(&name.to_string_lossy());
         let is_possible = (1..=LONGEST_ENDING).contains(&ending.len())
             && DATA.binary_search(&ending.as_str()).is_err()
@@ -54,7 +78,8 @@ fn in_folder(root: &Path, folder: &str) -> Vec<Found> {
     }
     let few = by_ending.into_values().filter(|files| files.len() <= MOST_OF_ONE_ENDING);
     let libraries = few.flatten().filter(|entry| begins_as_image(&entry.path()));
-    libraries.filter_map(|entry| found(root, &entry.path(), &entry.metadata().ok()?)).collect()
+    let found = libraries.filter_map(|entry| found(root, &entry.path(), &entry.metadata().ok()?));
+    (found.collect(), for_plugins)
 }
 
 /// Whether a file begins as programs and libraries do.
