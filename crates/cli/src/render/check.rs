@@ -73,8 +73,12 @@ pub fn print(view: &GameView, checked: &CheckedGame, session: &Session) -> Resul
     write!(out, "{}", table(&["FAMILY", "VERSION", "VERDICT"], &[], rows))?;
 
     let told = told(checked);
-    for finding in &told {
+    for (finding, more) in together(&told, session.verbose) {
         write_finding(&mut out, finding, session)?;
+        if more > 0 {
+            let text = format!("        and {more} more of the same (-v)");
+            writeln!(out, "{}", text.dimmed())?;
+        }
     }
     match told.first() {
         Some(finding) => hint(session, &format!("More: spanner explain {}", finding.code)),
@@ -92,6 +96,22 @@ fn told(checked: &CheckedGame) -> Vec<&Finding> {
     let mut seen = BTreeSet::new();
     findings.retain(|finding| seen.insert(&finding.sentence));
     findings
+}
+
+/// Findings of one kind with one remedy stand together, by the gravest: one broken file has many who ask for
+/// it. Each with how many more there are.
+fn together<'a>(findings: &[&'a Finding], all: bool) -> Vec<(&'a Finding, usize)> {
+    let mut groups: Vec<(&Finding, usize)> = Vec::new();
+    for finding in findings {
+        let same = groups.iter_mut().find(|(other, _)| {
+            other.code == finding.code && other.remedy == finding.remedy && !all
+        });
+        match same {
+            Some((_, more)) => *more += 1,
+            None => groups.push((finding, 0)),
+        }
+    }
+    groups
 }
 
 /// Prints what a build would be in a game.
