@@ -3,7 +3,9 @@
 //!
 //! `cargo bench --bench look` makes a tree of 200 games, 400,000 files and 6,000 images with tables as large
 //! as those of real ones in a temporary folder (or the numbers in `BENCH_GAMES`, `BENCH_FILES`,
-//! `BENCH_IMAGES`), or takes the tree that `BENCH_TREE` names, and prints medians of five runs.
+//! `BENCH_IMAGES`), or takes the tree that `BENCH_TREE` names, and prints medians of five runs. With
+//! `BENCH_GAME`, the folder of one game, it measures what that would load alone, against an ordinary reader of
+//! the tables of all its images (`x86_64-w64-mingw32-objdump -p`).
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -20,6 +22,9 @@ use upright_spanner_sample::{Bits, Pe};
 const RUNS: usize = 5;
 
 fn main() {
+    if let Some(game) = std::env::var_os("BENCH_GAME") {
+        return whole_game(Path::new(&game));
+    }
     let setting = |name: &str, default: usize| {
         std::env::var(name).ok().and_then(|text| text.parse().ok()).unwrap_or(default)
     };
@@ -78,6 +83,27 @@ fn main() {
     if let Some(peak) = peak_memory() {
         println!("peak memory of all of this    {peak}");
     }
+}
+
+/// What one game would load, once it was surveyed, against an ordinary reader of its images.
+fn whole_game(game: &Path) {
+    let home = tempfile::tempdir().expect("a temporary folder");
+    let workshop = Workshop::open(home.path()).expect("a home");
+    let view = workshop.game(&game.to_string_lossy(), &Silent).expect("one game");
+    let images = view.libraries.len() + view.programs.len();
+    let loads = median(|_| time(|| assert!(!workshop.loads(&view).processes.is_empty())));
+    let paths = view.libraries.iter().map(|library| &library.path);
+    let paths = paths.chain(view.programs.iter().map(|program| &program.path));
+    let files: Vec<PathBuf> = paths.map(|path| path.on(&view.game.root)).collect();
+    let mut reader = Command::new("x86_64-w64-mingw32-objdump");
+    reader.arg("-p").args(files).stdout(Stdio::null()).stderr(Stdio::null());
+    let read = median(|_| time(|| assert!(reader.status().is_ok())));
+    println!(
+        "what a game of {images} images would load {:.1} ms, {:.3} of reading their tables by {:.0} ms",
+        loads.as_secs_f64() * 1e3,
+        loads.as_secs_f64() / read.as_secs_f64(),
+        read.as_secs_f64() * 1e3
+    );
 }
 
 fn time(act: impl FnOnce()) -> Duration {

@@ -33,7 +33,9 @@ pub(crate) fn finding(situation: &Situation<'_>, broken: &Broken, severity: Seve
 
     let (code, sentence, remedy) = match &edge.outcome {
         Outcome::Missing => {
-            let elsewhere = elsewhere(situation, program, library);
+            let elsewhere = elsewhere(situation, library);
+            let elsewhere = elsewhere
+                .map_or_else(String::new, |path| format!(" ({path} is not where {exe} looks)"));
             let sentence = format!(
                 "{who} needs {library}{through}, which is neither beside {exe} nor part of Windows{elsewhere}: {so}."
             );
@@ -88,13 +90,16 @@ fn consequence(broken: &Broken) -> String {
     }
 }
 
-/// Where else in the game a library lies, in words.
-fn elsewhere(situation: &Situation<'_>, program: &TreePath, library: &str) -> String {
+/// Whether a library that is not found lies in another folder of the game.
+pub(super) fn lies_elsewhere(situation: &Situation<'_>, broken: &Broken) -> bool {
+    broken.edge.outcome == Outcome::Missing && elsewhere(situation, &broken.edge.library).is_some()
+}
+
+/// Where in the game a library of a name lies.
+fn elsewhere<'a>(situation: &Situation<'a>, library: &str) -> Option<&'a TreePath> {
     let libraries = situation.view.libraries.iter().filter(|other| !other.put_aside);
     let mut named = libraries.filter(|other| same_name(other.path.file_name(), library));
-    named.next().map_or_else(String::new, |other| {
-        format!(" ({} is not where {} looks)", other.path, program.file_name())
-    })
+    named.next().map(|other| &other.path)
 }
 
 /// What to do where a library is not there.

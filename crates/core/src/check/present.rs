@@ -68,7 +68,8 @@ pub(crate) fn check_present(situation: &Situation<'_>) -> CheckedGame {
     let mut whole: Vec<(Option<String>, Finding)> = Vec::new();
     for broken in Broken::all(situation.loads()) {
         let family = family_of(situation, &broken);
-        let finding = loading::finding(situation, &broken, severity(&broken, family.is_some()));
+        let severity = severity(situation, &broken, family.is_some());
+        let finding = loading::finding(situation, &broken, severity);
         whole.push((family, finding));
     }
     whole.extend(image_damaged::check(situation).into_iter().map(|finding| (None, finding)));
@@ -100,9 +101,11 @@ fn component_at<'a>(situation: &Situation<'a>, path: &TreePath) -> Option<&'a Li
 }
 
 /// How grave something is that is broken as the game is: it stops the game that does not start for it.
-fn severity(broken: &Broken, is_component: bool) -> Severity {
+fn severity(situation: &Situation<'_>, broken: &Broken, is_component: bool) -> Severity {
     match broken.how {
         _ if broken.is_vital() => Severity::Stop,
+        // A game that loads libraries by their names may have loaded that one, wherever it lies.
+        How::ByName if loading::lies_elsewhere(situation, broken) => Severity::Note,
         // What is asked for at the first call may never be.
         _ if broken.edge.delayed && !is_component => Severity::Note,
         _ if is_component => Severity::Warn,
