@@ -630,3 +630,28 @@ fn the_loader_agrees_on_what_starts() {
         assert_eq!(ended.code() == Some(1), starts, "{what}: {ended}");
     }
 }
+
+#[cfg(unix)]
+#[test]
+fn a_link_is_followed_by_the_game_and_nothing_is_claimed_of_it() {
+    let bench = pier();
+    bench.write("outside/core.dll", &core([1, 1, 0, 0]).to_bytes());
+    let place = bench.file(&format!("{GAME}/bin/core.dll"));
+    std::fs::remove_file(&place).unwrap();
+    std::os::unix::fs::symlink(bench.file("outside/core.dll"), &place).unwrap();
+    let said = checked(&bench, 0);
+    assert!(!said.contains("needs core.dll"), "{said}");
+}
+
+#[cfg(windows)]
+#[test]
+fn what_is_in_use_is_there_and_nothing_is_claimed_of_it() {
+    use std::os::windows::fs::OpenOptionsExt;
+    let bench = pier();
+    let place = bench.file(&format!("{GAME}/bin/core.dll"));
+    put(&bench, "bin/core.dll", &core([1, 1, 0, 0]));
+    let held = std::fs::OpenOptions::new().read(true).share_mode(0).open(place).unwrap();
+    let document = bench.json(&["check", GAME]);
+    assert_eq!(document["games"][0]["verdict"], "fine", "{document}");
+    drop(held);
+}

@@ -11,7 +11,7 @@ use crate::situation::Situation;
 
 pub(crate) fn check(situation: &Situation<'_>) -> Vec<Finding> {
     let asked_for: BTreeSet<&TreePath> = asked_for(situation);
-    let damaged = situation.view.damaged.iter();
+    let damaged = situation.view.unusable.iter().filter(|image| image.is_damaged());
     // What an image asks for is said with who asks.
     let damaged = damaged.filter(|image| {
         !asked_for.contains(&image.path) && !is_unfinished_download(image.path.file_name())
@@ -29,7 +29,7 @@ pub(crate) fn check(situation: &Situation<'_>) -> Vec<Finding> {
         Finding::new(DAMAGED, severity, sentence, remedy)
     });
     let whole = situation.view.libraries.iter().map(|library| &library.path);
-    let all = whole.chain(situation.view.damaged.iter().map(|image| &image.path));
+    let all = whole.chain(situation.view.unusable.iter().map(|image| &image.path));
     let unfinished = all.filter(|path| is_unfinished_download(path.file_name()));
     let unfinished = unfinished.map(|path| {
         let sentence = format!(

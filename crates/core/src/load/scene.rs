@@ -39,6 +39,8 @@ enum Source<'a> {
     Coming(Content, Arc<Facts>),
     /// It cannot be loaded: why.
     Damaged(String),
+    /// It is there, and cannot be read now: what it is remains unknown.
+    Unread,
 }
 
 impl<'a> Scene<'a> {
@@ -48,11 +50,13 @@ impl<'a> Scene<'a> {
         let libraries = view.libraries.iter().filter(|library| !library.put_aside);
         let libraries = libraries.map(|library| (&library.path, &library.facts));
         let whole = programs.chain(libraries).map(|(path, facts)| (path, Source::OnDisk(facts)));
-        let damaged = view.damaged.iter();
-        let damaged = damaged.map(|image| (&image.path, Source::Damaged(image.why.clone())));
+        let others = view.unusable.iter().map(|image| {
+            let damaged = || Source::Damaged(image.why.clone());
+            (&image.path, if image.is_damaged() { damaged() } else { Source::Unread })
+        });
 
         let images = whole
-            .chain(damaged)
+            .chain(others)
             .map(|(path, source)| (fold(path.as_str()), Present { path: path.clone(), source }));
         Self { view, window, environment: view.environment.as_ref(), images: images.collect() }
     }
@@ -153,7 +157,7 @@ impl Present<'_> {
         match &self.source {
             Source::OnDisk(facts) => Some(facts),
             Source::Coming(_, facts) => Some(facts),
-            Source::Damaged(_) => None,
+            Source::Damaged(_) | Source::Unread => None,
         }
     }
 
@@ -161,7 +165,7 @@ impl Present<'_> {
         match &self.source {
             Source::OnDisk(_) => Some(ImageAt::Game(&self.path)),
             Source::Coming(content, _) => Some(ImageAt::Stored(content)),
-            Source::Damaged(_) => None,
+            Source::Damaged(_) | Source::Unread => None,
         }
     }
 
@@ -169,7 +173,7 @@ impl Present<'_> {
     pub fn damage(&self) -> Option<&str> {
         match &self.source {
             Source::Damaged(why) => Some(why),
-            Source::OnDisk(_) | Source::Coming(..) => None,
+            Source::OnDisk(_) | Source::Coming(..) | Source::Unread => None,
         }
     }
 }

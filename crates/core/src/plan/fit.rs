@@ -184,7 +184,8 @@ impl<'s> FitPlanner<'s> {
     /// what it lacks.
     fn asked_for(&self) -> Vec<Place> {
         let name = self.as_name.unwrap_or(&self.build.file.name);
-        let damaged = self.view().damaged.iter().map(|image| &image.path);
+        let damaged = self.view().unusable.iter().filter(|image| image.is_damaged());
+        let damaged = damaged.map(|image| &image.path);
         let damaged = damaged.filter(|path| same_name(path.file_name(), name)).cloned();
         let missing = self.situation.loads().processes.iter().filter_map(|process| {
             let mut edges = process.images.iter().flat_map(|image| &image.edges);

@@ -26,7 +26,7 @@ pub use filter::Filter;
 use upright_spanner_change::{Progress, is_in_use};
 use upright_spanner_image::{Facts, ImageError, Kind};
 pub use view::{
-    Attention, Backup, Damaged, GameView, Gone, Library, LookError, Newer, Standing, Survey,
+    Attention, Backup, GameView, Gone, Library, LookError, Newer, Standing, Survey, Unusable,
 };
 pub(crate) use view::{FactsStore, Knowledge, Mark};
 use walk::{Found, Walked};
@@ -174,13 +174,18 @@ fn survey_folder(
 ) {
     let Listed { found, known, others } = listed;
     survey.errors.extend(found.errors);
-    let (mut in_use, mut damaged) = (Vec::new(), Vec::new());
+    let (mut in_use, mut unusable) = (Vec::new(), Vec::new());
     let errors = &mut survey.errors;
-    let mut unread = Unread { errors, in_use: &mut in_use, damaged: &mut damaged };
+    let mut unread = Unread { errors, in_use: &mut in_use, unusable: &mut unusable };
     let read = read_facts(folder, found.images, known, store, &mut unread, progress);
+    unusable.extend(found.links.into_iter().map(|path| Unusable {
+        path,
+        why: "it is a link".to_owned(),
+        code: "unreadable",
+    }));
 
     let paths = read.iter().map(|(image, _)| image.path.clone()).chain(others);
-    let paths = paths.chain(damaged.iter().map(|image| image.path.clone()));
+    let paths = paths.chain(unusable.iter().map(|image| image.path.clone()));
     let roots = games_below(folder, &paths.collect::<Vec<_>>(), knowledge);
     let mut images: Vec<Vec<(Found, Facts)>> = roots.iter().map(|_| Vec::new()).collect();
     let at_root: HashMap<&str, usize> =
@@ -193,25 +198,25 @@ fn survey_folder(
         }
     }
 
-    let mut damaged_in: Vec<Vec<Damaged>> = roots.iter().map(|_| Vec::new()).collect();
-    for image in damaged {
+    let mut unusable_in: Vec<Vec<Unusable>> = roots.iter().map(|_| Vec::new()).collect();
+    for image in unusable {
         if let Some(at) = game_around(&image.path, &at_root) {
             let path = walk::inside(&image.path, &roots[at]);
-            damaged_in[at].extend(path.map(|path| Damaged { path, ..image }));
+            unusable_in[at].extend(path.map(|path| Unusable { path, ..image }));
         }
     }
 
     let games = roots
         .into_iter()
-        .zip(images.into_iter().zip(damaged_in))
+        .zip(images.into_iter().zip(unusable_in))
         .map(|(relative, found)| (knowledge.games.in_folder(beneath(folder, &relative)), found));
     let games: Vec<_> = games.collect();
     let knowledge = &*knowledge;
     let views: Vec<(GameView, Vec<LookError>)> = games
         .into_par_iter()
-        .map(|(game, (images, damaged))| {
+        .map(|(game, (images, unusable))| {
             let (mut view, errors) = view(game, images, knowledge);
-            view.damaged = damaged;
+            view.unusable = unusable;
             (view, errors)
         })
         .collect();
@@ -241,8 +246,8 @@ struct Unread<'a> {
     errors: &'a mut Vec<LookError>,
     /// What something has in use.
     in_use: &'a mut Vec<PathBuf>,
-    /// What is not the image that its name promises.
-    damaged: &'a mut Vec<Damaged>,
+    /// What is not the image that its name promises, or cannot be read.
+    unusable: &'a mut Vec<Unusable>,
 }
 
 /// What each image says: from the store where the file is unchanged, else from the file.
@@ -294,16 +299,12 @@ fn read_facts(
                     && !is_unfinished_download(image.path.file_name()) => {}
             Err(error) => {
                 let (message, name) = (error.to_string(), image.path.file_name());
-                match &error {
-                    ImageError::Unreadable(error) if is_in_use(error) => {
-                        not_read.in_use.push(path.clone());
-                    }
-                    ImageError::Unreadable(_) => {}
-                    _ if image.is_library_by_name() || is_unfinished_download(name) => {
-                        let (path, why) = (image.path.clone(), message.clone());
-                        not_read.damaged.push(Damaged { path, why, code: error.code() });
-                    }
-                    _ => {}
+                if matches!(&error, ImageError::Unreadable(error) if is_in_use(error)) {
+                    not_read.in_use.push(path.clone());
+                }
+                if image.is_library_by_name() || is_unfinished_download(name) {
+                    let (path, why) = (image.path.clone(), message.clone());
+                    not_read.unusable.push(Unusable { path, why, code: error.code() });
                 }
                 not_read.errors.push(LookError { path, code: error.code(), message });
             }
@@ -380,9 +381,9 @@ fn view(
         })
         .collect();
     let gone = gone(&game.root, &ledger);
-    let (in_use, damaged) = (Vec::new(), Vec::new());
+    let (in_use, unusable) = (Vec::new(), Vec::new());
     let mut view =
-        GameView { game, programs, version, libraries, in_use, damaged, gone, environment };
+        GameView { game, programs, version, libraries, in_use, unusable, gone, environment };
     let marks = knowledge.history.around(&view.game.root).into_iter();
     let earlier = marks.filter_map(|change| change.executable.as_ref()?.version.clone());
     recognise::within_game(&mut view, &catalog, &knowledge.rack, &earlier.collect::<Vec<_>>());

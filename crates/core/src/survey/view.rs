@@ -40,23 +40,30 @@ pub struct GameView {
     pub libraries: Vec<Library>,
     /// Libraries and programs that cannot be read since something has them in use.
     pub in_use: Vec<PathBuf>,
-    /// Files with the name of a library or a program that are none, or not a whole one.
-    pub damaged: Vec<Damaged>,
+    /// Files with the name of a library or a program that are none, or not a whole one, or cannot be read.
+    pub unusable: Vec<Unusable>,
     /// Libraries that the records know and that are not there.
     pub gone: Vec<Gone>,
     /// What is said of its libraries where it runs in a prefix.
     pub environment: Option<Environment>,
 }
 
-/// A file that is not the image that its name promises.
+/// A file that is not the image that its name promises, or that cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Damaged {
+pub struct Unusable {
     /// Where it is.
     pub path: TreePath,
     /// What is wrong with it, as in `it is empty (0 bytes)`.
     pub why: String,
     /// The code of [`upright_spanner_image::ImageError::code`].
     pub code: &'static str,
+}
+
+impl Unusable {
+    /// Whether it is known to be damaged; what cannot be read may be whole.
+    pub fn is_damaged(&self) -> bool {
+        self.code != "unreadable"
+    }
 }
 
 /// A library that the records know and that is not there.

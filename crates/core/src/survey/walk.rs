@@ -53,6 +53,8 @@ pub(super) fn inside(path: &TreePath, folder: &str) -> Option<TreePath> {
 #[derive(Default)]
 pub(super) struct Walked {
     pub images: Vec<Found>,
+    /// Links with such names: a game follows them, and a survey does not.
+    pub links: Vec<TreePath>,
     pub errors: Vec<LookError>,
 }
 
@@ -80,6 +82,12 @@ pub(super) fn images(roots: &[PathBuf], progress: &dyn Progress) -> Vec<Walked> 
                         return WalkState::Continue;
                     }
                     let root = number_of(entry.path(), entry.depth()).unwrap_or(0);
+                    if entry.path_is_symlink() {
+                        let link = TreePath::below(&roots[root], entry.path());
+                        let mut walked = walked.lock().unwrap_or_else(PoisonError::into_inner);
+                        walked[root].links.extend(link);
+                        return WalkState::Continue;
+                    }
                     (root, candidate(&roots[root], entry))
                 }
                 Err(error) => {
@@ -113,9 +121,9 @@ fn reason(error: &ignore::Error) -> String {
     error.io_error().map_or_else(|| error.to_string(), in_words)
 }
 
-/// Whether an entry is a file with the name of a program or a library.
+/// Whether an entry is a file, or a link, with the name of a program or a library.
 fn is_possible(entry: &ignore::DirEntry) -> bool {
-    entry.file_type().is_some_and(|kind| kind.is_file())
+    entry.file_type().is_some_and(|kind| kind.is_file() || kind.is_symlink())
         && is_candidate(entry.file_name().as_encoded_bytes())
 }
 
