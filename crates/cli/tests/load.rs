@@ -205,7 +205,7 @@ fn what_a_library_needs_in_turn_is_named_when_it_is_broken() {
             "it leads on to nothing",
             &|bench| put(bench, "bin/core.dll", &leading),
             &[
-                "stop: Pier.exe needs elsewhere through a library that leads on to it, which is neither beside Pier.exe nor part of Windows",
+                "stop: Pier.exe needs elsewhere.dll through a library that leads on to it, which is neither beside Pier.exe nor part of Windows",
             ],
         ),
         (

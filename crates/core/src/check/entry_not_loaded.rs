@@ -1,7 +1,7 @@
 //! `entry-not-loaded`: a stand-in or a loader under a name that neither the executable nor an image
 //! that it loads imports.
 
-use super::loads::loads;
+use super::entry_names::loads;
 use super::{CheckInput, Swap};
 use crate::catalog::Role;
 use crate::finding::{Finding, Severity};

@@ -2,8 +2,8 @@
 //! each is pure and looks only at what it is given.
 
 mod about;
+mod entry_names;
 mod input;
-mod loads;
 mod present;
 mod remedy;
 mod run;
@@ -49,9 +49,9 @@ pub(crate) mod version_passed_over;
 
 pub use crate::finding::{Finding, Severity};
 pub use about::{ABOUT, About, explain};
+pub use entry_names::EntryName;
+pub(crate) use entry_names::entry_names;
 pub(crate) use input::{Alongside, CheckInput, Conditions, InUse, Subject, Swap};
-pub use loads::EntryName;
-pub(crate) use loads::entry_names;
 pub(crate) use present::check_present;
 pub use present::{CheckedFamily, CheckedGame};
 pub(crate) use run::{check, check_conditions, is_condition, may_be_in_use};

@@ -269,9 +269,12 @@ enum Found<'s> {
 /// Where a function leads that lives in another library: `other.go`, or `other.#12`.
 fn forward(target: &str) -> Option<(String, Symbol)> {
     let (library, function) = target.rsplit_once('.')?;
+    // It is written without ending, whatever dots are in it.
+    let has_ending = ["dll", "exe"].contains(&extension(library).as_str());
+    let library = if has_ending { library.to_owned() } else { format!("{library}.dll") };
     let symbol = match function.strip_prefix('#').map(str::parse) {
         Some(Ok(ordinal)) => Symbol::Ordinal(ordinal),
         _ => Symbol::Name(function.to_owned()),
     };
-    Some((library.to_owned(), symbol))
+    Some((library, symbol))
 }
