@@ -70,6 +70,10 @@ pub(crate) fn check_present(situation: &Situation<'_>) -> CheckedGame {
         let family = family_of(situation, &broken);
         let severity = severity(situation, &broken, family.is_some());
         let finding = loading::finding(situation, &broken, severity);
+        // What keeps the game from starting is said of the game, whoever it is that lacks something.
+        if family.is_some() && broken.is_vital() {
+            whole.push((None, finding.clone()));
+        }
         whole.push((family, finding));
     }
     whole.extend(image_damaged::check(situation).into_iter().map(|finding| (None, finding)));
