@@ -283,6 +283,12 @@ fn windows_is_asked_for_functions_too() {
 fn a_dot_net_library_runs_on_any_machine_unless_it_wants_32_bits() {
     for (wants_32_bits, code) in [(false, 0), (true, 1)] {
         let bench = pier();
+        let named = VersionInfo::new([2, 0, 0, 0]).with("CompanyName", "Nib");
+        let build = Pe::dll(Bits::Bits32, "late.dll").version(&named).export("later", 1);
+        bench.write("new/late.dll", &build.managed(wants_32_bits).to_bytes());
+        let fit = bench.run(&["fit", GAME, "new/late.dll", "--dry-run"]);
+        let said = flat(&output(&fit.code(if wants_32_bits { 3 } else { 0 })));
+        assert_eq!(said.contains("[machine-mismatch]"), wants_32_bits, "{said}");
         let managed = Pe::dll(Bits::Bits32, "late.dll").export("later", 1).managed(wants_32_bits);
         put(&bench, "bin/late.dll", &managed);
         let said = output(&bench.run(&["check", GAME, "--loads"]).code(code));

@@ -52,6 +52,10 @@ fn a_nested_signature_is_checked_for_itself() {
     assert_eq!((signature.status, signature.digest), (SignatureStatus::Intact, Some("SHA-1")));
     let [inner] = &signature.nested[..] else { panic!("one nested signature") };
     assert_eq!((inner.status, inner.digest), (SignatureStatus::Intact, Some("SHA-256")));
+    let facts = Facts::from_reader(Cursor::new(&bytes)).unwrap();
+    let named = [&signature, inner].map(|signature| signature.signer.clone().unwrap());
+    assert_eq!(facts.signer.as_ref(), Some(&named[0]));
+    assert!(named.iter().all(|name| facts.signers.contains(name)), "{:?}", facts.signers);
     bytes[600] ^= 1;
     let signature = check(&bytes);
     assert_eq!(signature.status, SignatureStatus::Broken);
