@@ -275,8 +275,14 @@ fn windows_is_asked_for_functions_too() {
         .imports("api-ms-win-core-file-l1-2-0.dll", &["CreateFile2"])
         .imports("ws2_32.dll", &["#115"])
         .imports("vcruntime140.dll", &["memcpy"]);
-    put(&bench, "bin/deep.dll", &unsure);
-    checked(&bench, 0);
+    bench.write("new/deep.dll", &unsure.version(&VersionInfo::new([2, 0, 0, 0])).to_bytes());
+    let said = flat(&bench.ok(&["fit", GAME, "new/deep.dll"]));
+    let wanted = "warn: bin/deep.dll asks Windows' own d3dscache.dll for a function, and whether every Windows offers \
+                  that is not known: CreateCache. [functions-unknown]";
+    assert!(said.contains(wanted), "{said}");
+    assert_eq!(said.matches("warn:").count(), 1, "{said}");
+    let said = checked(&bench, 0);
+    assert!(!said.contains("unknown"), "{said}");
 }
 
 #[test]

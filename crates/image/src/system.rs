@@ -102,9 +102,8 @@ pub fn is_always_windows_own(name: &str) -> bool {
     is_among(&KNOWN, name) || is_api_set(name)
 }
 
-/// Whether a library comes with Windows, with a graphics driver, or with the runtimes that
-/// installers of games bring. Debug variants of runtimes do not.
-pub fn comes_with_windows(name: &str) -> bool {
+/// Whether a library is one of the runtimes that installers of games bring, in one of its releases.
+pub fn is_runtime(name: &str) -> bool {
     const RUNTIMES: [&str; 17] = [
         "msvcp",
         "msvcr",
@@ -124,7 +123,13 @@ pub fn comes_with_windows(name: &str) -> bool {
         "xactengine",
         "xapofx",
     ];
+    let folded = name.to_lowercase();
+    RUNTIMES.iter().any(|start| folded.starts_with(start)) && !is_debug_runtime(name)
+}
 
+/// Whether a library comes with Windows, with a graphics driver, or with the runtimes that
+/// installers of games bring. Debug variants of runtimes do not.
+pub fn comes_with_windows(name: &str) -> bool {
     let folded = name.to_lowercase();
     if is_debug_runtime(name) {
         return false;
@@ -134,7 +139,7 @@ pub fn comes_with_windows(name: &str) -> bool {
         || is_always_windows_own(name)
         || is_among(&MORE, name)
         || folded.starts_with("windows.")
-        || RUNTIMES.iter().any(|start| folded.starts_with(start))
+        || is_runtime(name)
         // A driver is loaded by Windows, and a program is there before what it loads.
         || [".drv", ".exe"].iter().any(|ending| folded.ends_with(ending))
 }

@@ -55,6 +55,8 @@ struct Import {
     why: Option<String>,
     /// The functions that are asked for and not offered.
     lacks: Vec<String>,
+    /// The functions of which it is not known whether Windows offers them.
+    unsure: Vec<String>,
 }
 
 /// What is found where a library is asked for.
@@ -162,6 +164,7 @@ impl From<&load::Edge> for Import {
             path: edge.path().map(ToString::to_string),
             why,
             lacks: edge.lacks.clone(),
+            unsure: edge.unsure.clone(),
         }
     }
 }

@@ -48,7 +48,7 @@ const fn without_way_on(
 }
 
 /// Every finding, by code.
-pub static ABOUT: [About; 40] = [
+pub static ABOUT: [About; 41] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -195,6 +195,13 @@ pub static ABOUT: [About; 40] = [
         "A marked file is replaced and keeps its mark; a folder that cannot be written to stops the change.",
         Remedy::text("Allow writing to the folder."),
         "bin/undertow.ini is marked read-only.",
+    ),
+    about(
+        "functions-unknown",
+        "A library asks Windows for functions that the present one does not ask for, of a library of Windows' of which it is not known what it offers.",
+        "The game starts, unless this Windows lacks them.",
+        Remedy::text("Start the game to see. If it does not start, go back."),
+        "System/brine.dll asks Windows' own winsqlite3.dll for a function, and whether every Windows offers that is not known: sqlite3_open.",
     ),
     about(
         "game-running",

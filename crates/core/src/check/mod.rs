@@ -23,6 +23,7 @@ pub(crate) mod exe_unsupported;
 pub(crate) mod exports_missing;
 pub(crate) mod family_absent;
 pub(crate) mod file_read_only;
+pub(crate) mod functions_unknown;
 pub(crate) mod game_running;
 pub(crate) mod generation_leap;
 pub(crate) mod identity_differs;

@@ -65,6 +65,30 @@ pub(crate) fn newly_broken(before: &Graph, after: &Graph, scene: &Scene<'_>) -> 
     found
 }
 
+/// What is asked of Windows after a change and was not before, and of which it is not known whether Windows
+/// offers it: the image, and what it asks for.
+pub(crate) fn newly_unsure(before: &Graph, after: &Graph) -> Vec<(TreePath, Edge)> {
+    let asks = |graph: &Graph| -> Vec<(TreePath, Edge)> {
+        let images = graph.processes.iter().flat_map(|process| &process.images);
+        let asks =
+            images.flat_map(|image| image.edges.iter().map(|edge| (image.path.clone(), edge)));
+        let unsure = asks.filter(|(_, edge)| !edge.unsure.is_empty());
+        unsure.map(|(path, edge)| (path, edge.clone())).collect()
+    };
+    let was = asks(before);
+    let mut found = asks(after);
+    for (path, edge) in &mut found {
+        let mut same = was.iter().filter(|(other, known)| {
+            other.same_as(path) && same_name(&known.library, &edge.library)
+        });
+        if let Some((_, known)) = same.next() {
+            edge.unsure.retain(|function| !known.unsure.contains(function));
+        }
+    }
+    found.retain(|(_, edge)| !edge.unsure.is_empty());
+    found
+}
+
 fn is_same(a: &Broken, b: &Broken) -> bool {
     a.image.same_as(&b.image)
         && same_name(&a.edge.library, &b.edge.library)
@@ -102,7 +126,8 @@ fn unloadable(before: &Graph, after: &Graph, scene: &Scene<'_>) -> Vec<Broken> {
     gone.filter_map(|(at, process, image)| {
         let outcome = scene.outcome(&image.path, process.machine)?;
         let library = image.path.file_name().to_owned();
-        let edge = Edge { library, delayed: false, forwarded: false, outcome, lacks: Vec::new() };
+        let (lacks, unsure) = (Vec::new(), Vec::new());
+        let edge = Edge { library, delayed: false, forwarded: false, outcome, lacks, unsure };
         Some(Broken::new(process, at, image, edge)).filter(|broken| broken.edge.is_broken())
     })
     .collect()

@@ -64,6 +64,8 @@ pub struct Edge {
     pub outcome: Outcome,
     /// The functions that are asked for and that what is found does not offer.
     pub lacks: Vec<String>,
+    /// The functions that are asked for and of which it is not known whether Windows offers them.
+    pub unsure: Vec<String>,
 }
 
 /// What is found where an image asks for a library.

@@ -11,7 +11,7 @@ mod scene;
 mod walk;
 mod windows;
 
-pub(crate) use broken::{Broken, newly_broken};
+pub(crate) use broken::{Broken, newly_broken, newly_unsure};
 pub use graph::{Edge, Graph, How, Loaded, Outcome, Process, Way};
 pub(crate) use scene::Scene;
 pub(crate) use walk::graph;

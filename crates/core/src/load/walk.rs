@@ -10,7 +10,7 @@ use super::graph::{Edge, Graph, How, Loaded, Outcome, Process};
 use super::scene::{Present, Scene};
 use super::windows::{Own, own};
 use crate::path::{TreePath, extension, fold};
-use upright_spanner_image::system::is_always_windows_own;
+use upright_spanner_image::system::{is_always_windows_own, is_api_set, is_runtime};
 use upright_spanner_image::{Facts, Machine, Symbol};
 
 /// So often a function may lead on to another library's: real ones do it once or twice.
@@ -210,10 +210,17 @@ impl<'s> Walk<'s> {
             forwarded: ask.depth > 0,
             outcome: Outcome::Missing,
             lacks: Vec::new(),
+            unsure: Vec::new(),
         };
         match self.find(ask.library, ask.root) {
             Found::Nothing => {}
-            Found::Windows(Own::Unknown) => edge.outcome = Outcome::Unknown,
+            Found::Windows(Own::Unknown) => {
+                edge.outcome = Outcome::Unknown;
+                // Of a contract and of a runtime, the installer of the game has seen to it.
+                if !is_api_set(ask.library) && !is_runtime(ask.library) {
+                    edge.unsure = wanted.map(ToString::to_string).collect();
+                }
+            }
             Found::Windows(own) => {
                 // By number, it is not known what a library of Windows offers.
                 let lacks = wanted

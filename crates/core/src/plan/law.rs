@@ -7,9 +7,9 @@ use std::collections::BTreeSet;
 
 use super::Plan;
 use crate::change::{Purpose, Step, Target};
-use crate::check::{broken_before, loading};
+use crate::check::{broken_before, functions_unknown, loading};
 use crate::finding::{Finding, Severity};
-use crate::load::{Broken, How, graph, newly_broken};
+use crate::load::{Broken, How, graph, newly_broken, newly_unsure};
 use crate::path::{fold, same_name};
 use crate::situation::Situation;
 
@@ -40,6 +40,8 @@ fn broken_by(situation: &Situation<'_>, plan: &Plan) -> Vec<Finding> {
         };
         findings.push(loading::finding(situation, broken, severity));
     }
+    let unsure = newly_unsure(before, &after);
+    findings.extend(unsure.iter().map(|(image, edge)| functions_unknown::finding(image, edge)));
     let stays: BTreeSet<String> = Broken::all(&after).iter().map(key).collect();
     let was = Broken::all(before);
     let still = was.iter().find(|broken| broken.is_vital() && stays.contains(&key(broken)));
@@ -52,8 +54,13 @@ fn broken_by(situation: &Situation<'_>, plan: &Plan) -> Vec<Finding> {
 
 /// Whether a finding is one that the law makes and no check.
 fn is_of_the_law(finding: &Finding) -> bool {
-    const ITS_OWN: [&str; 4] =
-        [loading::NEEDED, loading::ENTRY, loading::DAMAGED, broken_before::CODE];
+    const ITS_OWN: [&str; 5] = [
+        loading::NEEDED,
+        loading::ENTRY,
+        loading::DAMAGED,
+        broken_before::CODE,
+        functions_unknown::CODE,
+    ];
     let lacks = finding.code == loading::FUNCTIONS && finding.severity > Severity::Note;
     lacks || ITS_OWN.contains(&&*finding.code)
 }
