@@ -32,6 +32,9 @@ fn command(action: &Action) -> String {
         Action::Compare => "spanner compare OLD NEW".to_owned(),
         Action::DropAnyway => "--anyway".to_owned(),
         Action::Fit { game, build } => format!("spanner fit {} {}", quoted(game), quoted(build)),
+        Action::FitAs { game, build, name } => {
+            format!("spanner fit {} {} --as {}", quoted(game), quoted(build), quoted(name))
+        }
         Action::FitUnderName { game, build } => {
             format!("spanner fit {} {} --as NAME", quoted(game), quoted(build))
         }

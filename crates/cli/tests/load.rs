@@ -486,6 +486,27 @@ fn a_remedy_from_the_rack_does_what_it_says() {
 }
 
 #[test]
+fn a_remedy_names_no_build_that_would_not_do() {
+    let bench = pier();
+    let lacking = library("core.dll", [3, 0, 0, 0], &["open"]);
+    racked(&bench, &[&core([2, 0, 0, 0]), &lacking], "core.dll");
+    let said = flat(&output(&bench.run(&["fit", "pier", "core@3.0.0"]).code(3)));
+    assert!(
+        said.contains("core@2.0.0 on the rack brings it: spanner fit pier core@2.0.0"),
+        "{said}"
+    );
+    // What the game has no place for gets one by its name.
+    racked(&bench, &[&library("prism.dll", [1, 0, 0, 0], &["bend"])], "prism.dll");
+    bench.write("new/core.dll", &core([4, 0, 0, 0]).imports("prism.dll", &["bend"]).to_bytes());
+    let said = flat(&output(&bench.run(&["fit", "pier", "new/core.dll"]).code(3)));
+    let remedy = "prism@1.0.0 on the rack brings it: spanner fit pier prism@1.0.0 --as prism.dll";
+    assert!(said.contains(remedy), "{said}");
+    bench.ok(&["fit", "pier", "prism@1.0.0", "--as", "prism.dll"]);
+    bench.ok(&["fit", "pier", "new/core.dll"]);
+    checked(&bench, 0);
+}
+
+#[test]
 fn folders_are_merged_under_the_law_too() {
     let bench = pier();
     bench.write("old/bin/core.dll", &library("core.dll", [0, 9, 0, 0], &["open"]).to_bytes());

@@ -39,6 +39,12 @@ pub enum Action {
         game: Text,
         build: Text,
     },
+    /// Under a name that is known.
+    FitAs {
+        game: Text,
+        build: Text,
+        name: Text,
+    },
     /// Under a name that the user chooses.
     FitUnderName {
         game: Text,

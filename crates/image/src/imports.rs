@@ -38,6 +38,14 @@ pub enum Symbol {
     Ordinal(u16),
 }
 
+impl Symbol {
+    /// The symbol that a text stands for: `#12` is an ordinal.
+    pub fn from_text(text: &str) -> Self {
+        let ordinal = text.strip_prefix('#').and_then(|number| number.parse().ok());
+        ordinal.map_or_else(|| Self::Name(text.to_owned()), Self::Ordinal)
+    }
+}
+
 impl fmt::Display for Symbol {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {

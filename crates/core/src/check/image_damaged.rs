@@ -25,7 +25,7 @@ pub(crate) fn check(situation: &Situation<'_>) -> Vec<Finding> {
         let counts = wanted == Some(&image.path) || situation.view.programs.is_empty();
         let severity = if is_program && counts { Severity::Stop } else { Severity::Warn };
         let machine = situation.view.machine();
-        let remedy = for_file(situation, &image.path, machine);
+        let remedy = for_file(situation, &image.path, machine, None);
         Finding::new(DAMAGED, severity, sentence, remedy)
     });
     let whole = situation.view.libraries.iter().map(|library| &library.path);

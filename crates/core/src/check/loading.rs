@@ -8,8 +8,9 @@ use crate::path::{TreePath, same_name};
 use crate::rack::Build;
 use crate::remedy::{Action, Remedy};
 use crate::situation::Situation;
-use upright_spanner_image::Machine;
+use crate::window::ImageAt;
 use upright_spanner_image::system::{can_be_stood_in, is_debug_runtime};
+use upright_spanner_image::{Machine, Symbol};
 
 pub(crate) const NEEDED: &str = "needs-runtime";
 pub(crate) const FUNCTIONS: &str = "exports-missing";
@@ -47,13 +48,13 @@ pub(crate) fn finding(situation: &Situation<'_>, broken: &Broken, severity: Seve
                 other.spoken(),
                 machine.spoken()
             );
-            (MACHINE, sentence, for_file(situation, path, Some(machine)))
+            (MACHINE, sentence, for_file(situation, path, Some(machine), Some(broken)))
         }
         Outcome::Damaged(path, why) => {
             let sentence = format!(
                 "{who} needs {path}{through}, and Windows cannot load that, since {why}: {so}."
             );
-            (DAMAGED, sentence, for_file(situation, path, Some(machine)))
+            (DAMAGED, sentence, for_file(situation, path, Some(machine), Some(broken)))
         }
         Outcome::Windows | Outcome::Unknown => {
             let sentence = format!(
@@ -69,8 +70,11 @@ pub(crate) fn finding(situation: &Situation<'_>, broken: &Broken, severity: Seve
                 functions(edge.lacks.len()),
                 list(&edge.lacks)
             );
-            let code = if can_be_stood_in(library) { ENTRY } else { FUNCTIONS };
-            (code, sentence, for_file(situation, path, Some(machine)))
+            if can_be_stood_in(library) {
+                (ENTRY, sentence, for_entry(situation, path))
+            } else {
+                (FUNCTIONS, sentence, for_file(situation, path, Some(machine), Some(broken)))
+            }
         }
     };
 
@@ -112,8 +116,9 @@ fn for_missing(situation: &Situation<'_>, broken: &Broken, machine: Machine) -> 
     if let Some(remedy) = beside.as_ref().and_then(|path| from_records(situation, path)) {
         return remedy;
     }
-    if let Some(build) = on_rack(situation, library, machine) {
-        return fit(situation, build);
+    let wanted = wanted_of(situation, broken);
+    if let Some(remedy) = from_rack(situation, library, machine, &wanted) {
+        return remedy;
     }
     let exe = broken.program.file_name();
     format!(
@@ -129,19 +134,32 @@ pub(super) fn for_file(
     situation: &Situation<'_>,
     path: &TreePath,
     machine: Option<Machine>,
+    broken: Option<&Broken>,
 ) -> Remedy {
     if let Some(remedy) = from_records(situation, path) {
         return remedy;
     }
     let for_machine = machine.map_or_else(String::new, |m| format!("the {} ", m.spoken()));
-    match machine.and_then(|machine| on_rack(situation, path.file_name(), machine)) {
-        Some(build) => fit(situation, build),
+    let wanted = broken.map_or_else(Vec::new, |broken| wanted_of(situation, broken));
+    let remedy =
+        machine.and_then(|machine| from_rack(situation, path.file_name(), machine, &wanted));
+    match remedy {
+        Some(remedy) => remedy,
         None => format!(
             "Use another build of it, {for_machine}one that this game was made for. If the game brought it, have its \
              launcher check the game's files."
         )
         .into(),
     }
+}
+
+/// What to do about a library under the name of one of Windows' own that does not do for it.
+fn for_entry(situation: &Situation<'_>, path: &TreePath) -> Remedy {
+    from_records(situation, path).unwrap_or_else(|| {
+        let action = Action::ShowEntries { game: situation.game().id.clone().into() };
+        ("Choose a name whose functions it fully provides; see what each name needs.", action)
+            .into()
+    })
 }
 
 /// What the records can put back at a path.
@@ -165,21 +183,52 @@ fn is_as_left(situation: &Situation<'_>, entry: &LedgerEntry) -> bool {
     now.is_ok_and(|now| now.same_as(&entry.last))
 }
 
-/// A build of the rack that brings a library of a name.
-fn on_rack<'a>(situation: &Situation<'a>, name: &str, machine: Machine) -> Option<&'a Build> {
-    let brings = |build: &&Build| {
-        build.files().any(|file| {
-            same_name(file.path.file_name(), name)
-                && file.facts.is_some_and(|facts| facts.runs_on(machine))
-        })
+/// What a build of the rack can do: the newest whose library has a name, runs on a machine, and offers what
+/// is wanted of it.
+fn from_rack(
+    situation: &Situation<'_>,
+    name: &str,
+    machine: Machine,
+    wanted: &[Symbol],
+) -> Option<Remedy> {
+    let offers = |build: &&Build| {
+        let offer = situation.window.offer(ImageAt::Stored(&build.file.content));
+        offer.is_some_and(|offer| wanted.iter().all(|symbol| offer.find(symbol).is_some()))
     };
-    situation.builds.iter().filter(brings).max_by(|a, b| a.version.cmp(&b.version))
+    let named =
+        |build: &&Build| same_name(&build.file.name, name) && build.file.facts.runs_on(machine);
+    let builds = situation.builds.iter().filter(named).filter(offers);
+    let build = builds.max_by(|a, b| a.version.cmp(&b.version))?;
+    let sentence = format!("{} on the rack brings it.", build.id);
+    let game = situation.game().id.clone().into();
+    let id = build.id.to_string().into();
+    // Where the game has no place for it yet, it gets one by its name.
+    let action = if has_place(situation, name) {
+        Action::Fit { game, build: id }
+    } else {
+        Action::FitAs { game, build: id, name: name.to_owned().into() }
+    };
+    Some((sentence, action).into())
 }
 
-fn fit(situation: &Situation<'_>, build: &Build) -> Remedy {
-    let game = situation.game().id.clone().into();
-    let sentence = format!("{} on the rack brings it.", build.id);
-    (sentence, Action::Fit { game, build: build.id.to_string().into() }).into()
+/// Whether a game has a file of a name, or asks for one as it is.
+fn has_place(situation: &Situation<'_>, name: &str) -> bool {
+    let there = situation.view.libraries.iter().map(|library| &library.path);
+    let mut there = there.chain(situation.view.unusable.iter().map(|image| &image.path));
+    let images = situation.loads().processes.iter().flat_map(|process| &process.images);
+    let mut edges = images.flat_map(|image| &image.edges);
+    there.any(|path| same_name(path.file_name(), name))
+        || edges.any(|edge| edge.outcome == Outcome::Missing && same_name(&edge.library, name))
+}
+
+/// What an image wants of a library.
+fn wanted_of(situation: &Situation<'_>, broken: &Broken) -> Vec<Symbol> {
+    let imports = situation.window.imports(ImageAt::Game(&broken.image));
+    let imports = imports.iter().flat_map(|imports| imports.iter());
+    let of_it = imports.filter(|import| same_name(&import.dll, &broken.edge.library));
+    let mut wanted: Vec<Symbol> = of_it.flat_map(|import| import.symbols.clone()).collect();
+    wanted.extend(broken.edge.lacks.iter().map(|name| Symbol::from_text(name)));
+    wanted
 }
 
 /// `a function` or `12 functions`.

@@ -279,9 +279,5 @@ fn forward(target: &str) -> Option<(String, Symbol)> {
     // It is written without ending, whatever dots are in it.
     let has_ending = ["dll", "exe"].contains(&extension(library).as_str());
     let library = if has_ending { library.to_owned() } else { format!("{library}.dll") };
-    let symbol = match function.strip_prefix('#').map(str::parse) {
-        Some(Ok(ordinal)) => Symbol::Ordinal(ordinal),
-        _ => Symbol::Name(function.to_owned()),
-    };
-    Some((library, symbol))
+    Some((library, Symbol::from_text(function)))
 }
