@@ -198,10 +198,10 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
         .map(|wanted| format!("{} {}", number(wanted), wanted.name()))
         .collect();
     if !fine.is_empty() {
-        let text = format!(
-            "{} more are fine in every game that has them (--json).",
-            count(fine.len(), "family")
-        );
+        let text = match fine.len() {
+            1 => "1 more family is fine in every game that has it (--json).".to_owned(),
+            more => format!("{more} more families are fine in every game that has them (--json)."),
+        };
         writeln!(out, "{}", text.dimmed())?;
     }
     writeln!(out, "{}: {}.", count(rows.len(), "game"), numbers.join(", "))?;
