@@ -1,5 +1,7 @@
 //! Under which names a game loads libraries that lie beside its executable.
 
+use std::collections::HashSet;
+
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -26,11 +28,11 @@ pub(super) fn loads(graph: &Graph) -> Vec<Load> {
         let by = |image: &&Loaded| process.images.get(image.by?);
         std::iter::successors(Some(image), by).count() - 1
     };
-    let mut loads: Vec<Load> = Vec::new();
+    let (mut loads, mut known) = (Vec::new(), HashSet::new());
     // What is loaded by its name may not be: it opens no door for others.
     for image in process.images.iter().filter(|image| image.how != How::ByName) {
         for edge in image.edges.iter().filter(|edge| !edge.forwarded) {
-            if !loads.iter().any(|load| same_name(&load.name, &edge.library)) {
+            if known.insert(fold(&edge.library)) {
                 let (name, by) = (edge.library.clone(), image.path.clone());
                 loads.push(Load { name, by, depth: depth_of(image) });
             }

@@ -216,8 +216,10 @@ impl<'s> Walk<'s> {
             Found::Nothing => {}
             Found::Windows(Own::Unknown) => {
                 edge.outcome = Outcome::Unknown;
-                // Of a contract and of a runtime, the installer of the game has seen to it.
-                if !is_api_set(ask.library) && !is_runtime(ask.library) {
+                // Of a contract and of a runtime, the installer of the game has seen to it; a program is there
+                // before what it loads.
+                let is_seen_to = is_api_set(ask.library) || is_runtime(ask.library);
+                if !is_seen_to && extension(ask.library) != "exe" {
                     edge.unsure = wanted.map(ToString::to_string).collect();
                 }
             }
