@@ -16,10 +16,10 @@ import sys
 NOT_WINDOWS = re.compile(r"^(api-ms-|ext-ms-|msvcp|msvcr\d|msvci|msvcm|vcruntime|vcomp|vccorlib|concrt|mfc|atl\d|"
                          r"ucrtbased|d3dx|d3dcompiler_|x3daudio|xaudio2_[0-7]|xactengine|xapofx|crtdll|.*_windowsapp$|"
                          r".*_app$|.*-common|ntoskrnl|hal$|libmsvcrt|windowsapp)")
-# Of a service and of mail: large, and no game asks for them. Nothing is claimed of them either.
-LEFT_OUT = {"wsmsvc.dll", "mapi32.dll", "mapistub.dll"}
+# Of services and of mail: no game asks for them. Nothing is claimed of them either.
+LEFT_OUT = {"wsmsvc.dll", "mapi32.dll", "mapistub.dll", "diagnosticdataquery.dll"}
 # What a library offers to Windows' own services alone.
-INTERNAL = "Util_"
+INTERNAL = ("Util_", "SslDuplicate")
 DEFINED = [["-D__i386__"], ["-D__x86_64__"], ["-D__aarch64__"]]
 
 
