@@ -18,14 +18,7 @@ fn would_leave(input: &CheckInput<'_>, pin: &Pin) -> Option<Finding> {
     if pin.version.is_some() && pin.admits(input.subject.version.as_ref()) {
         return None;
     }
-    let sentence = format!(
-        "{} is pinned to {} in {} (\"{}\"), and this is {}.",
-        pin.family,
-        pin.at(),
-        input.situation.game().title,
-        pin.why,
-        input.subject.name
-    );
+    let sentence = format!("{}, and this is {}.", kept(input, pin), input.subject.name);
     let remedy = ("If the reason no longer applies, remove the pin.", unpin(input, pin));
     Some(Finding::new("pinned", Severity::Stop, sentence, remedy))
 }
@@ -35,14 +28,7 @@ fn is_elsewhere(input: &CheckInput<'_>, pin: &Pin) -> Option<Finding> {
     let other = input.swaps.iter().find(|swap| !pin.admits(swap.facts.version().as_ref()))?;
     let version = other.facts.version();
     let version = version.map_or_else(|| "states none".to_owned(), |v| format!("is {v}"));
-    let sentence = format!(
-        "{} is pinned to {} in {} (\"{}\"), and {} {version}.",
-        pin.family,
-        pin.at(),
-        input.situation.game().title,
-        pin.why,
-        other.place
-    );
+    let sentence = format!("{}, and {} {version}.", kept(input, pin), other.place);
     let admitted = |build: &&Build| {
         same_name(&build.id.family, &pin.family)
             && pin.admits(build.version.as_ref())
@@ -61,6 +47,12 @@ fn is_elsewhere(input: &CheckInput<'_>, pin: &Pin) -> Option<Finding> {
         }
     };
     Some(Finding::new("pinned", Severity::Warn, sentence, remedy))
+}
+
+/// Where a family is kept, and why.
+fn kept(input: &CheckInput<'_>, pin: &Pin) -> String {
+    let title = &input.situation.game().title;
+    format!("{} is pinned to {} in {title} (\"{}\")", pin.family, pin.at(), pin.why)
 }
 
 fn unpin(input: &CheckInput<'_>, pin: &Pin) -> Action {
