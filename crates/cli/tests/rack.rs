@@ -101,6 +101,109 @@ fn the_same_builds_come_out_of_every_kind_of_package() {
     assert_eq!(builds(&bench), ["lens@3.1.0 x86_64"]);
 }
 
+/// A tar of files, each with the kind of its heading.
+fn tar(entries: &[(&str, tar::EntryType, &[u8])]) -> Vec<u8> {
+    let mut tar = tar::Builder::new(Vec::new());
+    for (name, kind, content) in entries {
+        let mut header = tar::Header::new_gnu();
+        header.set_entry_type(*kind);
+        header.set_size(content.len() as u64);
+        header.set_mtime(1_700_000_000);
+        if name.len() <= 100 {
+            header.as_old_mut().name[..name.len()].copy_from_slice(name.as_bytes());
+            header.set_cksum();
+            tar.append(&header, *content).unwrap();
+        } else {
+            tar.append_data(&mut header, name, *content).unwrap();
+        }
+    }
+    tar.into_inner().unwrap()
+}
+
+#[test]
+fn tars_are_read_however_they_are_packed_and_what_cannot_be_read_is_told_as_what_it_is() {
+    let dll = library(Bits::Bits64, 1);
+    let deep = format!("pack/{}/a.pak", "long-folder/".repeat(12).trim_end_matches('/'));
+    let plain = tar(&[
+        ("pack/", tar::EntryType::Directory, b""),
+        ("pack/lens.dll", tar::EntryType::Regular, &dll),
+        ("pack/readme.txt", tar::EntryType::Regular, b"hello"),
+        (&deep, tar::EntryType::Regular, b"data"),
+    ]);
+    let mut gzip = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    gzip.write_all(&plain).unwrap();
+    let gzip = gzip.finish().unwrap();
+    let mut xz = liblzma::write::XzEncoder::new(Vec::new(), 1);
+    xz.write_all(&plain).unwrap();
+    let zstd = zstd::encode_all(&plain[..], 1).unwrap();
+    let inner = archive::zip(&[("in/pack.tar.gz", &gzip)], DATE);
+    for (name, bytes) in [
+        ("pack.tar", plain),
+        ("pack.tar.gz", gzip),
+        ("no-name-that-tells", xz.finish().unwrap()),
+        ("pack.tar.zst", zstd),
+        ("nested.zip", inner),
+    ] {
+        let bench = Bench::empty();
+        bench.write(name, &bytes);
+        bench.ok(&["rack", "add", name]);
+        assert_eq!(builds(&bench), ["lens@3.1.0 x86_64"], "{name}");
+        assert!(bench.ok(&["rack", "notes", "lens"]).contains("hello"), "{name}");
+    }
+
+    let disc = [vec![0; 32_769], b"CD001".to_vec()].concat();
+    let mut one = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    one.write_all(&dll).unwrap();
+    let bench = Bench::empty();
+    for (bytes, wanted) in [
+        (&b"Rar!\x1a\x07\x01\x00more"[..], "it is a RAR archive, which is not read here Unpack"),
+        (b"MSCF\0\0\0\0more", "it is a cabinet file"),
+        (b"BZh91AY&SY", "it is packed with bzip2"),
+        (&disc, "it is a disc image"),
+        (&one.finish().unwrap(), "it is one file packed with gzip, and no archive Unpack it"),
+    ] {
+        bench.write("download", bytes);
+        let said = common::flat(&errors(&bench.run(&["rack", "add", "download"]).code(1)));
+        assert!(said.contains(wanted), "{said}");
+    }
+}
+
+#[test]
+fn tars_that_could_do_harm_are_refused_whole() {
+    let dll = library(Bits::Bits64, 1);
+    let with = |name: &str, kind: tar::EntryType, content: &[u8]| {
+        tar(&[("lens.dll", tar::EntryType::Regular, &dll), (name, kind, content)])
+    };
+    let plain = tar::EntryType::Regular;
+    let whole = with("a.txt", plain, b"x");
+    let notes = vec![b'x'; 70_000];
+    let many: Vec<String> = (0..60).map(|n| format!("{n}.txt")).collect();
+    let many: Vec<_> = many.iter().map(|name| (name.as_str(), plain, &b"x"[..])).collect();
+    let mut bomb = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::best());
+    bomb.write_all(&with("zeros.bin", plain, &vec![0; 3 << 20])).unwrap();
+    let bench = Bench::empty();
+    bench.write("home/settings.toml", b"[limits]\nentries = 50\nunpacked-mb = 2\n");
+    for (what, bytes, wanted) in [
+        ("parent", with("../a.dll", plain, b"x"), "`../a.dll` points out of the archive"),
+        ("absolute", with("/tmp/a.dll", plain, b"x"), "points out of the archive"),
+        ("device", with("docs/NUL.txt", plain, b"x"), "bears the name of a device"),
+        ("link", with("b.dll", tar::EntryType::Symlink, b""), "`b.dll` is a link"),
+        ("hard link", with("b.dll", tar::EntryType::Link, b""), "`b.dll` is a link"),
+        ("pipe", with("b.dll", tar::EntryType::Fifo, b""), "is neither a file nor a folder"),
+        ("holes", with("b.dll", tar::EntryType::GNUSparse, b"x"), "is stored with holes"),
+        ("notes", with("n", tar::EntryType::GNULongName, &notes), "has more notes than any name"),
+        ("twice", with("LENS.dll", plain, b"x"), "would be the same file"),
+        ("many", tar(&many), "it holds more than 50 entries"),
+        ("bomb", bomb.finish().unwrap(), "unpacks to more than is allowed"),
+        ("cut", whole[..dll.len()].to_vec(), "is shorter than it says"),
+    ] {
+        bench.write("download", &bytes);
+        let said = common::flat(&errors(&bench.run(&["rack", "add", "download"]).code(1)));
+        assert!(said.contains(wanted), "{what}: {said}");
+        assert!(builds(&bench).is_empty(), "{what}");
+    }
+}
+
 #[test]
 fn each_file_is_sorted_by_what_it_is() {
     let bench = Bench::empty();

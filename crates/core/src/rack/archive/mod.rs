@@ -1,13 +1,15 @@
-//! Unpacks what people download: a library, a folder, a zip, a 7z, and an archive inside one.
+//! Unpacks what people download: a library, a folder, a zip, a 7z, a tar, and an archive inside one.
 //!
 //! Nothing in an archive decides where anything is written: entries are unpacked into memory, or into
 //! numbered files of a scratch folder, which goes away with the [`Package`]. An archive with one entry that
 //! could do harm is refused as a whole, with the entry named. What an archive states of itself is checked
 //! before a library unpacks it, and how much comes out has a limit.
 
+mod kind;
 mod outline;
 mod scratch;
 mod seven_zip;
+mod tar;
 mod zip;
 
 use std::collections::{HashMap, HashSet};
@@ -21,7 +23,8 @@ use ::zip::read::ZipFile;
 use filetime::FileTime;
 use sevenz_rust2::{ArchiveEntry, ArchiveReader, Password};
 
-use self::outline::{DO_NOT_USE, Fault, GET_AGAIN, Outline, UNPACK_BY_HAND};
+use self::kind::{Content as FileContent, Kind};
+use self::outline::{DO_NOT_USE, Fault, GET_AGAIN, Outline, UNPACK_BY_HAND, UNPACK_ELSEWHERE};
 use self::scratch::Scratch;
 pub(crate) use self::scratch::{clear_scratch, scratch_left};
 use super::Source;
@@ -133,7 +136,7 @@ impl Package {
         let content = content_of(path)?;
         let modified = date_of(path)?;
         let source = Source { name: name.clone(), blake3: content.blake3, modified };
-        let Some(kind) = Kind::of(path)? else {
+        let Some(kind) = archive_kind(path)? else {
             let entry_path = TreePath::new(&name).map_err(|_| {
                 refusal(path, format!("`{name}` cannot be the name of a file"), "Rename it first.")
             })?;
@@ -167,25 +170,20 @@ impl Package {
     }
 }
 
-impl Package {}
-
-/// A kind of archive, known by its first bytes.
-#[derive(Debug, Clone, Copy)]
-enum Kind {
-    Zip,
-    SevenZip,
-}
-
-impl Kind {
-    fn of(path: &Path) -> Result<Option<Self>> {
-        let mut start = Vec::new();
-        let read = File::open(path).and_then(|file| file.take(6).read_to_end(&mut start));
-        read.map_err(Error::io("read", path))?;
-        Ok(match start[..] {
-            [b'P', b'K', 3 | 5 | 7, 4 | 6 | 8, ..] => Some(Self::Zip),
-            [b'7', b'z', 0xBC, 0xAF, 0x27, 0x1C] => Some(Self::SevenZip),
-            _ => None,
-        })
+/// The kind of archive that a file is; nothing where it is none, and an error where it is one that cannot be
+/// read.
+fn archive_kind(path: &Path) -> Result<Option<Kind>> {
+    match FileContent::of(path).map_err(Error::io("read", path))? {
+        FileContent::Archive(kind) => Ok(Some(kind)),
+        FileContent::Other => Ok(None),
+        FileContent::Foreign(what) => {
+            let why = format!("it is {what}, which is not read here");
+            Err(refusal(path, why, UNPACK_ELSEWHERE))
+        }
+        FileContent::Packed(packing) => {
+            let why = format!("it is one file packed with {}, and no archive", packing.name());
+            Err(refusal(path, why, "Unpack it, and give the file that comes out."))
+        }
     }
 }
 
@@ -262,24 +260,28 @@ impl Unpacker<'_> {
     fn unpack(&mut self, path: &Path, kind: Kind, prefix: &str) -> Result<()> {
         let mut file = File::open(path).map_err(Error::io("read", path))?;
         let outline = match kind {
-            Kind::Zip => zip::check(&mut file, &self.limits),
-            Kind::SevenZip => seven_zip::check(&mut file, &self.limits),
+            Kind::Zip => Some(zip::check(&mut file, &self.limits)),
+            Kind::SevenZip => Some(seven_zip::check(&mut file, &self.limits)),
+            Kind::Tar(_) => None,
         };
-        let outline = outline.map_err(|fault| self.fault(fault))?;
-        self.expect_room(&outline)?;
+        let outline = outline.transpose().map_err(|fault| self.fault(fault))?;
+        if let Some(outline) = &outline {
+            self.expect_room(outline)?;
+        }
 
         let before = self.admitted;
         let archive = self.archive.clone();
         // A library that panics says no more than that the archive is damaged.
         let fallen = || refusal(&archive, "the archive is damaged".to_owned(), GET_AGAIN);
 
-        contained(|| match kind {
-            Kind::Zip => self.unpack_zip(file, prefix, &outline),
-            Kind::SevenZip => self.unpack_7z(file, prefix),
+        contained(|| match (kind, &outline) {
+            (Kind::Tar(packing), _) => self.unpack_tar(file, packing, prefix),
+            (Kind::Zip, Some(outline)) => self.unpack_zip(file, prefix, outline),
+            _ => self.unpack_7z(file, prefix),
         })
         .unwrap_or_else(|| Err(fallen()))?;
 
-        if self.admitted - before == outline.entries {
+        if outline.is_none_or(|outline| self.admitted - before == outline.entries) {
             return Ok(());
         }
         let why = "not all that it lists could be found in it".to_owned();
@@ -325,17 +327,20 @@ impl Unpacker<'_> {
     fn unpack_inner(&mut self) -> Result<()> {
         let mut inner = Vec::new();
         // Other files are zips inside as well, and are meant as they are.
-        let named =
-            |entry: &PackedFile| ["zip", "7z"].contains(&&*extension(entry.path.file_name()));
+        const NAMED: [&str; 9] = ["zip", "7z", "tar", "tgz", "txz", "tzst", "gz", "xz", "zst"];
+        let named = |entry: &PackedFile| NAMED.contains(&&*extension(entry.path.file_name()));
         for (index, entry) in self.entries.iter().enumerate().filter(|(_, entry)| named(entry)) {
-            if let Some(kind) = Kind::of(&entry.file()?)? {
+            let file = entry.file()?;
+            let content = FileContent::of(&file).map_err(Error::io("read", &file))?;
+            if let FileContent::Archive(kind) = content {
                 inner.push((index, kind));
             }
         }
 
         for &(index, kind) in &inner {
             let entry = self.entries[index].clone();
-            self.unpack(&entry.file()?, kind, stem(entry.path.as_str()))?;
+            let prefix = stem(entry.path.as_str());
+            self.unpack(&entry.file()?, kind, prefix.strip_suffix(".tar").unwrap_or(prefix))?;
         }
         let inner: HashSet<usize> = inner.into_iter().map(|(index, _)| index).collect();
         let mut index = 0..;

@@ -4,6 +4,8 @@ use crate::settings::Limits;
 
 pub const DO_NOT_USE: &str = "Do not use this archive: it was made to do harm, or carelessly.";
 pub const GET_AGAIN: &str = "Get the archive again from its source.";
+pub const UNPACK_ELSEWHERE: &str =
+    "Unpack it with a program for such files, and give the folder that comes out.";
 pub const UNPACK_BY_HAND: &str =
     "If you trust the archive, unpack it by hand and add the folder with what you need.";
 
