@@ -310,8 +310,8 @@ pub struct Inspect {
 /// Manage the rack: your own collection of builds.
 #[derive(Debug, Subcommand)]
 pub enum Rack {
-    /// Put libraries on the rack: files, folders, zips or 7zs. What in them belongs together becomes
-    /// a build, in each variant.
+    /// Put builds on the rack: libraries, folders, zips, 7zs or tars. What in them belongs together becomes
+    /// one build, in all its variants.
     Add {
         /// The libraries, folders or archives.
         #[arg(required = true, value_name = "FILE")]
@@ -326,8 +326,17 @@ pub enum Rack {
         /// The version of libraries that state none.
         #[arg(long = "version", value_name = "VERSION")]
         stated: Option<Version>,
+        /// The store edition of the game that they are for.
+        #[arg(long, value_name = "EDITION")]
+        edition: Option<String>,
+        /// Make one build of all libraries of a package.
+        #[arg(long, conflicts_with = "apart")]
+        together: bool,
+        /// Make a build of each library of a package.
+        #[arg(long)]
+        apart: bool,
         /// A file that says where each file goes, as `rack show --layout` prints it. It is
-        /// remembered for the family's next version.
+        /// remembered for the family: its other builds follow it too.
         #[arg(long, value_name = "FILE.toml")]
         layout: Option<PathBuf>,
     },

@@ -83,7 +83,7 @@ fn columns_stand_under_their_headings() {
     let text = printed(&bench, &["rack", "list"], &[("COLUMNS", "140")]);
     let mut lines = text.lines();
     let heading = lines.next().unwrap();
-    for column in ["ROLE", "MACHINE", "ADDED", "FROM"] {
+    for column in ["VARIANTS", "ROLE", "ADDED", "FROM"] {
         let at = heading.find(column).unwrap();
         for line in text.lines().skip(1).take_while(|line| line.starts_with("  ")) {
             let before = line.chars().nth(at - 1).unwrap();

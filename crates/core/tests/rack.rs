@@ -33,8 +33,13 @@ fn builds(entries: &[(&str, Vec<u8>)], options: &PackageOptions) -> Vec<Build> {
     std::fs::write(&path, archive::zip(&entries, (2026, 1, 1))).unwrap();
     let limits = Limits::default();
     let scratch = folder.path().join("scratch");
-    let context =
-        PackageContext { catalog: Arc::default(), remembered: Vec::new(), limits, scratch };
+    let context = PackageContext {
+        catalog: Arc::default(),
+        remembered: Vec::new(),
+        families: Vec::new(),
+        limits,
+        scratch,
+    };
     let parcel = Parcel::open(&path, options, &context, &Silent).unwrap();
     parcel.builds
 }
@@ -78,8 +83,8 @@ fn what_belongs_together_makes_one_build_and_the_rest_builds_of_their_own() {
                 ("bin/lenses.dll", plain("lenses.dll")),
             ],
             vec![
-                "lens@1.2.3 = slot:lens.dll replace, slot:lens_tint.dll replace",
-                "lenses@content = slot:lenses.dll replace",
+                "lens@1.2.3 = slot:lens.dll replace, slot:lens_tint.dll replace, \
+                 slot:lenses.dll replace",
             ],
         ),
         (
@@ -137,7 +142,7 @@ fn what_is_told_stands_over_what_files_say() {
     let options = PackageOptions {
         family: Some("lens".to_owned()),
         version: Some(version("4.5")),
-        layout: None,
+        ..PackageOptions::default()
     };
     let found = builds(&[("x.dll", plain)], &options);
     assert_eq!(found[0].id.to_string(), "lens@4.5");

@@ -53,6 +53,16 @@ impl Version {
         self
     }
 
+    /// The same version without zeros at either end, as people say it: `0.31.4.0` is 31.4 to them.
+    #[must_use]
+    pub fn in_short(&self) -> Self {
+        let significant = self.significant();
+        let zeros = significant.iter().take_while(|&&n| n == 0).count();
+        let numbers = significant[zeros..].to_vec();
+        let numbers = if numbers.is_empty() { vec![0] } else { numbers };
+        Self { numbers, stage: self.stage }
+    }
+
     /// The numbers, most significant first; at least one.
     pub fn numbers(&self) -> &[u64] {
         &self.numbers

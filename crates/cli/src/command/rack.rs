@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use anyhow::Result;
 use upright_spanner_core::path::same_name;
-use upright_spanner_core::rack::{Build, PackageOptions};
+use upright_spanner_core::rack::{Build, PackageOptions, Together, by_build};
 use upright_spanner_core::requirement::Requirement;
 use upright_spanner_core::{Added, Addition, Workshop};
 
@@ -19,10 +19,15 @@ use crate::session::Session;
 
 pub fn run(args: &args::Rack, session: &Session) -> Result<Exit> {
     match args {
-        args::Rack::Add { files, supports, family, stated, layout } => {
+        args::Rack::Add { files, supports, family, stated, edition, together, apart, layout } => {
             let layout = layout.as_deref().map(Workshop::read_layout).transpose()?;
-            let options =
-                PackageOptions { family: family.clone(), version: stated.clone(), layout };
+            let together = match (together, apart) {
+                (true, _) => Together::Always,
+                (_, true) => Together::Never,
+                _ => Together::AsFound,
+            };
+            let (family, version, edition) = (family.clone(), stated.clone(), edition.clone());
+            let options = PackageOptions { family, version, edition, layout, together };
             add(files, &options, supports.as_ref(), session)
         }
         args::Rack::List { family } => list(family.as_deref(), session),
@@ -55,7 +60,7 @@ fn add(
     }
 
     if session.json {
-        render::json(&AddedBuilds::new(&added, &failed))?;
+        render::json(&AddedBuilds::new(&added, &workshop.users_of_builds()?, &failed))?;
     } else {
         rack::print_added(&added, session)?;
     }
@@ -112,12 +117,12 @@ fn list(family: Option<&str>, session: &Session) -> Result<Exit> {
     let builds = workshop.builds()?;
     let users = workshop.users_of_builds()?;
     let is_meant = |build: &&Build| family.is_none_or(|family| same_name(family, &build.id.family));
-    let mut builds: Vec<&Build> = builds.iter().filter(is_meant).collect();
-    builds.sort_by(|a, b| a.id.family.cmp(&b.id.family).then_with(|| b.version.cmp(&a.version)));
+    let mut meant: Vec<&Build> = builds.iter().filter(is_meant).collect();
+    meant.sort_by(|a, b| a.id.family.cmp(&b.id.family).then_with(|| b.version.cmp(&a.version)));
     if session.json {
-        render::json(&Builds::new(&builds, &users))?;
+        render::json(&Builds::new(&by_build(meant), &users))?;
     } else {
-        rack::print_list(&builds, &users, family, session)?;
+        rack::print_list(&by_build(meant), &users, family, session)?;
     }
 
     Ok(Exit::Done)
@@ -125,17 +130,19 @@ fn list(family: Option<&str>, session: &Session) -> Result<Exit> {
 
 fn show(build: &str, layout: bool, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
-    let build = workshop.build(build)?;
+    let variants = workshop.variants(build)?;
+    let variants: Vec<&Build> = variants.iter().collect();
     if layout {
-        rack::print_layout(&build)?;
+        rack::print_layout(&variants)?;
         return Ok(Exit::Done);
     }
 
-    let sha256 = workshop.sha256_of(&build).ok();
+    let digests: Vec<_> = variants.iter().map(|build| workshop.sha256_of(build).ok()).collect();
     if session.json {
-        render::json(&ShownBuild::new(&build, sha256, &workshop.users_of_builds()?))?;
+        let users = workshop.users_of_builds()?;
+        render::json(&ShownBuild::new(&variants, &digests, &users))?;
     } else {
-        rack::print_build(&build, sha256, session)?;
+        rack::print_build(&variants, &digests, session)?;
     }
 
     Ok(Exit::Done)
@@ -143,18 +150,23 @@ fn show(build: &str, layout: bool, session: &Session) -> Result<Exit> {
 
 fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
-    let build = workshop.build(build)?;
-    let mut notes: Vec<(String, String)> = workshop
-        .notes(&build)?
-        .into_iter()
-        .map(|(name, text)| (name, upright_spanner_core::rack::decoded(&text)))
-        .collect();
+    let variants = workshop.variants(build)?;
+    let mut notes: Vec<(String, String)> = Vec::new();
+    for build in &variants {
+        for (name, text) in workshop.notes(build)? {
+            let note = (name, upright_spanner_core::rack::decoded(&text));
+            if !notes.contains(&note) {
+                notes.push(note);
+            }
+        }
+    }
+    let Some(build) = variants.first() else { return Ok(Exit::Done) };
     let mut since = None;
 
     if let Some(game) = game {
         let view = workshop.game(game, &session.progress())?;
         let title = view.game.title.clone();
-        match workshop.changes_since(&build, &view)? {
+        match workshop.changes_since(build, &view)? {
             Some(news) if !news.texts.is_empty() => {
                 since = Some((news.from, title));
                 notes = news.texts;
@@ -171,9 +183,9 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
     }
 
     if session.json {
-        render::json(&Notes::new(&build, since.as_ref(), &notes))?;
+        render::json(&Notes::new(build, since.as_ref(), &notes))?;
     } else {
-        rack::print_notes(&build, since.as_ref(), &notes, session)?;
+        rack::print_notes(build, since.as_ref(), &notes, session)?;
     }
 
     Ok(Exit::Done)
@@ -181,14 +193,16 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
 
 fn drop(build: &str, anyway: bool, session: &Session) -> Result<Exit> {
     let workshop = session.alter()?;
-    let found = workshop.build(build)?;
-    if !prompt::remove(session, &format!("Take {} off the rack?", found.id))? {
+    let variants = workshop.variants(build)?;
+    let names: Vec<String> = variants.iter().map(|build| build.id.to_string()).collect();
+    if !prompt::remove(session, &format!("Take {} off the rack?", names.join(", ")))? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
-    let dropped = acting(|| workshop.alter()?.drop_build(&found.id.to_string(), anyway))?;
-    let text = format!("{} is off the rack.", dropped.id);
-    render::noted(session, &text, What::Dropped(dropped.id.to_string()))?;
+    acting(|| workshop.alter()?.drop_build(build, anyway))?;
+    let verb = if names.len() == 1 { "is" } else { "are" };
+    let text = format!("{} {verb} off the rack.", names.join(", "));
+    render::noted(session, &text, What::Dropped(names))?;
     Ok(Exit::Done)
 }
 

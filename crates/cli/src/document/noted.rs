@@ -23,8 +23,8 @@ pub enum What {
     Game(String),
     /// A game, by its id, or a library root was forgotten.
     Forgotten(String),
-    /// A build was dropped from the rack.
-    Dropped(String),
+    /// A build was dropped from the rack: each of its variants.
+    Dropped(Vec<String>),
     /// A family is kept as it is.
     Pin(Pin),
     /// A family is free again.

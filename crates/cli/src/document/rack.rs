@@ -8,7 +8,8 @@ use serde::Serialize;
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::content::{Content, Digest};
 use upright_spanner_core::image::Machine;
-use upright_spanner_core::rack::{self, Layout, Sorted};
+use upright_spanner_core::path::TreePath;
+use upright_spanner_core::rack::{self, Layout, Part, Sorted};
 use upright_spanner_core::version::Version;
 use upright_spanner_core::{Added, Addition, DamagedContent};
 
@@ -24,6 +25,8 @@ pub struct AddedBuilds<'a> {
     builds: Vec<AddedBuild<'a>>,
     /// The files of each package, with what each is for.
     packages: Vec<&'a [Sorted]>,
+    /// The products that each package was taken apart into; none where it is one build.
+    products: Vec<&'a [String]>,
     errors: Vec<FailedPackage>,
 }
 
@@ -32,7 +35,7 @@ pub struct AddedBuilds<'a> {
 struct AddedBuild<'a> {
     #[serde(flatten)]
     build: Build<'a>,
-    /// Whether it was not on the rack before.
+    /// Whether any of it was not on the rack before.
     new: bool,
 }
 
@@ -40,16 +43,7 @@ struct AddedBuild<'a> {
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Builds<'a> {
     schema: SchemaNumber,
-    builds: Vec<ListedBuild<'a>>,
-}
-
-/// A build, and who uses it.
-#[derive(Debug, Serialize, JsonSchema)]
-struct ListedBuild<'a> {
-    #[serde(flatten)]
-    build: Build<'a>,
-    /// The games that have it in place, by id.
-    in_use_by: BTreeSet<&'a str>,
+    builds: Vec<Build<'a>>,
 }
 
 /// One build on the rack.
@@ -57,34 +51,46 @@ struct ListedBuild<'a> {
 pub struct ShownBuild<'a> {
     schema: SchemaNumber,
     /// One.
-    builds: [BuildInFull<'a>; 1],
-}
-
-/// A build with all that is known of it.
-#[derive(Debug, Serialize, JsonSchema)]
-struct BuildInFull<'a> {
-    #[serde(flatten)]
-    build: ListedBuild<'a>,
-    /// Of the library; null where the stored file cannot be read.
-    sha256: Option<String>,
+    builds: [Build<'a>; 1],
 }
 
 /// One version of a family.
 #[derive(Debug, Serialize, JsonSchema)]
 struct Build<'a> {
-    /// As in `family@version+variant`.
+    /// As in `family@version`.
     build: String,
     family: &'a str,
     version: Option<String>,
-    variant: Option<&'a str>,
+    /// The version without zeros at either end.
+    short_version: Option<String>,
     role: Option<Role>,
-    machine: Machine,
+    /// The versions of the game that it is for, where all variants say the same.
+    supports: Option<String>,
+    /// The games that have it in place, by id.
+    in_use_by: BTreeSet<&'a str>,
+    /// What it is for different needs; the usual one first.
+    variants: Vec<Variant<'a>>,
+}
+
+/// A build for one need.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Variant<'a> {
+    /// As in `family@version+variant`.
+    build: String,
+    /// Null for the usual one.
+    variant: Option<&'a str>,
+    /// Null where its library is no image.
+    machine: Option<Machine>,
+    /// The store edition of the game that it is for.
+    edition: Option<&'a str>,
     /// The versions of the game that it is for.
     supports: Option<String>,
     /// Who signed the library; null unless the signature is intact.
     signer: Option<&'a str>,
     layout: &'a Layout,
-    /// Files of its package that have no place.
+    /// Every file, with why it goes where it goes.
+    files: Vec<File<'a>>,
+    /// Files of its package that have no place and were not kept.
     left: Vec<String>,
     /// The library that it is named after.
     file: &'a str,
@@ -92,8 +98,24 @@ struct Build<'a> {
     size: u64,
     /// The library's digest by which the home folder names contents.
     blake3: String,
+    /// Of the library; null where it was not asked for or the stored file cannot be read.
+    sha256: Option<String>,
     source: Source<'a>,
     added: String,
+    /// The games that have it in place, by id.
+    in_use_by: BTreeSet<&'a str>,
+}
+
+/// A file of a build.
+#[derive(Debug, Serialize, JsonSchema)]
+struct File<'a> {
+    /// Its path in the package.
+    path: String,
+    part: Part,
+    /// Whether it goes into a game.
+    placed: bool,
+    /// Why it goes where it goes, or goes nowhere.
+    why: &'a str,
 }
 
 /// The file or archive that a build was taken from.
@@ -135,71 +157,110 @@ struct DamagedFile<'a> {
     file: &'a str,
 }
 
+/// Which games have a content in place.
+type Users = BTreeMap<Content, BTreeSet<String>>;
+
 impl<'a> AddedBuilds<'a> {
-    pub fn new(added: &'a [Addition], failed: &[(&Path, anyhow::Error)]) -> Self {
-        let builds = added.iter().flat_map(|addition| &addition.builds);
+    pub fn new(added: &'a [Addition], users: &'a Users, failed: &[(&Path, anyhow::Error)]) -> Self {
+        let builds = || added.iter().flat_map(|addition| &addition.builds);
+        let is_new = |variants: &[&rack::Build]| {
+            builds().any(|(build, outcome)| {
+                *outcome == Added::New && variants.iter().any(|own| own.id == build.id)
+            })
+        };
+        let by_build = rack::by_build(builds().map(|(build, _)| build));
+        let by_build = by_build.iter();
         let failed = failed.iter();
         Self {
             schema: SchemaNumber,
-            builds: builds
-                .map(|(build, outcome)| AddedBuild {
-                    build: build.into(),
-                    new: *outcome == Added::New,
+            builds: by_build
+                .map(|variants| AddedBuild {
+                    build: Build::new(variants, users),
+                    new: is_new(variants),
                 })
                 .collect(),
             packages: added.iter().map(|addition| &addition.sorted[..]).collect(),
+            products: added.iter().map(|addition| &addition.products[..]).collect(),
             errors: failed.map(|(path, error)| FailedPackage::new(path, error)).collect(),
         }
     }
 }
 
-/// Which games have a content in place.
-type Users = BTreeMap<Content, BTreeSet<String>>;
-
 impl<'a> Builds<'a> {
-    pub fn new(builds: &[&'a rack::Build], users: &'a Users) -> Self {
-        let builds = builds.iter().map(|build| ListedBuild::new(build, users)).collect();
+    pub fn new(builds: &[Vec<&'a rack::Build>], users: &'a Users) -> Self {
+        let builds = builds.iter().map(|variants| Build::new(variants, users)).collect();
         Self { schema: SchemaNumber, builds }
-    }
-}
-
-impl<'a> ListedBuild<'a> {
-    fn new(build: &'a rack::Build, users: &'a Users) -> Self {
-        let users = users.get(&build.file.content).into_iter().flatten();
-        Self { build: build.into(), in_use_by: users.map(String::as_str).collect() }
     }
 }
 
 impl<'a> ShownBuild<'a> {
-    pub fn new(build: &'a rack::Build, sha256: Option<Digest>, users: &'a Users) -> Self {
-        let build = ListedBuild::new(build, users);
-        let builds = [BuildInFull { build, sha256: text(sha256.as_ref()) }];
-        Self { schema: SchemaNumber, builds }
+    pub fn new(variants: &[&'a rack::Build], digests: &[Option<Digest>], users: &'a Users) -> Self {
+        let mut build = Build::new(variants, users);
+        for (variant, digest) in build.variants.iter_mut().zip(digests) {
+            variant.sha256 = text(digest.as_ref());
+        }
+        Self { schema: SchemaNumber, builds: [build] }
     }
 }
 
-impl<'a> From<&'a rack::Build> for Build<'a> {
-    fn from(build: &'a rack::Build) -> Self {
+impl<'a> Build<'a> {
+    /// From the variants of one build, of which there is one at least.
+    fn new(builds: &[&'a rack::Build], users: &'a Users) -> Self {
+        let first = builds[0];
+        let variants: Vec<Variant<'a>> =
+            builds.iter().map(|build| Variant::new(build, users)).collect();
+        let supports = first.supported();
+        let is_same = builds.iter().all(|build| build.supported() == supports);
+        Self {
+            build: first.id.release(),
+            family: &first.id.family,
+            version: text(first.version.as_ref()),
+            short_version: first.version.as_ref().map(|version| version.in_short().to_string()),
+            role: first.role,
+            supports: supports.filter(|_| is_same),
+            in_use_by: variants.iter().flat_map(|variant| variant.in_use_by.clone()).collect(),
+            variants,
+        }
+    }
+}
+
+impl<'a> Variant<'a> {
+    fn new(build: &'a rack::Build, users: &'a Users) -> Self {
+        let in_use = users.get(&build.file.content).into_iter().flatten();
+        let placed = |path: &TreePath| build.layout.places.iter().any(|place| place.from == *path);
+        let parts = build.parts.iter().map(|part| File {
+            path: part.path.to_string(),
+            part: part.part,
+            placed: placed(&part.path),
+            why: &part.why,
+        });
+        let head = File {
+            path: build.file.path.to_string(),
+            part: Part::Payload,
+            placed: placed(&build.file.path),
+            why: rack::NAMESAKE,
+        };
         Self {
             build: build.id.to_string(),
-            family: &build.id.family,
-            version: text(build.version.as_ref()),
             variant: build.id.variant.as_deref(),
-            role: build.role,
             machine: build.machine,
+            edition: build.edition.as_deref(),
             supports: build.supported(),
             signer: build.proven_signer(),
             layout: &build.layout,
+            files: std::iter::once(head).chain(parts).collect(),
             left: texts(&build.left),
             file: &build.file.name,
             size: build.size(),
             blake3: build.file.content.blake3.to_string(),
+            sha256: None,
             source: Source {
                 name: &build.source.name,
                 blake3: build.source.blake3.to_string(),
                 date: date(build.source.modified.0),
             },
             added: moment(build.added),
+            in_use_by: in_use.map(String::as_str).collect(),
         }
     }
 }

@@ -7,11 +7,15 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::content::{Content, Digest};
-use upright_spanner_core::rack::{Build, EXE, LayoutFile, Part, ROOT, SLOT, Sorted};
+use upright_spanner_core::image::Machine;
+use upright_spanner_core::path::TreePath;
+use upright_spanner_core::rack::{
+    Build, EXE, LayoutFile, NAMESAKE, Part, Placement, Policy, ROOT, SLOT, Sorted, by_build,
+};
 use upright_spanner_core::version::Version;
 use upright_spanner_core::{Added, Addition, DamagedContent};
 
-use super::table::{table, widest};
+use super::table::{table, widest, wrapping_table};
 use super::{bytes, clean, count, cut, date, hint, moment, quoted, wrapped};
 use crate::session::Session;
 
@@ -22,19 +26,24 @@ type Users = BTreeMap<Content, BTreeSet<String>>;
 pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let builds = || added.iter().flat_map(|addition| &addition.builds);
-    let rows: Vec<Vec<String>> = builds()
-        .map(|(build, outcome)| {
-            let what = match outcome {
-                Added::New => "added".green().to_string(),
-                Added::Known => "already there".to_owned(),
-            };
-            let id = clean(&build.id.to_string()).bold().to_string();
-            let machine = build.machine.spoken().to_owned();
-            vec![what, id, machine, clean(&build.source.name).into_owned()]
+    let by_build = by_build(builds().map(|(build, _)| build));
+    let is_new = |variants: &[&Build]| {
+        builds().any(|(build, outcome)| {
+            *outcome == Added::New && variants.iter().any(|own| own.id == build.id)
         })
-        .collect();
+    };
+    let rows = by_build.iter().map(|variants| {
+        let what =
+            if is_new(variants) { "added".green().to_string() } else { "already there".into() };
+        let name = clean(&short_name(variants, &[])).bold().to_string();
+        vec![what, name, variants_of(variants), clean(&sources_of(variants)).into_owned()]
+    });
+    let rows: Vec<Vec<String>> = rows.collect();
     if !rows.is_empty() {
-        write!(out, "{}", table(&["", "BUILD", "MACHINE", "FROM"], &[], rows))?;
+        write!(out, "{}", table(&["", "BUILD", "VARIANTS", "FROM"], &[], rows))?;
+    }
+    for addition in added {
+        write_products(&mut out, addition, session)?;
     }
     for addition in added {
         write_sorted(&mut out, addition, session)?;
@@ -67,6 +76,21 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
     }
 }
 
+/// Why a package became several builds.
+fn write_products(out: &mut impl Write, addition: &Addition, session: &Session) -> Result<()> {
+    let Some((build, _)) = addition.builds.first().filter(|_| !addition.products.is_empty()) else {
+        return Ok(());
+    };
+    let (source, products) = (&build.source.name, addition.products.join(", "));
+    let text = format!(
+        "{source} holds products of their own: {products}. To make one build of them all: \
+         spanner rack add {} --together",
+        quoted(source)
+    );
+    write!(out, "{}", wrapped(&clean(&text), "  ", 2, session.width))?;
+    Ok(())
+}
+
 /// What became of the other files of a package: how many of each kind come with the builds or
 /// stay behind, and with `-v` each with the reason.
 fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) -> Result<()> {
@@ -80,11 +104,8 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
     if session.verbose {
         writeln!(out, "  {}", format!("also in {source}:").dimmed())?;
         for file in others {
-            let what = match (comes_along(file, addition), file.part) {
-                (true, _) => "comes with it",
-                (false, Part::Documentation) => "stays on the rack",
-                (false, _) => "left out",
-            };
+            let comes = comes_along(file, addition);
+            let what = if comes { "comes with it" } else { "stays on the rack" };
             let text = format!("    {}: {}, {}; {what}", file.path, file.part.name(), file.reason);
             writeln!(out, "{}", clean(&text).dimmed())?;
         }
@@ -93,7 +114,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
 
     let (with, without): (Vec<&Sorted>, Vec<&Sorted>) =
         others.into_iter().partition(|file| comes_along(file, addition));
-    let parts = [("comes with", with), ("not for the game", without)];
+    let parts = [("comes with", with), ("stays on the rack", without)];
     let parts = parts.iter().filter(|(_, files)| !files.is_empty());
     let parts: Vec<String> =
         parts.map(|(what, files)| format!("{what}: {}", kinds(files))).collect();
@@ -106,7 +127,8 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
 /// Whether a file of a package comes into a game with one of its builds.
 fn comes_along(file: &Sorted, addition: &Addition) -> bool {
     let mut builds = addition.builds.iter().map(|(build, _)| build);
-    builds.any(|build| build.parts.iter().any(|part| part.path == file.path))
+    file.part != Part::DebugBuild
+        && builds.any(|build| build.placed().any(|placed| *placed.path == file.path))
 }
 
 /// How many files there are of each kind.
@@ -119,72 +141,214 @@ fn kinds(files: &[&Sorted]) -> String {
     counts.collect::<Vec<_>>().join(", ")
 }
 
-/// Prints one build.
-pub fn print_build(build: &Build, sha256: Option<Digest>, session: &Session) -> Result<()> {
+/// Prints one build, variant by variant.
+pub fn print_build(
+    variants: &[&Build],
+    digests: &[Option<Digest>],
+    session: &Session,
+) -> Result<()> {
     let mut out = anstream::stdout();
-    writeln!(out, "{}", clean(&build.id.to_string()).bold())?;
+    let Some(first) = variants.first() else { return Ok(()) };
+    writeln!(out, "{}", clean(&first.id.release()).bold())?;
     let mut line = |name: &str, value: &str| {
         writeln!(out, "  {} {}", format!("{name:<12}").dimmed(), clean(value))
     };
-    let facts = &build.file.facts;
-    line("role", build.role.map_or("not stated by the file", Role::name))?;
-    line(
-        "version",
-        &build.version.as_ref().map_or_else(|| "none stated".into(), ToString::to_string),
-    )?;
+    line("role", first.role.map_or("not stated by the file", Role::name))?;
+    let version = first.version.as_ref();
+    line("version", &version.map_or_else(|| "none stated".into(), ToString::to_string))?;
+    if variants.len() > 1 {
+        line("variants", &variants_of(variants))?;
+    }
+    for note in &first.notes {
+        line("note", &note.name)?;
+    }
+    for (build, digest) in variants.iter().zip(digests) {
+        writeln!(out)?;
+        if variants.len() > 1 {
+            writeln!(out, "{}", clean(&build.id.to_string()).bold())?;
+        }
+        write_variant(&mut out, build, *digest, session)?;
+    }
 
-    line("machine", build.machine.spoken())?;
+    if !first.notes.is_empty() {
+        hint(session, &format!("Its texts: spanner rack notes {}", first.id.release()))?;
+    }
+    let name = if variants.len() > 1 { first.id.release() } else { first.id.to_string() };
+    hint(session, &format!("Other places: spanner rack show {name} --layout > layout.toml"))
+}
+
+/// What is known of one variant, and where its files go.
+fn write_variant(
+    out: &mut impl Write,
+    build: &Build,
+    sha256: Option<Digest>,
+    session: &Session,
+) -> Result<()> {
+    let mut line = |name: &str, value: &str| {
+        writeln!(out, "  {} {}", format!("{name:<12}").dimmed(), clean(value))
+    };
+    line("machine", machine_of(build))?;
+    if let Some(edition) = &build.edition {
+        line("edition", edition)?;
+    }
     if let Some(supports) = build.supported() {
         line("supports", &format!("version {supports} of the game"))?;
     }
     line("file", build.file.path.as_str())?;
     line("size", &bytes(build.file.content.size))?;
     line("date", &date(build.file.modified.0))?;
-    line("company", facts.string("CompanyName").unwrap_or("not stated"))?;
+    line("company", build.string("CompanyName").unwrap_or("not stated"))?;
     line("signer", &signer(build))?;
-
     let unread = || "its stored file cannot be read; `spanner rack verify` says more".to_owned();
     line("sha256", &sha256.map_or_else(unread, |digest| digest.to_string()))?;
     line("content", &build.file.content.blake3.to_string())?;
     let source = &build.source;
     line("from", &format!("{}, {}", source.name, date(source.modified.0)))?;
     line("added", &moment(build.added))?;
-    for note in &build.notes {
-        line("note", &note.name)?;
-    }
     writeln!(out)?;
 
-    let rows = build.layout.places.iter().map(|place| {
-        let to = match place.bay.as_str() {
-            SLOT => format!("where the game has {}", place.to.file_name()),
-            EXE => format!("beside the executable: {}", place.to),
-            ROOT => format!("the game's folder: {}", place.to),
-            bay => format!("{bay}: {}", place.to),
-        };
-        let from = build.short(&place.from).to_string();
-        let policy = place.policy.name().to_owned();
-        vec![clean(&from).into_owned(), policy, clean(&to).into_owned()]
-    });
-    write!(out, "{}", table(&["FILE", "POLICY", "GOES TO"], &[], rows.collect()))?;
+    let rows = file_rows(build, session.verbose);
+    write!(out, "{}", wrapping_table(&["FILE", "GOES TO", "WHY"], rows, session.width))?;
     for path in &build.left {
-        writeln!(out, "  {}", format!("{} has no place", clean(path.as_str())).dimmed())?;
+        writeln!(
+            out,
+            "  {}",
+            format!("{} has no place and was not kept", clean(path.as_str())).dimmed()
+        )?;
     }
-    if !build.notes.is_empty() {
-        hint(session, &format!("Its texts: spanner rack notes {}", build.id))?;
+    Ok(())
+}
+
+/// Files of a folder that go the same way for the same reason are one row from so many on.
+const MANY_FILES: usize = 4;
+
+/// The files of a build with where each goes, and why; those that stay on the rack last.
+fn file_rows(build: &Build, each: bool) -> Vec<Vec<String>> {
+    let head = (&build.file.path, NAMESAKE);
+    let parts = build.parts.iter().map(|part| (&part.path, part.why.as_str()));
+    let mut rows: Vec<FileRow> = Vec::new();
+    for (path, why) in std::iter::once(head).chain(parts) {
+        let places: Vec<_> =
+            build.layout.places.iter().filter(|place| place.from == *path).collect();
+        for place in &places {
+            rows.push(FileRow::new(path, Some(place), why));
+        }
+        if places.is_empty() {
+            rows.push(FileRow::new(path, None, why));
+        }
     }
-    hint(session, &format!("Other places: spanner rack show {} --layout > layout.toml", build.id))
+    rows.sort_by_key(|row| !row.is_placed);
+
+    let mut out: Vec<Vec<String>> = Vec::new();
+    let same = |a: &FileRow, b: &FileRow| {
+        !a.folder.is_empty()
+            && (&a.folder, &a.to_folder, &a.why) == (&b.folder, &b.to_folder, &b.why)
+    };
+    for group in rows.chunk_by(same) {
+        if group.len() < MANY_FILES || each {
+            out.extend(
+                group.iter().map(|row| vec![row.file.clone(), row.to.clone(), row.why.clone()]),
+            );
+        } else {
+            let row = &group[0];
+            let file = format!("{}/ ({})", row.folder, count(group.len(), "file"));
+            out.push(vec![file, row.to_folder.clone(), row.why.clone()]);
+        }
+    }
+    out
+}
+
+/// Where one file of a build goes.
+struct FileRow {
+    file: String,
+    folder: String,
+    to: String,
+    to_folder: String,
+    why: String,
+    is_placed: bool,
+}
+
+impl FileRow {
+    fn new(path: &TreePath, place: Option<&Placement>, why: &str) -> Self {
+        let stays = || "stays on the rack".to_owned();
+        let (to, to_folder) = place.map_or_else(
+            || (stays(), stays()),
+            |place| {
+                let folder = place.to.folder();
+                (destination(place, place.to.as_str()), destination(place, &format!("{folder}/")))
+            },
+        );
+        Self {
+            file: clean(path.as_str()).into_owned(),
+            folder: clean(path.folder()).into_owned(),
+            to: clean(&to).into_owned(),
+            to_folder: clean(&to_folder).into_owned(),
+            why: clean(why).into_owned(),
+            is_placed: place.is_some(),
+        }
+    }
+}
+
+/// A place in words, with what becomes of a file that is there.
+fn destination(place: &Placement, to: &str) -> String {
+    let there = match place.policy {
+        Policy::Replace => "",
+        Policy::Keep => " (yours stays)",
+        Policy::Merge => " (merged into yours)",
+        Policy::Handoff => " (for a mod manager)",
+    };
+    match place.bay.as_str() {
+        SLOT if place.to.folder().is_empty() => format!("where the game has {to}{there}"),
+        SLOT => format!("beside the library: {to}{there}"),
+        EXE => format!("beside the executable: {to}{there}"),
+        ROOT => format!("the game's folder: {to}{there}"),
+        bay => format!("{bay}: {to}{there}"),
+    }
+}
+
+/// The machine that a build is for, in words.
+fn machine_of(build: &Build) -> &'static str {
+    build.machine.map_or("any", Machine::spoken)
+}
+
+/// The variants of a build in a row: the usual one by its machine, the others by their names.
+fn variants_of(variants: &[&Build]) -> String {
+    let name = |build: &&Build| match &build.id.variant {
+        Some(variant) => format!("+{}", clean(variant)),
+        None => machine_of(build).to_owned(),
+    };
+    variants.iter().map(name).collect::<Vec<_>>().join(", ")
+}
+
+/// The name of a build as people say it: with the version in short, where no other of `all` has that.
+fn short_name(variants: &[&Build], all: &[Vec<&Build>]) -> String {
+    let own = variants[0];
+    let Some(version) = own.version.as_ref().map(Version::in_short) else {
+        return own.id.release();
+    };
+    let is_same = |other: &Build| {
+        other.id.family == own.id.family
+            && other.id.version != own.id.version
+            && other.version.as_ref().is_some_and(|v| v.in_short() == version)
+    };
+    if all.iter().any(|variants| is_same(variants[0])) {
+        return own.id.release();
+    }
+    format!("{}@{version}", own.id.family)
 }
 
 /// Prints where a build's files go, as a file to edit.
-pub fn print_layout(build: &Build) -> Result<()> {
+pub fn print_layout(variants: &[&Build]) -> Result<()> {
     let mut out = anstream::stdout();
+    let Some(first) = variants.first() else { return Ok(()) };
     writeln!(
         out,
         "# Where the files of {} go. Edit it, then give it with the same package:",
-        build.id
+        first.id.release()
     )?;
 
-    writeln!(out, "#   spanner rack add {} --layout FILE.toml", quoted(&build.source.name))?;
+    writeln!(out, "#   spanner rack add {} --layout FILE.toml", quoted(&first.source.name))?;
+    writeln!(out, "# from: a path in the package; `shaders/**` stands for all below a folder.")?;
     writeln!(
         out,
         "# bay: slot (where the game has it), exe (beside the executable), root, or one of yours."
@@ -194,7 +358,7 @@ pub fn print_layout(build: &Build) -> Result<()> {
         out,
         "# policy: replace, keep, merge, handoff. What has no [[file]] here has no place."
     )?;
-    write!(out, "{}", clean_lines(&LayoutFile::of(build).to_text()))?;
+    write!(out, "{}", clean_lines(&LayoutFile::of(variants).to_text()))?;
     Ok(())
 }
 
@@ -241,7 +405,8 @@ pub fn print_damage(damaged: &[DamagedContent], session: &Session) -> Result<()>
 
 /// The same in words.
 fn signer(build: &Build) -> String {
-    match (build.proven_signer(), &build.file.facts.signer) {
+    let named = build.file.facts.as_ref().and_then(|facts| facts.signer.as_ref());
+    match (build.proven_signer(), named) {
         (Some(signer), _) => signer.to_owned(),
         (None, Some(named)) => {
             format!("the signature names {named} and is {}", build.file.signature.name())
@@ -252,13 +417,13 @@ fn signer(build: &Build) -> String {
 
 /// The columns of a list of builds.
 const COLUMNS: [&str; 9] =
-    ["BUILD", "ROLE", "MACHINE", "SUPPORTS", "SIZE", "IN USE BY", "ADDED", "SIGNER", "FROM"];
+    ["BUILD", "VARIANTS", "ROLE", "SUPPORTS", "SIZE", "IN USE BY", "ADDED", "SIGNER", "FROM"];
 /// The columns that are left out where there is little room, those that say least first.
 const LEAST_FIRST: [&str; 6] = ["FROM", "SIGNER", "ADDED", "ROLE", "SIZE", "SUPPORTS"];
 
 /// Prints the builds on the rack. Where there is little room, the columns that say least are left out first.
 pub fn print_list(
-    builds: &[&Build],
+    builds: &[Vec<&Build>],
     users: &Users,
     family: Option<&str>,
     session: &Session,
@@ -273,7 +438,7 @@ pub fn print_list(
 
     let cells: Vec<Vec<String>> = builds
         .iter()
-        .map(|build| COLUMNS.iter().map(|column| cell(build, users, column)).collect())
+        .map(|variants| COLUMNS.iter().map(|c| cell(variants, builds, users, c)).collect())
         .collect();
     let width = |n: usize| widest(cells.iter().map(|row| row[n].as_str()).chain([COLUMNS[n]])) + 2;
     let says = |n: &usize| cells.iter().any(|row| row[*n] != NOTHING);
@@ -290,7 +455,8 @@ pub fn print_list(
     let rows = cells.iter().map(|row| shown.iter().map(|&n| row[n].clone()).collect()).collect();
     write!(anstream::stdout(), "{}", table(&headings, &right, rows))?;
     let families = {
-        let mut names: Vec<&str> = builds.iter().map(|build| build.id.family.as_str()).collect();
+        let mut names: Vec<&str> =
+            builds.iter().map(|variants| variants[0].id.family.as_str()).collect();
         names.dedup();
         if names.len() == 1 { "1 family".to_owned() } else { format!("{} families", names.len()) }
     };
@@ -304,26 +470,42 @@ const NOTHING: &str = "-";
 /// build and its version have room at 100.
 const LONGEST_CELL: usize = 30;
 
-fn cell(build: &Build, users: &Users, column: &str) -> String {
+fn cell(variants: &[&Build], all: &[Vec<&Build>], users: &Users, column: &str) -> String {
+    let build = variants[0];
+    let supports = || {
+        let is_same = variants.iter().all(|other| other.supported() == build.supported());
+        if is_same { build.supported() } else { Some("by variant".to_owned()) }
+    };
     let text = match column {
-        "BUILD" => return clean(&build.id.to_string()).into_owned(),
+        "BUILD" => return clean(&short_name(variants, all)).into_owned(),
+        "VARIANTS" => Some(variants_of(variants)),
         "ROLE" => build.role.map(|role| role.to_string()),
-        "MACHINE" => Some(build.machine.spoken().to_owned()),
-        "SUPPORTS" => build.supported(),
-        "SIZE" => Some(bytes(build.size())),
-        "IN USE BY" => users_of(build, users),
+        "SUPPORTS" => supports(),
+        "SIZE" => Some(bytes(variants.iter().map(|build| build.size()).sum())),
+        "IN USE BY" => users_of(variants, users),
         "ADDED" => Some(date(build.added.as_second())),
         "SIGNER" => build.proven_signer().map(str::to_owned),
-        _ => Some(build.source.name.clone()),
+        _ => Some(sources_of(variants)),
     };
     text.map_or_else(|| NOTHING.to_owned(), |text| cut(&clean(&text), LONGEST_CELL))
 }
 
-fn users_of(build: &Build, users: &Users) -> Option<String> {
-    let games: Vec<&str> = users.get(&build.file.content)?.iter().map(String::as_str).collect();
-    Some(match games[..] {
-        [] => return None,
-        [one] => one.to_owned(),
-        [first, ..] => format!("{first} and {} more", games.len() - 1),
+/// The packages that the variants of a build came in.
+fn sources_of(variants: &[&Build]) -> String {
+    let sources: BTreeSet<&str> = variants.iter().map(|build| build.source.name.as_str()).collect();
+    let first = &variants[0].source.name;
+    match sources.len() {
+        1 => first.clone(),
+        several => format!("{first} and {} more", several - 1),
+    }
+}
+
+fn users_of(variants: &[&Build], users: &Users) -> Option<String> {
+    let games = variants.iter().filter_map(|build| users.get(&build.file.content)).flatten();
+    let games: BTreeSet<&str> = games.map(String::as_str).collect();
+    let first = games.first()?;
+    Some(match games.len() {
+        1 => (*first).to_owned(),
+        several => format!("{first} and {} more", several - 1),
     })
 }

@@ -25,6 +25,20 @@ pub fn table(headings: &[&str], right: &[usize], rows: Vec<Vec<String>>) -> Stri
     lines.join("\n") + "\n"
 }
 
+/// The same in so many columns of the terminal: what is longer than its column goes on below.
+pub fn wrapping_table(headings: &[&str], rows: Vec<Vec<String>>, width: usize) -> String {
+    let mut table = Table::new();
+    table.load_preset(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
+    table.set_width(u16::try_from(width).unwrap_or(u16::MAX)).force_no_tty();
+    table.set_header(headings.iter().map(|heading| heading.dimmed().to_string()));
+    table.add_rows(rows);
+    for (index, column) in table.column_iter_mut().enumerate() {
+        column.set_padding((if index == 0 { 2 } else { 0 }, 2));
+    }
+    let lines: Vec<String> = table.lines().map(|line| line.trim_end().to_owned()).collect();
+    lines.join("\n") + "\n"
+}
+
 /// Cuts the paths of the last column down to the room that the other columns leave.
 pub fn fit_places(headings: &[&str], rows: &mut [Vec<String>], width: usize) {
     let last = headings.len().saturating_sub(1);

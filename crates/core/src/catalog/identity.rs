@@ -2,6 +2,7 @@
 
 use super::role::Role;
 use crate::path::{extension, same_name, stem};
+use upright_spanner_image::system::can_be_stood_in;
 use upright_spanner_image::{Facts, Version};
 
 /// Extensions under which libraries are dropped into games.
@@ -11,13 +12,19 @@ pub const LIBRARY_EXTENSIONS: [&str; 3] = ["dll", "asi", "ocx"];
 /// or case, in letters, digits and `-`.
 ///
 /// The author's name is the resource's `OriginalFilename`, else the name that the library was linked
-/// under, else the resource's `InternalName`, else the file's own.
+/// under, else the resource's `InternalName`, else the file's own. What bears the name of a Windows system
+/// library, and is not the system's own, is called by the product that it states.
 pub fn family_of(facts: &Facts, file_name: &str) -> String {
     let original = facts.string("OriginalFilename").filter(|name| is_library_name(name));
     let linked = || facts.export_name.as_deref().filter(|name| is_library_name(name));
     let internal = || facts.string("InternalName").filter(|name| is_plain_name(name));
     let name = original.or_else(linked).or_else(internal).unwrap_or(file_name);
-    let id = slug(without_version(without_extension(name)));
+    let product =
+        facts.string("ProductName").filter(|_| can_be_stood_in(name) && !is_windows(facts));
+    let id = match product.map(slug) {
+        Some(product) if !product.is_empty() => product,
+        _ => slug(without_version(without_extension(name))),
+    };
     if id.is_empty() { slug(stem(file_name)) } else { id }
 }
 
@@ -28,12 +35,25 @@ pub fn role_of(facts: &Facts) -> Option<Role> {
     )
 }
 
-/// The version that a file's name is keyed to: at least three numbers that are not the file's own
-/// version, as in `extender-22.4.7.dll`.
+/// The version of the game that a file's name is keyed to.
 pub fn keyed_to(facts: &Facts, file_name: &str) -> Option<Version> {
-    let (before, version) = Version::find_in(stem(file_name), 3)?;
-    let own = facts.version().is_some_and(|own| own.same_numbers(&version));
-    (!before.is_empty() && !own).then_some(version)
+    keyed_beside(facts.version().as_ref(), file_name)
+}
+
+/// The version that a name is keyed to, of something whose own version may be known: at least three numbers that
+/// are not those of that version, as in `extender-22.4.7.dll`, or two with which it does not begin.
+pub fn keyed_beside(own: Option<&Version>, file_name: &str) -> Option<Version> {
+    let (before, version) = Version::find_in(stem(file_name), 2)?;
+    let is_key = match version.numbers().len() {
+        2 => own.is_some_and(|own| !own.begins_with(&version)),
+        _ => own.is_none_or(|own| !own.same_numbers(&version)),
+    };
+    (!before.is_empty() && is_key).then_some(version)
+}
+
+fn is_windows(facts: &Facts) -> bool {
+    let company = facts.string("CompanyName").unwrap_or_default();
+    company.to_lowercase().contains("microsoft")
 }
 
 /// The versions of at least three numbers that a file's descriptions hold and that are not its own,

@@ -16,7 +16,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
             _ if leaps(&old, new) => format!("{} to another numbering", direction(&old, new)),
             _ => return None,
         };
-        (swap.facts == input.subject.facts).then_some((old, what))
+        (Some(swap.facts) == input.subject.facts).then_some((old, what))
     })?;
     let sentence = format!("{} jumps {what}: the present version is {old}.", input.subject.name);
     let remedy =

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use crate::catalog::{Role, keyed_to};
+use crate::catalog::{Role, keyed_beside};
 use crate::content::Content;
 use crate::game::Executable;
 use crate::path::same_name;
@@ -35,13 +35,13 @@ pub(crate) struct Subject<'a> {
     pub family: &'a str,
     pub role: Option<Role>,
     pub version: Option<Version>,
-    pub machine: Machine,
+    pub machine: Option<Machine>,
     /// The versions of the game that it is for.
     pub supports: Option<&'a Requirement>,
     /// The name of its library.
     pub file_name: &'a str,
-    /// What its library says of itself.
-    pub facts: &'a Facts,
+    /// What its library says of itself, where it is an image.
+    pub facts: Option<&'a Facts>,
     pub signature: SignatureStatus,
 }
 
@@ -94,7 +94,7 @@ impl<'a> Subject<'a> {
             machine: build.machine,
             supports: build.supports.as_ref(),
             file_name: &build.file.name,
-            facts: &build.file.facts,
+            facts: build.file.facts.as_ref(),
             signature: build.file.signature,
         }
     }
@@ -107,7 +107,7 @@ impl<'a> Subject<'a> {
         let known = builds.iter().find(|build| {
             same_name(&build.id.family, &library.family)
                 && build.version == version
-                && build.machine == facts.machine
+                && build.machine == Some(facts.machine)
         });
         let stated = version.as_ref().map_or_else(|| "?".to_owned(), ToString::to_string);
 
@@ -116,17 +116,17 @@ impl<'a> Subject<'a> {
             family: &library.family,
             role: Some(library.role),
             version,
-            machine: facts.machine,
+            machine: Some(facts.machine),
             supports: known.and_then(|build| build.supports.as_ref()),
             file_name: library.path.file_name(),
-            facts,
+            facts: Some(facts),
             signature: SignatureStatus::Absent,
         }
     }
 
     /// The version of an executable that its name bears.
     pub fn key(&self) -> Option<Version> {
-        keyed_to(self.facts, self.file_name)
+        keyed_beside(self.version.as_ref(), self.file_name)
     }
 }
 
@@ -197,7 +197,7 @@ impl<'a> CheckInput<'a> {
         let machine = self.subject.machine;
         programs
             .chain(libraries)
-            .filter(move |(_, facts)| facts.machine == machine && imports(facts))
+            .filter(move |(_, facts)| Some(facts.machine) == machine && imports(facts))
             .filter_map(|(path, _)| self.situation.window.imports(ImageAt::Game(path)))
     }
 }

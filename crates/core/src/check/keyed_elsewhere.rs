@@ -40,6 +40,10 @@ pub(super) fn keys(input: &CheckInput<'_>) -> Vec<(Version, String)> {
     }
 
     // An extender may state the version in its description, behind the game's name.
-    let stated = if extender { stated_versions(input.subject.facts) } else { Vec::new() };
+    let stated = if let Some(facts) = input.subject.facts.filter(|_| extender) {
+        stated_versions(facts)
+    } else {
+        Vec::new()
+    };
     stated.into_iter().map(|(by, version)| (version, format!("its {by}"))).collect()
 }

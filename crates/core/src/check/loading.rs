@@ -195,8 +195,7 @@ fn from_rack(
         let offer = situation.window.offer(ImageAt::Stored(&build.file.content));
         offer.is_some_and(|offer| wanted.iter().all(|symbol| offer.find(symbol).is_some()))
     };
-    let named =
-        |build: &&Build| same_name(&build.file.name, name) && build.file.facts.runs_on(machine);
+    let named = |build: &&Build| same_name(&build.file.name, name) && build.runs_on(machine);
     let builds = situation.builds.iter().filter(named).filter(offers);
     let build = builds.max_by(|a, b| a.version.cmp(&b.version))?;
     let sentence = format!("{} on the rack brings it.", build.id);

@@ -5,7 +5,7 @@ use crate::finding::{Finding, Severity};
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let new = input.subject.version.as_ref()?;
-    let head = input.swaps.iter().filter(|swap| swap.facts == input.subject.facts);
+    let head = input.swaps.iter().filter(|swap| Some(swap.facts) == input.subject.facts);
     let shipped = head.filter_map(|swap| swap.shipped.as_ref()).find(|shipped| new < *shipped)?;
     let sentence = format!(
         "{} is older than version {shipped}, which {} shipped.",

@@ -34,7 +34,7 @@ fn coverage_of(build: &Build, game: &Version) -> Option<Coverage> {
 /// does, or what is left where there is none.
 pub(super) fn for_version(input: &CheckInput<'_>, game: &Version) -> Remedy {
     let family = input.subject.family;
-    let machine = input.view().machine().unwrap_or(input.subject.machine);
+    let machine = input.view().machine().or(input.subject.machine);
     let of_family = || {
         let builds = input.situation.builds.iter();
         builds.filter(|b| same_name(&b.id.family, family) && b.machine == machine)
@@ -76,7 +76,7 @@ pub(super) fn for_machine(
     machine: upright_spanner_image::Machine,
 ) -> Remedy {
     let same = |build: &&Build| {
-        same_name(&build.id.family, input.subject.family) && build.machine == machine
+        same_name(&build.id.family, input.subject.family) && build.machine == Some(machine)
     };
     let of_family = || input.situation.builds.iter().filter(same);
     let version = of_family().find(|build| build.version == input.subject.version);

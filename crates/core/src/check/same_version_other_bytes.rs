@@ -6,10 +6,9 @@ use crate::remedy::Action;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let version = input.subject.version.as_ref()?;
-    let there = input
-        .swaps
-        .iter()
-        .filter(|swap| !swap.unchanged && swap.facts == input.subject.facts && !input.in_place);
+    let there = input.swaps.iter().filter(|swap| {
+        !swap.unchanged && Some(swap.facts) == input.subject.facts && !input.in_place
+    });
     let mut there = there.filter_map(|swap| swap.old);
     let old = there.find(|old| old.facts.version().as_ref() == Some(version))?;
     let sentence = format!(

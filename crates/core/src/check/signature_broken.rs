@@ -6,7 +6,8 @@ use upright_spanner_image::SignatureStatus;
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     (input.subject.signature == SignatureStatus::Broken).then(|| {
-        let named = input.subject.facts.signer.as_deref().unwrap_or("no one");
+        let named =
+            input.subject.facts.and_then(|facts| facts.signer.as_deref()).unwrap_or("no one");
         let sentence = format!(
             "{} was altered after it was signed: its content does not match the signature, which \
              names {named}.",

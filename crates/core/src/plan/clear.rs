@@ -95,7 +95,7 @@ impl FitPlanner<'_> {
             let company = library.facts.string("CompanyName");
             Place::from(library.path.clone()).same_as(&place)
                 && company.is_some()
-                && company == self.build.file.facts.string("CompanyName")
+                && company == self.build.string("CompanyName")
         });
 
         let recorded = self

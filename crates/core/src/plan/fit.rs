@@ -66,17 +66,15 @@ impl<'b> Target<'b> {
 pub(crate) fn slots<'a>(view: &'a GameView, build: &Build) -> Vec<&'a Library> {
     let live = |library: &&Library| !library.put_aside;
     let named = |library: &&Library| {
-        same_name(library.path.file_name(), &build.file.name)
-            && companies_agree(&library.facts, &build.file.facts)
+        same_name(library.path.file_name(), &build.file.name) && build.agrees_with(&library.facts)
     };
     let by_name: Vec<&Library> = view.libraries.iter().filter(live).filter(named).collect();
     if !by_name.is_empty() {
         return by_name;
     }
 
-    let of_family = |library: &&Library| {
-        library.family == build.id.family && companies_agree(&library.facts, &build.file.facts)
-    };
+    let of_family =
+        |library: &&Library| library.family == build.id.family && build.agrees_with(&library.facts);
     view.libraries.iter().filter(live).filter(of_family).collect()
 }
 

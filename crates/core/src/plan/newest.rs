@@ -218,7 +218,7 @@ fn is_tie(finding: &Finding) -> bool {
 fn in_order<'a>(of_family: &[&'a Build], view: &GameView, what: &str) -> Result<Vec<&'a Build>> {
     let mut builds = of_family.to_vec();
     if let Some(machine) = view.machine() {
-        rack::prefer(&mut builds, |build| build.machine == machine);
+        rack::prefer(&mut builds, |build| build.runs_on(machine));
     }
     let is_release =
         |build: &Build| build.version.as_ref().is_none_or(|version| !version.is_prerelease());

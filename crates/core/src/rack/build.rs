@@ -6,7 +6,8 @@ use jiff::Timestamp;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 use super::layout::{self, Layout};
-use crate::catalog::{Role, keyed_to};
+use super::sort::Part;
+use crate::catalog::{Role, companies_agree, keyed_beside};
 use crate::content::{Content, Digest};
 use crate::path::{TreePath, same_name};
 use upright_spanner_image::{Facts, Machine, Requirement, SignatureStatus, Version};
@@ -23,6 +24,13 @@ pub struct BuildId {
     pub version: String,
     /// What distinguishes it from another build of that version: a machine, or the start of a digest.
     pub variant: Option<String>,
+}
+
+impl BuildId {
+    /// The name of the build in all its variants: `family@version`.
+    pub fn release(&self) -> String {
+        format!("{}@{}", self.family, self.version)
+    }
 }
 
 impl fmt::Display for BuildId {
@@ -76,15 +84,28 @@ impl BuildSpec {
         }
     }
 
+    /// Whether it names a build, by its whole version.
     pub(super) fn names(&self, build: &Build) -> bool {
         let version = self.version.as_ref().is_none_or(|wanted| {
             let same = wanted.parse::<Version>().ok().zip(build.version.clone());
             same_name(wanted, &build.id.version) || same.is_some_and(|(a, b)| a == b)
         });
+        version && self.names_but_for_version(build)
+    }
+
+    /// Whether it names a build by its version in short.
+    pub(super) fn names_in_short(&self, build: &Build) -> bool {
+        let wanted = self.version.as_ref().and_then(|wanted| wanted.parse::<Version>().ok());
+        let both = wanted.zip(build.version.as_ref());
+        both.is_some_and(|(wanted, own)| wanted.in_short() == own.in_short())
+            && self.names_but_for_version(build)
+    }
+
+    fn names_but_for_version(&self, build: &Build) -> bool {
         let variant = self.variant.as_ref().is_none_or(|wanted| {
             build.id.variant.as_ref().is_some_and(|variant| same_name(variant, wanted))
         });
-        same_name(&self.family, &build.id.family) && version && variant
+        same_name(&self.family, &build.id.family) && variant
     }
 }
 
@@ -97,8 +118,11 @@ pub struct Build {
     pub role: Option<Role>,
     /// The version that its files state.
     pub version: Option<Version>,
-    /// The machine that it is for.
-    pub machine: Machine,
+    /// The machine that it is for, where its library is an image.
+    pub machine: Option<Machine>,
+    /// The store edition of the game that it is for, where something says so.
+    #[serde(default)]
+    pub edition: Option<String>,
     /// The versions of the game that it supports, where the user noted them.
     #[serde(default)]
     pub supports: Option<Requirement>,
@@ -109,7 +133,7 @@ pub struct Build {
     pub parts: Vec<BuildPart>,
     /// Where each of its files goes.
     pub layout: Layout,
-    /// Files of its package that have no place, and that are neither texts nor for developers.
+    /// Files of its package that have no place and were not kept: earlier versions of the program did not.
     #[serde(default)]
     pub left: Vec<TreePath>,
     /// The texts that came with it.
@@ -132,6 +156,10 @@ pub struct BuildPart {
     pub modified: (i64, u32),
     /// What it says of itself, where it is an image.
     pub facts: Option<Facts>,
+    /// What it is for.
+    pub part: Part,
+    /// Why it goes where it goes, or goes nowhere.
+    pub why: String,
 }
 
 /// A file of a build, whichever it is.
@@ -167,8 +195,8 @@ pub struct BuildFile {
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
-    /// What it says of itself.
-    pub facts: Facts,
+    /// What it says of itself, where it is an image.
+    pub facts: Option<Facts>,
     /// Whether its content is what its signer signed.
     pub signature: SignatureStatus,
 }
@@ -188,7 +216,8 @@ impl Build {
     /// Its files: the library first.
     pub fn files(&self) -> impl Iterator<Item = Stored<'_>> {
         let BuildFile { path, content, modified, facts, .. } = &self.file;
-        let library = Stored { path, content: *content, modified: *modified, facts: Some(facts) };
+        let library =
+            Stored { path, content: *content, modified: *modified, facts: facts.as_ref() };
         let parts = self.parts.iter().map(|part| Stored {
             path: &part.path,
             content: part.content,
@@ -209,9 +238,32 @@ impl Build {
         self.files().map(|file| file.content).chain(notes)
     }
 
+    /// The files that go into a game.
+    pub fn placed(&self) -> impl Iterator<Item = Stored<'_>> {
+        let has_place = |file: &Stored<'_>| {
+            file.path == &self.file.path || self.layout.places.iter().any(|p| p.from == *file.path)
+        };
+        self.files().filter(has_place)
+    }
+
     /// The version of the game that the library's name is keyed to.
     pub fn key(&self) -> Option<Version> {
-        keyed_to(&self.file.facts, &self.file.name)
+        keyed_beside(self.version.as_ref(), &self.file.name)
+    }
+
+    /// What its library states under a name.
+    pub fn string(&self, key: &str) -> Option<&str> {
+        self.file.facts.as_ref()?.string(key)
+    }
+
+    /// Whether a library of a game could be of the same maker.
+    pub fn agrees_with(&self, facts: &Facts) -> bool {
+        self.file.facts.as_ref().is_none_or(|own| companies_agree(own, facts))
+    }
+
+    /// Whether a process of a machine can load its library.
+    pub fn runs_on(&self, machine: Machine) -> bool {
+        self.file.facts.as_ref().is_none_or(|facts| facts.runs_on(machine))
     }
 
     /// The versions of the game that it is for: as the user noted, or as its name holds.
@@ -223,13 +275,31 @@ impl Build {
     /// Who signed its library, where the signature is intact.
     pub fn proven_signer(&self) -> Option<&str> {
         let is_intact = self.file.signature == SignatureStatus::Intact;
-        self.file.facts.signer.as_deref().filter(|_| is_intact)
+        self.file.facts.as_ref()?.signer.as_deref().filter(|_| is_intact)
     }
 
-    /// The path of one of its files as layouts write it: without the folders that it shares with
-    /// the library's.
-    pub fn short(&self, path: &TreePath) -> TreePath {
-        layout::short(&self.file.path, path)
+    /// Takes the folder that all of its package lies in off its paths, as labels of earlier versions have it.
+    pub(crate) fn unwrap_paths(&mut self) {
+        let paths = self.files().map(|file| file.path.folder());
+        let left = self.left.iter().map(TreePath::folder);
+        let notes = self.notes.iter().map(|note| note.name.rsplit_once('/').map_or("", |n| n.0));
+        let common = layout::wrapping(&paths.chain(left).chain(notes).collect()).to_owned();
+        if common.is_empty() {
+            return;
+        }
+        let unwrapped = |path: &mut TreePath| {
+            let rest = path.as_str()[common.len()..].trim_start_matches('/');
+            if let Ok(rest) = TreePath::new(rest) {
+                *path = rest;
+            }
+        };
+        unwrapped(&mut self.file.path);
+        self.parts.iter_mut().for_each(|part| unwrapped(&mut part.path));
+        self.layout.places.iter_mut().for_each(|place| unwrapped(&mut place.from));
+        self.left.iter_mut().for_each(unwrapped);
+        for note in &mut self.notes {
+            note.name = note.name[common.len()..].trim_start_matches('/').to_owned();
+        }
     }
 
     /// All bytes of its files.

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use super::build::{Build, BuildSpec};
 use crate::error::{Error, RackError, Result};
 use crate::path::{fold, same_name};
-use upright_spanner_image::{Machine, Version};
+use upright_spanner_image::{Facts, Machine, Version};
 
 /// What a game needs of a build, as far as that decides between variants.
 #[derive(Debug, Clone, Copy, Default)]
@@ -22,8 +22,8 @@ impl Needs<'_> {
     /// Narrows builds down to those that suit, by one need after the other; a need that none meets
     /// decides nothing.
     pub(crate) fn narrow(&self, builds: &mut Vec<&Build>) {
-        prefer(builds, |build| Some(build.machine) == self.machine);
-        prefer(builds, |build| !build.file.facts.is_debug());
+        prefer(builds, |build| self.machine.is_some_and(|machine| build.runs_on(machine)));
+        prefer(builds, |build| !build.file.facts.as_ref().is_some_and(Facts::is_debug));
         prefer(builds, |build| self.draws_as(build));
         prefer(builds, |build| {
             build.key().zip(self.version).is_some_and(|(key, game)| game.begins_with(&key))
@@ -56,7 +56,7 @@ impl Needs<'_> {
 /// [`RackError::Unknown`] where none has that name, [`RackError::Several`] where several have.
 pub fn find<'a>(builds: &'a [Build], text: &str, needs: &Needs<'_>) -> Result<&'a Build> {
     let spec = BuildSpec::parse(text);
-    let mut named: Vec<&Build> = builds.iter().filter(|build| spec.names(build)).collect();
+    let mut named = named(builds, &spec);
     if spec.variant.is_none() {
         needs.narrow(&mut named);
     }
@@ -76,6 +76,51 @@ pub fn find<'a>(builds: &'a [Build], text: &str, needs: &Needs<'_>) -> Result<&'
             candidates: several.iter().map(|build| build.id.to_string()).collect(),
         })),
     }
+}
+
+/// Finds one version of a family, the newest where none is given, in all its variants, or in the one that is
+/// named.
+///
+/// # Errors
+/// [`RackError::Unknown`] where none has that name.
+pub(crate) fn find_variants<'a>(builds: &'a [Build], text: &str) -> Result<Vec<&'a Build>> {
+    let spec = BuildSpec::parse(text);
+    let mut named = named(builds, &spec);
+    let newest = named.iter().max_by(|a, b| a.version.cmp(&b.version)).copied();
+    let newest = newest.ok_or_else(|| unknown(builds, text, &spec.family))?;
+    named.retain(|build| build.id.version == newest.id.version);
+    Ok(named)
+}
+
+/// The builds that a text names: by the whole version, else by the version in short where one version alone
+/// has that.
+fn named<'a>(builds: &'a [Build], spec: &BuildSpec) -> Vec<&'a Build> {
+    let named: Vec<&Build> = builds.iter().filter(|build| spec.names(build)).collect();
+    if !named.is_empty() {
+        return named;
+    }
+    let short: Vec<&Build> = builds.iter().filter(|build| spec.names_in_short(build)).collect();
+    let is_one = short.windows(2).all(|two| two[0].id.version == two[1].id.version);
+    if is_one { short } else { Vec::new() }
+}
+
+/// The variants of each build together, in the order of the first of each.
+pub fn by_build<'a>(builds: impl IntoIterator<Item = &'a Build>) -> Vec<Vec<&'a Build>> {
+    let mut out: Vec<Vec<&Build>> = Vec::new();
+    let mut places: HashMap<(String, &str), usize> = HashMap::new();
+    for build in builds {
+        let place = (fold(&build.id.family), build.id.version.as_str());
+        let at = *places.entry(place).or_insert(out.len());
+        if at == out.len() {
+            out.push(Vec::new());
+        }
+        out[at].push(build);
+    }
+    // The usual one first.
+    for variants in &mut out {
+        variants.sort_by_key(|build| (build.id.variant.is_some(), build.id.variant.clone()));
+    }
+    out
 }
 
 /// Keeps those that `wanted` holds for, if it holds for any.
@@ -110,7 +155,7 @@ impl<'a> RackIndex<'a> {
         let mut by_file: HashMap<String, Vec<usize>> = HashMap::new();
         for (at, build) in builds.iter().enumerate() {
             by_family.entry(fold(&build.id.family)).or_default().push(at);
-            for file in build.files() {
+            for file in build.placed() {
                 by_file.entry(fold(file.path.file_name())).or_default().push(at);
             }
         }
@@ -143,7 +188,7 @@ impl<'a> RackIndex<'a> {
         game: Option<&Version>,
     ) -> Option<&'a Build> {
         let fits = |build: &&Build| {
-            build.machine == machine
+            build.runs_on(machine)
                 && build.key().zip(game).is_none_or(|(key, game)| game.begins_with(&key))
                 && build.supports.as_ref().zip(game).is_none_or(|(set, game)| set.includes(game))
                 && build.version.as_ref().is_some_and(|version| !version.is_prerelease())

@@ -1,9 +1,12 @@
-//! Finds which libraries of a package are parts of one thing: those make one build together, and
-//! the others are builds of their own.
+//! Finds what of a package belongs together. All of it is one build, unless its libraries show that they are
+//! products of their own.
+
+use std::collections::BTreeMap;
 
 use crate::catalog::{Role, companies_agree, keyed_to, role_of};
 use crate::path::{fold, same_name, stem};
 use upright_spanner_image::Facts;
+use upright_spanner_image::system::can_be_stood_in;
 
 /// A library of a package, as far as grouping looks at it.
 #[derive(Debug, Clone, Copy)]
@@ -11,85 +14,198 @@ pub(super) struct Candidate<'a> {
     /// Its place among the files of the package.
     pub index: usize,
     pub name: &'a str,
-    pub facts: &'a Facts,
+    pub folder: &'a str,
+    /// What it says of itself, where it is an image.
+    pub facts: Option<&'a Facts>,
     /// The family of the catalog that describes it.
     pub catalogued: Option<&'a str>,
 }
 
 /// Libraries that make one build: the one that it is named after, and the others.
-#[derive(Debug, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct Group {
     pub head: usize,
     pub members: Vec<usize>,
 }
 
-/// Whether a library is the runtime part of a script extender: it says so, or its name is keyed to
-/// a version of the game.
-pub(super) fn is_extender(candidate: &Candidate<'_>) -> bool {
-    role_of(candidate.facts) == Some(Role::Extender) || is_keyed(candidate)
+/// Whether the libraries of a package make one build.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Together {
+    /// Unless they show that they are products of their own.
+    #[default]
+    AsFound,
+    /// In any case.
+    Always,
+    /// Each is a build of its own.
+    Never,
 }
 
-fn is_keyed(candidate: &Candidate<'_>) -> bool {
-    keyed_to(candidate.facts, candidate.name).is_some()
+impl<'a> Candidate<'a> {
+    fn role(&self) -> Option<Role> {
+        self.facts.and_then(role_of)
+    }
+
+    fn string(&self, key: &str) -> Option<&'a str> {
+        self.facts?.string(key)
+    }
+
+    fn is_keyed(&self) -> bool {
+        self.facts.is_some_and(|facts| keyed_to(facts, self.name).is_some())
+    }
+
+    /// Whether it is the runtime part of a script extender: it says so, or its name is keyed to a version of
+    /// the game.
+    pub fn is_extender(&self) -> bool {
+        self.role() == Some(Role::Extender) || self.is_keyed()
+    }
+
+    /// Whether it is what a game loads first of something that can be installed on its own.
+    pub fn is_entry(&self) -> bool {
+        self.is_extender()
+            || matches!(self.role(), Some(Role::Loader | Role::Overlay))
+            || can_be_stood_in(self.name)
+    }
+
+    fn imports(&self, other: &Self) -> bool {
+        let mut imported = self.facts.iter().flat_map(|facts| &facts.imported_dlls);
+        imported.any(|dll| same_name(dll, other.name))
+    }
+
+    /// Whether both are of one product of one maker.
+    fn is_of_one_product(&self, other: &Self) -> bool {
+        let (Some(own), Some(theirs)) = (self.facts, other.facts) else { return false };
+        let versions = own.version().zip(theirs.version());
+        own.string("CompanyName").is_some()
+            && companies_agree(own, theirs)
+            && self.string("ProductName").is_some_and(|product| {
+                other.string("ProductName").is_some_and(|other| same_name(product, other))
+            })
+            && versions.is_none_or(|(own, theirs)| own == theirs)
+    }
+
+    /// Whether the name of another begins with its own, as in `lens.dll` and `lens_tint.dll`.
+    fn is_begun_by(&self, other: &Self) -> bool {
+        let (short, long) = (fold(stem(self.name)), fold(stem(other.name)));
+        let rest = long.strip_prefix(&short);
+        rest.is_some_and(|rest| rest.starts_with(|c: char| !c.is_alphanumeric()))
+    }
+
+    /// Whether nothing that both state speaks against their being one thing.
+    fn agrees(&self, other: &Self) -> bool {
+        let roles = self.role().zip(other.role());
+        let families = self.catalogued.zip(other.catalogued);
+        let makers = self.facts.zip(other.facts);
+        roles.is_none_or(|(a, b)| a == b)
+            && families.is_none_or(|(a, b)| a == b)
+            && makers.is_none_or(|(a, b)| companies_agree(a, b))
+    }
+
+    /// Whether both are parts of one thing, as far as the two alone show.
+    fn belongs_with(&self, other: &Self) -> bool {
+        let families = self.catalogued.zip(other.catalogued);
+        let is_imported = self.imports(other) || other.imports(self);
+        let is_named = self.is_begun_by(other) || other.is_begun_by(self);
+        let is_one = is_named || self.is_of_one_product(other);
+        is_imported && families.is_none_or(|(a, b)| a == b) || is_one && self.agrees(other)
+    }
+
+    /// The product that it states, with its maker.
+    fn product(&self) -> Option<(String, String)> {
+        let product = self.string("ProductName").or_else(|| self.string("FileDescription"))?;
+        Some((fold(self.string("CompanyName").unwrap_or_default()), fold(product)))
+    }
 }
 
-/// Groups the libraries of one variant.
-pub(super) fn groups(candidates: &[Candidate<'_>]) -> Vec<Group> {
-    let mut order: Vec<&Candidate<'_>> = candidates.iter().collect();
-    order.sort_by_key(|c| {
-        (
-            !is_keyed(c),
-            !is_extender(c),
-            c.catalogued.is_none(),
-            role_of(c.facts).is_none(),
-            c.name.len(),
-        )
-    });
+/// Groups the libraries of one variant. `package` is the name of the archive or folder.
+pub(super) fn groups(
+    candidates: &[Candidate<'_>],
+    package: &str,
+    together: Together,
+) -> Vec<Group> {
+    let kin = match together {
+        Together::Always => vec![(0..candidates.len()).collect()],
+        Together::Never => (0..candidates.len()).map(|at| vec![at]).collect(),
+        Together::AsFound => joined(candidates, linked(candidates)),
+    };
+    let group = |kin: Vec<usize>| group(candidates, &kin, package);
+    let mut groups: Vec<Group> = kin.into_iter().filter_map(group).collect();
+    groups.sort_by_key(|group| group.head);
+    groups
+}
 
-    let mut heads: Vec<(&Candidate<'_>, Vec<usize>)> = Vec::new();
-    for candidate in order {
-        let mut taken = false;
-        for (_, members) in heads.iter_mut().filter(|(head, _)| is_part(head, candidate)) {
-            members.push(candidate.index);
-            taken = true;
-        }
-        if !taken {
-            heads.push((candidate, Vec::new()));
+/// Libraries that are linked with each other, over others too.
+fn linked(candidates: &[Candidate<'_>]) -> Vec<Vec<usize>> {
+    // Each has the number of its kin; two that are linked make one kin of two.
+    let mut kin: Vec<usize> = (0..candidates.len()).collect();
+    for (at, own) in candidates.iter().enumerate() {
+        for (other_at, other) in candidates.iter().enumerate().skip(at + 1) {
+            if kin[at] != kin[other_at] && own.belongs_with(other) {
+                let (stays, goes) = (kin[at], kin[other_at]);
+                kin.iter_mut().filter(|kin| **kin == goes).for_each(|kin| *kin = stays);
+            }
         }
     }
 
-    heads.sort_by_key(|(head, _)| head.index);
-    heads.into_iter().map(|(head, members)| Group { head: head.index, members }).collect()
+    let mut by_kin: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+    for (at, kin) in kin.into_iter().enumerate() {
+        by_kin.entry(kin).or_default().push(at);
+    }
+    by_kin.into_values().collect()
 }
 
-/// Whether a library is a part of what another one is the head of.
-fn is_part(head: &Candidate<'_>, other: &Candidate<'_>) -> bool {
-    if is_extender(head) { part_of_extender(head, other) } else { part_of(head, other) }
+/// Joins what is not shown to be a product of its own to what it comes with.
+fn joined(candidates: &[Candidate<'_>], mut kin: Vec<Vec<usize>>) -> Vec<Vec<usize>> {
+    let is_entry = |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].is_entry());
+    let states = |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].product().is_some());
+    let entries = kin.iter().filter(|kin| is_entry(kin)).count();
+    let products = kin.iter().filter(|kin| states(kin)).count();
+    // What is installed on its own brings whatever comes with it; and where one product at most is stated,
+    // nothing shows that there is another.
+    if entries == 1 || products < 2 {
+        return vec![kin.concat()];
+    }
+
+    let (mut stated, unstated): (Vec<_>, Vec<_>) = kin.drain(..).partition(states);
+    for own in unstated {
+        let folder = candidates[own[0]].folder;
+        let beside = |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].folder == folder);
+        let mut near = stated.iter_mut().filter(|kin| beside(kin));
+        match (near.next(), near.next()) {
+            (Some(one), None) => one.extend(own),
+            _ => stated.push(own),
+        }
+    }
+    stated
 }
 
-/// What comes with an extender belongs to it, unless it is keyed to another version of the game.
-fn part_of_extender(head: &Candidate<'_>, other: &Candidate<'_>) -> bool {
-    could_be_one(head, other) && !is_keyed(other)
-}
-
-/// Elsewhere a library is a part of another that it imports, that imports it, or whose name its own
-/// begins with, as in `lens.dll` and `lens_tint.dll`.
-fn part_of(head: &Candidate<'_>, other: &Candidate<'_>) -> bool {
-    let imports = |a: &Candidate<'_>, b: &Candidate<'_>| {
-        a.facts.imported_dlls.iter().any(|dll| same_name(dll, b.name))
+/// A group of libraries, named after the one that says most of what they are together.
+fn group(candidates: &[Candidate<'_>], kin: &[usize], package: &str) -> Option<Group> {
+    let package = fold(package);
+    let rank = |at: usize| {
+        let own = &candidates[at];
+        let name = fold(stem(own.name));
+        (
+            !own.is_keyed(),
+            !own.is_extender(),
+            !own.is_entry(),
+            own.catalogued.is_none(),
+            own.role().is_none(),
+            !package.contains(&name),
+            own.product().is_none(),
+            own.facts.is_none(),
+            name.len(),
+            name,
+        )
     };
-    let (short, long) = (fold(stem(head.name)), fold(stem(other.name)));
-    let rest = long.strip_prefix(&short);
-    let named = rest.is_some_and(|rest| rest.starts_with(|c: char| !c.is_alphanumeric()));
-    let (a, b) = (role_of(head.facts), role_of(other.facts));
-
-    could_be_one(head, other)
-        && (b.is_none() || a == b)
-        && companies_agree(head.facts, other.facts)
-        && (named || imports(head, other) || imports(other, head))
+    let head = kin.iter().copied().min_by_key(|&at| rank(at))?;
+    let mut members: Vec<usize> = kin.iter().copied().filter(|&at| at != head).collect();
+    members.sort_unstable();
+    let members = members.into_iter().map(|at| candidates[at].index).collect();
+    Some(Group { head: candidates[head].index, members })
 }
 
-fn could_be_one(head: &Candidate<'_>, other: &Candidate<'_>) -> bool {
-    head.facts.machine == other.facts.machine
-        && (other.catalogued.is_none() || other.catalogued == head.catalogued)
+/// The product that a library states, in its own spelling, else its name.
+pub(super) fn product_of(facts: Option<&Facts>, name: &str) -> String {
+    let stated = facts.and_then(|facts| facts.string("ProductName"));
+    stated.unwrap_or_else(|| stem(name)).to_owned()
 }

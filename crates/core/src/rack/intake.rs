@@ -1,32 +1,38 @@
-//! Makes builds of what a package holds: one of each thing that a game could load, in each variant,
-//! with the files and texts that come with it, and where each of them goes.
+//! Makes builds of what a package holds: of what belongs together one, in each variant, with every file of the
+//! package and where each of them goes.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use jiff::Timestamp;
 
 use super::archive::{Package, PackedFile};
-use super::group::{Candidate, Group, groups, is_extender};
-use super::layout::{EXE, Placement, Policy, ROOT, SLOT, short};
-use super::layout_file::LayoutFile;
-use super::sort::{Part, Sorted, is_settings_name, sort};
-use super::{Build, BuildFile, BuildId, BuildPart, Layout, Note, decoded};
-use crate::catalog::{Catalog, Role, companies_agree, role_of};
+use super::group::{Candidate, Group, Together, groups, product_of};
+use super::layout_file::{GivenLayout, LayoutFile};
+use super::naming::{self, Distinction};
+use super::place::{Piece, Site};
+use super::sort::{Part, Sorted, Specimen, is_settings_name, sort};
+use super::variants::variants;
+use super::{Build, BuildFile, BuildId, BuildPart, Layout, Note, Placement, decoded};
+use crate::catalog::{Catalog, role_of, same_maker, slug};
 use crate::content::Content;
 use crate::error::{Error, RackError, Result};
-use crate::path::{TreePath, extension, fold, stem};
+use crate::path::{extension, fold, same_name, stem};
 use crate::remedy::Action;
 use crate::settings::Limits;
 use upright_spanner_change::Progress;
-use upright_spanner_image::{Facts, ImageError, Machine, Signature, SignatureStatus, Version};
+use upright_spanner_image::{Facts, ImageError, Signature, SignatureStatus, Version};
 
 /// A note longer than this is not a text that anyone reads: a book has 1 MB.
 const LONGEST_NOTE: u64 = 4 << 20;
 
 /// Each build of a package has all of its notes; no one reads more.
 const MOST_NOTES: usize = 100;
+
+/// Settings longer than this name no file that would be taken for a text.
+const LONGEST_NAMING: u64 = 256 << 10;
 
 /// What the user says of a package, over what its files say.
 #[derive(Debug, Clone, Default)]
@@ -35,8 +41,12 @@ pub struct PackageOptions {
     pub family: Option<String>,
     /// The version of those that state none.
     pub version: Option<Version>,
+    /// The store edition of the game that it is for.
+    pub edition: Option<String>,
     /// Where its files go; those that it does not name have no place.
-    pub layout: Option<LayoutFile>,
+    pub layout: Option<GivenLayout>,
+    /// Whether its libraries make one build.
+    pub together: Together,
 }
 
 /// What is known before a package is opened.
@@ -46,6 +56,8 @@ pub struct PackageContext {
     pub catalog: Arc<Catalog>,
     /// Layouts of families that were in use before: where files go that they know.
     pub remembered: Vec<LayoutFile>,
+    /// The families on the rack, each with its maker where its libraries state one.
+    pub families: Vec<(String, Option<String>)>,
     /// How much an archive may unpack to.
     pub limits: Limits,
     /// The folder that it is unpacked in.
@@ -59,6 +71,8 @@ pub struct Parcel {
     pub builds: Vec<Build>,
     /// Each file of the package, with what it is for.
     pub sorted: Vec<Sorted>,
+    /// The products that it was taken apart into, where it was.
+    pub products: Vec<String>,
     package: Package,
     /// Where in the package each content is.
     places: HashMap<Content, usize>,
@@ -66,17 +80,25 @@ pub struct Parcel {
 
 /// What a package's builds are made with.
 struct Intake<'a> {
-    entries: &'a [PackedFile],
+    package: &'a Package,
     facts: &'a [Option<Facts>],
     sorted: &'a [Sorted],
-    catalog: &'a Catalog,
+    notes: Vec<Note>,
+    /// What the notes say.
+    texts: Vec<String>,
+    context: &'a PackageContext,
     options: &'a PackageOptions,
-    /// Layouts of families that were in use before.
-    remembered: &'a [LayoutFile],
+}
+
+/// The files that serve one need.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+struct View {
+    is_debug: bool,
+    label: Option<String>,
 }
 
 impl Parcel {
-    /// Takes in a library, a folder, a zip or a 7z.
+    /// Takes in a library, a folder or an archive.
     ///
     /// # Errors
     /// Where it cannot be read, is over a limit, or holds nothing that could be fitted.
@@ -91,27 +113,33 @@ impl Parcel {
         for entry in &package.entries {
             facts.push(facts_of(path, entry, package.entries.len() == 1)?);
         }
-
-        let files: Vec<_> = package
-            .entries
-            .iter()
-            .map(|entry| &entry.path)
-            .zip(facts.iter().map(Option::as_ref))
-            .collect();
-        let sorted = sort(&files);
-        let (entries, facts, sorted_files) = (&package.entries, &facts, &sorted);
-        let (catalog, remembered) = (&context.catalog, &context.remembered);
-        let intake = Intake { entries, facts, sorted: sorted_files, catalog, options, remembered };
-        let builds = intake.builds(&package.source);
+        let sorted = sorted(&package.entries, &facts).map_err(Error::io("read", path))?;
+        let notes = notes(&package.entries, &sorted);
+        let texts = texts(&package.entries, &notes);
+        let (package_ref, facts, sorted_ref) = (&package, &facts, &sorted);
+        let intake = Intake {
+            package: package_ref,
+            facts,
+            sorted: sorted_ref,
+            notes,
+            texts,
+            context,
+            options,
+        };
+        let (builds, products) = intake.builds();
         if builds.is_empty() {
-            let why = "there is no .dll file in it".to_owned();
+            let why = "there is no library in it that a game could load".to_owned();
             let remedy = ("See what each of its files is taken for.", Action::ShowSorting).into();
             return Err(Error::Rack(RackError::Package { path: path.to_owned(), why, remedy }));
+        }
+        if let Some(layout) = &options.layout {
+            let files = package.entries.iter().map(|entry| &entry.path);
+            layout.expect_all_in(&files.collect::<Vec<_>>()).map_err(Error::Catalog)?;
         }
 
         let places = package.entries.iter().enumerate();
         let places = places.map(|(place, entry)| (entry.content, place)).collect();
-        Ok(Self { builds, sorted, package, places })
+        Ok(Self { builds, sorted, products, package, places })
     }
 
     /// The file that a content can be read from; nothing where the package does not have it.
@@ -137,197 +165,280 @@ impl Parcel {
 }
 
 impl Intake<'_> {
-    fn builds(&self, source: &super::Source) -> Vec<Build> {
-        let groups = self.groups();
-        let notes = notes(self.entries, self.sorted);
+    /// The builds, and the products that the package was taken apart into.
+    fn builds(&self) -> (Vec<Build>, Vec<String>) {
+        let by_view = self.groups_by_view();
         let mut builds = Vec::new();
-
-        for group in &groups {
-            let entry = &self.entries[group.head];
-            let Some(facts) = &self.facts[group.head] else { continue };
-            let mut build = self.build(entry, facts.clone(), source, &notes);
-            build.id.variant = variant(&build, &self.sorted[group.head]);
-            build.notes.clone_from(&notes);
-            let same_variant = |other: &&Group| {
-                self.sorted[other.head].variant == self.sorted[group.head].variant
-                    && self.sorted[other.head].part == self.sorted[group.head].part
-            };
-            let alone = groups.iter().filter(same_variant).count() == 1;
-            self.lay_out(&mut build, group, alone);
-            builds.push(build);
-        }
-
-        let several = |build: &Build, all: &[Build]| {
-            all.iter().filter(|other| other.id == build.id).count() > 1
-        };
-        // An extender's package may serve several versions of the game, by a library for each.
-        let keyed: Vec<bool> = builds.iter().map(|build| several(build, &builds)).collect();
-        for (build, _) in builds.iter_mut().zip(keyed).filter(|(_, keyed)| *keyed) {
-            if let Some(key) = build.key() {
-                let variant = build.id.variant.take().map_or_else(String::new, |v| format!("{v}-"));
-                build.id.variant = Some(format!("{variant}for-{key}"));
-            }
-        }
-
-        builds
-    }
-
-    /// The libraries that make a build each, or together; variant by variant.
-    fn groups(&self) -> Vec<Group> {
-        let mut kinds: Vec<(Part, Option<&String>)> = self
-            .sorted
-            .iter()
-            .filter(|file| matches!(file.part, Part::Payload | Part::DebugBuild))
-            .map(|file| (file.part, file.variant.as_ref()))
-            .collect();
-        kinds.sort();
-        kinds.dedup();
-
-        let mut all = Vec::new();
-        let mut shared = Vec::new();
-        // The libraries outside of the variants come last: those that a variant took are done.
-        kinds.sort_by_key(|(_, variant)| variant.is_none());
-        for (part, variant) in kinds {
-            let of_kind = |file: &Sorted| {
-                file.part == part && (file.variant.as_ref() == variant || file.variant.is_none())
-            };
-            let candidates: Vec<Candidate<'_>> = (0..self.entries.len())
-                .filter(|&index| of_kind(&self.sorted[index]))
-                .filter(|index| variant.is_some() || !shared.contains(index))
-                .filter_map(|index| self.candidate(index))
-                .collect();
-            let own = |index: usize| self.sorted[index].variant.as_ref() == variant;
-            for group in groups(&candidates) {
-                if own(group.head) {
-                    shared.extend(group.members.iter().filter(|&&index| !own(index)));
-                    all.push(group);
+        let mut products = BTreeSet::new();
+        for (view, groups) in &by_view {
+            for group in groups {
+                if groups.len() > 1 {
+                    products.insert(self.product(group));
                 }
+                let mut build = self.build(group.head, view);
+                self.lay_out(&mut build, group, view, groups);
+                builds.push((group.head, build));
             }
         }
-
-        all.sort_by_key(|group| group.head);
-        all
+        // The builds of other needs bear the version of the usual one, though their files may state theirs.
+        let usual: Vec<Build> = builds.iter().map(|(_, build)| build.clone()).collect();
+        for (_, build) in &mut builds {
+            let rank = |build: &&Build| build.id.variant.as_ref().map_or(0, String::len);
+            let same = usual.iter().filter(|other| other.id.family == build.id.family);
+            if let Some(usual) = same.min_by_key(rank).filter(|usual| usual.version.is_some()) {
+                build.id.version.clone_from(&usual.id.version);
+                build.version.clone_from(&usual.version);
+            }
+        }
+        builds.sort_by_key(|(head, _)| *head);
+        (builds.into_iter().map(|(_, build)| build).collect(), products.into_iter().collect())
     }
 
-    fn candidate(&self, index: usize) -> Option<Candidate<'_>> {
-        let facts = self.facts[index].as_ref()?;
-        let name = self.entries[index].path.file_name();
-        let catalogued = self.catalog.find(facts, name).map(|family| family.id.as_str());
-        Some(Candidate { index, name, facts, catalogued })
+    fn product(&self, group: &Group) -> String {
+        let name = self.package.entries[group.head].path.file_name();
+        product_of(self.facts[group.head].as_ref(), name)
     }
 
-    fn build(
-        &self,
-        entry: &PackedFile,
-        facts: Facts,
-        source: &super::Source,
-        notes: &[Note],
-    ) -> Build {
+    /// The libraries that make a build each, or together, for each need that the package serves. What has no
+    /// label is a part of what is in each variant, or else serves one need of its own.
+    fn groups_by_view(&self) -> BTreeMap<View, Vec<Group>> {
+        let libraries = self.sorted.iter().filter(|file| file.part.is_library());
+        let mut views: Vec<View> = libraries
+            .map(|file| View {
+                is_debug: file.part == Part::DebugBuild,
+                label: file.variant.clone(),
+            })
+            .collect();
+        // Those without a label come last: what the others took is done.
+        views.sort_by_key(|view| (view.label.is_none(), view.clone()));
+        views.dedup();
+
+        let mut taken = BTreeSet::new();
+        let mut by_view = BTreeMap::new();
+        for view in views {
+            let mut candidates = self.candidates(&view);
+            candidates.retain(|own| view.label.is_some() || !taken.contains(&own.index));
+            let package = &self.package.source.name;
+            let mut groups = groups(&candidates, package, self.options.together);
+            let all = |group: &Group| group.members.iter().copied().chain([group.head]).collect();
+            let is_labelled = |index: &usize| self.sorted[*index].variant.is_some();
+            groups.retain(|group| {
+                let all: Vec<usize> = all(group);
+                view.label.is_none() || all.iter().any(is_labelled)
+            });
+            let used = groups.iter().flat_map(|group| -> Vec<usize> { all(group) });
+            taken.extend(used.filter(|index| !is_labelled(index)));
+            by_view.insert(view, groups);
+        }
+        by_view
+    }
+
+    fn has(&self, view: &View, index: usize) -> bool {
+        let own = &self.sorted[index].variant;
+        own.is_none() || *own == view.label
+    }
+
+    fn candidates(&self, view: &View) -> Vec<Candidate<'_>> {
+        let of_kind = |index: &usize| {
+            let part = self.sorted[*index].part;
+            part.is_library() && (part == Part::DebugBuild) == view.is_debug
+        };
+        let all = (0..self.package.entries.len()).filter(of_kind);
+        let own: Vec<usize> = all.filter(|&index| self.has(view, index)).collect();
+        // A library for another machine than those of the variant is none of its parts.
+        let labelled = own.iter().filter(|&&index| self.sorted[index].variant.is_some());
+        let machines: BTreeSet<_> = labelled
+            .filter_map(|&index| self.facts[index].as_ref())
+            .map(|facts| facts.machine.name())
+            .collect();
+        let fits = |index: &usize| {
+            let machine = self.facts[*index].as_ref().map(|facts| facts.machine.name());
+            self.sorted[*index].variant.is_some()
+                || machines.is_empty()
+                || machine.is_none_or(|machine| machines.contains(machine))
+        };
+        own.into_iter().filter(fits).map(|index| self.candidate(index)).collect()
+    }
+
+    fn candidate(&self, index: usize) -> Candidate<'_> {
+        let path = &self.package.entries[index].path;
+        let (name, folder) = (path.file_name(), path.folder());
+        let facts = self.facts[index].as_ref();
+        let known = facts.and_then(|facts| self.context.catalog.find(facts, name));
+        Candidate { index, name, folder, facts, catalogued: known.map(|family| family.id.as_str()) }
+    }
+
+    fn build(&self, head: usize, view: &View) -> Build {
+        let entry = &self.package.entries[head];
+        let facts = self.facts[head].clone();
         let name = entry.path.file_name().to_owned();
-        let version = facts.version().or_else(|| {
-            let named = |name| Version::find_in(stem(name), 2).map(|(_, version)| version);
-            let stated = || self.options.version.clone();
-            let noted = || self.noted_version(notes, &name);
-            let packed = || named(&source.name).filter(|_| self.is_named_after(source, &name));
-            stated().or_else(|| named(&name)).or_else(packed).or_else(noted)
+        let catalogued = facts.as_ref().and_then(|facts| self.context.catalog.find(facts, &name));
+        let version = self.version(facts.as_ref(), &name);
+        let source = &self.package.source;
+        let edition = self.options.edition.clone().or_else(|| {
+            let label = view.label.as_deref().unwrap_or_default();
+            naming::edition(&[label, &source.name, &self.package.wrapping], &self.texts)
         });
+        let packed_as = format!("{} {}", source.name, self.package.wrapping);
+        let variant = Distinction {
+            machine: facts.as_ref().map(|facts| facts.machine),
+            label: view.label.as_deref(),
+            edition: edition.as_deref(),
+            is_debug: view.is_debug,
+            package: &packed_as,
+        };
         let stated = version.as_ref().map(Version::to_string);
-        let known = self.catalog.find(&facts, &name).and_then(|family| family.role);
-        let family = self.options.family.clone();
+        let unstated = || format!("content-{}", entry.content.blake3.short());
+        let known = catalogued.map(|family| family.id.clone());
+        let family = self.options.family.clone().or(known);
+        let family = family.unwrap_or_else(|| self.family(facts.as_ref(), &name, head));
+        let signature = || {
+            let file = entry.open().map_err(ImageError::Unreadable);
+            let checked = file.and_then(|file| Signature::check_reader(file, None));
+            checked.map_or(SignatureStatus::Unreadable, |signature| signature.status)
+        };
 
         Build {
             id: BuildId {
-                family: family.unwrap_or_else(|| self.catalog.family_of(&facts, &name)),
-                version: stated
-                    .unwrap_or_else(|| format!("content-{}", entry.content.blake3.short())),
-                variant: None,
+                family,
+                version: stated.unwrap_or_else(unstated),
+                variant: variant.variant(),
             },
-            role: known.or_else(|| role_of(&facts)),
+            role: catalogued
+                .and_then(|family| family.role)
+                .or_else(|| facts.as_ref().and_then(role_of)),
             version,
-            machine: facts.machine,
+            machine: facts.as_ref().map(|facts| facts.machine),
+            edition,
             file: BuildFile {
                 path: entry.path.clone(),
                 name,
                 content: entry.content,
                 modified: entry.modified,
+                signature: facts.as_ref().map_or(SignatureStatus::Absent, |_| signature()),
                 facts,
-                signature: entry
-                    .open()
-                    .map_err(ImageError::Unreadable)
-                    .and_then(|file| Signature::check_reader(file, None))
-                    .map_or(SignatureStatus::Unreadable, |signature| signature.status),
             },
             supports: None,
             parts: Vec::new(),
             layout: Layout::default(),
             left: Vec::new(),
-            notes: Vec::new(),
+            notes: self.notes.clone(),
             source: source.clone(),
             added: Timestamp::now(),
         }
     }
 
-    /// Whether a package's name speaks of a library: it is named after it, or it is the only one.
-    fn is_named_after(&self, source: &super::Source, library: &str) -> bool {
-        let library = fold(stem(library));
-        let own = library.split(|c: char| !c.is_alphabetic()).next().unwrap_or_default();
-        let is_only = self.facts.iter().flatten().count() == 1;
-        is_only || !own.is_empty() && fold(&source.name).contains(own)
+    /// The family as the file names it; where the rack has that of another maker, with the maker's name.
+    fn family(&self, facts: Option<&Facts>, name: &str, head: usize) -> String {
+        let twin = |other: usize| {
+            other != head
+                && self.sorted[other].variant != self.sorted[head].variant
+                && !same_name(self.package.entries[other].path.file_name(), name)
+        };
+        let libraries = (0..self.sorted.len()).filter(|&at| self.sorted[at].part.is_library());
+        let has_twin = self.sorted[head].variant.is_some() && libraries.into_iter().any(twin);
+        let mut family = naming::family(facts, name, has_twin);
+        if self.sorted[head].part == Part::DebugBuild {
+            // Authors mark the debug build of a library by one letter.
+            let released = |file: &Sorted| {
+                let own = family.strip_suffix('d').map(|own| own.trim_end_matches(['-', '_']));
+                file.part == Part::Payload
+                    && own.is_some_and(|own| same_name(stem(file.path.file_name()), own))
+            };
+            if let Some(released) = self.sorted.iter().find(|file| released(file)) {
+                family = naming::family(None, released.path.file_name(), has_twin);
+            }
+        }
+        let Some(maker) = facts.and_then(|facts| facts.string("CompanyName")) else {
+            return family;
+        };
+        let is_others = |(known, by): &(String, Option<String>)| {
+            same_name(known, &family) && by.as_ref().is_some_and(|by| !same_maker(by, maker))
+        };
+        if self.context.families.iter().any(is_others) {
+            format!("{family}-{}", slug(maker))
+        } else {
+            family
+        }
     }
 
-    /// The version that a text names right behind the library's name, as in `Brine 2.8.1`.
-    fn noted_version(&self, notes: &[Note], library: &str) -> Option<Version> {
-        let name = fold(stem(library));
-        let texts = notes.iter().filter_map(|note| {
-            let entry = self.entries.iter().find(|entry| entry.content == note.content)?;
-            entry.bytes().ok()
-        });
-        let mut lines = texts.flat_map(|text| {
-            let text = decoded(&text);
-            text.lines().map(fold).collect::<Vec<_>>()
-        });
-        lines.find_map(|line| {
-            let (_, rest) = line.split_once(&name)?;
-            let word = rest.split_whitespace().find(|word| *word != "version")?;
-            let word = word.trim_start_matches('v').trim_end_matches([',', '.', ':', ')']);
-            word.parse().ok().filter(|_| word.contains('.'))
-        })
+    /// The version that a library states, else its package's name, the texts, or its own name. A number that
+    /// both its resource and its name hold while the package states another is that of the game.
+    fn version(&self, facts: Option<&Facts>, name: &str) -> Option<Version> {
+        let source = &self.package.source.name;
+        let named = naming::version_in(name);
+        let packed = || {
+            let speaks = self.is_named_after(source, name);
+            let packed = naming::version_in(source).filter(|_| speaks);
+            packed.or_else(|| naming::version_in(&self.package.wrapping).filter(|_| speaks))
+        };
+        let noted = || naming::noted_version(&self.texts, name);
+        let stated = facts.and_then(Facts::version);
+        let is_games = |stated: &Version| {
+            let same = named.as_ref().is_some_and(|named| named.same_numbers(stated));
+            let other = packed().is_some_and(|packed| !packed.same_numbers(stated));
+            same && stated.numbers().len() > 2 && other
+        };
+        stated
+            .filter(|stated| !is_games(stated))
+            .or_else(|| self.options.version.clone())
+            .or_else(packed)
+            .or_else(noted)
+            .or_else(|| named.clone())
+    }
+
+    /// Whether a package's name speaks of a library: it is named after it, or it is the only one.
+    fn is_named_after(&self, package: &str, library: &str) -> bool {
+        let library = fold(library);
+        let own = library.split(|c: char| !c.is_alphabetic()).next().unwrap_or_default();
+        let libraries = self.sorted.iter().filter(|file| file.part == Part::Payload);
+        let is_keyed = Version::find_in(&library, 2).is_some();
+        libraries.count() == 1 || is_keyed || !own.is_empty() && fold(package).contains(own)
     }
 
     /// Gives every file of a group, and what comes with it, its place.
-    fn lay_out(&self, build: &mut Build, group: &Group, alone: bool) {
-        let bay = match build.role {
-            Some(Role::Extender | Role::Loader | Role::Overlay) => EXE,
-            _ if build.key().is_some() => EXE,
-            _ => SLOT,
-        };
-        let given = self.options.layout.as_ref();
+    fn lay_out(&self, build: &mut Build, group: &Group, view: &View, groups: &[Group]) {
+        let given = self.options.layout.as_ref().map(|given| &given.layout);
         let given = given.filter(|layout| layout.family == build.id.family);
-        let remembered = self.remembered.iter().find(|known| known.family == build.id.family);
+        let remembered = self.context.remembered.iter().find(|l| l.family == build.id.family);
+        let head = &self.package.entries[group.head].path;
+        let site = Site {
+            head: self.candidate(group.head),
+            path: head,
+            role: build.role,
+            is_keyed: build.key().is_some(),
+            is_alone: groups.len() == 1,
+            others_programs: self.others_programs(group),
+        };
 
-        for index in 0..self.entries.len() {
-            let entry = &self.entries[index];
-            let places = match (given, remembered) {
-                (Some(given), _) => given.places(&build.file.path, &entry.path).unwrap_or_default(),
-                (None, Some(known)) => known
-                    .places(&build.file.path, &entry.path)
-                    .unwrap_or_else(|| self.infer(build, group, index, bay, alone)),
-                (None, None) => self.infer(build, group, index, bay, alone),
-            };
+        for (index, entry) in self.package.entries.iter().enumerate() {
+            let sorted = &self.sorted[index];
             let is_head = index == group.head;
-            let beside = |part: Part| !matches!(part, Part::Payload | Part::DebugBuild);
-            let ours = is_head || group.members.contains(&index) || beside(self.sorted[index].part);
-            if !ours || self.of_another_variant(index, group.head) {
+            let is_member = is_head || group.members.contains(&index);
+            let is_left_to_others =
+                if sorted.part.is_library() { !is_member } else { !self.has(view, index) };
+            let is_note = sorted.part == Part::Documentation && entry.content.size <= LONGEST_NOTE;
+            if is_left_to_others {
                 continue;
             }
-            if places.is_empty() {
-                let telling = !matches!(
-                    self.sorted[index].part,
-                    Part::Documentation | Part::Developer | Part::Symbols | Part::DebugBuild
-                );
-                if telling && alone {
-                    build.left.push(entry.path.clone());
-                }
+            let piece = Piece {
+                path: &entry.path,
+                part: sorted.part,
+                reason: &sorted.reason,
+                facts: self.facts[index].as_ref(),
+                is_member,
+            };
+            let (place, why) = site.place(&piece);
+            let found: Vec<Placement> = place.into_iter().collect();
+            let told = match (given, remembered) {
+                (Some(given), _) => Some(given.places(&entry.path).unwrap_or_default()),
+                (None, Some(known)) => known.places(&entry.path),
+                (None, None) => None,
+            };
+            let is_other = told.as_ref().is_some_and(|told| *told != found);
+            let why = if is_other { "the layout says so".to_owned() } else { why };
+            let places = told.unwrap_or(found);
+            if places.is_empty() && is_note {
                 continue;
             }
             build.layout.places.extend(places);
@@ -336,7 +447,9 @@ impl Intake<'_> {
                     path: entry.path.clone(),
                     content: entry.content,
                     modified: entry.modified,
-                    facts: self.facts[index].clone(),
+                    facts: piece.facts.cloned(),
+                    part: sorted.part,
+                    why,
                 });
             }
         }
@@ -348,105 +461,52 @@ impl Intake<'_> {
         }
     }
 
-    /// Whether a file lies in the folder of another variant than that of the library at `head`.
-    fn of_another_variant(&self, index: usize, head: usize) -> bool {
-        let variant = &self.sorted[index].variant;
-        variant.is_some() && *variant != self.sorted[head].variant
-    }
-
-    /// Where a file goes as far as its kind says; nowhere, if it is for reading or for developers.
-    fn infer(
-        &self,
-        build: &Build,
-        group: &Group,
-        index: usize,
-        bay: &str,
-        alone: bool,
-    ) -> Vec<Placement> {
-        let path = &self.entries[index].path;
-        let part = self.sorted[index].part;
-        let placed = match part {
-            Part::Payload | Part::DebugBuild => {
-                index == group.head || group.members.contains(&index)
-            }
-            Part::Program => bay == EXE && self.is_starter(group, index),
-            Part::Settings => self.is_settings_of(group, index, alone),
-            Part::Elsewhere => bay == EXE && alone && self.is_data(build, index),
-            Part::Documentation | Part::Developer | Part::Symbols => false,
+    /// Folders with a program that is of no product of a group.
+    fn others_programs(&self, group: &Group) -> Vec<&str> {
+        let product = |index: usize| {
+            let stated = self.facts[index].as_ref()?.string("ProductName")?;
+            Some(fold(stated))
         };
-        if !placed {
-            return Vec::new();
-        }
-
-        let near = short(&build.file.path, path);
-        let below = path.folder().starts_with(build.file.path.folder());
-        let (bay, to) = match in_data_folder(&near).filter(|_| bay == EXE) {
-            Some(data) => (ROOT, data),
-            None if below && index != group.head => (bay, near),
-            None => (bay, TreePath::new(path.file_name()).unwrap_or(near)),
-        };
-        vec![Placement { from: path.clone(), bay: bay.to_owned(), to, policy: policy(path, part) }]
-    }
-
-    /// Whether a program starts an extender: it comes with one, and is not an installer.
-    fn is_starter(&self, group: &Group, index: usize) -> bool {
-        const INSTALLERS: [&str; 3] = ["setup", "install", "update"];
-        let name = fold(self.entries[index].path.file_name());
-        let (Some(head), Some(program)) = (self.candidate(group.head), self.facts[index].as_ref())
-        else {
-            return false;
-        };
-        is_extender(&head)
-            && companies_agree(head.facts, program)
-            && head.facts.machine == program.machine
-            && !INSTALLERS.iter().any(|word| name.contains(word))
-    }
-
-    /// Whether a settings file belongs to a library: it lies in its folder, in one around it or, of
-    /// an extender, below it, and bears its name or could be of nothing else in the package.
-    fn is_settings_of(&self, group: &Group, index: usize, alone: bool) -> bool {
-        let (path, library) = (&self.entries[index].path, &self.entries[group.head].path);
-        let around = path.folder();
-        let inside = around.is_empty()
-            || library.folder() == around
-            || library.folder().starts_with(&format!("{around}/"));
-        let below = alone && path.folder().starts_with(library.folder());
-        let own = fold(stem(path.file_name())) == fold(stem(library.file_name()));
-        (inside || below) && (alone || own)
-    }
-
-    /// Whether a file of no known kind comes with the library: it lies beside or below it, or
-    /// in a data folder, and is not a script to be run.
-    fn is_data(&self, build: &Build, index: usize) -> bool {
-        const SCRIPTS: [&str; 7] = ["bat", "cmd", "ps1", "sh", "reg", "msi", "vbs"];
-        let path = &self.entries[index].path;
-        let near = path.folder().starts_with(build.file.path.folder())
-            || in_data_folder(&short(&build.file.path, path)).is_some();
-        near && !SCRIPTS.contains(&extension(path.file_name()).as_str())
+        let own = product(group.head);
+        let programs = (0..self.sorted.len()).filter(|&at| self.sorted[at].part == Part::Program);
+        let others = programs.filter(|&at| own.is_none() || product(at) != own);
+        others.map(|at| self.package.entries[at].path.folder()).collect()
     }
 }
 
-/// The part of a path from a folder called `data` on: such a folder is merged with the game's own.
-fn in_data_folder(path: &TreePath) -> Option<TreePath> {
-    let mut rest = path.as_str();
-    loop {
-        let (folder, below) = rest.split_once('/')?;
-        if fold(folder) == "data" {
-            return TreePath::new(rest).ok();
+/// Sorts the files of a package, and tells its variants.
+fn sorted(entries: &[PackedFile], facts: &[Option<Facts>]) -> std::io::Result<Vec<Sorted>> {
+    let mut starts = Vec::with_capacity(entries.len());
+    let mut settings = Vec::new();
+    for (entry, facts) in entries.iter().zip(facts) {
+        let mut start = Vec::new();
+        if facts.is_none() {
+            entry.open()?.take(64).read_to_end(&mut start)?;
         }
-        rest = below;
+        starts.push(start);
+        if is_settings_name(entry.path.file_name()) && entry.content.size <= LONGEST_NAMING {
+            settings.push(decoded(&entry.bytes()?).to_lowercase());
+        }
     }
-}
 
-fn policy(path: &TreePath, part: Part) -> Policy {
-    const MERGED: [&str; 3] = ["ini", "cfg", "conf"];
-    if part != Part::Settings && !is_settings_name(path.file_name()) {
-        Policy::Replace
-    } else if MERGED.contains(&extension(path.file_name()).as_str()) {
-        Policy::Merge
-    } else {
-        Policy::Keep
-    }
+    let files: Vec<Specimen<'_>> = entries
+        .iter()
+        .zip(facts)
+        .zip(&starts)
+        .map(|((entry, facts), start)| Specimen { path: &entry.path, facts: facts.as_ref(), start })
+        .collect();
+    let kinds = sort(&files, &settings);
+    let parts: Vec<Part> = kinds.iter().map(|(part, _)| *part).collect();
+    let contents: Vec<Content> = entries.iter().map(|entry| entry.content).collect();
+    let labels = variants(&files, &parts, &contents);
+    let sorted = entries.iter().zip(kinds).zip(labels);
+    let sorted = sorted.map(|((entry, (part, reason)), variant)| Sorted {
+        path: entry.path.clone(),
+        part,
+        reason,
+        variant,
+    });
+    Ok(sorted.collect())
 }
 
 /// The facts of an image; nothing for other files. A file that was given by itself must be one, and
@@ -477,22 +537,11 @@ fn notes(entries: &[PackedFile], sorted: &[Sorted]) -> Vec<Note> {
         .collect()
 }
 
-/// Words in a folder's name that say no more than the file itself does.
-const PLAIN_WORDS: [&str; 11] =
-    ["x64", "x86", "win64", "win32", "amd64", "arm64", "64", "32", "64bit", "32bit", "bin"];
-
-/// What distinguishes a build from others of its version: its machine where that is not the usual one, its
-/// place among sibling folders, and that it is for developers.
-fn variant(build: &Build, file: &Sorted) -> Option<String> {
-    let machine = (build.machine != Machine::X86_64).then(|| build.machine.name().to_owned());
-    let label = file.variant.as_deref().unwrap_or_default();
-    let place: Vec<&str> = label
-        .split('-')
-        .filter(|word| !word.is_empty() && !PLAIN_WORDS.contains(word))
-        .filter(|word| !["main", "release", "debug"].contains(word))
-        .collect();
-    let place = (!place.is_empty()).then(|| place.join("-"));
-    let debug = (file.part == Part::DebugBuild).then(|| "debug".to_owned());
-    let parts: Vec<String> = [machine, place, debug].into_iter().flatten().collect();
-    (!parts.is_empty()).then(|| parts.join("-"))
+/// What the notes say. One that cannot be read says nothing.
+fn texts(entries: &[PackedFile], notes: &[Note]) -> Vec<String> {
+    let text = |note: &Note| {
+        let entry = entries.iter().find(|entry| entry.content == note.content)?;
+        Some(decoded(&entry.bytes().ok()?))
+    };
+    notes.iter().filter_map(text).collect()
 }

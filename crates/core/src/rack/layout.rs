@@ -1,10 +1,12 @@
 //! Layouts: which file of a build goes to which bay, under which name, by which policy. They are
 //! inferred from what a package holds.
 
+use std::collections::BTreeSet;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::path::TreePath;
+use crate::path::{TreePath, fold};
 
 /// The bay that stands for wherever a game has the file already.
 pub const SLOT: &str = "slot";
@@ -65,12 +67,31 @@ impl Policy {
     }
 }
 
-/// A path relative to the folders that it shares with the library's.
-pub(super) fn short(library: &TreePath, file: &TreePath) -> TreePath {
-    let mut shared = library.folder();
-    while !shared.is_empty() && !file.as_str().starts_with(&format!("{shared}/")) {
-        shared = shared.rsplit_once('/').map_or("", |(parent, _)| parent);
+/// The folder that all of some folders lie in, as far as no game has one of that name itself.
+pub(crate) fn wrapping<'a>(folders: &BTreeSet<&'a str>) -> &'a str {
+    let common = common_folder(folders);
+    let mut at = 0;
+    for folder in common.split('/') {
+        if fold(folder) == "data" {
+            return common[..at].trim_end_matches('/');
+        }
+        at += folder.len() + 1;
     }
-    let rest = file.as_str()[shared.len()..].trim_start_matches('/');
-    TreePath::new(rest).unwrap_or_else(|_| file.clone())
+    common
+}
+
+/// The longest folder that all of some folders lie in.
+pub(super) fn common_folder<'a>(folders: &BTreeSet<&'a str>) -> &'a str {
+    let mut common = folders.first().copied().unwrap_or_default();
+    while !folders.iter().all(|folder| is_below(common, folder)) {
+        common = common.rsplit_once('/').map_or("", |(parent, _)| parent);
+    }
+    common
+}
+
+/// Whether a folder is another one or lies in it.
+pub(super) fn is_below(folder: &str, path: &str) -> bool {
+    folder.is_empty()
+        || path == folder
+        || path.strip_prefix(folder).is_some_and(|rest| rest.starts_with('/'))
 }

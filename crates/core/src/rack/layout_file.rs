@@ -1,22 +1,28 @@
-//! Layouts as TOML, for people to edit, and to be remembered for the next version of a family. The
-//! format is documented in `docs/formats.md`.
+//! Layouts as files, which people print, edit and give back.
 
-use std::path::Path;
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
 
+use globset::{GlobBuilder, GlobMatcher};
 use serde::{Deserialize, Serialize};
+use toml::Spanned;
 
-use super::build::Build;
-use super::layout::{Placement, Policy, short};
+use super::Build;
+use super::layout::{Placement, Policy};
 use crate::catalog::slug;
 use crate::error::CatalogError;
 use crate::path::{TreePath, extension, fold, same_name, stem};
 use upright_spanner_image::Version;
 
-/// The version of the format that this program writes and reads.
-const SCHEMA: u32 = 1;
+/// The version of the format that this program writes.
+const SCHEMA: u32 = 2;
+/// The version before: paths were relative to the folder of the library, wherever that lay.
+const RELATIVE: u32 = 1;
 
-/// A layout as people write it. Paths are relative to the folder that the library lies in, so that
-/// one layout serves every variant and every version.
+/// Stands for the folder of a bay itself, where files go that a wildcard names.
+const ITSELF: &str = ".";
+
+/// A layout as people write it. Paths are relative to the package's root: the folder that all of it lies in.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct LayoutFile {
@@ -27,19 +33,43 @@ pub struct LayoutFile {
     retires: Vec<TreePath>,
     /// Files that have no place. Known only of a layout that was in use.
     #[serde(default)]
-    leave: Vec<TreePath>,
+    leave: Vec<String>,
     #[serde(default)]
     file: Vec<Rule>,
+}
+
+/// A layout that the user gave.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct GivenLayout {
+    /// What it says.
+    pub layout: LayoutFile,
+    /// The file.
+    path: PathBuf,
+    /// The line of each rule.
+    lines: Vec<usize>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Rule {
-    from: TreePath,
+    from: String,
     bay: String,
+    /// A path in the bay; of a rule with wildcards the folder below which files keep their own.
     #[serde(skip_serializing_if = "Option::is_none")]
-    to: Option<TreePath>,
+    to: Option<String>,
     policy: Policy,
+}
+
+/// Where rules stand in a text.
+#[derive(Deserialize)]
+struct Places {
+    #[serde(default)]
+    file: Vec<RulePlace>,
+}
+
+#[derive(Deserialize)]
+struct RulePlace {
+    from: Spanned<String>,
 }
 
 impl LayoutFile {
@@ -48,41 +78,37 @@ impl LayoutFile {
     /// # Errors
     /// Where it is not a layout; the error names the line.
     pub fn parse(path: &Path, text: &str) -> Result<Self, CatalogError> {
-        let wrong = |at: usize, what: String| CatalogError {
-            path: path.to_owned(),
-            line: text[..at.min(text.len())].matches('\n').count() + 1,
-            what,
-        };
-        let file: Self = toml::from_str(text).map_err(|error| {
-            wrong(error.span().map_or(0, |span| span.start), error.message().to_owned())
-        })?;
-        if file.schema != SCHEMA {
-            return Err(wrong(
-                0,
-                format!("schema {} is not known: expected {SCHEMA}", file.schema),
-            ));
-        }
-
-        let no_bay = |rule: &&Rule| rule.bay.is_empty() || slug(&rule.bay) != rule.bay;
-        if let Some(rule) = file.file.iter().find(no_bay) {
-            let at = text.find(&format!("\"{}\"", rule.bay)).unwrap_or(0);
-            let what =
-                format!("`{}` is not a bay: expected `exe`, `root` or one of yours", rule.bay);
-            return Err(wrong(at, what));
-        }
-
-        Ok(file)
+        GivenLayout::parse(path, text).map(|given| given.layout)
     }
 
-    /// The layout of a build.
-    pub fn of(build: &Build) -> Self {
-        Self {
+    /// The layout of builds of one family, as of all variants of a build.
+    pub fn of(builds: &[&Build]) -> Self {
+        let mut layout = Self {
             schema: SCHEMA,
-            family: build.id.family.clone(),
-            retires: build.layout.retires.clone(),
-            leave: build.left.iter().map(|path| build.short(path)).collect(),
-            file: build.layout.places.iter().map(|place| Rule::of(place, build)).collect(),
+            family: builds.first().map_or_else(String::new, |build| build.id.family.clone()),
+            retires: Vec::new(),
+            leave: Vec::new(),
+            file: Vec::new(),
+        };
+        let mut placed = BTreeSet::new();
+        for build in builds {
+            for place in &build.layout.places {
+                let rule = Rule::of(place);
+                placed.insert(place.from.clone());
+                if !layout.file.contains(&rule) {
+                    layout.file.push(rule);
+                }
+            }
+            let new = |path: &&TreePath| !layout.retires.contains(path);
+            let retires: Vec<TreePath> = build.layout.retires.iter().filter(new).cloned().collect();
+            layout.retires.extend(retires);
         }
+        let parts = builds
+            .iter()
+            .flat_map(|build| build.parts.iter().map(|part| &part.path).chain(&build.left));
+        let left: BTreeSet<&TreePath> = parts.filter(|path| !placed.contains(*path)).collect();
+        layout.leave = left.into_iter().map(TreePath::to_string).collect();
+        layout
     }
 
     /// The text that [`LayoutFile::parse`] reads.
@@ -91,23 +117,34 @@ impl LayoutFile {
         toml::to_string(self).unwrap_or_default()
     }
 
-    /// The layout for the files of a build whose library is at `library`. `None` for a file that it
-    /// does not know; what has no place by it gets an empty list.
-    pub(super) fn places(&self, library: &TreePath, file: &TreePath) -> Option<Vec<Placement>> {
-        let short = short(library, file);
-        let rules = |same: &dyn Fn(&TreePath, &TreePath) -> bool| {
-            let rules: Vec<&Rule> =
-                self.file.iter().filter(|rule| same(&rule.from, &short)).collect();
-            (!rules.is_empty()).then_some(rules)
+    /// Where a file of a package goes; `None` for one that the layout does not know. What has no place by it
+    /// gets an empty list.
+    pub fn places(&self, file: &TreePath) -> Option<Vec<Placement>> {
+        let exact: Vec<&Rule> = self.file.iter().filter(|rule| rule.names(file)).collect();
+        let rules = if exact.is_empty() {
+            self.file.iter().filter(|rule| rule.names_but_for_version(file)).collect()
+        } else {
+            exact
         };
-        let Some(rules) =
-            rules(&|a: &TreePath, b: &TreePath| a.same_as(b)).or_else(|| rules(&same_but_version))
-        else {
-            let left = self.leave.iter().any(|path| same_but_version(path, &short));
-            return left.then(Vec::new);
-        };
+        if rules.is_empty() {
+            let is_left =
+                self.leave.iter().any(|left| names(left, file) || same_but_version(left, file));
+            return is_left.then(Vec::new);
+        }
+        Some(rules.into_iter().filter_map(|rule| rule.placement(file)).collect())
+    }
 
-        Some(rules.into_iter().map(|rule| rule.placement(file, &short)).collect())
+    /// Gives the files of a build the places that it says; what it does not know stays as it is.
+    pub(crate) fn lay_out(&self, build: &mut Build) {
+        let mut places = Vec::new();
+        for file in build.files() {
+            let own = build.layout.places.iter().filter(|place| place.from == *file.path);
+            let own = || own.cloned().collect();
+            places.extend(self.places(file.path).unwrap_or_else(own));
+        }
+        places.sort_by_key(|place: &Placement| place.from != build.file.path);
+        build.layout.places = places;
+        build.layout.retires.clone_from(&self.retires);
     }
 
     /// Names of files that go when a build of this layout comes.
@@ -116,40 +153,196 @@ impl LayoutFile {
     }
 }
 
+impl GivenLayout {
+    /// Reads a layout's text; `path` is for errors.
+    ///
+    /// # Errors
+    /// Where it is not a layout; the error names the line.
+    pub fn parse(path: &Path, text: &str) -> Result<Self, CatalogError> {
+        let wrong = |at: usize, what: String| CatalogError {
+            path: path.to_owned(),
+            line: line_at(text, at),
+            what,
+        };
+        let mut layout: LayoutFile = toml::from_str(text).map_err(|error| {
+            wrong(error.span().map_or(0, |span| span.start), error.message().to_owned())
+        })?;
+        if ![SCHEMA, RELATIVE].contains(&layout.schema) {
+            let what = format!("schema {} is not known: expected {SCHEMA}", layout.schema);
+            return Err(wrong(0, what));
+        }
+        let places: Places = toml::from_str(text).unwrap_or(Places { file: Vec::new() });
+        let at: Vec<usize> = places.file.iter().map(|rule| rule.from.span().start).collect();
+
+        for (rule, at) in layout.file.iter().zip(&at) {
+            if rule.bay.is_empty() || slug(&rule.bay) != rule.bay {
+                let bay = text[*at..].find(&format!("\"{}\"", rule.bay)).map_or(*at, |by| at + by);
+                let what =
+                    format!("`{}` is not a bay: expected `exe`, `root` or one of yours", rule.bay);
+                return Err(wrong(bay, what));
+            }
+            rule.check().map_err(|(field, what)| {
+                let from = if field == "from" {
+                    *at
+                } else {
+                    text[*at..].find(field).map_or(*at, |by| at + by)
+                };
+                wrong(from, what)
+            })?;
+        }
+        if layout.schema == RELATIVE {
+            layout.schema = SCHEMA;
+            layout.leave.iter_mut().for_each(|left| *left = anywhere(left));
+            layout.file.iter_mut().for_each(Rule::become_absolute);
+        }
+        let lines = at.into_iter().map(|at| line_at(text, at)).collect();
+        Ok(Self { layout, path: path.to_owned(), lines })
+    }
+
+    /// Fails where a rule names nothing of a package.
+    ///
+    /// # Errors
+    /// Names the line, and the file that is not there.
+    pub fn expect_all_in(&self, files: &[&TreePath]) -> Result<(), CatalogError> {
+        for (rule, line) in self.layout.file.iter().zip(&self.lines) {
+            let names = |file: &&&TreePath| rule.names(file) || rule.names_but_for_version(file);
+            if files.iter().any(|file| names(&file)) {
+                continue;
+            }
+            let what = if is_pattern(&rule.from) {
+                format!("`{}` matches no file of the package", rule.from)
+            } else {
+                format!("there is no `{}` in the package", rule.from)
+            };
+            return Err(CatalogError { path: self.path.clone(), line: *line, what });
+        }
+        Ok(())
+    }
+}
+
 impl Rule {
-    fn of(place: &Placement, build: &Build) -> Self {
+    fn of(place: &Placement) -> Self {
         Self {
-            from: build.short(&place.from),
+            from: place.from.to_string(),
             bay: place.bay.clone(),
-            to: Some(place.to.clone()),
+            to: Some(place.to.to_string()),
             policy: place.policy,
         }
     }
 
-    /// Where a file goes, whose path is `short` as layouts write it.
-    fn placement(&self, file: &TreePath, short: &TreePath) -> Placement {
-        let to = self.target(short);
-        Placement { from: file.clone(), bay: self.bay.clone(), to, policy: self.policy }
+    /// Says which field cannot be used, and why.
+    fn check(&self) -> Result<(), (&'static str, String)> {
+        if is_pattern(&self.from) {
+            matcher(&self.from).map_err(|error| ("from", error))?;
+        } else {
+            TreePath::new(&self.from).map_err(|error| ("from", error.to_string()))?;
+        }
+        if let Some(to) = self.to.as_deref().filter(|to| *to != ITSELF || !self.names_a_folder()) {
+            TreePath::new(to).map_err(|error| ("to", error.to_string()))?;
+        }
+        Ok(())
     }
 
-    /// Where a file goes: a file that keeps its name keeps the version in it too.
-    fn target(&self, file: &TreePath) -> TreePath {
-        let to = self.to.as_ref().unwrap_or(&self.from);
-        if same_name(to.file_name(), self.from.file_name()) {
-            to.sibling(file.file_name()).unwrap_or_else(|_| to.clone())
+    /// Makes a rule whose path was relative to the library's folder one that finds it in any.
+    fn become_absolute(&mut self) {
+        let to = self.to.take().unwrap_or_else(|| self.from.clone());
+        self.to = Some(to);
+        self.from = anywhere(&self.from);
+    }
+
+    /// Whether it names files by their folder, each of which keeps its own name.
+    fn names_a_folder(&self) -> bool {
+        is_pattern(self.from.rsplit('/').next().unwrap_or_default())
+    }
+
+    fn names(&self, file: &TreePath) -> bool {
+        names(&self.from, file)
+    }
+
+    fn names_but_for_version(&self, file: &TreePath) -> bool {
+        !self.names_a_folder() && same_but_version(&self.from, file)
+    }
+
+    /// Where a file goes that it names.
+    fn placement(&self, file: &TreePath) -> Option<Placement> {
+        let to = self.target(file)?;
+        Some(Placement { from: file.clone(), bay: self.bay.clone(), to, policy: self.policy })
+    }
+
+    /// A file that keeps its name keeps the version in it too.
+    fn target(&self, file: &TreePath) -> Option<TreePath> {
+        if self.names_a_folder() {
+            let Some(to) = &self.to else { return Some(file.clone()) };
+            let fixed = self.from.split('/').take_while(|part| !is_pattern(part));
+            let fixed = fixed.count();
+            let rest: Vec<&str> = file.as_str().split('/').skip(fixed).collect();
+            let to = if to == ITSELF { rest.join("/") } else { format!("{to}/{}", rest.join("/")) };
+            return TreePath::new(&to).ok();
+        }
+        let to = self
+            .to
+            .as_ref()
+            .map_or_else(|| file.clone(), |to| TreePath::new(to).unwrap_or_else(|_| file.clone()));
+        if same_name(to.file_name(), self.from.rsplit('/').next().unwrap_or_default()) {
+            to.sibling(file.file_name()).ok()
         } else {
-            to.clone()
+            Some(to)
         }
     }
 }
 
-/// Whether two paths differ in nothing but the version in the file's name.
-fn same_but_version(a: &TreePath, b: &TreePath) -> bool {
-    let beginning = |path: &TreePath| {
-        let name = stem(path.file_name());
-        let named = Version::find_in(name, 2).map(|(before, _)| format!("{before}#"));
-        let name = named.unwrap_or_else(|| name.to_owned());
-        fold(&format!("{}/{name}.{}", path.folder(), extension(path.file_name())))
+fn line_at(text: &str, at: usize) -> usize {
+    text[..at.min(text.len())].matches('\n').count() + 1
+}
+
+/// Whether a text stands for several paths. No name has such a character.
+fn is_pattern(text: &str) -> bool {
+    text.contains(['*', '?'])
+}
+
+/// A pattern of paths: `*` and `?` within a folder, `**` over folders.
+fn matcher(pattern: &str) -> Result<GlobMatcher, String> {
+    // What else stands for more in such patterns may be in a name.
+    let text = pattern.replace('\\', "/");
+    let literal = |c: char| match c {
+        '[' | ']' | '{' | '}' => format!("[{c}]"),
+        other => other.to_string(),
     };
-    beginning(a) == beginning(b)
+    let text: String = text.chars().map(literal).collect();
+    let mut builder = GlobBuilder::new(&text);
+    builder.case_insensitive(true).literal_separator(true).backslash_escape(false);
+    let wrong = |why: &globset::ErrorKind| format!("`{pattern}` is not a valid pattern: {why}");
+    builder.build().map(|glob| glob.compile_matcher()).map_err(|error| wrong(error.kind()))
+}
+
+/// Whether a path or a pattern of paths names a file.
+fn names(path: &str, file: &TreePath) -> bool {
+    if is_pattern(path) {
+        matcher(path).is_ok_and(|pattern| pattern.is_match(file.as_str()))
+    } else {
+        TreePath::new(path).is_ok_and(|path| path.same_as(file))
+    }
+}
+
+/// A pattern of the same path in any folder.
+fn anywhere(path: &str) -> String {
+    format!("**/{path}")
+}
+
+/// Whether two paths differ in nothing but the version in the file's name. The first may be
+/// meant in any folder.
+fn same_but_version(rule: &str, file: &TreePath) -> bool {
+    let beginning = |path: &str| {
+        let (folder, name) = path.rsplit_once('/').unwrap_or(("", path));
+        let stem = stem(name);
+        let named = Version::find_in(stem, 2).map(|(before, _)| format!("{before}#"));
+        let stem = named.unwrap_or_else(|| stem.to_owned());
+        fold(&format!("{folder}/{stem}.{}", extension(name)))
+    };
+    // A rule for a file in any folder is told from its name on.
+    match rule.strip_prefix("**/") {
+        Some(rule) => format!("/{}", beginning(file.as_str()))
+            .ends_with(&format!("/{}", beginning(rule).trim_start_matches('/'))),
+        None => beginning(rule) == beginning(file.as_str()),
+    }
 }

@@ -1,13 +1,14 @@
-//! Sorts what a package holds: which files a game needs, which are for reading or for developers,
-//! and which folders hold the same files for different needs. Works on names and facts alone.
+//! Sorts what a package holds: which files a game needs, and which are for reading or for developers. An
+//! ending alone decides only where it says it all: a picture may be a texture, a source a script, and a text
+//! a table, which their neighbours show.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::catalog::slug;
 use crate::path::{TreePath, extension, fold, stem};
+use upright_spanner_image::system::is_debug_runtime;
 use upright_spanner_image::{Facts, Kind};
 
 /// What a file of a package is for.
@@ -24,14 +25,14 @@ pub enum Part {
     Program,
     /// Settings.
     Settings,
+    /// Something that a library or the game reads.
+    Data,
     /// Something to read.
     Documentation,
     /// Sources, headers, import libraries.
     Developer,
     /// What debuggers read.
     Symbols,
-    /// Something that no rule knows a place for.
-    Elsewhere,
 }
 
 impl Part {
@@ -42,11 +43,16 @@ impl Part {
             Self::DebugBuild => "debug build",
             Self::Program => "program",
             Self::Settings => "settings file",
+            Self::Data => "data file",
             Self::Documentation => "text",
             Self::Developer => "developer file",
             Self::Symbols => "symbol file",
-            Self::Elsewhere => "other file",
         }
+    }
+
+    /// Whether a file of this kind is a library, released or not.
+    pub fn is_library(self) -> bool {
+        matches!(self, Self::Payload | Self::DebugBuild)
     }
 }
 
@@ -64,39 +70,78 @@ pub struct Sorted {
     pub variant: Option<String>,
 }
 
-/// Sorts the files of a package. Facts are given for those that are images.
-pub fn sort(files: &[(&TreePath, Option<&Facts>)]) -> Vec<Sorted> {
-    let mut sorted: Vec<Sorted> = files
-        .iter()
-        .map(|(path, facts)| {
-            let (part, reason) = part(path, *facts);
-            Sorted { path: (*path).clone(), part, reason, variant: None }
-        })
-        .collect();
-    let variants = variants(&sorted);
-    for file in &mut sorted {
-        file.variant = variants
-            .iter()
-            .filter(|(folder, _)| is_below(folder, file.path.folder()))
-            .max_by_key(|(folder, _)| folder.len())
-            .map(|(_, label)| label.clone());
-    }
-
-    sorted
+/// A file of a package, as far as sorting looks at it.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Specimen<'a> {
+    pub path: &'a TreePath,
+    /// What it says of itself, where it is an image.
+    pub facts: Option<&'a Facts>,
+    /// Its first bytes.
+    pub start: &'a [u8],
 }
 
-fn part(path: &TreePath, facts: Option<&Facts>) -> (Part, String) {
-    const SYMBOLS: [&str; 4] = ["pdb", "map", "dbg", "ilk"];
-    const DEVELOPER: [&str; 24] = [
-        "h", "hpp", "hxx", "inl", "c", "cc", "cpp", "cxx", "cs", "rs", "lib", "a", "def", "exp",
-        "o", "obj", "cmake", "sln", "vcxproj", "props", "filters", "idl", "hlsl", "py",
-    ];
+/// What a file is by itself; some need their neighbours.
+enum First {
+    Clear(Part, String),
+    /// Text in a language for programs: a source, or a script or shader that is read at run time.
+    Source(String),
+    Picture,
+    Text,
+    /// A list of addresses, or of places in a game.
+    Map,
+    /// Values under names: settings, or a table of data.
+    Values(String),
+    /// A library that bears the flag of a debug build, or lies where such often do.
+    FlaggedLibrary(String),
+}
 
-    const DOCUMENTS: [&str; 13] = [
-        "txt", "md", "pdf", "rtf", "html", "htm", "chm", "url", "png", "jpg", "jpeg", "gif", "svg",
-    ];
-    const READ: [&str; 9] = [
+/// Folders for developers; a library may lie in one all the same.
+const DEVELOPER_FOLDERS: [&str; 8] =
+    ["src", "source", "sources", "include", "headers", "sdk", "cmake", "examples"];
+const DEBUG_FOLDERS: [&str; 3] = ["debug", "dbg", "debugging"];
+const READING_FOLDERS: [&str; 12] = [
+    "doc",
+    "docs",
+    "documentation",
+    "documents",
+    "help",
+    "license",
+    "licenses",
+    "licences",
+    "manual",
+    "preview",
+    "readme",
+    "screenshots",
+];
+const SETTINGS_FOLDERS: [&str; 4] = ["cfg", "config", "configs", "settings"];
+
+/// Sorts the files of a package. `settings` are the texts of its settings files, in lower case: what they
+/// name is no text to read.
+pub(super) fn sort(files: &[Specimen<'_>], settings: &[String]) -> Vec<(Part, String)> {
+    let first: Vec<First> = files.iter().map(first).collect();
+    let around = Around::new(files, &first, settings);
+    let judge = |(file, first): (&Specimen<'_>, First)| around.judge(file, first);
+    files.iter().zip(first).map(judge).collect()
+}
+
+fn folders(path: &TreePath) -> Vec<String> {
+    path.folder().split('/').filter(|folder| !folder.is_empty()).map(fold).collect()
+}
+
+fn folder_among(path: &TreePath, names: &[&str]) -> Option<String> {
+    folders(path).into_iter().find(|folder| names.contains(&folder.as_str()))
+}
+
+/// Whether a file is one that systems and archivers leave behind.
+pub(super) fn is_stray(path: &TreePath) -> bool {
+    const STRAY: [&str; 3] = [".ds_store", "thumbs.db", "desktop.ini"];
+    STRAY.contains(&fold(path.file_name()).as_str()) || folder_among(path, &["__macosx"]).is_some()
+}
+
+fn first(file: &Specimen<'_>) -> First {
+    const READ: [&str; 10] = [
         "readme",
+        "read me",
         "license",
         "licence",
         "copying",
@@ -106,84 +151,184 @@ fn part(path: &TreePath, facts: Option<&Facts>) -> (Part, String) {
         "authors",
         "credits",
     ];
+    const SYMBOLS: [&str; 3] = ["pdb", "dbg", "ilk"];
+    const DEVELOPER: [&str; 21] = [
+        "h", "hpp", "hxx", "inl", "lib", "a", "def", "exp", "o", "obj", "cmake", "sln", "vcxproj",
+        "props", "filters", "idl", "c", "cc", "cpp", "cxx", "rs",
+    ];
+    const SOURCES: [&str; 5] = ["cs", "py", "hlsl", "glsl", "fx"];
+    const DOCUMENTS: [&str; 7] = ["md", "pdf", "rtf", "html", "htm", "chm", "url"];
+    const PICTURES: [&str; 6] = ["png", "jpg", "jpeg", "gif", "svg", "webp"];
 
-    const DEVELOPER_FOLDERS: [&str; 6] = ["src", "source", "sources", "include", "sdk", "cmake"];
-    const DEBUG_FOLDERS: [&str; 3] = ["debug", "dbg", "dev"];
-    let name = fold(path.file_name());
+    let name = fold(file.path.file_name());
     let extension = extension(&name);
-    let folders: Vec<String> = path.folder().split('/').map(fold).collect();
-    let folder_among =
-        |names: &[&str]| folders.iter().find(|folder| names.contains(&folder.as_str())).cloned();
-    let by_extension = |names: &[&str]| names.contains(&extension.as_str());
-
-    if let Some(facts) = facts {
-        if facts.is_debug() {
-            return (Part::DebugBuild, "it is a debug build".to_owned());
-        }
-        if let Some(folder) = folder_among(&DEBUG_FOLDERS) {
-            return (Part::DebugBuild, format!("it is in {folder}"));
-        }
-        return match facts.kind {
-            Kind::Dll => (Part::Payload, "it is a library".to_owned()),
-            Kind::Exe => (Part::Program, "it is a program".to_owned()),
-        };
+    let is = |names: &[&str]| names.contains(&extension.as_str());
+    let clear = |part, why: &str| First::Clear(part, why.to_owned());
+    if let Some(facts) = file.facts {
+        return image(file.path, facts);
     }
 
-    if by_extension(&SYMBOLS) {
-        (Part::Symbols, format!(".{extension} files are for debuggers"))
-    } else if by_extension(&DEVELOPER) {
-        (Part::Developer, format!(".{extension} files are for developers"))
-    } else if let Some(folder) = folder_among(&DEVELOPER_FOLDERS) {
-        (Part::Developer, format!("it is in {folder}"))
+    let is_shared_object = extension == "so" || name.contains(".so.");
+    if is_shared_object && file.start.starts_with(b"\x7fELF") {
+        clear(Part::Payload, "it is a library for Linux")
+    } else if extension == "dylib" {
+        clear(Part::Payload, "it is a library for macOS")
+    } else if extension == "jar" && file.start.starts_with(b"PK") {
+        clear(Part::Payload, "it is a Java library")
+    } else if is(&SYMBOLS) || file.start.starts_with(b"Microsoft C/C++") {
+        clear(Part::Symbols, "debuggers read it")
+    } else if is(&DEVELOPER) || file.start.starts_with(b"!<arch>") {
+        First::Clear(Part::Developer, format!(".{extension} files are for developers"))
     } else if READ.iter().any(|word| stem(&name).contains(word)) {
-        (Part::Documentation, "its name says so".to_owned())
-    } else if by_extension(&DOCUMENTS) {
-        (Part::Documentation, format!(".{extension} files are for reading"))
+        clear(Part::Documentation, "its name says that it is to be read")
+    } else if is(&DOCUMENTS) {
+        First::Clear(Part::Documentation, format!(".{extension} files are for reading"))
+    } else if is(&SOURCES) {
+        First::Source(extension)
+    } else if is(&PICTURES) {
+        First::Picture
+    } else if extension == "txt" {
+        First::Text
+    } else if extension == "map" {
+        First::Map
+    } else if ["json", "xml", "yaml", "yml"].contains(&extension.as_str()) {
+        First::Values(extension)
     } else if is_settings_name(&name) {
-        (Part::Settings, format!(".{extension} files hold settings"))
+        First::Clear(Part::Settings, format!(".{extension} files hold settings"))
     } else {
-        (Part::Elsewhere, "no rule knows its kind".to_owned())
+        clear(Part::Data, "it is neither to be read nor for developers")
     }
+}
+
+fn image(path: &TreePath, facts: &Facts) -> First {
+    if facts.imported_dlls.iter().any(|dll| is_debug_runtime(dll)) {
+        let why = "it asks for a runtime that only developers have".to_owned();
+        return First::Clear(Part::DebugBuild, why);
+    }
+    match facts.kind {
+        Kind::Exe => First::Clear(Part::Program, "it is a program".to_owned()),
+        Kind::Dll => {
+            if let Some(folder) = folder_among(path, &DEBUG_FOLDERS) {
+                First::Clear(Part::DebugBuild, format!("it is a library in {folder}"))
+            } else if facts.is_debug() {
+                First::FlaggedLibrary("its flag says that it is a debug build".to_owned())
+            } else if let Some(folder) = folder_among(path, &["dev"]) {
+                First::FlaggedLibrary(format!("it is in {folder}"))
+            } else {
+                First::Clear(Part::Payload, "it is a library".to_owned())
+            }
+        }
+    }
+}
+
+/// What a package shows of a file besides the file itself.
+struct Around<'a> {
+    /// Folders that hold a library or a program.
+    with_images: BTreeSet<&'a str>,
+    /// Folders that hold headers, projects and the like.
+    with_headers: BTreeSet<&'a str>,
+    /// Folders that hold settings or data.
+    with_data: BTreeSet<&'a str>,
+    /// Names of libraries that nothing shows to be debug builds.
+    released: BTreeSet<String>,
+    /// The same without endings.
+    stems: BTreeSet<String>,
+    settings: &'a [String],
+}
+
+impl<'a> Around<'a> {
+    fn new(files: &[Specimen<'a>], first: &[First], settings: &'a [String]) -> Self {
+        let folders = |wanted: &dyn Fn(&Specimen<'_>, &First) -> bool| {
+            let wanted = files.iter().zip(first).filter(|(file, first)| wanted(file, first));
+            wanted.map(|(file, _)| file.path.folder()).collect::<BTreeSet<&str>>()
+        };
+        let is = |first: &First, part: Part| matches!(first, First::Clear(own, _) if *own == part);
+        let libraries = files.iter().zip(first).filter(|(_, first)| is(first, Part::Payload));
+        let libraries: Vec<String> =
+            libraries.map(|(file, _)| fold(file.path.file_name())).collect();
+        Self {
+            with_images: folders(&|file, _| file.facts.is_some()),
+            with_headers: folders(&|_, first| is(first, Part::Developer)),
+            with_data: folders(&|file, first| {
+                let values = matches!(first, First::Values(_));
+                (is(first, Part::Data) || is(first, Part::Settings) || values)
+                    && !file.path.folder().is_empty()
+            }),
+            stems: libraries.iter().map(|name| stem(name).to_owned()).collect(),
+            released: libraries.into_iter().collect(),
+            settings,
+        }
+    }
+
+    fn judge(&self, file: &Specimen<'_>, first: First) -> (Part, String) {
+        let folder = file.path.folder();
+        let developer = folder_among(file.path, &DEVELOPER_FOLDERS);
+        let developer = developer.filter(|_| !self.with_images.contains(folder));
+        if let (Some(among), true) = (&developer, may_be_for_developers(&first)) {
+            return (Part::Developer, format!("it is in {among}, beside no library"));
+        }
+        let is_named = || {
+            let name = fold(file.path.file_name());
+            self.settings.iter().any(|text| text.contains(&name))
+        };
+        let named = || (Part::Data, "a settings file names it".to_owned());
+        let data = |why: &str| (Part::Data, why.to_owned());
+        let to_read = |why: &str| (Part::Documentation, why.to_owned());
+        let is_top = folder.is_empty() || self.with_images.contains(folder);
+        let is_for_reading = folder_among(file.path, &READING_FOLDERS).is_some();
+        match first {
+            First::Clear(part, why) => (part, why),
+            First::Source(extension) if self.with_headers.contains(folder) => {
+                (Part::Developer, format!(".{extension} files beside headers are sources"))
+            }
+            First::Source(_) => data("nothing beside it shows that it is a source"),
+            First::Picture | First::Text if is_named() => named(),
+            First::Picture if is_for_reading || is_top => {
+                to_read("it is a picture beside the texts")
+            }
+            First::Picture => data("it is a picture among other files"),
+            First::Text if is_for_reading || is_top => to_read(".txt files are for reading"),
+            First::Text if self.is_among_data(folder) => data("it is a text among data"),
+            First::Text => to_read(".txt files are for reading"),
+            First::Map if self.stems.contains(&fold(stem(file.path.file_name()))) => {
+                (Part::Symbols, "it is named after a library".to_owned())
+            }
+            First::Map => data("no library is named like it"),
+            First::Values(extension)
+                if is_top || folder_among(file.path, &SETTINGS_FOLDERS).is_some() =>
+            {
+                (Part::Settings, format!(".{extension} files hold settings"))
+            }
+            First::Values(_) => data("it is a table among other files"),
+            First::FlaggedLibrary(why) if self.released.contains(&fold(file.path.file_name())) => {
+                (Part::DebugBuild, format!("{why}, and there is another of its name"))
+            }
+            First::FlaggedLibrary(_) => (Part::Payload, "it is a library".to_owned()),
+        }
+    }
+
+    /// Whether a folder, or one around it, holds data.
+    fn is_among_data(&self, folder: &str) -> bool {
+        let mut around = Some(folder);
+        while let Some(folder) = around {
+            if self.with_data.contains(folder) {
+                return true;
+            }
+            around = folder.rsplit_once('/').map(|(around, _)| around);
+        }
+        false
+    }
+}
+
+/// Whether a file may be for developers for lying in a folder of theirs.
+fn may_be_for_developers(first: &First) -> bool {
+    !matches!(
+        first,
+        First::Clear(Part::Payload | Part::DebugBuild | Part::Documentation | Part::Symbols, _)
+    )
 }
 
 /// Whether a file of that name holds settings, going by its extension.
 pub(crate) fn is_settings_name(name: &str) -> bool {
     ["ini", "cfg", "conf", "toml", "json"].contains(&extension(name).as_str())
-}
-
-/// The folders that hold libraries of the same names for different needs, each with the label of
-/// its variant: its path below what the folders have in common.
-fn variants(files: &[Sorted]) -> BTreeMap<String, String> {
-    let mut places: BTreeMap<String, BTreeSet<&str>> = BTreeMap::new();
-    for file in files.iter().filter(|file| matches!(file.part, Part::Payload | Part::DebugBuild)) {
-        places.entry(fold(file.path.file_name())).or_default().insert(file.path.folder());
-    }
-    let folders: BTreeSet<&str> =
-        places.values().filter(|folders| folders.len() > 1).flatten().copied().collect();
-    let common = common_folder(&folders);
-    folders
-        .iter()
-        .map(|folder| {
-            let below = folder[common.len()..].trim_start_matches('/');
-            let label = if below.is_empty() { "main".to_owned() } else { slug(below) };
-            ((*folder).to_owned(), label)
-        })
-        .collect()
-}
-
-/// The longest folder that all of some folders lie in.
-fn common_folder<'a>(folders: &BTreeSet<&'a str>) -> &'a str {
-    let mut common = folders.first().copied().unwrap_or_default();
-    for folder in folders {
-        while !is_below(common, folder) {
-            common = common.rsplit_once('/').map_or("", |(parent, _)| parent);
-        }
-    }
-    common
-}
-
-fn is_below(folder: &str, path: &str) -> bool {
-    folder.is_empty()
-        || path == folder
-        || path.strip_prefix(folder).is_some_and(|rest| rest.starts_with('/'))
 }

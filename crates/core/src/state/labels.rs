@@ -14,7 +14,7 @@ use crate::content::{Content, Digest};
 use crate::error::Result;
 use crate::path::TreePath;
 use crate::rack::{
-    Build, BuildFile, BuildId, BuildPart, BuildSpec, Layout, Note, Placement, Policy, Source,
+    Build, BuildFile, BuildId, BuildPart, BuildSpec, Layout, Note, Part, Placement, Policy, Source,
 };
 use upright_spanner_change::line::{self, LineFault};
 use upright_spanner_change::{Folder, Found, Moment};
@@ -246,7 +246,10 @@ struct StoredBuild {
     role: Option<Role>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     version: Option<Version>,
-    machine: Machine,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    machine: Option<Machine>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    edition: Option<String>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     supports: Option<Requirement>,
     added: Timestamp,
@@ -279,6 +282,12 @@ struct StoredFile {
     size: u64,
     modified: Moment,
     image: bool,
+    /// What it is for; not written by the versions before, which kept only what had a place.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    part: Option<Part>,
+    /// Why it goes where it goes.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    why: String,
 }
 
 #[derive(Debug, Serialize, Deserialize)]
@@ -306,8 +315,18 @@ impl From<crate::rack::Stored<'_>> for StoredFile {
             size: file.content.size,
             modified: file.modified,
             image: file.facts.is_some(),
+            part: None,
+            why: String::new(),
         }
     }
+}
+
+/// The files of a build, the library first.
+fn stored_files(build: &Build) -> Vec<StoredFile> {
+    let parts = build.parts.iter().map(|part| (Some(part.part), part.why.clone()));
+    let notes = std::iter::once((None, String::new())).chain(parts);
+    let files = build.files().zip(notes);
+    files.map(|(file, (part, why))| StoredFile { part, why, ..StoredFile::from(file) }).collect()
 }
 
 impl StoredFile {
@@ -355,6 +374,7 @@ impl StoredBuild {
             role: build.role,
             version: build.version.clone(),
             machine: build.machine,
+            edition: build.edition.clone(),
             supports: build.supports.clone(),
             added: build.added,
             source: StoredSource {
@@ -364,7 +384,7 @@ impl StoredBuild {
             },
             signature: build.file.signature,
             name: build.file.name.clone(),
-            file: build.files().map(StoredFile::from).collect(),
+            file: stored_files(build),
             place: build.layout.places.iter().map(StoredPlace::from).collect(),
             retires: build.layout.retires.clone(),
             left: build.left.clone(),
@@ -385,7 +405,7 @@ impl StoredBuild {
         };
         let mut files = self.file.iter();
         let head = files.next().ok_or("it names no file")?;
-        let head_facts = read(head)?.ok_or("its first file is not a library")?;
+        let head_facts = read(head)?;
         let mut parts = Vec::new();
 
         for file in files {
@@ -394,6 +414,8 @@ impl StoredBuild {
                 content: file.content(),
                 modified: file.modified,
                 facts: read(file)?,
+                part: file.part.unwrap_or(if file.image { Part::Payload } else { Part::Data }),
+                why: file.why.clone(),
             });
         }
 
@@ -404,11 +426,12 @@ impl StoredBuild {
             return Err(format!("`{id}` is not the name of a build"));
         }
 
-        Ok(Build {
+        let mut build = Build {
             id,
             role: self.role,
             version: self.version,
             machine: self.machine,
+            edition: self.edition,
             supports: self.supports,
             file: BuildFile {
                 path: head.path.clone(),
@@ -431,6 +454,8 @@ impl StoredBuild {
                 modified: self.source.modified,
             },
             added: self.added,
-        })
+        };
+        build.unwrap_paths();
+        Ok(build)
     }
 }

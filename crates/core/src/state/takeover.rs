@@ -17,7 +17,9 @@ use crate::content::{Content, Digest, FileState, Stamp};
 use crate::error::{Error, HomeError, Result};
 use crate::game::{Game, GameSettings, Pin, VersionFile};
 use crate::path::TreePath;
-use crate::rack::{Build, BuildFile, BuildId, BuildPart, Layout, Note, Placement, Policy, Source};
+use crate::rack::{
+    Build, BuildFile, BuildId, BuildPart, Layout, Note, Part, Placement, Policy, Source,
+};
 use upright_spanner_change::{
     Folder, Journal, Moment, Place, Record, RecordState, Side, Step, Store, Target,
 };
@@ -447,20 +449,28 @@ impl OldBuild {
         let facts = |content: &Content| Facts::read(&store.file(content).ok()?).ok();
         let part = |part: OldPart| {
             let facts = part.facts.and_then(|_| facts(&part.content));
-            BuildPart { path: part.path, content: part.content, modified: part.modified, facts }
+            BuildPart {
+                path: part.path,
+                content: part.content,
+                modified: part.modified,
+                facts,
+                part: Part::Data,
+                why: String::new(),
+            }
         };
         Some(Build {
             id: self.id,
             role: self.role,
             version: self.version,
-            machine: self.machine,
+            machine: Some(self.machine),
+            edition: None,
             supports: self.supports,
             file: BuildFile {
                 path: self.file.path,
                 name: self.file.name,
                 content: self.file.content,
                 modified: self.file.modified,
-                facts: facts(&self.file.content)?,
+                facts: Some(facts(&self.file.content)?),
                 signature: self.file.signature,
             },
             parts: self.parts.into_iter().map(part).collect(),

@@ -100,7 +100,7 @@ fn on_rack(library: &Library, rack: &RackIndex<'_>) -> Option<String> {
 
 /// Whether a build holds a file of a library's name, by the same company.
 fn holds_it(build: &Build, library: &Library) -> bool {
-    build.files().any(|file| {
+    build.placed().any(|file| {
         same_name(file.path.file_name(), library.path.file_name())
             && file.facts.is_some_and(|facts| companies_agree(facts, &library.facts))
     })
@@ -109,8 +109,8 @@ fn holds_it(build: &Build, library: &Library) -> bool {
 /// Whether a build is of a library's family, by a company that both name.
 fn is_of_family(build: &Build, library: &Library) -> bool {
     build.id.family == library.family
-        && build.file.facts.string("CompanyName").is_some()
-        && companies_agree(&build.file.facts, &library.facts)
+        && build.string("CompanyName").is_some()
+        && build.agrees_with(&library.facts)
 }
 
 fn stand_in(library: &Library, program_folders: &[&str]) -> Option<String> {

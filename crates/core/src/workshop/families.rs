@@ -32,12 +32,13 @@ impl Workshop {
         }
 
         let catalog = self.catalog();
-        let known = catalog.find(&build.file.facts, &build.file.name);
+        let Some(facts) = &build.file.facts else { return Ok(()) };
+        let known = catalog.find(facts, &build.file.name);
         if known.is_some_and(|known| known.id == family) {
             return Ok(());
         }
         let lesson = Lesson { id: Some(family.to_owned()), ..Lesson::default() };
-        self.learn(&build.file.name, &build.file.facts, lesson).map(drop)
+        self.learn(&build.file.name, facts, lesson).map(drop)
     }
 
     /// Describes a sample file in the catalog, and gives the new family.

@@ -6,7 +6,7 @@ use std::path::Path;
 use super::Workshop;
 use crate::error::{Error, Result};
 use crate::path::followed;
-use crate::rack::{Build, LayoutFile, Parcel};
+use crate::rack::{Build, GivenLayout, LayoutFile, Parcel};
 use crate::remedy::Action;
 use upright_spanner_change::{Folder, line};
 use upright_spanner_image::file::text_of;
@@ -20,9 +20,9 @@ impl Workshop {
     ///
     /// # Errors
     /// Where it cannot be read, or is not a layout.
-    pub fn read_layout(path: &Path) -> Result<LayoutFile> {
+    pub fn read_layout(path: &Path) -> Result<GivenLayout> {
         let text = text_of(&followed(path), LONGEST_LAYOUT).map_err(Error::io("read", path))?;
-        LayoutFile::parse(path, &text).map_err(Error::Catalog)
+        GivenLayout::parse(path, &text).map_err(Error::Catalog)
     }
 
     /// The layouts that were given for families, in the order of the files' names.
@@ -34,14 +34,15 @@ impl Workshop {
         let mut files: Vec<_> = entries.flatten().map(|entry| entry.path()).collect();
         files.retain(|path| path.extension().is_some_and(|end| end == "toml"));
         files.sort();
-        files.iter().map(|path| Self::read_layout(path)).collect()
+        files.iter().map(|path| Self::read_layout(path).map(|given| given.layout)).collect()
     }
 
     /// Keeps a layout for the next version of its family, with the files of this one that it has no
     /// place for: they will have none then either.
     pub(super) fn remember_layout(&self, parcel: &Parcel, layout: &LayoutFile) -> Result<()> {
         let of_family = |build: &&Build| build.id.family == layout.family;
-        let Some(build) = parcel.builds.iter().find(of_family) else {
+        let builds: Vec<&Build> = parcel.builds.iter().filter(of_family).collect();
+        if builds.is_empty() {
             let families: Vec<&str> = parcel.builds.iter().map(|b| b.id.family.as_str()).collect();
             return Err(Error::Invalid {
                 what: format!(
@@ -51,11 +52,11 @@ impl Workshop {
                 ),
                 remedy: ("Give the layout of that family.", Action::ShowLayout).into(),
             });
-        };
+        }
 
         let folder = self.home.join("layouts");
         let name = format!("{}.toml", layout.family);
-        let text = LayoutFile::of(build).to_text();
+        let text = LayoutFile::of(&builds).to_text();
         Ok(line::write_over(&Folder::make(&folder)?, &name, &text)?)
     }
 }

@@ -15,7 +15,7 @@ use crate::path::followed;
 use crate::path::same_name;
 use crate::plan::Ledger;
 use crate::rack::{
-    self, Build, BuildId, Needs, PackageContext, PackageOptions, Parcel, Sorted, Statement,
+    self, Build, BuildId, PackageContext, PackageOptions, Parcel, Sorted, Statement, distinctive,
 };
 use crate::settings::Settings;
 use crate::survey::GameView;
@@ -38,6 +38,8 @@ pub struct Addition {
     pub builds: Vec<(Build, Added)>,
     /// Each of its files, with what it is for.
     pub sorted: Vec<Sorted>,
+    /// The products that it was taken apart into, where it was.
+    pub products: Vec<String>,
     /// What a text in it says of the versions of the game that it supports.
     pub proposal: Option<Statement>,
     /// From where it was downloaded, as the browser marked it.
@@ -71,12 +73,13 @@ pub(super) struct Shelving {
 }
 
 impl Workshop {
-    /// The one build on the rack that a text names.
+    /// One version of a family in all its variants, or in the one that a text names.
     ///
     /// # Errors
-    /// [`RackError::Unknown`] where none has that name, [`RackError::Several`] where several have.
-    pub fn build(&self, text: &str) -> Result<Build> {
-        rack::find(&self.builds()?, text, &Needs::default()).cloned()
+    /// [`RackError::Unknown`] where none has that name.
+    pub fn variants(&self, text: &str) -> Result<Vec<Build>> {
+        let builds = self.builds()?;
+        Ok(rack::find_variants(&builds, text)?.into_iter().cloned().collect())
     }
 
     /// The SHA-256 of a build's library, to compare with what its author published.
@@ -98,9 +101,13 @@ impl Workshop {
     }
 
     pub(super) fn package_context(&self) -> Result<PackageContext> {
+        let maker = |build: &Build| build.string("CompanyName").map(str::to_owned);
+        let shelf = self.shelf()?;
+        let families = shelf.builds.iter();
         Ok(PackageContext {
             catalog: self.catalog(),
             remembered: self.remembered_layouts()?,
+            families: families.map(|build| (build.id.family.clone(), maker(build))).collect(),
             limits: Settings::read(&self.home)?.limits,
             scratch: self.scratch(),
         })
@@ -208,15 +215,19 @@ impl Altering<'_> {
         let workshop = self.workshop();
         let parcel = workshop.open_parcel(path, options, progress)?;
         if let Some(layout) = &options.layout {
-            workshop.remember_layout(&parcel, layout)?;
+            workshop.remember_layout(&parcel, &layout.layout)?;
         }
         if let Some(family) = &options.family {
             workshop.learn_family_of(&parcel, family)?;
         }
 
         let builds = self.shelve(&parcel)?;
-        let proposal = proposal(&parcel);
-        Ok(Addition { builds, proposal, sorted: parcel.sorted, origin: origin_mark(path) })
+        if let Some(layout) = &options.layout {
+            self.lay_out_family(&layout.layout.family)?;
+        }
+        let (proposal, origin) = (proposal(&parcel), origin_mark(path));
+        let Parcel { sorted, products, .. } = parcel;
+        Ok(Addition { builds, sorted, products, proposal, origin })
     }
 
     /// Notes which versions of the game some builds support.
@@ -228,6 +239,23 @@ impl Altering<'_> {
             if builds.contains(&build.id) {
                 build.supports = Some(supports.clone());
                 self.workshop().labels.replace(&build.id.clone(), &build)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Gives each build of a family that is on the rack the places that the remembered layout says.
+    fn lay_out_family(&self, family: &str) -> Result<()> {
+        let workshop = self.workshop();
+        let layouts = workshop.remembered_layouts()?;
+        let Some(layout) = layouts.iter().find(|layout| layout.family == family) else {
+            return Ok(());
+        };
+        for build in workshop.shelf()?.builds.iter().filter(|b| b.id.family == family) {
+            let mut new = build.clone();
+            layout.lay_out(&mut new);
+            if new != *build {
+                workshop.labels.replace(&build.id, &new)?;
             }
         }
         Ok(())
@@ -271,12 +299,8 @@ impl Altering<'_> {
                 continue;
             }
             let mut build = build.clone();
-            if known.iter().any(|other| other.id == build.id) {
-                let digest = content.blake3.short();
-                build.id.variant = Some(match build.id.variant.take() {
-                    Some(variant) => format!("{variant}-{digest}"),
-                    None => digest,
-                });
+            if let Some(other) = known.iter_mut().find(|other| other.id == build.id) {
+                self.tell_apart(&mut build, other)?;
             }
             labels.announce(&build)?;
             announced.push(build.clone());
@@ -285,6 +309,31 @@ impl Altering<'_> {
         }
 
         Ok(Shelving { builds: out, announced })
+    }
+
+    /// Gives two builds of one name variants: the words by which the names of their packages differ, else the start
+    /// of a digest.
+    fn tell_apart(&self, new: &mut Build, other: &mut Build) -> Result<()> {
+        let (own, theirs) = (&new.source.name, &other.source.name);
+        let words = distinctive(own, theirs, &new.id.family);
+        let theirs = distinctive(theirs, own, &new.id.family);
+        let joined = |variant: Option<&String>, word: String| match variant {
+            Some(variant) => format!("{variant}-{word}"),
+            None => word,
+        };
+        if let Some(word) = theirs {
+            let old = other.id.clone();
+            other.id.variant = Some(joined(old.variant.as_ref(), word));
+            self.workshop().labels.replace(&old, other)?;
+        }
+        if let Some(word) = words {
+            new.id.variant = Some(joined(new.id.variant.as_ref(), word));
+        }
+        if new.id == other.id {
+            let digest = new.file.content.blake3.short();
+            new.id.variant = Some(joined(new.id.variant.as_ref(), digest));
+        }
+        Ok(())
     }
 
     /// Stores the contents of a parcel, also where they are known: a stored copy that went bad is mended
@@ -302,16 +351,17 @@ impl Altering<'_> {
         shelving.announced.iter().try_for_each(|build| self.workshop().labels.arrived(build))
     }
 
-    /// Takes a build off the rack. Refused while a game has it or could be rolled back to it,
-    /// unless `anyway`; content that anything else needs stays in the store, and all of it where it is
-    /// not sure what else does.
+    /// Takes a build off the rack, in all its variants or in the one that is named. Refused while a game has it
+    /// or could be rolled back to it, unless `anyway`; content that anything else needs stays in the store, and
+    /// all of it where it is not sure what else does.
     ///
     /// # Errors
     /// [`RackError::Needed`] where it is refused.
-    pub fn drop_build(&self, text: &str, anyway: bool) -> Result<Build> {
+    pub fn drop_build(&self, text: &str, anyway: bool) -> Result<Vec<Build>> {
         let workshop = self.workshop();
         let shelf = workshop.shelf()?;
-        let build = rack::find(&shelf.builds, text, &Needs::default())?.clone();
+        let going: Vec<Build> =
+            rack::find_variants(&shelf.builds, text)?.into_iter().cloned().collect();
         let history = workshop.history()?;
         let mut needed: BTreeSet<Content> = BTreeSet::new();
         let mut users = BTreeSet::new();
@@ -319,32 +369,34 @@ impl Altering<'_> {
         for change in &history.changes {
             for content in change.contents() {
                 needed.insert(content);
-                if content == build.file.content {
+                if going.iter().any(|build| build.file.content == content) {
                     users.insert(format!("change {} of {}", change.number(), change.game()));
                 }
             }
         }
 
         if !users.is_empty() && !anyway {
-            let users = users.into_iter().collect();
-            return Err(Error::Rack(RackError::Needed { build: build.id.to_string(), users }));
+            let (users, build) = (users.into_iter().collect(), text.to_owned());
+            let build = going.first().map_or(build, |build| build.id.release());
+            return Err(Error::Rack(RackError::Needed { build, users }));
         }
-        let others = shelf.builds.iter().filter(|other| other.id != build.id);
-        needed.extend(others.flat_map(Build::contents));
+        let stays = |build: &&Build| going.iter().all(|other| other.id != build.id);
+        needed.extend(shelf.builds.iter().filter(stays).flat_map(Build::contents));
         needed.extend(shelf.passing.iter().flat_map(|label| label.contents.iter().copied()));
 
         let is_sure = history.faults.is_empty() && shelf.faults.is_empty();
-
-        workshop.labels.dismiss(&build.id)?;
-        let unneeded = build.contents().filter(|content| is_sure && !needed.contains(content));
-        for content in unneeded {
-            workshop.store.drop_content(&content)?;
+        for build in &going {
+            workshop.labels.dismiss(&build.id)?;
         }
-        // Where it is not sure, the label stays: it says that the contents were a build's.
-        if is_sure {
+        let contents: BTreeSet<Content> = going.iter().flat_map(Build::contents).collect();
+        for content in contents.iter().filter(|content| is_sure && !needed.contains(content)) {
+            workshop.store.drop_content(content)?;
+        }
+        // Where it is not sure, the labels stay: they say that the contents were a build's.
+        for build in going.iter().filter(|_| is_sure) {
             workshop.labels.remove(&workshop.labels.path_of(&build.id))?;
         }
-        Ok(build)
+        Ok(going)
     }
 }
 

@@ -12,7 +12,7 @@ mod seven_zip;
 mod tar;
 mod zip;
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::fs::{self, File};
 use std::io::{self, Read, Seek, Write};
 use std::path::{Path, PathBuf};
@@ -28,6 +28,8 @@ use self::outline::{DO_NOT_USE, Fault, GET_AGAIN, Outline, UNPACK_BY_HAND, UNPAC
 use self::scratch::Scratch;
 pub(crate) use self::scratch::{clear_scratch, scratch_left};
 use super::Source;
+use super::layout::wrapping;
+use super::sort::is_stray;
 use crate::content::{Content, Hasher, content_of};
 use crate::error::{Error, Files, RackError, Result};
 use crate::guard::contained;
@@ -41,6 +43,8 @@ use upright_spanner_image::file::open_plain;
 pub struct Package {
     /// What it was taken from.
     pub source: Source,
+    /// The folder that all of it lies in, in which its files have their paths.
+    pub wrapping: String,
     /// Its files, in the order of their paths.
     pub entries: Vec<PackedFile>,
     /// Removed with the package.
@@ -142,7 +146,8 @@ impl Package {
             })?;
             let unpacked = Unpacked::OnDisk(path.to_owned());
             let entry = PackedFile { path: entry_path, unpacked, content, modified };
-            return Ok(Self { source, entries: vec![entry], _scratch: None });
+            let wrapping = String::new();
+            return Ok(Self { source, wrapping, entries: vec![entry], _scratch: None });
         };
 
         let scratch = Scratch::new(space)?;
@@ -164,9 +169,8 @@ impl Package {
         let unpacked = unpacker.unpack(path, kind, "").and_then(|()| unpacker.unpack_inner());
         progress.end();
         unpacked?;
-        let mut entries = std::mem::take(&mut unpacker.entries);
-        entries.sort_by(|a, b| a.path.cmp(&b.path));
-        Ok(Self { source, entries, _scratch: Some(scratch) })
+        let (wrapping, entries) = unwrapped(std::mem::take(&mut unpacker.entries));
+        Ok(Self { source, wrapping, entries, _scratch: Some(scratch) })
     }
 }
 
@@ -234,7 +238,24 @@ fn folder(path: &Path, name: String, limits: &Limits) -> Result<Package> {
 
     let modified = date_of(path)?;
     let source = Source { name, blake3: digest.finish().blake3, modified };
-    Ok(Package { source, entries, _scratch: None })
+    let (wrapping, entries) = unwrapped(entries);
+    Ok(Package { source, wrapping, entries, _scratch: None })
+}
+
+/// Takes the folder that all files lie in off their paths, and sorts them: the same release is packed with such
+/// a folder and without. One that games have themselves says where its files go, and stays. What systems leave
+/// behind goes.
+fn unwrapped(mut entries: Vec<PackedFile>) -> (String, Vec<PackedFile>) {
+    entries.retain(|entry| !is_stray(&entry.path));
+    let folders: BTreeSet<&str> = entries.iter().map(|entry| entry.path.folder()).collect();
+    let common = wrapping(&folders).to_owned();
+    for entry in &mut entries {
+        let rest = entry.path.as_str().strip_prefix(common.as_str());
+        let rest = rest.and_then(|rest| TreePath::new(rest.trim_start_matches('/')).ok());
+        entry.path = rest.unwrap_or_else(|| entry.path.clone());
+    }
+    entries.sort_by(|a, b| a.path.cmp(&b.path));
+    (common, entries)
 }
 
 /// Unpacks an archive, and those inside it, into numbered files.
@@ -325,9 +346,9 @@ impl Unpacker<'_> {
 
     /// Unpacks the archives among the entries, one level down; the archives themselves go.
     fn unpack_inner(&mut self) -> Result<()> {
+        const NAMED: [&str; 9] = ["zip", "7z", "tar", "tgz", "txz", "tzst", "gz", "xz", "zst"];
         let mut inner = Vec::new();
         // Other files are zips inside as well, and are meant as they are.
-        const NAMED: [&str; 9] = ["zip", "7z", "tar", "tgz", "txz", "tzst", "gz", "xz", "zst"];
         let named = |entry: &PackedFile| NAMED.contains(&&*extension(entry.path.file_name()));
         for (index, entry) in self.entries.iter().enumerate().filter(|(_, entry)| named(entry)) {
             let file = entry.file()?;

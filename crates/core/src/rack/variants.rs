@@ -1,0 +1,124 @@
+//! Tells which files of a package serve different needs, of which a game has one: another machine, another
+//! graphics interface, another way of being loaded, another version of the game.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::layout::{common_folder, is_below};
+use super::sort::{Part, Specimen};
+use crate::catalog::{keyed_to, slug};
+use crate::content::Content;
+use crate::path::{fold, stem};
+use upright_spanner_image::system::can_be_stood_in;
+
+/// Endings by which authors tell the machines of one library apart.
+const MACHINE_ENDINGS: [&str; 10] =
+    ["x86_64", "x86-64", "amd64", "win64", "win32", "arm64", "x64", "x86", "64", "32"];
+
+/// The label of each file's variant; none where all variants have the file.
+pub(super) fn variants(
+    files: &[Specimen<'_>],
+    parts: &[Part],
+    contents: &[Content],
+) -> Vec<Option<String>> {
+    let libraries: Vec<usize> = (0..files.len()).filter(|&at| parts[at].is_library()).collect();
+    let mut alike: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+    for &at in &libraries {
+        alike.entry(likeness(&files[at])).or_default().push(at);
+    }
+
+    let mut folders = BTreeSet::new();
+    for group in alike.values() {
+        let in_folders: BTreeSet<&str> = group.iter().map(|&at| files[at].path.folder()).collect();
+        let differ = group.iter().any(|&at| contents[at] != contents[group[0]]);
+        if in_folders.len() > 1 && differ {
+            folders.extend(in_folders);
+        }
+    }
+
+    let by_folder = labels(&folders);
+    let folder_label = |at: usize| {
+        let folder = files[at].path.folder();
+        let below = by_folder.iter().filter(|(own, _)| is_below(own, folder));
+        below.max_by_key(|(own, _)| own.len()).map(|(_, label)| label.clone())
+    };
+    let mut out: Vec<Option<String>> = (0..files.len()).map(folder_label).collect();
+    for group in alike.values() {
+        within_folders(files, group, &mut out);
+    }
+    along_with_libraries(files, parts, &libraries, &mut out);
+    out
+}
+
+/// What two libraries have in common that do the same for different needs: a name without what tells machines
+/// and versions of the game apart, and of stand-ins for Windows' libraries the product.
+fn likeness(file: &Specimen<'_>) -> String {
+    let name = fold(file.path.file_name());
+    let Some(facts) = file.facts else { return name };
+    let product = facts.string("ProductName").filter(|_| can_be_stood_in(&name));
+    if let Some(product) = product {
+        return format!("={}", fold(product));
+    }
+    if keyed_to(facts, &name).is_some() {
+        return name.split(|c: char| c.is_ascii_digit()).next().unwrap_or_default().to_owned();
+    }
+    without_machine(stem(&name)).to_owned()
+}
+
+/// A name without an ending that tells the machine.
+pub(super) fn without_machine(stem: &str) -> &str {
+    let cut = |ending: &str| stem.strip_suffix(ending).filter(|rest| !rest.is_empty());
+    let found = MACHINE_ENDINGS.iter().find_map(|ending| cut(ending));
+    found.unwrap_or(stem).trim_end_matches(['-', '_', '.', ' '])
+}
+
+/// Tells apart what lies in one folder.
+fn within_folders(files: &[Specimen<'_>], group: &[usize], out: &mut [Option<String>]) {
+    let mut by_folder: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+    for &at in group {
+        by_folder.entry(files[at].path.folder()).or_default().push(at);
+    }
+    for together in by_folder.values().filter(|together| together.len() > 1) {
+        for &at in together {
+            let file = &files[at];
+            let name = fold(file.path.file_name());
+            let key = file.facts.and_then(|facts| keyed_to(facts, &name));
+            let own = match (key, file.facts) {
+                (Some(key), _) => format!("for-{key}"),
+                (None, _) if can_be_stood_in(&name) => stem(&name).to_owned(),
+                (None, Some(facts)) => facts.machine.name().to_owned(),
+                (None, None) => continue,
+            };
+            out[at] = Some(match out[at].take() {
+                Some(folder) => format!("{folder}-{own}"),
+                None => own,
+            });
+        }
+    }
+}
+
+/// What bears the name of a library that is in one variant alone is in that variant too.
+fn along_with_libraries(
+    files: &[Specimen<'_>],
+    parts: &[Part],
+    libraries: &[usize],
+    out: &mut [Option<String>],
+) {
+    let named = |at: usize| (files[at].path.folder(), fold(stem(files[at].path.file_name())));
+    let labelled: BTreeMap<(&str, String), Option<String>> =
+        libraries.iter().map(|&at| (named(at), out[at].clone())).collect();
+    for at in (0..files.len()).filter(|&at| !parts[at].is_library()) {
+        if let Some(Some(label)) = labelled.get(&named(at)) {
+            out[at] = Some(label.clone());
+        }
+    }
+}
+
+/// The label of each folder: its path below what the folders have in common.
+fn labels(folders: &BTreeSet<&str>) -> BTreeMap<String, String> {
+    let common = common_folder(folders);
+    let label = |folder: &str| {
+        let below = folder[common.len()..].trim_start_matches('/');
+        if below.is_empty() { "main".to_owned() } else { slug(below) }
+    };
+    folders.iter().map(|folder| ((*folder).to_owned(), label(folder))).collect()
+}
