@@ -76,7 +76,7 @@ fn fit(folder: &Path, racked: bool) -> Result<Duration, Box<dyn std::error::Erro
     let view = workshop.game(&folder.join("Pier").to_string_lossy(), &Silent)?;
     let plan = workshop.plan_fit(&view, &what, &FitOptions::default(), &Silent)?;
     let cleared = workshop.clear(plan.plan, &[]).map_err(|_| "a finding stops it")?;
-    black_box(workshop.alter()?.fit(cleared, plan.parcel.as_ref(), &Silent)?);
+    black_box(workshop.alter()?.fit(cleared, &plan.parcels, &Silent)?);
     Ok(began.elapsed())
 }
 

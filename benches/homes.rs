@@ -82,7 +82,7 @@ fn made_change(folder: &Path, root: &Path) -> Record {
     let fit = workshop.plan_fit(&view, &build, &FitOptions::default(), &Silent).expect("a plan");
     let cleared = workshop.clear(fit.plan, &[]).expect("nothing stops it");
     let lock = workshop.alter().expect("a lock");
-    lock.fit(cleared, fit.parcel.as_ref(), &Silent).expect("a change");
+    lock.fit(cleared, &fit.parcels, &Silent).expect("a change");
     drop(lock);
     let journal = Journal::open(&folder.join("home/journal")).expect("a journal");
     let read = journal.read(&NoCopies).expect("a journal");

@@ -246,6 +246,12 @@ pub struct GameEdit {
     /// libraries are taken from the game's folder.
     #[arg(long, value_name = "DIR", value_parser = OsStringValueParser::new().map(PathBuf::from))]
     pub prefix: Option<PathBuf>,
+    /// A part of a family's builds that this game is not to have; an empty part takes all of them back.
+    #[arg(long, value_name = "FAMILY=PART", value_parser = pair)]
+    pub without: Vec<(String, String)>,
+    /// The folder that a family's data part goes to for a mod manager; an empty one takes it back.
+    #[arg(long, value_name = "FAMILY=DIR", value_parser = bay)]
+    pub handoff: Vec<(String, PathBuf)>,
     /// A text file that states the game's version, relative to the game's folder.
     #[arg(long, value_name = "PATH")]
     pub version_file: Option<String>,
@@ -288,6 +294,12 @@ fn role(text: &str) -> Result<Role, String> {
     let names = Role::ALL.map(Role::name).join(", ");
     let found = Role::ALL.into_iter().find(|role| role.name().eq_ignore_ascii_case(text));
     found.ok_or_else(|| format!("the roles are {names}"))
+}
+
+/// A family and a part of it.
+fn pair(text: &str) -> Result<(String, String), String> {
+    let (family, part) = text.split_once('=').ok_or("write it as FAMILY=PART")?;
+    Ok((family.to_owned(), part.to_owned()))
 }
 
 /// A bay as `name=folder`.
@@ -456,17 +468,20 @@ pub struct Fit {
     /// The game: its folder, or its id as `survey` shows it.
     #[arg(required_unless_present = "all")]
     pub game: Option<String>,
-    /// The build as `rack list` shows it (`family@version`), a family for the newest build that
-    /// nothing stops, or a library, folder or archive.
+    /// The builds as `rack list` shows them (`family@version`), families for the newest build that
+    /// nothing stops, or libraries, folders or archives: all of it as one change.
     #[arg(value_name = "BUILD or FILE", required_unless_present_any = ["all", "merge"])]
-    pub build: Option<String>,
+    pub builds: Vec<String>,
     /// Merge this folder onto the game's folder, as to wind a game back. Can be given several times:
     /// they are merged in that order.
-    #[arg(long, value_name = "DIR", conflicts_with_all = ["build", "all", "as_name", "variant", "handoff"])]
+    #[arg(long, value_name = "DIR", conflicts_with_all = ["builds", "all", "as_name", "variant", "handoff"])]
     pub merge: Vec<PathBuf>,
-    /// Every known game that has this family, one change a game.
-    #[arg(long, value_name = "FAMILY", conflicts_with_all = ["game", "build", "as_name"])]
-    pub all: Option<String>,
+    /// Every known game that has these families, groups of families (a pattern) or builds, one change a game.
+    #[arg(long, value_name = "FAMILY", num_args = 1.., conflicts_with_all = ["game", "builds", "as_name", "place"])]
+    pub all: Vec<String>,
+    /// With `--all`: only games whose id or title matches this pattern.
+    #[arg(long = "game", value_name = "PATTERN", requires = "all")]
+    pub games: Option<String>,
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
@@ -476,8 +491,21 @@ pub struct Fit {
     /// The name to give the library in the game, as for a loader that the game must find.
     #[arg(long = "as", value_name = "NAME")]
     pub as_name: Option<String>,
+    /// Only this one of several places, as `survey` shows it.
+    #[arg(long, value_name = "PATH")]
+    pub place: Option<String>,
+    /// Leave a part of the build out, by its name or path or a folder of it: now, and whenever the family
+    /// comes into this game. Can be given several times.
+    #[arg(long, value_name = "PART")]
+    pub without: Vec<String>,
+    /// Leave an older one beside it that is there under another name.
+    #[arg(long)]
+    pub beside: bool,
+    /// Remove what an earlier installation by hand left, as the plan lists it.
+    #[arg(long)]
+    pub clear: bool,
     /// Pack the data part into a zip in this folder, for a mod manager, instead of putting it into
-    /// the game.
+    /// the game: now, and whenever the family comes into this game.
     #[arg(long, value_name = "DIR")]
     pub handoff: Option<PathBuf>,
     /// Show what would be done, and do nothing.
@@ -489,9 +517,13 @@ pub struct Fit {
 #[derive(Debug, clap::Args)]
 pub struct Rollback {
     /// The game: its folder, or its id as `survey` shows it.
-    pub game: String,
+    #[arg(required_unless_present = "all")]
+    pub game: Option<String>,
     /// Only this family.
     pub family: Option<String>,
+    /// Every known game that has something to put back, of this family where one is named; one change a game.
+    #[arg(long, value_name = "FAMILY", num_args = 0..=1, default_missing_value = "", conflicts_with_all = ["game", "family"])]
+    pub all: Option<String>,
     /// The point to go back to: `shipped` for what the game brought, the number of a change for the
     /// files as it left them, or a day, as in 2026-03-09, for the files at its end.
     #[arg(long, value_name = "shipped|CHANGE|DATE", default_value = "shipped")]

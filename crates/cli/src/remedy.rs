@@ -24,6 +24,8 @@ fn command(action: &Action) -> String {
     let set = |game: &str, option: &str| format!("spanner game set {} {option}", quoted(game));
     match action {
         Action::AddToRack => "spanner rack add FILE".to_owned(),
+        Action::Beside => "--beside".to_owned(),
+        Action::Clear => "--clear".to_owned(),
         Action::ChangeHome => "--home DIR".to_owned(),
         Action::Check { game, build } => {
             format!("spanner check {} {}", quoted(game), quoted(build))
@@ -34,6 +36,13 @@ fn command(action: &Action) -> String {
         Action::Fit { game, build } => format!("spanner fit {} {}", quoted(game), quoted(build)),
         Action::FitAs { game, build, name } => {
             format!("spanner fit {} {} --as {}", quoted(game), quoted(build), quoted(name))
+        }
+        Action::FitAsOneOf { game, build, names } => {
+            let (game, build) = (quoted(game), quoted(build));
+            let each = names
+                .iter()
+                .map(|name| format!("spanner fit {game} {build} --as {}", quoted(name)));
+            each.collect::<Vec<_>>().join(", or ")
         }
         Action::FitUnderName { game, build } => {
             format!("spanner fit {} {} --as NAME", quoted(game), quoted(build))

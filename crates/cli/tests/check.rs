@@ -290,9 +290,12 @@ fn an_extender_that_states_another_version_of_the_game_is_told() {
     };
     bench.write(&format!("{GAME}/bin/Pier.exe"), &executable([7, 9, 60, 0]).to_bytes());
     for (text, expected) in [
-        ("Wick script extender for Pier 7.9.14", &["stop keyed-elsewhere"][..]),
-        ("Wick script extender for Pier 7.9.60", &[]),
-        ("Wick script extender", &[]),
+        (
+            "Wick script extender for Pier 7.9.14",
+            &["note first-install", "stop keyed-elsewhere"][..],
+        ),
+        ("Wick script extender for Pier 7.9.60", &["note first-install"]),
+        ("Wick script extender", &["note first-install"]),
         ("Wick denoiser, tested with 7.9.14", &["stop family-absent"]),
     ] {
         bench.write("new/wick.dll", &with(text));

@@ -32,7 +32,7 @@ const CASES: &[Case<'_>] = &[
     (&["rack", "drop", "nothing"], 2, "unknown-build", "`nothing`", "sharpwater, undertow"),
     (&["fit", TIN, "words.txt"], 4, "not-an-image", "words.txt", "Give a .dll or .exe file"),
     (&["family", "learn", "words.txt"], 4, "not-an-image", "words.txt", "Give a .dll or .exe file"),
-    (&["fit", TIN, "sharpwater", "--as", "con.dll"], 2, "setting", "con.dll", "another name"),
+    (&["fit", TIN, "sharpwater", "--as", "con.dll"], 2, "setting", "con.dll", "Give another name"),
     (&["fit", TIN, "--merge", "nowhere"], 4, "io", "nowhere", "Check the spelling"),
     (
         &["rollback", TIN, "sharpwater"],

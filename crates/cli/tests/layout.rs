@@ -188,14 +188,19 @@ fn a_layout_is_printed_edited_and_remembered_for_the_next_version() {
     let edited = format!("{}handoff{}", &edited[..last], &edited[last + 7..]);
     bench.write("mine.toml", edited.as_bytes());
     bench.ok(&["rack", "add", "downloads/lampwright-31.4.zip", "--layout", "mine.toml"]);
-    let wanted = ["Mods/lamp-core.rule new", "lampwright-22.4.7.dll swapped"];
-    assert_eq!(steps(&bench, &["fit", MOSS, "lampwright"]), wanted);
-    let said = errors(&bench.run(&["fit", MOSS, "lampwright"]).code(2));
-    assert!(said.contains("--handoff DIR"), "{said}");
+    // A dry run says what the real one would: there is no folder for what is handed off.
+    for words in [&["fit", MOSS, "lampwright"][..], &["fit", MOSS, "lampwright", "--dry-run"]] {
+        let said = errors(&bench.run(words).code(2));
+        assert!(said.contains("--handoff DIR"), "{said}");
+    }
+    fs::create_dir(bench.file("mods")).unwrap();
+    let fit = |build: &'static str| ["fit", MOSS, build, "--handoff", "mods"];
+    let wanted = ["lampwright-22.4.7.dll swapped"];
+    assert_eq!(steps(&bench, &fit("lampwright")), wanted);
 
     bench.write("next.zip", &lampwright_package([31, 8, 0, 0], "22.4.7", DATE));
     bench.ok(&["rack", "add", "next.zip"]);
-    assert_eq!(steps(&bench, &["fit", MOSS, "lampwright@31.8.0"]), wanted);
+    assert_eq!(steps(&bench, &fit("lampwright@31.8.0")), wanted);
     let shown = bench.ok(&["rack", "show", "lampwright@31.8.0"]);
     let starter = shown.lines().find(|line| line.contains("lampwright-run.exe")).unwrap();
     assert!(starter.contains("stays on the rack"), "{shown}");

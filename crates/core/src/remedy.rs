@@ -25,7 +25,9 @@ pub struct Remedy {
 #[expect(missing_docs, reason = "each names what it is about in its fields")]
 pub enum Action {
     AddToRack,
+    Beside,
     ChangeHome,
+    Clear,
     Check {
         game: Text,
         build: Text,
@@ -44,6 +46,12 @@ pub enum Action {
         game: Text,
         build: Text,
         name: Text,
+    },
+    /// Under one of several names.
+    FitAsOneOf {
+        game: Text,
+        build: Text,
+        names: Vec<String>,
     },
     /// Under a name that the user chooses.
     FitUnderName {

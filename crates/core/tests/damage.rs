@@ -166,7 +166,7 @@ impl Bench {
         let options = FitOptions { as_name, ..FitOptions::default() };
         let fit = workshop.plan_fit(&view, what, &options, &Silent).unwrap();
         let cleared = workshop.clear(fit.plan, &[]).unwrap();
-        workshop.alter().unwrap().fit(cleared, None, &Silent).unwrap();
+        workshop.alter().unwrap().fit(cleared, &[], &Silent).unwrap();
     }
 
     /// Rolls a game back as far as its records lead; says why it is not as it was shipped.

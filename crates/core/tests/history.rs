@@ -48,7 +48,7 @@ impl Bench {
             self.workshop.plan_fit(&view, &file.to_string_lossy(), &options, &Silent).unwrap();
         let cleared = self.workshop.clear(fit.plan, &["game-running".to_owned()]).unwrap();
         let lock = self.workshop.alter().unwrap();
-        lock.fit(cleared, fit.parcel.as_ref(), &Silent).unwrap();
+        lock.fit(cleared, &fit.parcels, &Silent).unwrap();
     }
 
     fn undo(&self, number: i64) {

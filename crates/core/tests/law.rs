@@ -140,7 +140,7 @@ impl Bench {
                 let options = FitOptions::default();
                 let what = file.to_str().unwrap();
                 let fit = workshop.plan_fit(&view, what, &options, &Silent).unwrap();
-                return Some(self.apply(fit.plan, fit.parcel.as_ref()));
+                return Some(self.apply(fit.plan, &fit.parcels));
             }
             Event::Merge(n, recipe) => {
                 let folder = format!("older-{number}");
@@ -176,16 +176,16 @@ impl Bench {
             }
             _ => workshop.plan_refit(&view, None, &[]).unwrap().plan,
         };
-        Some(self.apply(plan, None))
+        Some(self.apply(plan, &[]))
     }
 
-    fn apply(&self, plan: Plan, parcel: Option<&Parcel>) -> Vec<(String, Severity)> {
+    fn apply(&self, plan: Plan, parcels: &[Parcel]) -> Vec<(String, Severity)> {
         let said = said(&plan);
         if plan.steps.is_empty() {
             return said;
         }
         if let Ok(cleared) = self.workshop.clear(plan, &[]) {
-            self.workshop.alter().unwrap().fit(cleared, parcel, &Silent).unwrap();
+            self.workshop.alter().unwrap().fit(cleared, parcels, &Silent).unwrap();
         }
         said
     }

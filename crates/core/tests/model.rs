@@ -237,12 +237,12 @@ impl Bench {
         empty
     }
 
-    fn apply(&self, plan: Plan, fit: Option<&upright_spanner_core::rack::Parcel>) -> bool {
+    fn apply(&self, plan: Plan, parcels: &[upright_spanner_core::rack::Parcel]) -> bool {
         if plan.steps.is_empty() {
             return false;
         }
         let Ok(cleared) = self.workshop.clear(plan, &[]) else { return false };
-        self.meanwhile(|progress| self.workshop.alter().unwrap().fit(cleared, fit, progress))
+        self.meanwhile(|progress| self.workshop.alter().unwrap().fit(cleared, parcels, progress))
     }
 
     /// Does something while something comes from outside. Where nothing does, it has to succeed.
@@ -284,8 +284,8 @@ impl Bench {
                 let options = FitOptions::default();
                 let fit =
                     workshop.plan_fit(&view, file.to_str().unwrap(), &options, &Silent).unwrap();
-                let FitPlan { plan, parcel, .. } = fit;
-                self.apply(plan, parcel.as_ref());
+                let FitPlan { plan, parcels, .. } = fit;
+                self.apply(plan, &parcels);
                 return;
             }
             Event::FitLoader(n) => {
@@ -321,7 +321,7 @@ impl Bench {
             },
             _ => return,
         };
-        self.apply(plan, None);
+        self.apply(plan, &[]);
     }
 
     fn roll_back(&self, to: Point, settings: bool) -> Plan {
@@ -493,7 +493,7 @@ proptest! {
         }
 
         let plan = bench.roll_back(Point::After(0), true);
-        bench.apply(plan, None);
+        bench.apply(plan, &[]);
         let now = picture(&bench.game());
         for (path, wanted) in &first {
             // A game takes a file of another case for the file, where there is none of that very name.

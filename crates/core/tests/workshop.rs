@@ -55,12 +55,12 @@ impl Bench {
     }
 
     fn fit(&self, fit: FitPlan, progress: &dyn Progress) -> Result<Change, Error> {
-        let FitPlan { plan, parcel, .. } = fit;
+        let FitPlan { plan, parcels, .. } = fit;
         let cleared = self
             .workshop
             .clear(plan, &[])
             .map_err(|plan| Error::Refused(plan.stops().into_iter().cloned().collect()))?;
-        self.workshop.alter()?.fit(cleared, parcel.as_ref(), progress)
+        self.workshop.alter()?.fit(cleared, &parcels, progress)
     }
 
     fn carry_out(&self, plan: Plan, progress: &dyn Progress) -> Result<Change, Error> {

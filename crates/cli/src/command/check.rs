@@ -50,9 +50,9 @@ fn would_be(game: &str, build: &str, args: &args::Check, session: &Session) -> R
     let verdict = Verdict::of(&fit.plan.findings);
 
     if session.json {
-        render::json(&CheckedBuild::new(&fit.plan, &fit.build, verdict))?;
+        render::json(&CheckedBuild::new(&fit.plan, fit.build(), verdict))?;
     } else {
-        check::print_plan(&fit.plan, &fit.build, verdict, session)?;
+        check::print_plan(&fit.plan, fit.build(), verdict, session)?;
     }
 
     Ok(if verdict == Verdict::Fine { Exit::Done } else { Exit::Attend })

@@ -1,17 +1,23 @@
 //! `fit`: puts a build into a game, keeping what was there.
 
+use std::path::PathBuf;
+
 use anyhow::Result;
+use upright_spanner_core::catalog::Pattern;
 use upright_spanner_core::change::Change;
+use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::path::same_name;
+use upright_spanner_core::rack::{BuildSpec, Part};
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
 
-use super::carry_out::{START, act, is_meant};
+use super::carry_out::{START, Wish, act, is_meant};
+use super::several::{self, Job, Several, is_among};
 use super::survey::survey_known;
 use super::target;
 use crate::args;
 use crate::document::change::Changed;
-use crate::document::plan::{Fitted, OneOfSeveral, Plan, Several as SeveralGames};
+use crate::document::plan::{Fitted, Plan};
 use crate::exit::Exit;
 use crate::prompt;
 use crate::render::{self, plan, quoted};
@@ -19,78 +25,128 @@ use crate::session::Session;
 
 pub fn run(args: &args::Fit, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
-    match (&args.game, &args.build, &args.all) {
-        (Some(game), Some(build), _) => one(args, game, build, &workshop, session),
-        (Some(game), None, _) => merge(args, game, &workshop, session),
-        (_, _, Some(family)) => all(args, family, &workshop, session),
-        // The parser lets nothing else through.
-        _ => Ok(Exit::Usage),
+    match &args.game {
+        Some(game) if args.builds.is_empty() => merge(args, game, &workshop, session),
+        Some(game) => one(args, game, &workshop, session),
+        None => all(args, &workshop, session),
     }
 }
 
-fn one(
-    args: &args::Fit,
-    game: &str,
-    build: &str,
-    workshop: &Workshop,
-    session: &Session,
-) -> Result<Exit> {
+fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
     let view = target::game(workshop, game, args.dry_run, session)?;
-    let fit = planned(args, build, workshop, &view, session)?;
+    let (fit, chosen) = planned(args, workshop, &view, session)?;
     if !session.json {
         plan::print(&fit.plan, session)?;
     }
-
+    let folder_for = |family: &str| handoff_folder(args, &view, family);
     let stopped = !fit.plan.stops().is_empty();
+    if !stopped {
+        // What cannot be handed off is said before anything is done, in a dry run too.
+        for part in &fit.plan.handoff {
+            folder_for(&part.of.family)?;
+        }
+    }
     if stopped || args.dry_run || fit.plan.is_empty() {
         if session.json {
             render::json(&Plan::from(&fit.plan))?;
         } else if !stopped && args.dry_run && !fit.plan.is_empty() {
-            let again = again(args, game, build);
+            let again = again(args, game, &chosen);
             render::hint(session, &format!("Dry run: nothing was changed. To do it: {again}"))?;
         }
         return Ok(if stopped { Exit::Refused } else { Exit::Done });
-    }
-
-    if !fit.plan.handoff.is_empty() && args.handoff.is_none() {
-        return Err(Error::Invalid {
-            what: format!("part of {} is to be handed off to a mod manager", fit.build.id),
-            remedy: "Say which folder the archive goes to: --handoff DIR.".into(),
-        }
-        .into());
     }
 
     if !is_meant(&fit.plan, None, session)? {
         render::hint(session, "Nothing was changed.")?;
         return Ok(Exit::Done);
     }
-    let archive = match &args.handoff {
-        Some(folder) if !fit.plan.handoff.is_empty() => {
-            Some(workshop.alter()?.hand_off(&fit, folder)?)
-        }
-        _ => None,
+    let archives = if fit.plan.handoff.is_empty() {
+        Vec::new()
+    } else {
+        workshop.alter()?.hand_off(&fit, folder_for)?
     };
+    remember(args, &view, &fit, workshop)?;
 
-    let family = fit.build.id.family.clone();
+    let families: Vec<String> = fit.builds.iter().map(|build| build.id.family.clone()).collect();
+    let start = starter(&fit);
     let change = if fit.plan.steps.is_empty() {
         None
     } else {
         Some(carry_out(fit, &args.despite, workshop, session)?)
     };
     if session.json {
-        render::json(&Fitted::new(change.as_ref(), archive.as_deref()))?;
+        render::json(&Fitted::new(change.as_ref(), &archives))?;
         return Ok(Exit::Done);
     }
 
-    if let Some(archive) = archive {
+    for archive in archives {
         let shown = render::slashes(&archive);
         render::hint(session, &format!("For your mod manager: {shown}"))?;
     }
     if let Some(change) = change {
-        let back = format!("spanner rollback {} {}", quoted(&view.game.id), quoted(&family));
-        plan::print_done(&change, START, &back, session)?;
+        let back = match &families[..] {
+            [family] => format!("spanner rollback {} {}", quoted(&view.game.id), quoted(family)),
+            _ => format!("spanner undo {}", change.number()),
+        };
+        plan::print_done(&change, start.as_deref().unwrap_or(START), &back, session)?;
     }
     Ok(Exit::Done)
+}
+
+/// The folder that a family's data part goes to for a mod manager: the one that was named, else the one that
+/// was named before.
+fn handoff_folder(
+    args: &args::Fit,
+    view: &GameView,
+    family: &str,
+) -> upright_spanner_core::Result<PathBuf> {
+    let remembered = view.game.settings.handoffs.get(family);
+    let Some(folder) = args.handoff.as_ref().or(remembered) else {
+        return Err(Error::Invalid {
+            what: format!("part of {family} is to be handed off to a mod manager"),
+            remedy: "Say which folder the archive goes to: --handoff DIR.".into(),
+        });
+    };
+    if folder.is_dir() {
+        return Ok(folder.clone());
+    }
+    Err(Error::Invalid {
+        what: format!("{} is not a folder, so nothing can be handed off", render::slashes(folder)),
+        remedy: "Make the folder first, or give another: --handoff DIR.".into(),
+    })
+}
+
+/// Remembers what was said for this game and family: parts that are left out, and a folder for a mod manager.
+fn remember(args: &args::Fit, view: &GameView, fit: &FitPlan, workshop: &Workshop) -> Result<()> {
+    let handed: Vec<&str> = fit.plan.handoff.iter().map(|part| &*part.of.family).collect();
+    let mut edit = GameEdit::default();
+    for family in fit.builds.iter().map(|build| &build.id.family) {
+        if !args.without.is_empty() {
+            edit.left_out.push((family.clone(), args.without.clone()));
+        }
+        if let Some(folder) = args.handoff.as_ref().filter(|_| handed.contains(&family.as_str())) {
+            edit.handoffs.push((family.clone(), folder.clone()));
+        }
+    }
+    if !edit.left_out.is_empty() || !edit.handoffs.is_empty() {
+        workshop.alter()?.set_game(&view.game.root.to_string_lossy(), &edit)?;
+    }
+    Ok(())
+}
+
+/// What to start where a build brings a program for that.
+fn starter(fit: &FitPlan) -> Option<String> {
+    let mut programs = fit.builds.iter().filter_map(|build| {
+        let part = build.parts.iter().find(|part| {
+            part.part == Part::Program && build.layout.places.iter().any(|p| p.from == part.path)
+        })?;
+        let place = build.layout.places.iter().find(|place| place.from == part.path)?;
+        let name = place.to.file_name();
+        let mut placed = fit.plan.files().map(|step| step.place().path());
+        let placed = placed.find(|path| same_name(path.file_name(), name)).map(ToString::to_string);
+        Some(placed.unwrap_or_else(|| name.to_owned()))
+    });
+    programs.next().map(|program| format!("Start the game with {program}, which came with it."))
 }
 
 /// Clears a plan of its stops and carries it out.
@@ -100,12 +156,12 @@ fn carry_out(
     workshop: &Workshop,
     session: &Session,
 ) -> Result<Change> {
-    let FitPlan { plan, parcel, .. } = fit;
+    let FitPlan { plan, parcels, .. } = fit;
     let cleared = workshop
         .clear(plan, despite)
         .map_err(|stopped| Error::Refused(stopped.stops().into_iter().cloned().collect()))?;
     let progress = session.progress();
-    act(workshop, || workshop.alter()?.fit(cleared, parcel.as_ref(), &progress))
+    act(workshop, || workshop.alter()?.fit(cleared, &parcels, &progress))
 }
 
 /// Whole folders onto the game's folder.
@@ -151,161 +207,142 @@ fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -
     Ok(Exit::Done)
 }
 
-/// What became of several games.
-#[derive(Default)]
-struct Several {
-    games: Vec<OneOfSeveral>,
-    done: usize,
-    refused: usize,
-    as_they_were: usize,
-    failed: usize,
-}
-
-impl Several {
-    fn fails(&mut self, game: &str, error: &anyhow::Error) {
-        self.failed += 1;
-        self.games.push(OneOfSeveral::failed(game, error));
-        render::error(error);
-    }
-
-    fn exit(&self) -> Exit {
-        if self.refused + self.failed > 0 { Exit::Attend } else { Exit::Done }
-    }
-}
-
-/// Every known game that has a family: one table, one change a game, and on past a refused one.
-fn all(args: &args::Fit, family: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
+/// Every known game that has one of some families: one change a game.
+fn all(args: &args::Fit, workshop: &Workshop, session: &Session) -> Result<Exit> {
     let progress = session.progress();
     let survey = survey_known(workshop, session)?;
-    let has = |view: &&GameView| {
-        let live = view.libraries.iter().filter(|library| !library.put_aside);
-        live.into_iter().any(|library| same_name(&library.family, family))
-    };
-    let mut fits = Vec::new();
+    let mut jobs = Vec::new();
     let mut several = Several::default();
 
-    for view in survey.games.iter().filter(has) {
-        match workshop.plan_fit(view, family, &options(args), &progress) {
-            Ok(fit) => fits.push(fit),
+    for view in &survey.games {
+        if !is_among(view, args.games.as_deref())? {
+            continue;
+        }
+        let wanted = wanted_of(view, &args.all, workshop)?;
+        let wanted: Vec<&str> = wanted.iter().map(String::as_str).collect();
+        if wanted.is_empty() {
+            continue;
+        }
+        match workshop.plan_fits(view, &wanted, &options(args), &progress) {
+            Ok(fit) => {
+                let names = fit.builds.iter().map(|build| build.id.to_string());
+                let what = names.collect::<Vec<_>>().join(", ");
+                jobs.push(Job { what, plan: fit.plan });
+            }
             Err(error) => several.fails(&view.game.id, &error.into()),
         }
     }
 
-    if fits.is_empty() && several.failed == 0 {
-        if session.json {
-            render::json(&SeveralGames::new(Vec::new()))?;
-        } else {
-            render::hint(session, &format!("No known game has {family}."))?;
-        }
-        return Ok(Exit::Done);
-    }
+    let families = args.all.join(", ");
+    let quoted: Vec<String> = args.all.iter().map(|family| quoted(family)).collect();
+    let games = args
+        .games
+        .as_ref()
+        .map_or_else(String::new, |games| format!(" --game {}", render::quoted(games)));
+    let talk = several::Talk {
+        nothing: &format!("No known game has {families}."),
+        question: &|games| format!("Put the builds into {games}?"),
+        again: &format!("spanner fit --all {}{games}", quoted.join(" ")),
+    };
+    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    several.carry_out(jobs, workshop, &wish, &talk, session)
+}
 
-    if !session.json {
-        plan::print_several(&fits, session)?;
-    }
-    if args.dry_run {
-        several.refused = fits.iter().filter(|fit| !fit.plan.stops().is_empty()).count();
-        let exit = several.exit();
-        if session.json {
-            several.games.extend(fits.iter().map(|fit| OneOfSeveral::planned(&fit.plan)));
-            render::json(&SeveralGames::new(several.games))?;
-        } else {
-            let again = format!("spanner fit --all {}", quoted(family));
-            render::hint(session, &format!("Dry run: nothing was changed. To do it: {again}"))?;
-        }
-        return Ok(exit);
-    }
-
-    let to_do = fits.iter().filter(|fit| fit.plan.stops().is_empty() && !fit.plan.steps.is_empty());
-    let to_do = render::count(to_do.count(), "game");
-    if !prompt::go_on(session, &format!("Put the builds into {to_do}?"))? {
-        render::hint(session, "Nothing was changed.")?;
-        return Ok(Exit::Done);
-    }
-
-    for fit in fits {
-        let game = fit.plan.game.id.clone();
-        if !fit.plan.stops().is_empty() {
-            several.refused += 1;
-            several.games.push(OneOfSeveral::refused(&fit.plan));
-        } else if fit.plan.steps.is_empty() {
-            several.as_they_were += 1;
-        } else {
-            match carry_out(fit, &args.despite, workshop, session) {
-                Ok(change) => {
-                    several.done += 1;
-                    several.games.push(OneOfSeveral::done(&change));
+/// What of some families, groups of families and builds a game has a place for. A family of which the rack has
+/// nothing is asked for all the same, so that it is said.
+fn wanted_of(view: &GameView, all: &[String], workshop: &Workshop) -> Result<Vec<String>> {
+    let mut wanted: Vec<String> = Vec::new();
+    let builds = workshop.builds()?;
+    for text in all {
+        let spec = BuildSpec::parse(text);
+        let wrong = |what| Error::Invalid { what, remedy: "Give a family or a pattern.".into() };
+        let pattern = Pattern::new(&spec.family).map_err(wrong)?;
+        let live = view.libraries.iter().filter(|library| !library.put_aside);
+        for library in live {
+            let in_group = library.group.as_ref().is_some_and(|group| pattern.is_match(group));
+            let is_family = pattern.is_match(&library.family);
+            let is_named = same_name(&spec.family, &library.family);
+            let on_rack = builds.iter().any(|build| same_name(&build.id.family, &library.family));
+            if is_named || (is_family || in_group) && on_rack {
+                let what = match text.split_once('@') {
+                    Some((_, version)) => format!("{}@{version}", library.family),
+                    None => library.family.clone(),
+                };
+                if !wanted.contains(&what) {
+                    wanted.push(what);
                 }
-                Err(error) => several.fails(&game, &error),
             }
         }
     }
-
-    let exit = several.exit();
-    if session.json {
-        render::json(&SeveralGames::new(several.games))?;
-    } else {
-        let text = format!(
-            "Done: {}; {} as they were, {} refused, {} failed.",
-            render::count(several.done, "game"),
-            several.as_they_were,
-            several.refused,
-            several.failed
-        );
-        render::hint(session, &text)?;
-    }
-
-    Ok(exit)
+    Ok(wanted)
 }
 
 fn options(args: &args::Fit) -> FitOptions {
     FitOptions {
         variant: args.variant.clone(),
         as_name: args.as_name.clone(),
+        place: args.place.as_ref().map(|place| place.replace('\\', "/")),
+        without: args.without.clone(),
+        beside: args.beside,
+        clear: args.clear,
         hand_off: args.handoff.is_some(),
         despite: args.despite.clone(),
     }
 }
 
-/// The plan; where several builds could be meant, the user is asked.
+/// The plan, and the options with what the user chose; where several builds or names could be meant, the user is
+/// asked.
 fn planned(
     args: &args::Fit,
-    build: &str,
     workshop: &Workshop,
     view: &GameView,
     session: &Session,
-) -> Result<FitPlan> {
+) -> Result<(FitPlan, FitOptions)> {
     let mut options = options(args);
     let progress = session.progress();
-    match workshop.plan_fit(view, build, &options, &progress) {
-        Err(Error::Rack(RackError::Several { spec, candidates })) => {
-            let question =
-                format!("Each of these could be used in {}; choose one", view.game.title);
-            let Some(chosen) = prompt::choose(session, &question, &candidates)? else {
-                return Err(Error::from(RackError::Several { spec, candidates }).into());
-            };
-            options.variant = Some(candidates[chosen].clone());
-            Ok(workshop.plan_fit(view, build, &options, &progress)?)
+    let builds: Vec<&str> = args.builds.iter().map(String::as_str).collect();
+    loop {
+        match workshop.plan_fits(view, &builds, &options, &progress) {
+            Err(Error::Rack(RackError::Several { spec, candidates })) if builds.len() == 1 => {
+                let question =
+                    format!("Each of these could be used in {}; choose one", view.game.title);
+                let Some(chosen) = prompt::choose(session, &question, &candidates)? else {
+                    return Err(Error::from(RackError::Several { spec, candidates }).into());
+                };
+                options.variant = Some(candidates[chosen].clone());
+            }
+            Err(Error::Rack(RackError::SeveralEntries { game, build, names }))
+                if builds.len() == 1 =>
+            {
+                let question = format!("{} loads each of these names", view.game.title);
+                let Some(chosen) = prompt::choose(session, &question, &names)? else {
+                    let error = RackError::SeveralEntries { game, build, names };
+                    return Err(Error::from(error).into());
+                };
+                options.as_name = Some(names[chosen].clone());
+            }
+            fit => return Ok((fit?, options)),
         }
-        other => Ok(other?),
     }
 }
 
 /// The command that does what a dry run showed.
-fn again(args: &args::Fit, game: &str, build: &str) -> String {
-    let mut words = vec!["spanner fit".to_owned(), quoted(game), quoted(build)];
+fn again(args: &args::Fit, game: &str, chosen: &FitOptions) -> String {
+    let mut words = vec!["spanner fit".to_owned(), quoted(game)];
+    words.extend(args.builds.iter().map(|build| quoted(build)));
     let handoff = args.handoff.as_ref().map(|folder| folder.to_string_lossy().into_owned());
-    let despite = args.despite.iter().map(|code| ("--despite", Some(code)));
     let named = [
-        ("--variant", args.variant.as_ref()),
-        ("--as", args.as_name.as_ref()),
+        ("--variant", chosen.variant.as_ref()),
+        ("--as", chosen.as_name.as_ref()),
+        ("--place", args.place.as_ref()),
         ("--handoff", handoff.as_ref()),
     ];
-    for (option, value) in named.into_iter().chain(despite) {
-        if let Some(value) = value {
-            words.push(format!("{option} {}", quoted(value)));
-        }
-    }
-
+    let named = named.into_iter().filter_map(|(option, value)| Some((option, value?)));
+    let without = args.without.iter().map(|part| ("--without", part));
+    let despite = args.despite.iter().map(|code| ("--despite", code));
+    let named = named.chain(without).chain(despite);
+    words.extend(named.map(|(option, value)| format!("{option} {}", quoted(value))));
+    let switches = [("--beside", args.beside), ("--clear", args.clear)];
+    words.extend(switches.iter().filter(|(_, on)| *on).map(|(switch, _)| (*switch).to_owned()));
     words.join(" ")
 }

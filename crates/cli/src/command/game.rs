@@ -60,8 +60,14 @@ impl From<&args::GameEdit> for GameEdit {
             online: args.online,
             bays: args.bay.clone(),
             prefix: args.prefix.clone(),
+            left_out: args.without.iter().map(without).collect(),
+            handoffs: args.handoff.clone(),
             version_file: args.version_file.clone(),
             version_pattern: args.version_pattern.clone(),
         }
     }
+}
+
+fn without((family, part): &(String, String)) -> (String, Vec<String>) {
+    (family.clone(), Some(part.clone()).filter(|part| !part.is_empty()).into_iter().collect())
 }

@@ -22,6 +22,7 @@ mod refit;
 mod rollback;
 mod root;
 mod schema;
+mod several;
 mod survey;
 mod target;
 mod undo;

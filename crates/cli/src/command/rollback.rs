@@ -4,17 +4,21 @@ use anyhow::Result;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use upright_spanner_core::plan::{NothingToDo, Point};
-use upright_spanner_core::{ChangeError, Error, Workshop};
+use upright_spanner_core::{ChangeError, Error, GameError, Workshop};
 
 use super::carry_out::{START, Talk, Wish, carry_out};
+use super::several::{self, Job, Several};
+use super::survey::survey_known;
 use super::target;
 use crate::args;
 use crate::exit::Exit;
+use crate::render::quoted;
 use crate::session::Session;
 
 pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
-    let view = target::game(&workshop, &args.game, args.dry_run, session)?;
+    let Some(game) = &args.game else { return all(args, &workshop, session) };
+    let view = target::game(&workshop, game, args.dry_run, session)?;
     let to = point(&args.to, &workshop)?;
     let family = args.family.as_deref();
     let (plan, nothing) = workshop.plan_rollback(&view, family, to, args.settings)?;
@@ -35,6 +39,33 @@ pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
 
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
+}
+
+/// Every known game that has something to put back.
+fn all(args: &args::Rollback, workshop: &Workshop, session: &Session) -> Result<Exit> {
+    let to = point(&args.to, workshop)?;
+    let family = args.all.as_deref().filter(|family| !family.is_empty());
+    let survey = survey_known(workshop, session)?;
+    let (mut jobs, mut several) = (Vec::new(), Several::default());
+    for view in &survey.games {
+        match workshop.plan_rollback(view, family, to, args.settings) {
+            Ok((plan, Some(NothingToDo::NothingRecorded))) if plan.is_empty() => {}
+            Ok((plan, _)) => {
+                jobs.push(Job { what: family.unwrap_or("all of it").to_owned(), plan });
+            }
+            // A game that has nothing of the family has nothing to put back.
+            Err(Error::Game(GameError::NoSuchComponent { .. })) => {}
+            Err(error) => several.fails(&view.game.id, &error.into()),
+        }
+    }
+    let named = family.map_or_else(String::new, |family| format!(" {}", quoted(family)));
+    let talk = several::Talk {
+        nothing: "Nothing to roll back in any known game.",
+        question: &|games| format!("Put back what {games} came with?"),
+        again: &format!("spanner rollback --all{named}"),
+    };
+    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    several.carry_out(jobs, workshop, &wish, &talk, session)
 }
 
 /// The point that a text names: `shipped`, a change, or a day.

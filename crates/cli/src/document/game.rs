@@ -69,6 +69,10 @@ struct Settings<'a> {
     bays: BTreeMap<&'a str, String>,
     /// The folder of the environment in which it runs, where it does not run on Windows itself.
     prefix: Option<String>,
+    /// Parts of builds that it is not to have, by family.
+    left_out: BTreeMap<&'a str, &'a [String]>,
+    /// Folders that data parts go to for a mod manager, by family.
+    handoffs: BTreeMap<&'a str, String>,
     /// Where the game's version is written, if the executable does not say it.
     version_file: Option<&'a VersionFile>,
 }
@@ -125,6 +129,8 @@ impl<'a> From<&'a game::GameSettings> for Settings<'a> {
             online: settings.online,
             bays: bays.map(|(name, folder)| (name.as_str(), slashes(folder))).collect(),
             prefix: settings.prefix.as_deref().map(slashes),
+            left_out: settings.left_out.iter().map(|(f, parts)| (&**f, &parts[..])).collect(),
+            handoffs: settings.handoffs.iter().map(|(f, dir)| (&**f, slashes(dir))).collect(),
             version_file: settings.version_file.as_ref(),
         }
     }

@@ -1,6 +1,6 @@
 //! Plans, and what came of them.
 
-use std::path::Path;
+use std::path::PathBuf;
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -68,8 +68,8 @@ pub struct Fitted {
     schema: SchemaNumber,
     /// Null where nothing of the game had to be changed.
     change: Option<Change>,
-    /// The archive that was made for a mod manager.
-    handoff: Option<String>,
+    /// The archives that were made for a mod manager.
+    handoff: Vec<String>,
 }
 
 /// What became of several games.
@@ -136,11 +136,11 @@ impl From<&plan::Handoff> for Handoff {
 }
 
 impl Fitted {
-    pub fn new(change: Option<&change::Change>, archive: Option<&Path>) -> Self {
+    pub fn new(change: Option<&change::Change>, archives: &[PathBuf]) -> Self {
         Self {
             schema: SchemaNumber,
             change: change.map(Change::from),
-            handoff: archive.map(slashes),
+            handoff: archives.iter().map(|archive| slashes(archive)).collect(),
         }
     }
 }

@@ -48,6 +48,12 @@ pub fn print(view: &GameView, version: Option<&GameVersion>, session: &Session) 
     if let Some(prefix) = game.prefix() {
         line("prefix", &slashes(&prefix))?;
     }
+    for (family, parts) in &game.settings.left_out {
+        line("without", &format!("{} of {family}", parts.join(", ")))?;
+    }
+    for (family, folder) in &game.settings.handoffs {
+        line("handed off", &format!("the data of {family}, to {}", slashes(folder)))?;
+    }
     line("components", &view.components().len().to_string())?;
     if view.programs.is_empty() {
         return hint(session, "There is no program in this folder.");

@@ -4,7 +4,6 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::FitPlan;
 use upright_spanner_core::change::{Change, Side, State, Step};
 use upright_spanner_core::check::Severity;
 use upright_spanner_core::plan::{Merge, Plan, describe};
@@ -237,13 +236,12 @@ fn proof(step: &Step, verbose: bool) -> Option<String> {
     }
 }
 
-/// What a fit of one family in several games comes to, a line a game.
-pub fn print_several(fits: &[FitPlan], session: &Session) -> Result<()> {
+/// What is done to several games, a line a game.
+pub fn print_several(jobs: &[(&str, &Plan)], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
-    let rows = fits
+    let rows = jobs
         .iter()
-        .map(|fit| {
-            let plan = &fit.plan;
+        .map(|(what, plan)| {
             let mut versions: Vec<String> = plan.files().map(|step| versions(plan, step)).collect();
             versions.sort();
             versions.dedup();
@@ -253,24 +251,18 @@ pub fn print_several(fits: &[FitPlan], session: &Session) -> Result<()> {
                 _ => "several".to_owned(),
             };
             let stop = plan.stops().first().map(|stop| format!("refused: {}", stop.code));
-            let what = match stop {
+            let done = match stop {
                 Some(stop) => stop.red().to_string(),
                 None if plan.is_empty() => "as it is".to_owned(),
                 None => question(plan).trim_end_matches('?').to_lowercase(),
             };
-            vec![
-                clean(&plan.game.title).into_owned(),
-                clean(&fit.build.id.to_string()).into_owned(),
-                version,
-                what,
-            ]
+            vec![clean(&plan.game.title).into_owned(), clean(what).into_owned(), version, done]
         })
         .collect();
     write!(out, "{}", table(&["GAME", "BUILD", "VERSION", "WHAT"], &[], rows))?;
-    for fit in fits {
-        for finding in fit.plan.findings.iter().filter(|finding| finding.severity > Severity::Note)
-        {
-            writeln!(out, "{}", clean(&fit.plan.game.title).bold())?;
+    for (_, plan) in jobs {
+        for finding in plan.findings.iter().filter(|finding| finding.severity > Severity::Note) {
+            writeln!(out, "{}", clean(&plan.game.title).bold())?;
             write_finding(&mut out, finding, session)?;
         }
     }

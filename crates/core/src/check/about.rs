@@ -48,7 +48,7 @@ const fn without_way_on(
 }
 
 /// Every finding, by code.
-pub static ABOUT: [About; 41] = [
+pub static ABOUT: [About; 45] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -197,6 +197,16 @@ pub static ABOUT: [About; 41] = [
         "bin/undertow.ini is marked read-only.",
     ),
     about(
+        "first-install",
+        "The game has nothing of this family yet, and something in it shows where it goes.",
+        "It is put there; going back takes it out again.",
+        Remedy::by(
+            "If another name or place is meant, say so.",
+            Action::FitUnderName { game: GAME, build: BUILD },
+        ),
+        "undertow@2.3.0 is new here and goes to bin/winmm.dll: SaltglassDrift.exe loads winmm.dll.",
+    ),
+    about(
         "functions-unknown",
         "A library asks Windows for functions that the present one does not ask for, of a library of Windows' of which it is not known what it offers.",
         "The game starts, unless this Windows lacks them.",
@@ -264,6 +274,14 @@ pub static ABOUT: [About; 41] = [
         "System/glim.dll needs glim_core.dll, which is neither beside KiteHarbour.exe nor part of Windows: it does not load.",
     ),
     about(
+        "left-behind",
+        "Libraries by the maker of the build are in the game that no recorded change put there and that the build \
+         does not have: an older one of the product, or one of its own names in another folder.",
+        "They may be loaded beside the new ones. They stay unless you say otherwise.",
+        Remedy::by("To remove them in the same change, name it.", Action::Clear),
+        "An earlier installation by hand seems to have left bin/undertow_core.dll 1.9.0: by the maker of undertow@2.3.0, and not a part of what it has.",
+    ),
+    about(
         "no-space",
         "A volume has less room than the change needs, for the new files or for keeping the old ones.",
         "The change would fail half-way and be put back.",
@@ -276,6 +294,14 @@ pub static ABOUT: [About; 41] = [
         "Features that the game relies on may be missing.",
         Remedy::text("Nothing, if you meant to go to an older version."),
         "sharpwater@2.5.0 is older than version 2.7.4, which Tin Lighthouse shipped.",
+    ),
+    about(
+        "older-goes",
+        "An older one of the same product, or of the same maker for the same end, gets into the game under \
+         another name.",
+        "Both would be loaded, which crashes many games: the older one is taken out in the same change, and kept.",
+        Remedy::by("To leave it beside the new one, say so.", Action::Beside),
+        "bin/dinput8.dll goes, which is undertow 1.9.0: both would get into the game, and undertow@2.3.0 is by the same maker.",
     ),
     about(
         "online-risk",
@@ -371,6 +397,13 @@ pub static ABOUT: [About; 41] = [
         "It may not come from the vendor.",
         Remedy::text("Make sure that you trust where you got it."),
         "bin/lens.dll is signed by Corvid Optics, and lens@3.2.0 is not signed.",
+    ),
+    about(
+        "variant-missing",
+        "A file of the family is for another machine, and the rack has no variant of the build for that.",
+        "It stays as it is, while the others are replaced.",
+        Remedy::by("Add the package that has the variant, then fit again.", Action::AddToRack),
+        "plugins/x86/lens.dll is 32-bit, and lens@3.1.0 has no 32-bit variant on the rack: it stays as it is.",
     ),
     about(
         "version-passed-over",

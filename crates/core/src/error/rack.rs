@@ -35,6 +35,16 @@ pub enum RackError {
         /// The builds that it names.
         candidates: Vec<String>,
     },
+    /// A library could get into a game under several names.
+    #[error("{build} could get into {game} under {} names: {}", names.len(), list(names))]
+    SeveralEntries {
+        /// The game, by its id.
+        game: String,
+        /// The build.
+        build: String,
+        /// The names, the best first.
+        names: Vec<String>,
+    },
     /// A build that something could still need.
     #[error("{build} is needed by {}", list(users))]
     Needed {
@@ -51,6 +61,7 @@ impl RackError {
             Self::Package { .. } => "archive",
             Self::Unknown { .. } => "unknown-build",
             Self::Several { .. } => "several-builds",
+            Self::SeveralEntries { .. } => "several-names",
             Self::Needed { .. } => "build-needed",
         }
     }
@@ -69,6 +80,12 @@ impl RackError {
                 Action::UseVariant,
             )
                 .into(),
+            Self::SeveralEntries { game, build, names } => {
+                let (game, build) = (game.clone().into(), build.clone().into());
+                let names = names.clone();
+                ("Say which; the best comes first.", Action::FitAsOneOf { game, build, names })
+                    .into()
+            }
             Self::Needed { .. } => (
                 "It is needed to go back and forth between builds. You can drop it anyway.",
                 Action::DropAnyway,

@@ -26,6 +26,10 @@ pub struct GameEdit {
     pub bays: Vec<(String, PathBuf)>,
     /// The folder of the environment in which it runs; an empty one takes it back.
     pub prefix: Option<PathBuf>,
+    /// Parts that the game is not to have, by family; an empty list takes them back.
+    pub left_out: Vec<(String, Vec<String>)>,
+    /// Folders for a mod manager, by family; an empty folder takes one back.
+    pub handoffs: Vec<(String, PathBuf)>,
     /// The file that states the version, relative to the game's folder.
     pub version_file: Option<String>,
     /// The regular expression that finds the version in it.
@@ -69,6 +73,22 @@ impl GameEdit {
 
         for (name, folder) in &self.bays {
             bay(settings, name, folder)?;
+        }
+        for (family, parts) in &self.left_out {
+            let known = settings.left_out.entry(family.clone()).or_default();
+            let new = parts.iter().filter(|part| !known.contains(part)).cloned();
+            let new: Vec<String> = new.collect();
+            known.extend(new);
+            if parts.is_empty() {
+                settings.left_out.remove(family);
+            }
+        }
+        for (family, folder) in &self.handoffs {
+            if is_empty(folder) {
+                settings.handoffs.remove(family);
+            } else {
+                settings.handoffs.insert(family.clone(), noted_folder(folder)?);
+            }
         }
         if let Some(title) = self.title.clone().filter(|title| !title.is_empty()) {
             game.title = title;

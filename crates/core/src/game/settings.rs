@@ -23,6 +23,10 @@ pub struct GameSettings {
     pub online: Option<bool>,
     /// Further folders that files go to, also outside the game's folder.
     pub bays: BTreeMap<String, PathBuf>,
+    /// Parts of builds that the game is not to have, by family.
+    pub left_out: BTreeMap<String, Vec<String>>,
+    /// Folders that data parts go to for a mod manager, by family.
+    pub handoffs: BTreeMap<String, PathBuf>,
     /// The folder of the environment in which the game runs, where it does not run on Windows itself.
     pub prefix: Option<PathBuf>,
     /// Where the game's version is written, if the executable does not say it.

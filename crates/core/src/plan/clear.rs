@@ -3,7 +3,7 @@
 use super::fit::{FitPlanner, Target};
 use super::{Place, Plan};
 use crate::change::Step;
-use crate::check::left_alone;
+use crate::check::{left_alone, left_behind};
 use crate::error::Result;
 use crate::path::same_name;
 use crate::rack::{EXE, Policy, ROOT, SLOT, is_settings_name};
@@ -13,7 +13,6 @@ impl FitPlanner<'_> {
     /// Plans the removal of what an earlier build of the family left and this one does not have.
     pub(super) fn clear(
         &self,
-        slots: &[&Library],
         anchors: &[Place],
         targets: &[Target<'_>],
         plan: &mut Plan,
@@ -26,7 +25,7 @@ impl FitPlanner<'_> {
             let ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();
             let place = entry.place();
             let settings = is_settings_name(place.path().file_name());
-            let slot = slots.iter().any(|slot| place.same_as(&slot.path.clone().into()));
+            let slot = self.slots.iter().any(|slot| place.same_as(&slot.path.clone().into()));
             if !ours || settings || slot || wanted(place, plan) {
                 continue;
             }
@@ -37,7 +36,8 @@ impl FitPlanner<'_> {
             }
         }
 
-        for slot in slots {
+        self.clear_by_hand(&wanted, plan)?;
+        for slot in &self.slots {
             self.clear_earlier(slot, &wanted, plan)?;
         }
         for (anchor, name) in
@@ -50,6 +50,49 @@ impl FitPlanner<'_> {
         }
 
         Ok(())
+    }
+
+    /// What an earlier installation by hand left: it is listed, and goes where the user says so.
+    fn clear_by_hand(&self, wanted: &dyn Fn(&Place, &Plan) -> bool, plan: &mut Plan) -> Result<()> {
+        let libraries = self.situation.view.libraries.iter();
+        let mut left: Vec<&Library> = libraries.filter(|own| self.is_left_by_hand(own)).collect();
+        left.retain(|library| !wanted(&library.path.clone().into(), plan));
+        if left.is_empty() {
+            return Ok(());
+        }
+        if !self.options.clear {
+            plan.findings.push(left_behind::finding(self.build, &left));
+            return Ok(());
+        }
+        for library in left {
+            let place = Place::from(library.path.clone());
+            let now = self.situation.window.file(&place)?;
+            plan.steps.extend(self.removal(place, now));
+        }
+        Ok(())
+    }
+
+    /// Whether a library was left by an earlier installation: of something that no game ships itself, by the same
+    /// maker, and an older one of the product or one that the package has under that name.
+    fn is_left_by_hand(&self, library: &Library) -> bool {
+        let Some(own) = &self.build.file.facts else { return false };
+        let is_stated = |key: &str| {
+            own.string(key).zip(library.facts.string(key)).is_some_and(|(a, b)| same_name(a, b))
+        };
+        let versions = library.facts.version().zip(self.build.version.clone());
+        let is_older = is_stated("ProductName") && versions.is_some_and(|(old, new)| old < new);
+        let mut parts = self.build.placed();
+        let is_part = parts.any(|part| same_name(part.path.file_name(), library.path.file_name()));
+        let is_recorded = self.situation.ledger.get(&library.path.clone().into()).is_some();
+        let has_place = self.build.layout.places.first().is_some_and(|place| place.bay != SLOT);
+        has_place
+            && !library.put_aside
+            && !is_recorded
+            && own.string("CompanyName").is_some()
+            && library.facts.string("CompanyName").is_some()
+            && self.build.agrees_with(&library.facts)
+            && (is_older || is_part)
+            && self.slots.iter().all(|slot| slot.path != library.path)
     }
 
     /// What came with the build of the rack that a slot holds, be it put there by hand. Only of

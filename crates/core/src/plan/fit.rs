@@ -1,18 +1,20 @@
 //! Plans to put a build into a game: its library into every slot that the family has, and what goes
 //! along with it to where its layout says.
 
+use super::entry::Entry;
 use super::merge::MOST_LINES;
+use super::options::FitOptions;
 use super::{Handoff, Merge, Place, Plan, is_mergeable, merge, version_of};
 use crate::catalog::{companies_agree, keyed_to};
 use crate::change::{Purpose, Side, Step};
 use crate::check::{
-    Alongside, CheckInput, Subject, Swap, already_fitted, bay_unknown, check, family_absent,
-    settings_unmerged, slot_ambiguous,
+    Alongside, CheckInput, Subject, Swap, bay_unknown, check, family_absent, first_install,
+    older_goes, settings_unmerged, slot_ambiguous,
 };
 use crate::content::{Content, FileState, Stamp};
 use crate::error::Result;
 use crate::load::{Edge, Outcome};
-use crate::path::{TreePath, same_name};
+use crate::path::{TreePath, fold, same_name};
 use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored};
 use crate::situation::Situation;
 use crate::size::humane;
@@ -25,10 +27,11 @@ pub(crate) const LONGEST_SETTINGS: u64 = 2 << 20;
 pub(crate) struct FitPlanner<'a> {
     pub situation: &'a Situation<'a>,
     pub build: &'a Build,
-    /// The name to give the library in the game.
-    pub as_name: Option<&'a str>,
-    /// Whether the data part is packed for a mod manager instead of put into the game.
-    pub hand_off: bool,
+    /// The files that it is for.
+    pub slots: Vec<&'a Library>,
+    /// Where it goes where it has none of them.
+    pub entry: Option<Entry<'a>>,
+    pub options: &'a FitOptions,
     /// Builds of other families that are fitted in the same change.
     pub alongside: &'a [Alongside],
 }
@@ -61,23 +64,6 @@ impl<'b> Target<'b> {
     }
 }
 
-/// The files of a game that a build could replace: those of its file name, else those of its
-/// family under other names.
-pub(crate) fn slots<'a>(view: &'a GameView, build: &Build) -> Vec<&'a Library> {
-    let live = |library: &&Library| !library.put_aside;
-    let named = |library: &&Library| {
-        same_name(library.path.file_name(), &build.file.name) && build.agrees_with(&library.facts)
-    };
-    let by_name: Vec<&Library> = view.libraries.iter().filter(live).filter(named).collect();
-    if !by_name.is_empty() {
-        return by_name;
-    }
-
-    let of_family =
-        |library: &&Library| library.family == build.id.family && build.agrees_with(&library.facts);
-    view.libraries.iter().filter(live).filter(of_family).collect()
-}
-
 impl<'s> FitPlanner<'s> {
     fn view(&self) -> &'s GameView {
         self.situation.view
@@ -86,9 +72,14 @@ impl<'s> FitPlanner<'s> {
     pub fn plan(&self) -> Result<Plan> {
         let (view, build) = (self.view(), self.build);
         let mut plan = Plan::new(view, Purpose::Fit, format!("fit {}", build.id));
-        let slots = self.slots();
-        let heads = self.heads(&slots, &mut plan);
-        if heads.is_empty() {
+        let mut targets = self.heads(&mut plan);
+        let mut anchors: Vec<Place> = targets.iter().map(|target| target.place.clone()).collect();
+        let others: Vec<&Placement> =
+            build.layout.places.iter().filter(|place| !self.is_head(place)).collect();
+        if targets.is_empty() && plan.findings.is_empty() {
+            anchors = self.parts_in_game(&others, &mut targets)?;
+        }
+        if targets.is_empty() {
             if plan.findings.is_empty() {
                 // What is in use cannot be read, and may be what is looked for.
                 if let Some(path) = view.in_use.first() {
@@ -101,16 +92,18 @@ impl<'s> FitPlanner<'s> {
             return Ok(plan);
         }
 
-        let keyed = self.is_keyed(&slots);
-        if !keyed && self.as_name.is_none() {
-            let paths: Vec<&TreePath> = slots.iter().map(|library| &library.path).collect();
+        if !self.is_keyed() && self.options.as_name.is_none() && self.entry.is_none() {
+            let paths: Vec<&TreePath> = self.slots.iter().map(|library| &library.path).collect();
             plan.findings.extend(slot_ambiguous::check(build, &view.game, &paths));
         }
+        if let Some(entry) = &self.entry {
+            plan.findings.push(first_install::finding(build, &entry.path, &entry.why));
+        }
 
-        let mut targets = heads;
-        let anchors: Vec<Place> = targets.iter().map(|target| target.place.clone()).collect();
-        for placement in build.layout.places.iter().filter(|place| !self.is_head(place)) {
-            self.place(placement, &anchors, &mut targets, &mut plan)?;
+        for placement in others {
+            if !self.is_left_out(&placement.from) {
+                self.place(placement, &anchors, &mut targets, &mut plan)?;
+            }
         }
         for target in &mut targets {
             target.place = self.situation.window.spelled(target.place.clone());
@@ -119,23 +112,66 @@ impl<'s> FitPlanner<'s> {
         for target in &targets {
             self.step(target, &mut plan)?;
         }
-        self.clear(&slots, &anchors, &targets, &mut plan)?;
+        self.take_out_older(&mut plan)?;
+        self.clear(&anchors, &targets, &mut plan)?;
         plan.arrange(self.situation)?;
-        if plan.is_empty() {
-            plan.findings.push(already_fitted::finding(build, &view.game));
-        }
         Ok(plan)
     }
 
-    fn slots(&self) -> Vec<&'s Library> {
-        let mut slots = slots(self.view(), self.build);
-        if let Some(name) = self.as_name {
-            let named = |library: &&Library| same_name(library.path.file_name(), name);
-            if slots.iter().any(named) {
-                slots.retain(named);
+    /// Whether the user wants this game not to have a part.
+    fn is_left_out(&self, path: &TreePath) -> bool {
+        let settings = &self.view().game.settings;
+        let remembered = settings.left_out.get(&self.build.id.family).into_iter().flatten();
+        let named = |part: &String| {
+            same_name(part, path.as_str())
+                || same_name(part, path.file_name())
+                || fold(path.as_str())
+                    .starts_with(&format!("{}/", fold(part.trim_end_matches('/'))))
+        };
+        remembered.chain(&self.options.without).any(named)
+    }
+
+    /// Where the game has parts of a build whose library it does not have: those are replaced.
+    fn parts_in_game<'a>(
+        &'a self,
+        placements: &[&Placement],
+        targets: &mut Vec<Target<'a>>,
+    ) -> Result<Vec<Place>> {
+        let mut anchors = Vec::new();
+        for placement in placements.iter().filter(|placement| placement.bay == SLOT) {
+            let Some(file) = self.build.stored(&placement.from) else { continue };
+            if self.build.is_library(&placement.from) && !self.is_left_out(&placement.from) {
+                let places = self.own_places(placement.to.file_name(), file)?;
+                anchors.extend(places.iter().cloned());
+                let policy = placement.policy;
+                let own = |place| Target { place, instead: None, policy, file };
+                targets.extend(places.into_iter().map(own));
             }
         }
-        slots
+        if let Some(library) = self.build.files().next() {
+            // The library itself comes where one of those asks for it.
+            let is_asked_for = self.imports(&self.build.file.name);
+            let beside = anchors.first().filter(|_| is_asked_for);
+            let to = TreePath::new(&self.build.file.name).ok();
+            if let Some((anchor, to)) = beside.zip(to) {
+                targets.push(Target::library(anchor.beside(&to), None, library));
+            }
+        }
+        Ok(anchors)
+    }
+
+    /// What goes for what comes: an older one under another name.
+    fn take_out_older(&self, plan: &mut Plan) -> Result<()> {
+        let Some(entry) = &self.entry else { return Ok(()) };
+        for old in &entry.replaces {
+            let place = Place::from(old.path.clone());
+            plan.findings.push(older_goes::finding(self.build, old));
+            if !plan.steps.iter().any(|step| step.place().same_as(&place)) {
+                let now = self.situation.window.file(&place)?;
+                plan.steps.extend(self.removal(place, now));
+            }
+        }
+        Ok(())
     }
 
     /// Whether a placement is that of the library itself.
@@ -146,13 +182,24 @@ impl<'s> FitPlanner<'s> {
 
     /// Where the library goes: into every slot, or to its bay where the game has none and the
     /// layout knows a place that does not depend on one.
-    fn heads(&self, slots: &[&Library], plan: &mut Plan) -> Vec<Target<'_>> {
+    fn heads(&self, plan: &mut Plan) -> Vec<Target<'_>> {
         let Some(library) = self.build.files().next() else { return Vec::new() };
-        if !slots.is_empty() {
+        let as_name = self.options.as_name.as_deref();
+        if let Some(entry) = &self.entry {
+            let place = Place::from(entry.path.clone());
+            let instead = entry.replaces.first().map(|old| Place::from(old.path.clone()));
+            return vec![Target::library(place, instead, library)];
+        }
+        if !self.slots.is_empty() {
             // A keyed file keeps its own name, and the one that it replaces goes.
-            let own = self.is_keyed(slots).then_some(self.build.file.name.as_str());
-            let name = self.as_name.or(own);
-            return slots.iter().map(|slot| Target::in_slot(slot, name, library)).collect();
+            let own = self.is_keyed().then_some(self.build.file.name.as_str());
+            let name = as_name.or(own);
+            return self.slots.iter().map(|slot| Target::in_slot(slot, name, library)).collect();
+        }
+        if self.build.file.facts.is_none() {
+            let own = self.own_places(&self.build.file.name, library).unwrap_or_default();
+            let heads = own.into_iter().map(|place| Target::library(place, None, library));
+            return heads.collect();
         }
 
         let asked_for = self.asked_for();
@@ -164,11 +211,11 @@ impl<'s> FitPlanner<'s> {
         else {
             return Vec::new();
         };
-        let to = match self.as_name {
+        let to = match as_name {
             Some(name) => placement.to.sibling(name).ok(),
             None => Some(placement.to.clone()),
         };
-        let bay = match (placement.bay.as_str(), self.as_name) {
+        let bay = match (placement.bay.as_str(), as_name) {
             (SLOT, None) => return Vec::new(),
             // Who names the file means it to go beside the executable.
             (SLOT, Some(_)) => EXE,
@@ -181,7 +228,7 @@ impl<'s> FitPlanner<'s> {
     /// Where the game asks for a file of the library's name and has none that can be loaded: such a file is
     /// what it lacks.
     fn asked_for(&self) -> Vec<Place> {
-        let name = self.as_name.unwrap_or(&self.build.file.name);
+        let name = self.options.as_name.as_deref().unwrap_or(&self.build.file.name);
         let damaged = self.view().unusable.iter().filter(|image| image.is_damaged());
         let damaged = damaged.map(|image| &image.path);
         let damaged = damaged.filter(|path| same_name(path.file_name(), name)).cloned();
@@ -202,6 +249,8 @@ impl<'s> FitPlanner<'s> {
         let game = &self.view().game;
         let folder = match bay {
             ROOT => Some(game.root.clone()),
+            // A folder of data that the game has itself is meant, wherever the executable lies.
+            EXE if self.is_data_of_game(&path) => Some(game.root.clone()),
             EXE | SLOT => self.view().executable().map(|executable| {
                 let program = executable.path.on(&game.root);
                 program.parent().map_or_else(|| game.root.clone(), std::path::Path::to_owned)
@@ -215,6 +264,31 @@ impl<'s> FitPlanner<'s> {
         place
     }
 
+    /// Whether the game has the first folder of a path, in its own folder or beside a file.
+    fn game_has(&self, path: &TreePath, beside: Option<&TreePath>) -> bool {
+        let Some((first, _)) = path.as_str().split_once('/') else { return false };
+        let folder = match beside {
+            Some(file) => file.sibling(first),
+            None => TreePath::new(first),
+        };
+        let Ok(folder) = folder else { return false };
+        let place = self.situation.window.spelled(folder.into());
+        let now = self.situation.window.now(&crate::change::Target::Folder(place));
+        now.is_ok_and(|side| matches!(side.state, crate::change::State::Folder(_)))
+    }
+
+    /// Whether the data part goes to a mod manager: now, or whenever this family comes into this game.
+    fn hands_off(&self) -> bool {
+        let remembered = &self.view().game.settings.handoffs;
+        self.options.hand_off || remembered.contains_key(&self.build.id.family)
+    }
+
+    /// Whether a path begins with a folder that the game has in its root, and not beside the executable.
+    fn is_data_of_game(&self, path: &TreePath) -> bool {
+        let beside = self.view().executable().map(|executable| &executable.path);
+        beside.is_some() && !self.game_has(path, beside) && self.game_has(path, None)
+    }
+
     /// Where another file of the build goes.
     fn place<'a>(
         &'a self,
@@ -225,16 +299,22 @@ impl<'s> FitPlanner<'s> {
     ) -> Result<()> {
         let Some(file) = self.build.stored(&placement.from) else { return Ok(()) };
         let data = placement.bay == ROOT && placement.to.folder() != "";
-        if placement.policy == Policy::Handoff || self.hand_off && data {
+        if placement.policy == Policy::Handoff || self.hands_off() && data {
             let to = match placement.policy {
                 Policy::Handoff => placement.to.clone(),
                 _ => without_first(&placement.to),
             };
-            plan.handoff.push(Handoff { to, content: file.content });
+            let of = self.build.id.clone();
+            plan.handoff.push(Handoff { to, content: file.content, of });
             return Ok(());
         }
 
         let mut places: Vec<Place> = match placement.bay.as_str() {
+            EXE if !self.build.is_library(&placement.from)
+                && self.is_data_of_game(&placement.to) =>
+            {
+                self.in_bay(EXE, placement.to.clone(), plan).into_iter().collect()
+            }
             SLOT | EXE => self.places_near(placement, file, anchors)?,
             bay => self.in_bay(bay, placement.to.clone(), plan).into_iter().collect(),
         };
@@ -258,14 +338,8 @@ impl<'s> FitPlanner<'s> {
         anchors: &[Place],
     ) -> Result<Vec<Place>> {
         let name = placement.to.file_name();
-        if let Some(facts) = file.facts {
-            let same = |library: &&Library| {
-                !library.put_aside
-                    && same_name(library.path.file_name(), name)
-                    && companies_agree(&library.facts, facts)
-            };
-            let own = self.view().libraries.iter().filter(same);
-            let own: Vec<Place> = own.map(|library| library.path.clone().into()).collect();
+        if self.build.is_library(&placement.from) {
+            let own = self.own_places(name, file)?;
             if !own.is_empty() {
                 return Ok(own);
             }
@@ -296,9 +370,25 @@ impl<'s> FitPlanner<'s> {
         Ok(beside)
     }
 
+    /// Where the game has a library of the build's, in a variant for the same machine.
+    fn own_places(&self, name: &str, file: Stored<'_>) -> Result<Vec<Place>> {
+        let Some(facts) = file.facts else {
+            let named = self.situation.window.named(name)?;
+            return Ok(named.into_iter().map(Place::from).collect());
+        };
+        let same = |library: &&Library| {
+            !library.put_aside
+                && same_name(library.path.file_name(), name)
+                && companies_agree(&library.facts, facts)
+                && facts.runs_on(library.facts.machine)
+        };
+        let own = self.view().libraries.iter().filter(same);
+        Ok(own.map(|library| library.path.clone().into()).collect())
+    }
+
     /// Whether a library of the build imports one of a name.
     fn imports(&self, name: &str) -> bool {
-        let mut libraries = self.build.files().filter_map(|file| file.facts);
+        let mut libraries = self.build.placed().filter_map(|file| file.facts);
         libraries.any(|facts| facts.imported_dlls.iter().any(|dll| same_name(dll, name)))
     }
 
@@ -339,9 +429,9 @@ impl<'s> FitPlanner<'s> {
 
     /// Whether the build bears the version of an executable in its name and replaces a file that
     /// bears this executable's: then the name is part of what it is.
-    fn is_keyed(&self, slots: &[&Library]) -> bool {
+    fn is_keyed(&self) -> bool {
         self.build.key().is_some()
-            && slots.iter().any(|library| {
+            && self.slots.iter().any(|library| {
                 let name = library.path.file_name();
                 let mut evidence = library.evidence.iter();
                 keyed_to(&library.facts, name).is_some()
@@ -431,7 +521,8 @@ impl<'s> FitPlanner<'s> {
     /// The settings file of that name which came with the build that the game has now.
     fn brought_before(&self, target: &Target<'_>) -> Result<Option<Vec<u8>>> {
         let name = target.place.path().file_name();
-        for slot in self.slots() {
+        let replaced = self.entry.iter().flat_map(|entry| &entry.replaces);
+        for slot in self.slots.iter().chain(replaced) {
             let Some(earlier) = self.earlier(slot)? else { continue };
             let mut named = earlier.layout.places.iter().filter(|place| {
                 same_name(place.to.file_name(), name) && place.policy == Policy::Merge

@@ -5,16 +5,19 @@ mod adopt;
 mod choice;
 mod clear;
 mod drift;
+mod entry;
 mod fit;
 mod folders;
 mod in_use;
 mod law;
 mod merge;
 mod newest;
+mod options;
 mod park;
 mod recheck;
 mod refit;
 mod rollback;
+mod slots;
 mod undo;
 
 use std::path::PathBuf;
@@ -27,24 +30,27 @@ use crate::error::Result;
 use crate::game::Game;
 pub use crate::ledger::{Ledger, LedgerEntry};
 use crate::path::{TreePath, same_name};
+use crate::rack::BuildId;
 use crate::situation::Situation;
 use crate::survey::GameView;
 pub use adopt::{AdoptedFile, Adoption};
 pub(crate) use adopt::{adopt, remove_copies};
 pub(crate) use drift::drift;
 pub use drift::{Drift, DriftState, Drifted, VersionChange};
-pub(crate) use fit::{FitPlanner, LONGEST_SETTINGS, slots};
+pub(crate) use entry::by_entry;
+pub(crate) use fit::{FitPlanner, LONGEST_SETTINGS};
 pub(crate) use in_use::unless_in_use;
 pub(crate) use law::hold_to_the_law;
 pub use merge::{Merged, is_mergeable, merge};
-pub use newest::FitOptions;
-pub(crate) use newest::{Planner, choose_from_package, needs, wanted};
+pub(crate) use newest::{Planner, alongside, choose_from_package, wanted};
+pub use options::FitOptions;
 pub(crate) use park::{park, unpark};
 pub(crate) use recheck::recheck;
 pub use refit::Refit;
 pub(crate) use refit::refit;
 pub use rollback::{NothingToDo, Point};
 pub(crate) use rollback::{RollbackOptions, rollback};
+pub(crate) use slots::{needs, slots};
 pub(crate) use undo::{in_effect, standing_on, undo};
 pub use upright_spanner_change::Place;
 use upright_spanner_change::{Identity, Scope};
@@ -92,6 +98,8 @@ pub struct Handoff {
     pub to: TreePath,
     /// What is in it.
     pub content: Content,
+    /// The build that it is of.
+    pub of: BuildId,
 }
 
 impl Plan {

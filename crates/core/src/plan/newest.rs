@@ -4,46 +4,61 @@
 use std::collections::BTreeMap;
 
 use super::choice::{Candidate, Choice, choose_together};
+use super::entry::{by_entry, entry};
+use super::options::FitOptions;
+use super::slots::{Shares, kin, needs, shares};
 use super::{FitPlanner, Plan, hold_to_the_law, slots, unless_in_use};
 use crate::change::Purpose;
-use crate::check::{Alongside, Finding, conflicts, requires, ties_unsolvable, version_passed_over};
+use crate::check::{
+    Alongside, Finding, already_fitted, conflicts, requires, ties_unsolvable, variant_missing,
+    version_passed_over,
+};
 use crate::error::{Error, RackError, Result};
 use crate::path::{fold, same_name};
-use crate::rack::{self, Build, BuildSpec, Needs};
+use crate::rack::{self, Build, BuildSpec};
 use crate::situation::Situation;
-use crate::survey::GameView;
-
-/// How a build is to be fitted, where that is not left to the tool.
-#[derive(Debug, Clone, Default)]
-pub struct FitOptions {
-    /// The one of several builds that is meant: its name, or its variant alone.
-    pub variant: Option<String>,
-    /// The name to give the library in the game.
-    pub as_name: Option<String>,
-    /// Whether the data part is packed for a mod manager instead of put into the game.
-    pub hand_off: bool,
-    /// Codes of findings that the user goes on despite.
-    pub despite: Vec<String>,
-}
 
 /// Plans for one game, build by build.
 pub(crate) struct Planner<'a> {
     pub situation: &'a Situation<'a>,
     pub options: &'a FitOptions,
+    /// The builds of the package that is fitted, or of the rack.
+    pub builds: &'a [Build],
+    /// Whether the user named the variant: files for another machine get no other then.
+    pub is_exact: bool,
 }
 
 impl Planner<'_> {
-    /// The plan for one build, with others that come in the same change.
+    /// The plan for one build, with others that come in the same change. Files for another machine get the
+    /// variant for that.
     pub fn plan(&self, build: &Build, alongside: &[Alongside]) -> Result<Plan> {
-        let fit = FitPlanner {
-            situation: self.situation,
-            build,
-            as_name: self.options.as_name.as_deref(),
-            hand_off: self.options.hand_off,
-            alongside,
-        };
-        let summary = format!("fit {}", build.id);
-        let mut plan = unless_in_use(self.situation.view, Purpose::Fit, &summary, fit.plan())?;
+        let view = self.situation.view;
+        let kin = if self.is_exact { Vec::new() } else { kin(view, build, self.builds) };
+        let Shares { shares, unserved } = shares(view, build, &kin, self.options);
+        let is_several = shares.len() > 1;
+        let mut plans = Vec::new();
+        for share in shares {
+            let entry = entry(self.situation, share.build, &share.slots, self.options)?;
+            let fit = FitPlanner {
+                situation: self.situation,
+                build: share.build,
+                slots: share.slots,
+                entry,
+                options: self.options,
+                alongside,
+            };
+            let summary = format!("fit {}", share.build.id);
+            plans.push(unless_in_use(view, Purpose::Fit, &summary, fit.plan())?);
+        }
+        let first = plans.remove(0);
+        let mut plan = first.with(plans);
+        if is_several {
+            plan.summary = format!("fit {}", build.id.release());
+        }
+        plan.findings.extend(unserved.iter().map(|slot| variant_missing::finding(build, slot)));
+        if plan.is_empty() && plan.findings.is_empty() && plan.in_use.is_empty() {
+            plan.findings.push(already_fitted::finding(build, &view.game));
+        }
         hold_to_the_law(self.situation, &mut plan);
         plan.override_stops(&self.options.despite);
         Ok(plan)
@@ -52,7 +67,7 @@ impl Planner<'_> {
     /// The plan for the newest build that nothing stops.
     pub fn newest(&self, of_family: &[&Build], what: &str) -> Result<(Plan, Build)> {
         let mut plans: Vec<(&Build, Plan)> = Vec::new();
-        for build in in_order(of_family, self.situation.view, what)? {
+        for build in in_order(of_family, self.situation, what)? {
             let plan = self.plan(build, &[])?;
             let free = plan.stops().is_empty();
             plans.push((build, plan));
@@ -183,7 +198,11 @@ impl Planner<'_> {
                 .collect();
             builds.sort_by(|(_, a), (_, b)| a.version.cmp(&b.version));
             for (at, build) in builds {
-                let plan = self.plan(build, &[])?;
+                let plan = match self.plan(build, &[]) {
+                    // Nobody is asked about what nobody named.
+                    Err(Error::Rack(RackError::SeveralEntries { .. })) => continue,
+                    plan => plan?,
+                };
                 if plan.stops().iter().all(|stop| is_tie(stop)) {
                     let version = build.version.clone();
                     candidates.push(Candidate { version, choice: Choice::Build(at) });
@@ -201,7 +220,7 @@ impl Planner<'_> {
 }
 
 /// What comes in the same change as a build: all of them but itself.
-fn alongside(own: &Build, all: &[&Build]) -> Vec<Alongside> {
+pub(crate) fn alongside(own: &Build, all: &[&Build]) -> Vec<Alongside> {
     let others = all.iter().filter(|build| build.id != own.id);
     others
         .map(|build| Alongside { family: build.id.family.clone(), version: build.version.clone() })
@@ -215,7 +234,12 @@ fn is_tie(finding: &Finding) -> bool {
 
 /// The builds of a family, the newest first, one of each version: those for the game's machine, and
 /// releases before others.
-fn in_order<'a>(of_family: &[&'a Build], view: &GameView, what: &str) -> Result<Vec<&'a Build>> {
+fn in_order<'a>(
+    of_family: &[&'a Build],
+    situation: &Situation<'_>,
+    what: &str,
+) -> Result<Vec<&'a Build>> {
+    let view = situation.view;
     let mut builds = of_family.to_vec();
     if let Some(machine) = view.machine() {
         rack::prefer(&mut builds, |build| build.runs_on(machine));
@@ -230,28 +254,25 @@ fn in_order<'a>(of_family: &[&'a Build], view: &GameView, what: &str) -> Result<
         let mut same: Vec<&Build> = group.to_vec();
         needs(view).narrow(&mut same);
         rack::prefer(&mut same, |build| build.id.variant.is_none());
-        match same[..] {
-            [one] => out.push(one),
+        let one = match same[..] {
+            [one] => Some(one),
+            _ => by_entry(situation, &same),
+        };
+        match one {
+            Some(one) => out.push(one),
             // An older one is of no help where the newest leaves a choice.
-            _ if out.is_empty() => {
+            None if out.is_empty() => {
                 return Err(RackError::Several {
                     spec: what.to_owned(),
                     candidates: same.iter().map(|build| build.id.to_string()).collect(),
                 }
                 .into());
             }
-            _ => {}
+            None => {}
         }
     }
 
     Ok(out)
-}
-
-/// What a game needs of a build.
-pub(crate) fn needs(view: &GameView) -> Needs<'_> {
-    let imports = view.executable().map_or(&[][..], |executable| &executable.facts.imported_dlls);
-    let version = view.version.as_ref().and_then(|known| known.version.as_ref());
-    Needs { machine: view.machine(), imports, version }
 }
 
 /// The name of a build with the variant that is meant, which may be given as a whole name.
@@ -268,8 +289,9 @@ pub(crate) fn choose_from_package<'a>(
     builds: &'a [Build],
     what: &str,
     options: &FitOptions,
-    view: &GameView,
+    situation: &Situation<'_>,
 ) -> Result<&'a Build> {
+    let view = situation.view;
     let several = |builds: &[&Build]| {
         Error::Rack(RackError::Several {
             spec: what.to_owned(),
@@ -299,6 +321,6 @@ pub(crate) fn choose_from_package<'a>(
 
     match &fitting[..] {
         [one] => Ok(one),
-        _ => Err(several(&fitting)),
+        _ => by_entry(situation, &fitting).ok_or_else(|| several(&fitting)),
     }
 }

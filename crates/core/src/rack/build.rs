@@ -7,7 +7,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 use super::layout::{self, Layout};
 use super::sort::Part;
-use crate::catalog::{Role, companies_agree, keyed_beside};
+use crate::catalog::{Role, companies_agree, keyed_beside, slug};
 use crate::content::{Content, Digest};
 use crate::path::{TreePath, same_name};
 use upright_spanner_image::{Facts, Machine, Requirement, SignatureStatus, Version};
@@ -251,6 +251,12 @@ impl Build {
         keyed_beside(self.version.as_ref(), &self.file.name)
     }
 
+    /// Whether one of its files is a library that games load, an image or not.
+    pub fn is_library(&self, path: &TreePath) -> bool {
+        *path == self.file.path
+            || self.parts.iter().any(|part| part.path == *path && part.part.is_library())
+    }
+
     /// What its library states under a name.
     pub fn string(&self, key: &str) -> Option<&str> {
         self.file.facts.as_ref()?.string(key)
@@ -259,6 +265,14 @@ impl Build {
     /// Whether a library of a game could be of the same maker.
     pub fn agrees_with(&self, facts: &Facts) -> bool {
         self.file.facts.as_ref().is_none_or(|own| companies_agree(own, facts))
+    }
+
+    /// Whether it is for a store edition of the game: it says so, or its variant is named after it.
+    pub fn is_for(&self, edition: &str) -> bool {
+        let word = slug(edition);
+        let variant = self.id.variant.as_deref().unwrap_or_default();
+        self.edition.as_deref().is_some_and(|own| same_name(own, edition))
+            || variant.split('-').any(|own| own == word)
     }
 
     /// Whether a process of a machine can load its library.

@@ -16,6 +16,8 @@ pub struct Needs<'a> {
     pub imports: &'a [String],
     /// The version of the game.
     pub version: Option<&'a Version>,
+    /// Its store edition.
+    pub edition: Option<&'a str>,
 }
 
 impl Needs<'_> {
@@ -23,6 +25,7 @@ impl Needs<'_> {
     /// decides nothing.
     pub(crate) fn narrow(&self, builds: &mut Vec<&Build>) {
         prefer(builds, |build| self.machine.is_some_and(|machine| build.runs_on(machine)));
+        prefer(builds, |build| self.edition.is_some_and(|edition| build.is_for(edition)));
         prefer(builds, |build| !build.file.facts.as_ref().is_some_and(Facts::is_debug));
         prefer(builds, |build| self.draws_as(build));
         prefer(builds, |build| {
@@ -55,6 +58,18 @@ impl Needs<'_> {
 /// # Errors
 /// [`RackError::Unknown`] where none has that name, [`RackError::Several`] where several have.
 pub fn find<'a>(builds: &'a [Build], text: &str, needs: &Needs<'_>) -> Result<&'a Build> {
+    match &suiting(builds, text, needs)?[..] {
+        [build] => Ok(build),
+        several => Err(several_of(text, several)),
+    }
+}
+
+/// The same, but gives all of several: one at least.
+pub(crate) fn suiting<'a>(
+    builds: &'a [Build],
+    text: &str,
+    needs: &Needs<'_>,
+) -> Result<Vec<&'a Build>> {
     let spec = BuildSpec::parse(text);
     let mut named = named(builds, &spec);
     if spec.variant.is_none() {
@@ -68,14 +83,13 @@ pub fn find<'a>(builds: &'a [Build], text: &str, needs: &Needs<'_>) -> Result<&'
     if spec.variant.is_none() {
         prefer(&mut named, |build| build.id.variant.is_none());
     }
-    match &named[..] {
-        [build] => Ok(build),
-        [] => Err(unknown(builds, text, &spec.family)),
-        several => Err(Error::Rack(RackError::Several {
-            spec: text.to_owned(),
-            candidates: several.iter().map(|build| build.id.to_string()).collect(),
-        })),
-    }
+    if named.is_empty() { Err(unknown(builds, text, &spec.family)) } else { Ok(named) }
+}
+
+/// Says which builds a text names.
+pub(crate) fn several_of(text: &str, builds: &[&Build]) -> Error {
+    let candidates = builds.iter().map(|build| build.id.to_string()).collect();
+    Error::Rack(RackError::Several { spec: text.to_owned(), candidates })
 }
 
 /// Finds one version of a family, the newest where none is given, in all its variants, or in the one that is

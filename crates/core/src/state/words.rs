@@ -128,6 +128,12 @@ struct StoredGame {
     version_pattern: Option<String>,
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     bays: BTreeMap<String, String>,
+    /// Parts of builds that the game is not to have, by family.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    without: BTreeMap<String, Vec<String>>,
+    /// Folders for a mod manager, by family.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    handoff: BTreeMap<String, String>,
 }
 
 #[derive(Debug, Serialize, Deserialize)]
@@ -182,7 +188,7 @@ fn text(path: &Path) -> String {
 impl From<&Game> for StoredGame {
     fn from(game: &Game) -> Self {
         let settings = &game.settings;
-        let bays = settings.bays.iter();
+        let (bays, handoffs) = (settings.bays.iter(), settings.handoffs.iter());
         Self {
             id: game.id.clone(),
             title: game.title.clone(),
@@ -194,6 +200,8 @@ impl From<&Game> for StoredGame {
             version_file: settings.version_file.as_ref().map(|file| file.path.clone()),
             version_pattern: settings.version_file.as_ref().map(|file| file.pattern.clone()),
             bays: bays.map(|(name, path)| (name.clone(), text(path))).collect(),
+            without: settings.left_out.clone(),
+            handoff: handoffs.map(|(family, path)| (family.clone(), text(path))).collect(),
         }
     }
 }
@@ -228,6 +236,8 @@ impl StoredGame {
                 online: self.online,
                 bays: self.bays.into_iter().map(|(name, dir)| (name, dir.into())).collect(),
                 prefix: self.prefix.map(PathBuf::from),
+                left_out: self.without,
+                handoffs: self.handoff.into_iter().map(|(f, dir)| (f, dir.into())).collect(),
                 version_file,
             },
         })

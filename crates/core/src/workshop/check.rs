@@ -20,7 +20,7 @@ impl Workshop {
         let (builds, history) = (self.builds()?, self.history()?);
         let (pins, store) = (&words.pins, &self.store);
         let check_game = |view: &GameView| {
-            let window = OnDisk::new(store, view, None);
+            let window = OnDisk::new(store, view, &[]);
             check::check_present(&Situation::new(view, &history, &builds, &catalog, pins, &window))
         };
         // One alone does side by side what it has to read.
@@ -32,13 +32,13 @@ impl Workshop {
 
     /// What a game would load as it is.
     pub fn loads(&self, view: &GameView) -> Graph {
-        let window = OnDisk::new(&self.store, view, None);
+        let window = OnDisk::new(&self.store, view, &[]);
         load::graph(&Scene::now(view, &window))
     }
 
     /// The names under which a loader would be loaded by a game, the best first.
     pub fn entry_names(&self, view: &GameView) -> Vec<EntryName> {
-        let window = OnDisk::new(&self.store, view, None);
+        let window = OnDisk::new(&self.store, view, &[]);
         check::entry_names(view, &load::graph(&Scene::now(view, &window)), &window)
     }
 }

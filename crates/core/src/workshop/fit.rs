@@ -8,23 +8,33 @@ use super::conditions::Cleared;
 use super::on_disk::OnDisk;
 use super::{Altering, Workshop};
 use crate::change::{Change, Side, Target};
-use crate::error::{Error, Result};
+use crate::error::{Error, RackError, Result};
 use crate::path::{TreePath, followed, same_name};
-use crate::plan::{FitOptions, Plan, Planner, choose_from_package, needs, wanted};
+use crate::plan::{
+    FitOptions, Plan, Planner, alongside, by_entry, choose_from_package, hold_to_the_law, needs,
+    wanted,
+};
 use crate::rack::{self, Build, BuildSpec, PackageOptions, Parcel};
 use crate::situation::Situation;
 use crate::survey::GameView;
 use upright_spanner_change::{Progress, Supply};
 
-/// A plan together with the build that it places, which may not be on the rack yet.
+/// A plan together with the builds that it places, which may not be on the rack yet.
 #[derive(Debug)]
 pub struct FitPlan {
     /// The plan.
     pub plan: Plan,
-    /// The build.
-    pub build: Build,
-    /// The package to take the build from, where it is not on the rack.
-    pub parcel: Option<Parcel>,
+    /// The builds, in the order in which they were named.
+    pub builds: Vec<Build>,
+    /// The packages to take builds from that are not on the rack.
+    pub parcels: Vec<Parcel>,
+}
+
+impl FitPlan {
+    /// The first of the builds.
+    pub fn build(&self) -> &Build {
+        &self.builds[0]
+    }
 }
 
 impl Workshop {
@@ -43,27 +53,48 @@ impl Workshop {
         options: &FitOptions,
         progress: &dyn Progress,
     ) -> Result<FitPlan> {
+        self.plan_fits(view, &[what], options, progress)
+    }
+
+    /// The same of several, as one change. `whats` has one at least.
+    ///
+    /// # Errors
+    /// Where no build is meant or several are, or a package or a file of the game cannot be read.
+    pub fn plan_fits(
+        &self,
+        view: &GameView,
+        whats: &[&str],
+        options: &FitOptions,
+        progress: &dyn Progress,
+    ) -> Result<FitPlan> {
         if let Some(name) = &options.as_name {
-            TreePath::new(name).map_err(|error| Error::Invalid {
-                what: error.to_string(),
-                remedy: "Give the library another name.".into(),
-            })?;
+            expect_file_name(name)?;
         }
 
-        let (parcel, seen) = if self.is_package(what)? {
-            self.open_package(view, Path::new(what), progress)?
-        } else {
-            (None, HashMap::new())
-        };
-        let window = OnDisk::new(&self.store, view, parcel.as_ref()).having_seen(seen);
-        let (mut plan, build) = self.decide_with(view, &window, |situation| {
-            plan_fit(situation, what, options, parcel.as_ref())
+        let mut parcels = Vec::new();
+        let mut wanted = Vec::new();
+        let mut seen = HashMap::new();
+        for what in whats {
+            if self.is_package(what)? {
+                let (parcel, looked_at) = self.open_package(view, Path::new(what), progress)?;
+                seen.extend(looked_at);
+                wanted.push((*what, Some(parcels.len())));
+                parcels.push(parcel);
+            } else {
+                wanted.push((*what, None));
+            }
+        }
+        let window = OnDisk::new(&self.store, view, &parcels).having_seen(seen);
+        let (mut plan, builds) = self.decide_with(view, &window, |situation| {
+            plan_all(situation, &wanted, options, &parcels)
         })?;
-        let contents = parcel.as_ref().map(Parcel::contents).transpose()?.unwrap_or_default();
-        plan.supplied = contents.iter().map(|(_, content)| content.size).sum();
+        for parcel in &parcels {
+            let contents = parcel.contents()?;
+            plan.supplied += contents.iter().map(|(_, content)| content.size).sum::<u64>();
+        }
         self.add_conditions(&mut plan);
         plan.override_stops(&options.despite);
-        Ok(FitPlan { plan, build, parcel })
+        Ok(FitPlan { plan, builds, parcels })
     }
 
     /// Whether a text is the path of a package. A folder may happen to be named like a family on the rack;
@@ -83,7 +114,7 @@ impl Workshop {
         view: &GameView,
         path: &Path,
         progress: &dyn Progress,
-    ) -> Result<(Option<Parcel>, HashMap<Target, Side>)> {
+    ) -> Result<(Parcel, HashMap<Target, Side>)> {
         let name = path.file_name().unwrap_or_default().to_string_lossy();
         let (package, context) = (followed(path), self.package_context()?);
         let store = &self.store;
@@ -91,7 +122,69 @@ impl Workshop {
             || Parcel::open(&package, &PackageOptions::default(), &context, progress),
             || OnDisk::ahead(store, view, &name),
         );
-        Ok((Some(parcel?), seen))
+        Ok((parcel?, seen))
+    }
+}
+
+/// Whether the user named a variant.
+fn is_exact(what: &str, options: &FitOptions) -> bool {
+    options.variant.is_some() || BuildSpec::parse(what).variant.is_some() && what.contains('@')
+}
+
+/// Fails where a name is none that Windows can give a file: a path, a drive, a device, a stream, or one that it
+/// would change.
+fn expect_file_name(name: &str) -> Result<()> {
+    let wrong = |why: String| Error::Invalid {
+        what: format!("`{name}` cannot be the name of a file: {why}"),
+        remedy: "Give another name, without a folder: it goes where the build goes.".into(),
+    };
+    if let Some(c) = name.chars().find(|c| c.is_control() || "<>:\"|?*/\\".contains(*c)) {
+        return Err(wrong(format!("Windows does not allow `{}` in one", c.escape_default())));
+    }
+    TreePath::new(name).map(drop).map_err(|error| wrong(error.why.to_owned()))
+}
+
+/// Plans all that is wanted, each with what comes in the same change.
+fn plan_all(
+    situation: &Situation<'_>,
+    wanted: &[(&str, Option<usize>)],
+    options: &FitOptions,
+    parcels: &[Parcel],
+) -> Result<(Plan, Vec<Build>)> {
+    let each = |what: &str, parcel: Option<usize>| {
+        let parcel = parcel.map(|at| &parcels[at]);
+        plan_fit(situation, what, options, parcel).map_err(|error| as_typed(error, what))
+    };
+    if let [(what, parcel)] = wanted {
+        return each(what, *parcel).map(|(plan, build)| (plan, vec![build]));
+    }
+
+    // First which builds, then what each comes to beside the others.
+    let chosen = wanted.iter().map(|(what, parcel)| Ok(each(what, *parcel)?.1));
+    let builds: Vec<Build> = chosen.collect::<Result<_>>()?;
+    let all: Vec<&Build> = builds.iter().collect();
+    let mut plans = Vec::new();
+    for (build, (what, parcel)) in builds.iter().zip(wanted) {
+        let packed = parcel.map(|at| &parcels[at].builds[..]);
+        let builds = packed.unwrap_or(situation.builds);
+        let is_exact = is_exact(what, options);
+        let planner = Planner { situation, options, builds, is_exact };
+        plans.push(planner.plan(build, &alongside(build, &all))?);
+    }
+    let first = plans.remove(0);
+    let mut plan = first.with(plans);
+    hold_to_the_law(situation, &mut plan);
+    plan.override_stops(&options.despite);
+    Ok((plan, builds))
+}
+
+/// What is asked names a build as the user did: it may not be on the rack.
+fn as_typed(error: Error, what: &str) -> Error {
+    match error {
+        Error::Rack(RackError::SeveralEntries { game, names, .. }) => {
+            Error::Rack(RackError::SeveralEntries { game, build: what.to_owned(), names })
+        }
+        other => other,
     }
 }
 
@@ -103,9 +196,11 @@ fn plan_fit(
     parcel: Option<&Parcel>,
 ) -> Result<(Plan, Build)> {
     let Situation { view, builds, .. } = *situation;
-    let planner = Planner { situation, options };
-    if let Some(parcel) = parcel {
-        let build = choose_from_package(&parcel.builds, what, options, view)?;
+    let packed = parcel.map(|parcel| &parcel.builds[..]);
+    let is_exact = is_exact(what, options);
+    let planner = Planner { situation, options, builds: packed.unwrap_or(builds), is_exact };
+    if let Some(packed) = packed {
+        let build = choose_from_package(packed, what, options, situation)?;
         return Ok((planner.plan(build, &[])?, build.clone()));
     }
 
@@ -119,32 +214,43 @@ fn plan_fit(
     if !of_family.is_empty() && named.version.is_none() && named.variant.is_none() {
         return planner.newest(&of_family, what);
     }
-    let build = rack::find(builds, &spec, &needs(view))?;
+    let suiting = rack::suiting(builds, &spec, &needs(view))?;
+    let build = match suiting[..] {
+        [one] => one,
+        _ => by_entry(situation, &suiting).ok_or_else(|| rack::several_of(&spec, &suiting))?,
+    };
     Ok((planner.plan(build, &[])?, build.clone()))
 }
 
 impl Altering<'_> {
-    /// Carries out what [`Workshop::plan_fit`] planned; a build that came as a file goes on the
-    /// rack.
+    /// Carries out what [`Workshop::plan_fit`] planned; builds that came as files go on the rack.
     ///
     /// # Errors
     /// Where it was not done; the error says how everything was left.
     pub fn fit(
         &self,
         plan: Cleared,
-        parcel: Option<&Parcel>,
+        parcels: &[Parcel],
         progress: &dyn Progress,
     ) -> Result<Change> {
-        let Some(parcel) = parcel else { return self.apply(plan, progress) };
-        let contents = parcel.contents()?.into_iter();
-        let shelving = self.announce(parcel)?;
-        let new = contents.map(|(file, content)| Supply::File(file, content));
-        let supplies = new.chain(merged(plan.plan())).collect();
+        if parcels.is_empty() {
+            return self.apply(plan, progress);
+        }
+        let mut supplies: Vec<Supply> = Vec::new();
+        let mut shelvings = Vec::new();
+        for parcel in parcels {
+            let contents = parcel.contents()?.into_iter();
+            supplies.extend(contents.map(|(file, content)| Supply::File(file, content)));
+            shelvings.push(self.announce(parcel)?);
+        }
+        supplies.extend(merged(plan.plan()));
         let changed = self.apply_with(plan, supplies, progress);
-        // The build goes on the rack though its fit failed, if it can; and where all of it is stored, it is
+        // The builds go on the rack though the fit failed, if they can; and where all of one is stored, it is
         // there though that cannot be noted.
-        if changed.is_ok() || self.store(parcel).is_ok() {
-            let _ = self.arrive(&shelving);
+        for (parcel, shelving) in parcels.iter().zip(&shelvings) {
+            if changed.is_ok() || self.store(parcel).is_ok() {
+                let _ = self.arrive(shelving);
+            }
         }
         changed
     }

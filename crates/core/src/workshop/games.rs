@@ -126,7 +126,7 @@ impl Workshop {
             return Ok(None);
         };
         let history = self.history()?;
-        let window = OnDisk::new(&self.store, view, None);
+        let window = OnDisk::new(&self.store, view, &[]);
         Ok(gone.into_iter().find(|game| is_same(game, &history, &mark, &window)))
     }
 

@@ -13,21 +13,35 @@ use super::fit::FitPlan;
 use crate::content::content_of;
 use crate::error::{Error, Result};
 use crate::path::slashes;
+use crate::plan::Handoff;
+use crate::rack::BuildId;
 
 impl Altering<'_> {
-    /// Writes the part of a plan that is handed off as a zip into a folder, which begins with what a
-    /// mod manager installs; gives the file. One that is there already is not overwritten.
+    /// Writes what of a plan is handed off as a zip for each build into the folder for its family; each begins
+    /// with what a mod manager installs. Gives the files. One that is there already is not overwritten.
     ///
     /// # Errors
-    /// Where the archive cannot be written, or another one is there.
-    pub fn hand_off(&self, fit: &FitPlan, folder: &Path) -> Result<PathBuf> {
-        if let Some(parcel) = &fit.parcel {
+    /// Where an archive cannot be written, or another one is there.
+    pub fn hand_off(
+        &self,
+        fit: &FitPlan,
+        folder_for: impl Fn(&str) -> Result<PathBuf>,
+    ) -> Result<Vec<PathBuf>> {
+        for parcel in &fit.parcels {
             self.shelve(parcel)?;
         }
-        let id = &fit.build.id;
+        let mut written = Vec::new();
+        for parts in fit.plan.handoff.chunk_by(|a, b| a.of == b.of) {
+            let id = &parts[0].of;
+            written.push(self.write_archive(parts, id, &folder_for(&id.family)?)?);
+        }
+        Ok(written)
+    }
+
+    fn write_archive(&self, parts: &[Handoff], id: &BuildId, folder: &Path) -> Result<PathBuf> {
         let target = folder.join(format!("{}-{}-data.zip", id.family, id.version));
         let staged = NamedTempFile::new_in(folder).map_err(Error::io("write into", folder))?;
-        self.pack(fit, staged.as_file(), &target)?;
+        self.pack(parts, staged.as_file(), &target)?;
         staged.as_file().sync_all().map_err(Error::io("write to disk", &target))?;
         if target.is_file() && content_of(&target)? == content_of(staged.path())? {
             return Ok(target);
@@ -43,13 +57,13 @@ impl Altering<'_> {
         Ok(target)
     }
 
-    fn pack(&self, fit: &FitPlan, file: &File, target: &Path) -> Result<()> {
+    fn pack(&self, parts: &[Handoff], file: &File, target: &Path) -> Result<()> {
         let failed = |error: zip::result::ZipError| match error {
             zip::result::ZipError::Io(error) => Error::io("write", target)(error),
             other => Error::io("write", target)(io::Error::other(other)),
         };
         let mut zip = ZipWriter::new(file);
-        for part in &fit.plan.handoff {
+        for part in parts {
             let options = SimpleFileOptions::default().large_file(part.content.size >= 1 << 32);
             zip.start_file(part.to.as_str(), options).map_err(failed)?;
             let mut stored = self.workshop().store.open_content(&part.content)?;

@@ -90,7 +90,7 @@ impl Workshop {
         let contents = read
             .iter()
             .filter_map(|(source, after)| Some((after.state.content()?, source.file.clone())));
-        let window = OnDisk::new(&self.store, view, None).with_sources(&contents.collect());
+        let window = OnDisk::new(&self.store, view, &[]).with_sources(&contents.collect());
         let merge = self.decide_with(view, &window, |situation| {
             let mut plan = Plan::new(view, Purpose::Fit, format!("merge {}", names.join(", ")));
             let mut sources = BTreeMap::new();

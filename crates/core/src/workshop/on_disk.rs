@@ -1,8 +1,8 @@
 //! The disk and the store, as planners look at them.
 
-use std::cell::RefCell;
+use std::cell::{OnceCell, RefCell};
 use std::collections::{BTreeMap, HashMap};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use rayon::prelude::*;
@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use crate::change::{Side, Target};
 use crate::content::Content;
 use crate::error::{Error, Result};
-use crate::path::same_name;
+use crate::path::{TreePath, fold, same_name};
 use crate::plan::{LONGEST_SETTINGS, Place};
 use crate::rack::Parcel;
 use crate::survey::GameView;
@@ -19,22 +19,24 @@ use upright_spanner_change::carrier::{self, Carriers};
 use upright_spanner_change::{Scope, Store, Territory};
 use upright_spanner_image::{Export, Facts, Import, Offer, exports_of, imports_of, offer_of};
 
-/// A game's folder with the store, and the package that a build may have to be taken from.
+/// A game's folder with the store, and the packages that builds may have to be taken from.
 /// What was read once is kept: nothing changes while a plan is made.
 pub(super) struct OnDisk<'a> {
     root: PathBuf,
     territory: Result<Territory, upright_spanner_change::Error>,
     store: &'a Store,
-    parcel: Option<&'a Parcel>,
+    parcels: &'a [Parcel],
     /// Where contents are that come from neither.
     sources: BTreeMap<Content, PathBuf>,
     held: RefCell<HashMap<Target, Side>>,
     imports: RefCell<HashMap<PathBuf, Option<Arc<Vec<Import>>>>>,
     offers: RefCell<HashMap<PathBuf, Option<Arc<Offer>>>>,
+    /// Every file of the game by its name, once someone asked.
+    names: OnceCell<HashMap<String, Vec<TreePath>>>,
 }
 
 impl<'a> OnDisk<'a> {
-    pub fn new(store: &'a Store, view: &GameView, parcel: Option<&'a Parcel>) -> Self {
+    pub fn new(store: &'a Store, view: &GameView, parcels: &'a [Parcel]) -> Self {
         let root = view.game.root.clone();
         let bays = view.game.settings.bays.values().cloned().collect();
         let scope = Scope { root: root.clone(), bays, grants: Vec::new() };
@@ -43,17 +45,18 @@ impl<'a> OnDisk<'a> {
             territory: Territory::open(&scope),
             root,
             store,
-            parcel,
+            parcels,
             sources: BTreeMap::new(),
             held: RefCell::default(),
             imports: RefCell::default(),
             offers: RefCell::default(),
+            names: OnceCell::new(),
         }
     }
 
     /// Looks at the libraries of a name before anyone asks: they can be read while something else is.
     pub fn ahead(store: &Store, view: &GameView, name: &str) -> HashMap<Target, Side> {
-        let window = OnDisk::new(store, view, None);
+        let window = OnDisk::new(store, view, &[]);
         let named = view
             .libraries
             .iter()
@@ -84,7 +87,12 @@ impl<'a> OnDisk<'a> {
         if let Some(path) = self.sources.get(content) {
             return Ok(Some(path.clone()));
         }
-        self.parcel.map_or(Ok(None), |parcel| parcel.file_of(content))
+        for parcel in self.parcels {
+            if let Some(path) = parcel.file_of(content)? {
+                return Ok(Some(path));
+            }
+        }
+        Ok(None)
     }
 
     /// The file of a build: in the package that it is not yet stored from, else in the store.
@@ -179,10 +187,32 @@ impl Window for OnDisk<'_> {
         Ok(self.territory()?.entries(folder)?)
     }
 
+    fn named(&self, name: &str) -> Result<Vec<TreePath>> {
+        let names = self.names.get_or_init(|| files_by_name(&self.root));
+        Ok(names.get(&fold(name)).cloned().unwrap_or_default())
+    }
+
     fn stored(&self, content: &Content) -> Result<Vec<u8>> {
         match self.unpacked(content)? {
             Some(path) => std::fs::read(&path).map_err(Error::io("read", &path)),
             None => Ok(self.store.bytes(content)?),
         }
     }
+}
+
+/// Every file below a folder by its name. Links are not followed, and what cannot be looked into is passed over.
+fn files_by_name(root: &Path) -> HashMap<String, Vec<TreePath>> {
+    let mut names: HashMap<String, Vec<TreePath>> = HashMap::new();
+    let mut walk = ignore::WalkBuilder::new(root);
+    walk.standard_filters(false).follow_links(false);
+    let is_file = |entry: &ignore::DirEntry| entry.file_type().is_some_and(|kind| kind.is_file());
+    for entry in walk.build().flatten().filter(is_file) {
+        if let Ok(path) = TreePath::below(root, entry.path()) {
+            names.entry(fold(path.file_name())).or_default().push(path);
+        }
+    }
+    for paths in names.values_mut() {
+        paths.sort();
+    }
+    names
 }

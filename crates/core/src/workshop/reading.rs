@@ -92,7 +92,7 @@ impl Workshop {
         view: &GameView,
         decide: impl FnOnce(&Situation<'_>) -> Result<T>,
     ) -> Result<T> {
-        let window = OnDisk::new(&self.store, view, None);
+        let window = OnDisk::new(&self.store, view, &[]);
         self.decide_with(view, &window, decide)
     }
 

@@ -1,0 +1,11 @@
+//! `first-install`: where something goes that the game did not have, and why there.
+
+use crate::finding::{Finding, Severity};
+use crate::path::TreePath;
+use crate::rack::Build;
+
+pub(crate) fn finding(build: &Build, path: &TreePath, why: &str) -> Finding {
+    let sentence = format!("{} is new here and goes to {path}: {why}.", build.id);
+    let remedy = "Look at the reason; another name or place can be given.";
+    Finding::new("first-install", Severity::Note, sentence, remedy)
+}

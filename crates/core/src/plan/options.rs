@@ -1,0 +1,22 @@
+//! What the user says of how a build is to be fitted.
+
+/// How a build is to be fitted, where that is not left to the tool.
+#[derive(Debug, Clone, Default)]
+pub struct FitOptions {
+    /// The one of several builds that is meant: its name, or its variant alone.
+    pub variant: Option<String>,
+    /// The name to give the library in the game.
+    pub as_name: Option<String>,
+    /// The one of several places that is meant.
+    pub place: Option<String>,
+    /// Parts that this game is not to have.
+    pub without: Vec<String>,
+    /// Whether an older one under another name stays.
+    pub beside: bool,
+    /// Whether what an installation by hand left goes.
+    pub clear: bool,
+    /// Whether the data part is packed for a mod manager instead of put into the game.
+    pub hand_off: bool,
+    /// Codes of findings that the user goes on despite.
+    pub despite: Vec<String>,
+}
