@@ -53,7 +53,11 @@ impl Exit {
                 Error::Game(_)
                 | Error::Invalid { .. }
                 | Error::Change(ChangeError::UnknownFamily { .. } | ChangeError::Unknown { .. })
-                | Error::Rack(RackError::Unknown { .. } | RackError::Several { .. }),
+                | Error::Rack(
+                    RackError::Unknown { .. }
+                    | RackError::Several { .. }
+                    | RackError::SeveralEntries { .. },
+                ),
             ) => Self::Usage,
             Some(_) => Self::Failed,
         }

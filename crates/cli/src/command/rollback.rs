@@ -4,7 +4,7 @@ use anyhow::Result;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use upright_spanner_core::plan::{NothingToDo, Point};
-use upright_spanner_core::{ChangeError, Error, GameError, Workshop};
+use upright_spanner_core::{ChangeError, Error, Workshop};
 
 use super::carry_out::{START, Talk, Wish, carry_out};
 use super::several::{self, Job, Several};
@@ -53,8 +53,8 @@ fn all(args: &args::Rollback, workshop: &Workshop, session: &Session) -> Result<
             Ok((plan, _)) => {
                 jobs.push(Job { what: family.unwrap_or("all of it").to_owned(), plan });
             }
-            // A game that has nothing of the family has nothing to put back.
-            Err(Error::Game(GameError::NoSuchComponent { .. })) => {}
+            // A game that had nothing of the family has nothing to put back.
+            Err(Error::Change(ChangeError::UnknownFamily { .. })) => {}
             Err(error) => several.fails(&view.game.id, &error.into()),
         }
     }

@@ -6,8 +6,10 @@ use crate::path::same_name;
 use crate::remedy::{Action, Remedy};
 
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
-    let family = input.situation.catalog.family(input.subject.family)?;
-    let editions = family.editions_of(input.subject.version.as_ref())?;
+    let family = input.situation.catalog.family(input.subject.family);
+    let catalogued = family.and_then(|family| family.editions_of(input.subject.version.as_ref()));
+    let own = input.subject.edition.map(|edition| vec![edition.to_owned()]);
+    let editions = own.or_else(|| catalogued.map(<[String]>::to_vec))?;
     let game = &input.situation.game();
     let wanted = editions.join(" or ");
     let (severity, has) = match &game.settings.edition {

@@ -36,6 +36,8 @@ pub(crate) struct Subject<'a> {
     pub role: Option<Role>,
     pub version: Option<Version>,
     pub machine: Option<Machine>,
+    /// The store edition of the game that it is for.
+    pub edition: Option<&'a str>,
     /// The versions of the game that it is for.
     pub supports: Option<&'a Requirement>,
     /// The name of its library.
@@ -92,6 +94,7 @@ impl<'a> Subject<'a> {
             role: build.role,
             version: build.version.clone(),
             machine: build.machine,
+            edition: build.edition.as_deref(),
             supports: build.supports.as_ref(),
             file_name: &build.file.name,
             facts: build.file.facts.as_ref(),
@@ -117,6 +120,7 @@ impl<'a> Subject<'a> {
             role: Some(library.role),
             version,
             machine: Some(facts.machine),
+            edition: known.and_then(|build| build.edition.as_deref()),
             supports: known.and_then(|build| build.supports.as_ref()),
             file_name: library.path.file_name(),
             facts: Some(facts),

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use super::build::{Build, BuildSpec};
+use crate::catalog::slug;
 use crate::error::{Error, RackError, Result};
 use crate::path::{fold, same_name};
 use upright_spanner_image::{Facts, Machine, Version};
@@ -177,7 +178,7 @@ impl<'a> RackIndex<'a> {
     }
 
     /// The builds of a family.
-    fn of_family(&self, family: &str) -> impl Iterator<Item = &'a Build> {
+    fn of_family(&self, family: &str) -> impl Iterator<Item = &'a Build> + use<'_, 'a> {
         let places = self.by_family.get(&fold(family)).map_or(&[][..], Vec::as_slice);
         let builds = self.builds;
         places.iter().map(move |&at| &builds[at])
@@ -193,16 +194,29 @@ impl<'a> RackIndex<'a> {
         places.into_iter().map(move |at| &builds[at])
     }
 
-    /// The newest released build of a family for a machine. A build that supports certain versions of the
-    /// game counts only where the game's is among them.
-    pub fn newest(
-        &self,
-        family: &str,
-        machine: Machine,
-        game: Option<&Version>,
-    ) -> Option<&'a Build> {
+    /// The family that a library is of on the rack: where that has another maker's of the name, its own maker's
+    /// bears the maker's name too.
+    pub fn family_of(&self, family: String, facts: &Facts) -> String {
+        let mut builds = self.of_family(&family);
+        let is_theirs = builds.any(|build| build.agrees_with(facts));
+        if is_theirs || self.of_family(&family).next().is_none() {
+            return family;
+        }
+        let Some(maker) = facts.string("CompanyName") else { return family };
+        format!("{family}-{}", slug(maker))
+    }
+
+    /// The newest released build of a family for a library's maker and machine. A build that is for certain
+    /// versions or editions of the game counts only where the game's is among them.
+    pub fn newest(&self, family: &str, library: &Facts, needs: &Needs<'_>) -> Option<&'a Build> {
+        let game = needs.version;
+        let is_for_another = |build: &Build| {
+            build.edition.is_some() && needs.edition.is_some_and(|edition| !build.is_for(edition))
+        };
         let fits = |build: &&Build| {
-            build.runs_on(machine)
+            needs.machine.is_none_or(|machine| build.runs_on(machine))
+                && build.agrees_with(library)
+                && !is_for_another(build)
                 && build.key().zip(game).is_none_or(|(key, game)| game.begins_with(&key))
                 && build.supports.as_ref().zip(game).is_none_or(|(set, game)| set.includes(game))
                 && build.version.as_ref().is_some_and(|version| !version.is_prerelease())

@@ -181,6 +181,11 @@ fn joined(candidates: &[Candidate<'_>], mut kin: Vec<Vec<usize>>) -> Vec<Vec<usi
 /// A group of libraries, named after the one that says most of what they are together.
 fn group(candidates: &[Candidate<'_>], kin: &[usize], package: &str) -> Option<Group> {
     let package = fold(package);
+    // What several others ask for is what they are parts of.
+    let askers = |at: usize| {
+        let asks = |by: &&usize| candidates[**by].imports(&candidates[at]);
+        Some(kin.iter().filter(asks).count()).filter(|&count| count > 1)
+    };
     let rank = |at: usize| {
         let own = &candidates[at];
         let name = fold(stem(own.name));
@@ -191,6 +196,7 @@ fn group(candidates: &[Candidate<'_>], kin: &[usize], package: &str) -> Option<G
             own.catalogued.is_none(),
             own.role().is_none(),
             !package.contains(&name),
+            std::cmp::Reverse(askers(at)),
             own.product().is_none(),
             own.facts.is_none(),
             name.len(),

@@ -20,7 +20,7 @@ use crate::game::version::stated;
 use crate::game::{self, Environment, Game, Reach};
 use crate::ledger::Ledger;
 use crate::path::{TreePath, canonical, extension, is_unfinished_download, same_name};
-use crate::rack::Build;
+use crate::rack::{Build, Needs};
 pub use evidence::{Evidence, EvidenceKind};
 pub use filter::Filter;
 use upright_spanner_change::{Progress, is_in_use};
@@ -354,9 +354,15 @@ fn view(
         .into_iter()
         .map(|(image, facts)| {
             let family = catalog.family_of(&facts, image.path.file_name());
-            let machine = machine.unwrap_or(facts.machine);
-            let release = version.as_ref().and_then(|known| known.version.as_ref());
-            let newest = knowledge.rack.newest(&family, machine, release);
+            let family = knowledge.rack.family_of(family, &facts);
+            let machine = machine.filter(|machine| facts.runs_on(*machine));
+            let needs = Needs {
+                machine: machine.or(Some(facts.machine)),
+                version: version.as_ref().and_then(|known| known.version.as_ref()),
+                edition: game.settings.edition.as_deref(),
+                ..Needs::default()
+            };
+            let newest = knowledge.rack.newest(&family, &facts, &needs);
             let newer = newest.and_then(|build| newer(build, &facts));
             let pin = knowledge
                 .pins

@@ -213,11 +213,33 @@ impl Copies {
         self.copies.get(&in_folder(library, library.path.file_name())).map_or(&[], Vec::as_slice)
     }
 
+    /// Whether a file lies in a folder for what was put aside, and there is another of its name around that.
+    fn is_in_backup(&self, library: &Library) -> bool {
+        const ASIDE: [&str; 9] =
+            ["backup", "backups", "bak", "disabled", "off", "old", "orig", "original", "originals"];
+        let folder = library.path.folder();
+        let is_aside = |part: &str| {
+            let part = fold(part);
+            ASIDE.contains(&part.trim_matches(['_', '-', '.', ' ', '!']))
+        };
+        let Some(at) = folder.split('/').position(is_aside) else { return false };
+        let around: Vec<&str> = folder.split('/').take(at).collect();
+        let name = fold(library.path.file_name());
+        let is_around = |other: &String| {
+            around.is_empty()
+                || other == &around.join("/")
+                || other.starts_with(&format!("{}/", around.join("/")))
+        };
+        self.there
+            .iter()
+            .any(|(other, named)| *named == name && other != folder && is_around(other))
+    }
+
     /// Whether a file is not a live library: its name is that of a download that is not finished, or that of
     /// a copy, and either no game would load it under that name or the file that it copies is there.
     fn is_put_aside(&self, library: &Library) -> bool {
         let name = library.path.file_name();
-        if is_unfinished_download(name) {
+        if is_unfinished_download(name) || self.is_in_backup(library) {
             return true;
         }
         original_name(name).is_some_and(|original| {
@@ -237,7 +259,7 @@ fn original_name(name: &str) -> Option<String> {
     static ASIDE: LazyLock<Option<Regex>> = LazyLock::new(|| {
         let pattern = concat!(
             r"(?i)^(?:",
-            r"(?<a>.+\.dll)(?:[._ -]?(?:bak|bk|backup|old|orig|original|disabled|save|saved|[0-9]+)|~)+|",
+            r"(?<a>.+\.dll)(?:[._ -]?(?:bak|bk|backup|old|off|orig|original|disabled|save|saved|[0-9]+)|~)+|",
             r"(?:old|bak|backup|orig|original|copy of)[ ._-]+(?<b>.+\.dll)|",
             r"(?<c>.+?)(?:(?:[ ._-]+(?:old|bak|backup|orig|original|copy))|(?: - copy)?(?: \([0-9]+\))+)(?<d>\.dll)",
             r")$"

@@ -15,6 +15,7 @@ use crate::plan::{
     wanted,
 };
 use crate::rack::{self, Build, BuildSpec, PackageOptions, Parcel};
+use crate::remedy::Action;
 use crate::situation::Situation;
 use crate::survey::GameView;
 use upright_spanner_change::{Progress, Supply};
@@ -69,6 +70,20 @@ impl Workshop {
     ) -> Result<FitPlan> {
         if let Some(name) = &options.as_name {
             expect_file_name(name)?;
+        }
+
+        let is_there = |place: &String| {
+            view.libraries.iter().any(|library| same_name(library.path.as_str(), place))
+        };
+        if let Some(place) = options.place.as_ref().filter(|place| !is_there(place)) {
+            return Err(Error::Invalid {
+                what: format!("there is no library {place} in {}", view.game.title),
+                remedy: (
+                    "Give a place as the survey shows it",
+                    Action::LookOver { game: view.game.id.clone().into() },
+                )
+                    .into(),
+            });
         }
 
         let mut parcels = Vec::new();
