@@ -635,3 +635,95 @@ fn one_of_several_places_can_be_meant_and_a_backup_never_is() {
     );
     assert!(said.contains("no/lens.dll"), "{said}");
 }
+
+#[test]
+fn an_update_that_was_done_by_half_is_told_with_the_command_that_completes_it() {
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    let package = |version: [u16; 4], name: &str| {
+        let wick = described(
+            Bits::Bits64,
+            "wick.dll",
+            "Wick Circle",
+            "Wick",
+            "Wick script extender",
+            version,
+        );
+        let scripts = text(&format!("scripts of {version:?}"));
+        let files = [
+            ("wick.dll", wick.to_bytes()),
+            ("Data/Scripts/wick.pex", scripts),
+            ("Data/same.dat", text("same")),
+        ];
+        pack(&bench, name, "", &files);
+        files
+    };
+    let old = package([2, 1, 0, 0], "wick-2.1.zip");
+    let new = package([2, 2, 0, 0], "wick-2.2.zip");
+    bench.ok(&["rack", "add", "wick-2.1.zip", "wick-2.2.zip"]);
+    bench.write("games/Pier/bin/wick.dll", &new[0].1);
+    bench.write("games/Pier/Data/Scripts/wick.pex", &old[1].1);
+    let said = flat(&output(&bench.run(&["check", "games/Pier"]).code(1)));
+    assert!(
+        said.contains("bin/wick.dll is of wick@2.2.0, and Data/Scripts/wick.pex of wick@2.1.0"),
+        "{said}"
+    );
+    assert!(said.contains("spanner fit pier wick@2.2.0"), "{said}");
+    bench.ok(&["fit", "pier", "wick@2.2.0"]);
+    bench.ok(&["check", "games/Pier"]);
+}
+
+#[test]
+fn merged_settings_are_the_users_and_refit_adds_what_is_missing_alone() {
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    let package = |name: &str, version: [u16; 4], ini: &str| {
+        let files = [
+            ("winmm.dll", loader(Bits::Bits64, "winmm.dll", version).to_bytes()),
+            ("undertow.ini", text(ini)),
+        ];
+        pack(&bench, name, "", &files);
+    };
+    package("undertow-2.3.zip", [2, 3, 0, 0], "[Loader]\nDelay=0\nLog=off\n");
+    bench.ok(&["fit", "games/Pier", "undertow-2.3.zip"]);
+    let ini = "games/Pier/bin/undertow.ini";
+    bench.write(ini, b"[Loader]\nDelay=250\nOwn=1\n");
+    bench.ok(&["drift", "games/Pier"]);
+    bench.ok(&["refit", "games/Pier"]);
+    let now = fs::read_to_string(bench.file(ini)).unwrap();
+    assert!(now.contains("Delay=250") && now.contains("Own=1") && now.contains("Log=off"), "{now}");
+    let changes = bench.json(&["history"]);
+    bench.ok(&["refit", "games/Pier"]);
+    assert_eq!(bench.json(&["history"]), changes, "once");
+    // A newer build alters what the user left as the older one brought it, and nothing else.
+    package("undertow-2.4.zip", [2, 4, 0, 0], "[Loader]\nDelay=5\nLog=on\n");
+    bench.ok(&["fit", "games/Pier", "undertow-2.4.zip"]);
+    let now = fs::read_to_string(bench.file(ini)).unwrap();
+    assert!(now.contains("Delay=250") && now.contains("Log=on"), "{now}");
+}
+
+#[test]
+fn a_value_follows_the_newer_build_of_the_maker_across_families() {
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    let package = |archive: &str, product: &str, version: [u16; 4], ini: &str| {
+        let pe = described(
+            Bits::Bits64,
+            "winmm.dll",
+            "Undertow contributors",
+            product,
+            "Plugin loader",
+            version,
+        )
+        .export("timeGetTime", 1);
+        pack(&bench, archive, "", &[("winmm.dll", pe.to_bytes()), ("loader.ini", text(ini))]);
+    };
+    package("one.zip", "Undertow", [1, 9, 0, 0], "[Loader]\nDelay=0\nLog=off\n");
+    package("two.zip", "Riptide", [2, 0, 0, 0], "[Loader]\nDelay=9\nLog=on\n");
+    bench.ok(&["rack", "add", "one.zip"]);
+    bench.ok(&["fit", "games/Pier", "undertow"]);
+    bench.write("games/Pier/bin/loader.ini", b"[Loader]\nDelay=250\nLog=off\n");
+    bench.ok(&["fit", "games/Pier", "two.zip"]);
+    let now = fs::read_to_string(bench.file("games/Pier/bin/loader.ini")).unwrap();
+    assert!(now.contains("Delay=250") && now.contains("Log=on"), "{now}");
+}

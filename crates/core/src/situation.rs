@@ -9,9 +9,11 @@ use crate::game::{Game, Pin};
 use crate::history::History;
 use crate::ledger::Ledger;
 use crate::load::{Graph, Scene, graph};
-use crate::rack::Build;
+use crate::path::same_name;
+use crate::rack::{Build, Placement, Policy, is_settings_name};
 use crate::survey::GameView;
 use crate::window::Window;
+use upright_spanner_change::Place;
 use upright_spanner_image::Version;
 
 /// A game with all that is known of it.
@@ -63,6 +65,18 @@ impl<'a> Situation<'a> {
     /// The game.
     pub fn game(&self) -> &'a Game {
         &self.view.game
+    }
+
+    /// Whether a file of a family is the user's own from the day on that it came: settings, by its name or since a
+    /// build's layout says that the user's stay.
+    pub fn is_users(&self, place: &Place, family: &str) -> bool {
+        let name = place.path().file_name();
+        let stays = |place: &Placement| {
+            same_name(place.to.file_name(), name)
+                && matches!(place.policy, Policy::Keep | Policy::Merge)
+        };
+        let mut builds = self.builds.iter().filter(|b| same_name(&b.id.family, family));
+        is_settings_name(name) || builds.any(|build| build.layout.places.iter().any(stays))
     }
 
     /// What there is to load.

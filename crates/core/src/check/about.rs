@@ -48,7 +48,7 @@ const fn without_way_on(
 }
 
 /// Every finding, by code.
-pub static ABOUT: [About; 45] = [
+pub static ABOUT: [About; 46] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -280,6 +280,13 @@ pub static ABOUT: [About; 45] = [
         "They may be loaded beside the new ones. They stay unless you say otherwise.",
         Remedy::by("To remove them in the same change, name it.", Action::Clear),
         "An earlier installation by hand seems to have left bin/undertow_core.dll 1.9.0: by the maker of undertow@2.3.0, and not a part of what it has.",
+    ),
+    about(
+        "mixed-builds",
+        "A library is that of one build on the rack, and a file that comes with it that of another.",
+        "Scripts and data of one version do not go with a library of another: it may not start, or fail later.",
+        Remedy::by("Complete the update.", Action::Fit { game: GAME, build: BUILD }),
+        "lampwright-22.4.7.dll is of lampwright@31.4.0+x86, and Data/rules/lamp-core.rule of lampwright@31.1.0+x86: an update was done by half.",
     ),
     about(
         "no-space",

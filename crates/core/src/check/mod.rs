@@ -34,6 +34,7 @@ pub(crate) mod left_alone;
 pub(crate) mod left_behind;
 pub(crate) mod loading;
 pub(crate) mod machine_mismatch;
+pub(crate) mod mixed_builds;
 pub(crate) mod no_space;
 pub(crate) mod older_goes;
 pub(crate) mod older_than_shipped;

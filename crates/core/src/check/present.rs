@@ -3,7 +3,7 @@
 use super::input::{CheckInput, Subject, Swap};
 use super::run::check;
 use super::verdict::Verdict;
-use super::{component_gone, image_damaged, loading};
+use super::{component_gone, image_damaged, loading, mixed_builds};
 use crate::change::version_of;
 use crate::finding::{Finding, Severity};
 use crate::load::{Broken, How};
@@ -137,6 +137,7 @@ fn check_family(
     let swaps = files.iter().map(|library| swap(situation, library)).collect();
     let input = CheckInput { situation, subject, swaps, alongside: &[], in_place: true };
     let mut findings = check(&input);
+    findings.extend(files.iter().find_map(|library| mixed_builds::check(situation, library)));
     findings.extend(whole);
     let findings = sorted(findings);
     let is_one = files.iter().all(|file| file.facts.version() == version);

@@ -6,7 +6,7 @@ use crate::change::Step;
 use crate::check::{left_alone, left_behind};
 use crate::error::Result;
 use crate::path::same_name;
-use crate::rack::{EXE, Policy, ROOT, SLOT, is_settings_name};
+use crate::rack::{EXE, Policy, ROOT, SLOT};
 use crate::survey::Library;
 
 impl FitPlanner<'_> {
@@ -24,7 +24,7 @@ impl FitPlanner<'_> {
         for entry in self.situation.ledger.files() {
             let ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();
             let place = entry.place();
-            let settings = is_settings_name(place.path().file_name());
+            let settings = self.situation.is_users(place, &entry.family);
             let slot = self.slots.iter().any(|slot| place.same_as(&slot.path.clone().into()));
             if !ours || settings || slot || wanted(place, plan) {
                 continue;

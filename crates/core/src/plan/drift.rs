@@ -3,7 +3,6 @@
 use super::{Place, version_of};
 use crate::change::{ExecutableMark, RecordState, Side};
 use crate::error::Result;
-use crate::rack::is_settings_name;
 use crate::situation::Situation;
 
 /// How a file stands to its record.
@@ -121,7 +120,7 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
     for entry in ledger.files() {
         let place = window.on_disk(ledger, entry);
         let now = window.file(&place)?;
-        let edited = is_settings_name(place.path().file_name()) && !now.state.is_absent();
+        let edited = situation.is_users(&place, &entry.family) && !now.state.is_absent();
         let state = if waiting.contains(&place.on(root)) {
             DriftState::Waiting
         } else if now.same_as(&entry.last) || edited && !entry.last.state.is_absent() {

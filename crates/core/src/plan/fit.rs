@@ -5,7 +5,7 @@ use super::entry::Entry;
 use super::merge::MOST_LINES;
 use super::options::FitOptions;
 use super::{Handoff, Merge, Place, Plan, is_mergeable, merge, version_of};
-use crate::catalog::{companies_agree, keyed_to};
+use crate::catalog::{companies_agree, keyed_to, same_maker};
 use crate::change::{Purpose, Side, Step};
 use crate::check::{
     Alongside, CheckInput, Subject, Swap, bay_unknown, check, family_absent, first_install,
@@ -518,22 +518,42 @@ impl<'s> FitPlanner<'s> {
         Ok(())
     }
 
-    /// The settings file of that name which came with the build that the game has now.
+    /// The settings file of that name which came with the build that the game has now, or had when it was put
+    /// there; else with an older build of the same maker.
     fn brought_before(&self, target: &Target<'_>) -> Result<Option<Vec<u8>>> {
-        let name = target.place.path().file_name();
         let replaced = self.entry.iter().flat_map(|entry| &entry.replaces);
+        let mut earlier = Vec::new();
         for slot in self.slots.iter().chain(replaced) {
-            let Some(earlier) = self.earlier(slot)? else { continue };
-            let mut named = earlier.layout.places.iter().filter(|place| {
+            earlier.extend(self.earlier(slot)?);
+        }
+        let source =
+            self.situation.ledger.get(&target.place).and_then(|entry| entry.source.clone());
+        let fitted = |build: &&Build| source.as_ref().is_some_and(|id| *id == build.id.to_string());
+        earlier.extend(self.situation.builds.iter().filter(fitted));
+        let mut of_maker: Vec<&Build> =
+            self.situation.builds.iter().filter(|b| self.is_older(b)).collect();
+        of_maker.sort_by(|a, b| b.version.cmp(&a.version));
+        earlier.extend(of_maker);
+
+        let name = target.place.path().file_name();
+        for build in earlier.into_iter().filter(|build| build.id != self.build.id) {
+            let mut named = build.layout.places.iter().filter(|place| {
                 same_name(place.to.file_name(), name) && place.policy == Policy::Merge
             });
-            let file = named.find_map(|place| earlier.stored(&place.from));
+            let file = named.find_map(|place| build.stored(&place.from));
             if let Some(file) = file.filter(|file| file.content.size <= LONGEST_SETTINGS) {
                 return self.situation.window.stored(&file.content).map(Some);
             }
         }
 
         Ok(None)
+    }
+
+    /// Whether a build is an older one by the same maker, of this family or another.
+    fn is_older(&self, other: &Build) -> bool {
+        let makers = self.build.string("CompanyName").zip(other.string("CompanyName"));
+        makers.is_some_and(|(own, theirs)| same_maker(own, theirs))
+            && other.version < self.build.version
     }
 
     /// The build on the rack that a slot holds now.

@@ -6,7 +6,6 @@ use crate::change::{Change, Purpose, Side, Step};
 use crate::check::altered_since;
 use crate::error::Result;
 use crate::path::same_name;
-use crate::rack::is_settings_name;
 use crate::situation::Situation;
 use crate::survey::Library;
 
@@ -16,7 +15,7 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
     let Situation { view, ledger, window, .. } = situation;
     let mut plan = Plan::new(view, Purpose::Park(family.to_owned()), format!("park {family}"));
     for entry in ledger.files().filter(|entry| same_name(&entry.family, family)) {
-        if !entry.in_force() || is_settings_name(entry.place().path().file_name()) {
+        if !entry.in_force() || situation.is_users(entry.place(), &entry.family) {
             continue;
         }
         let place = window.on_disk(ledger, entry);

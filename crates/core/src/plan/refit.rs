@@ -1,10 +1,12 @@
 //! Plans to put back what was fitted and something else has overwritten.
 
-use super::{Drift, DriftState, Drifted, Plan, drift, recheck};
-use crate::change::{Purpose, Step};
+use super::{
+    Drift, DriftState, Drifted, LONGEST_SETTINGS, Merge, Plan, drift, is_mergeable, merge, recheck,
+};
+use crate::change::{Purpose, Side, Step};
+use crate::content::{Content, FileState};
 use crate::error::Result;
 use crate::path::same_name;
-use crate::rack::is_settings_name;
 use crate::situation::Situation;
 
 /// What refitting a game comes to.
@@ -22,22 +24,49 @@ pub(crate) fn refit(situation: &Situation<'_>, family: Option<&str>) -> Result<R
     let drift = drift(situation)?;
     let mut plan = Plan::new(situation.view, Purpose::Refit, "refit".to_owned());
     let is_meant = |file: &&Drifted| family.is_none_or(|family| same_name(family, &file.family));
-    let files = drift.files.iter().filter(is_meant).filter(|file| is_to_come_back(file));
+    let is_users = |file: &Drifted| situation.is_users(&file.place, &file.family);
+    let to_come_back = |file: &&Drifted| match file.state {
+        DriftState::Overwritten => !is_users(file),
+        DriftState::Missing => true,
+        _ => false,
+    };
+    let files = drift.files.iter().filter(is_meant).filter(to_come_back);
+    let files = files.filter(|file| !file.recorded.state.is_absent());
     let step = |file: &Drifted| {
         let (now, recorded) = (file.now.clone(), file.recorded.clone());
         Step::file(file.place.clone(), now, recorded, &file.family)
     };
     plan.steps = files.map(step).collect();
+    let settings = drift.files.iter().filter(is_meant).filter(|file| is_users(file));
+    for file in settings.filter(|file| file.state == DriftState::Fitted) {
+        complete(situation, file, &mut plan)?;
+    }
     plan.arrange(situation)?;
     plan.findings = recheck(situation, &plan.steps);
     Ok(Refit { plan, drift })
 }
 
-fn is_to_come_back(file: &Drifted) -> bool {
-    let is_replaced = match file.state {
-        DriftState::Overwritten => !is_settings_name(file.place.path().file_name()),
-        DriftState::Missing => true,
-        _ => false,
+/// Settings are the user's: what comes back of them are keys alone that were there and are missing.
+fn complete(situation: &Situation<'_>, file: &Drifted, plan: &mut Plan) -> Result<()> {
+    let both = file.now.state.file().zip(file.recorded.state.file());
+    let Some((now, recorded)) = both.filter(|(now, recorded)| now.content != recorded.content)
+    else {
+        return Ok(());
     };
-    is_replaced && !file.recorded.state.is_absent()
+    if now.content.size.max(recorded.content.size) > LONGEST_SETTINGS {
+        return Ok(());
+    }
+    let user = situation.window.bytes(&file.place)?;
+    let fitted = situation.window.stored(&recorded.content)?;
+    if !is_mergeable(&user) || !is_mergeable(&fitted) {
+        return Ok(());
+    }
+    let merged = merge(&user, &fitted, None);
+    if merged.bytes != user {
+        let content = Content::of_bytes(&merged.bytes);
+        let after = Side::file(FileState { content, stamp: now.stamp }, None);
+        plan.steps.push(Step::file(file.place.clone(), file.now.clone(), after, &file.family));
+        plan.merges.push(Merge { place: file.place.clone(), merged });
+    }
+    Ok(())
 }

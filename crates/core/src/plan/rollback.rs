@@ -5,7 +5,6 @@ use crate::change::{Change, Purpose, Side, State, Step};
 use crate::check::{altered_since, settings_kept};
 use crate::error::Result;
 use crate::path::same_name;
-use crate::rack::is_settings_name;
 use crate::situation::Situation;
 
 /// The point that a rollback goes to.
@@ -59,7 +58,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         if entry.target.is_folder() {
             continue;
         }
-        let is_settings = is_settings_name(entry.place().path().file_name());
+        let is_settings = situation.is_users(entry.place(), &entry.family);
         // A target that was not touched by then was what the first change found. Edits of settings are not
         // new settings of the game's own.
         let target = match &up_to_point {
