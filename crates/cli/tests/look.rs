@@ -48,19 +48,23 @@ fn survey_finds_the_components_by_evidence() {
         };
         components.iter().map(one).collect::<Vec<_>>()
     };
-    assert_eq!(components(0), ["runtime brine 2.0.3 outsider"]);
+    assert_eq!(components(0), ["runtime brine 2.0.3 outsider+own-version"]);
     assert_eq!(
         components(1),
-        ["extender lampwright 31.1.0 keyed+outsider", "support meadow-tweaks 0.9.4 outsider"]
+        [
+            "extender lampwright 31.1.0 keyed+outsider+own-version",
+            "support meadow-tweaks 0.9.4 outsider+own-version"
+        ]
     );
-    assert_eq!(components(2), ["loader undertow 2.1.0 stand-in+outsider"]);
+    assert_eq!(components(2), ["loader undertow 2.1.0 stand-in+outsider+own-version"]);
     assert_eq!(
         components(3),
         [
-            "upscaler sharpwater 2.7.4 outsider",
-            "upscaler sharpwater 2.7.4 outsider",
-            "frame-generation evenkeel 1.1.0 outsider",
-            "denoiser hushgrain 1.0.3 outsider",
+            "upscaler sharpwater 2.7.4 outsider+own-version+recurring",
+            "upscaler sharpwater 2.7.4 outsider+own-version+recurring",
+            "frame-generation evenkeel 1.1.0 outsider+own-version",
+            "denoiser hushgrain 1.0.3 outsider+own-version",
+            "support lanterncore 5.1.0 own-version",
         ]
     );
 }
@@ -120,7 +124,7 @@ fn what_cannot_be_read_is_said_and_the_rest_shown() {
     bench.write("games/Kite Harbour/System/note.dll", b"this was a library once");
     let assert = bench.run(&["survey", "games", "nowhere"]).code(1);
     let text = output(&bench.run(&["survey", "games", "nowhere"]));
-    assert!(text.contains("4 games, 8 components"), "{text}");
+    assert!(text.contains("4 games, 9 components"), "{text}");
     let errors = errors(&assert);
     for wanted in ["System/cut.dll: it is cut short", "note.dll: it is not a Windows", "nowhere"] {
         assert!(errors.contains(wanted), "{errors}");
@@ -141,7 +145,7 @@ fn a_renamed_original_is_told_of_with_the_file_that_took_its_place() {
         ),
         "{text}"
     );
-    assert!(text.contains("1 game, 4 components"), "the copy is no component of its own\n{text}");
+    assert!(text.contains("1 game, 5 components"), "the copy is no component of its own\n{text}");
 }
 
 #[test]

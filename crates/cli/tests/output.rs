@@ -111,7 +111,7 @@ fn quiet_leaves_the_result_and_drops_the_hints() {
     let loud = printed(&bench, &["survey", "games"], &[]);
     let quiet = printed(&bench, &["survey", "games", "-q"], &[]);
     assert!(loud.contains("Next: ") && !quiet.contains("Next: "));
-    assert!(quiet.contains("4 games, 10 components"));
+    assert!(quiet.contains("4 games, 11 components"));
 }
 
 #[test]

@@ -8,7 +8,7 @@ use upright_spanner_core::image::system;
 use upright_spanner_core::path::TreePath;
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::rack::{
-    Build, LayoutFile, Limits, PackageContext, PackageOptions, Parcel, since,
+    Build, GivenLayout, LayoutFile, Limits, PackageContext, PackageOptions, Parcel, since,
 };
 use upright_spanner_core::version::Version;
 use upright_spanner_sample::world::{self, Graphics};
@@ -237,4 +237,131 @@ proptest! {
         });
         prop_assert_eq!(parsed.is_err(), leads_out);
     }
+}
+
+/// The files of a package that layouts are tried on.
+fn release() -> Vec<(&'static str, Vec<u8>)> {
+    let lens = |bits| {
+        let info = VersionInfo::new([1, 2, 3, 0])
+            .with("CompanyName", "Nib")
+            .with("ProductName", "Lens")
+            .with("FileDescription", "Lens overlay");
+        Pe::dll(bits, "lens.dll").version(&info).export("open", 1).to_bytes()
+    };
+    vec![
+        ("x64/lens.dll", lens(Bits::Bits64)),
+        ("x86/lens.dll", lens(Bits::Bits32)),
+        ("x64/lens.ini", b"[A]\nb=1\n".to_vec()),
+        ("x86/lens.ini", b"[A]\nb=1\n".to_vec()),
+        ("Data/lens/a.pak", b"a".to_vec()),
+        ("shaders/[new] {b}.fx", b"b".to_vec()),
+        ("shaders/deep/c.fx", b"c".to_vec()),
+        ("tools/setup.exe", Pe::exe(Bits::Bits64).to_bytes()),
+        ("docs/readme.txt", b"read".to_vec()),
+        ("src/lens.cpp", b"int x;".to_vec()),
+    ]
+}
+
+/// The builds of a package, packed as a folder or a zip, with all of it in so many folders more.
+fn packed(
+    files: &[(&str, Vec<u8>)],
+    as_folder: bool,
+    within: &str,
+    options: &PackageOptions,
+) -> Result<Vec<Build>, String> {
+    let folder = tempfile::tempdir().unwrap();
+    let names: Vec<String> = files.iter().map(|(name, _)| format!("{within}{name}")).collect();
+    let path = folder.path().join("lens");
+    if as_folder {
+        for (name, (_, content)) in names.iter().zip(files) {
+            world::write(&path.join(name), content, (2026, 1, 1)).unwrap();
+        }
+    } else {
+        let entries: Vec<(&str, &[u8])> =
+            names.iter().zip(files).map(|(name, (_, bytes))| (&**name, &bytes[..])).collect();
+        std::fs::write(&path, archive::zip(&entries, (2026, 1, 1))).unwrap();
+    }
+    let context = PackageContext {
+        catalog: Arc::default(),
+        remembered: Vec::new(),
+        families: Vec::new(),
+        limits: Limits::default(),
+        scratch: folder.path().join("scratch"),
+    };
+    let parcel = Parcel::open(&path, options, &context, &Silent);
+    parcel.map(|parcel| parcel.builds).map_err(|error| error.to_string())
+}
+
+/// What layouts are about: which file goes where.
+fn laid_out(builds: &[Build]) -> Vec<(String, Vec<String>)> {
+    let one = |build: &Build| {
+        let places = build.layout.places.iter();
+        let places = places.map(|p| format!("{} {}:{} {:?}", p.from, p.bay, p.to, p.policy));
+        (build.id.to_string(), places.collect())
+    };
+    builds.iter().map(one).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Printing a layout and giving it back changes nothing, however the release was packed, and whatever part of
+    /// it there is.
+    #[test]
+    fn a_layout_that_is_given_back_changes_nothing(
+        left_out in proptest::collection::btree_set(1usize..10, 0..5),
+        packings in proptest::collection::vec((any::<bool>(), "([a-z0-9.]{1,8}[a-z]/){0,2}"), 2),
+    ) {
+        let mut files = release();
+        let mut at = 0..;
+        files.retain(|_| !left_out.contains(&at.next().unwrap()));
+        let plain = PackageOptions::default();
+        let first = packed(&files, packings[0].0, &packings[0].1, &plain).unwrap();
+        let all: Vec<&Build> = first.iter().filter(|b| b.id.family == first[0].id.family).collect();
+        let text = LayoutFile::of(&all).to_text();
+        let layout = GivenLayout::parse(Path::new("layout.toml"), &text).unwrap();
+        let given = PackageOptions { layout: Some(layout), ..PackageOptions::default() };
+        for (as_folder, within) in &packings {
+            let again = packed(&files, *as_folder, within, &given).unwrap();
+            prop_assert_eq!(laid_out(&again), laid_out(&first), "{}", text);
+        }
+    }
+}
+
+#[test]
+fn a_layout_names_many_files_at_once_and_says_what_is_not_there() {
+    let layout = |rules: &str| {
+        let text = format!("schema = 2\nfamily = \"lens\"\n{rules}");
+        GivenLayout::parse(Path::new("mine.toml"), &text)
+    };
+    let rule = |from: &str, bay: &str, to: &str| {
+        let to = if to.is_empty() { String::new() } else { format!("to = \"{to}\"\n") };
+        format!("[[file]]\nfrom = \"{from}\"\nbay = \"{bay}\"\n{to}policy = \"replace\"\n")
+    };
+    let wanted = rule("x64/lens.dll", "exe", "lens.dll");
+    for (rules, expected) in [
+        (rule("shaders/**", "exe", ""), vec!["exe:shaders/[new] {b}.fx", "exe:shaders/deep/c.fx"]),
+        (rule("shaders/**", "root", "."), vec!["root:[new] {b}.fx", "root:deep/c.fx"]),
+        (rule("shaders/*.fx", "exe", "glass"), vec!["exe:glass/[new] {b}.fx"]),
+        (rule("SHADERS\\\\[new] {b}.fx", "exe", "b.fx"), vec!["exe:b.fx"]),
+        (rule("**/c.fx", "exe", "c.fx"), vec!["exe:c.fx"]),
+    ] {
+        let given = layout(&format!("{wanted}{rules}")).unwrap();
+        let options = PackageOptions { layout: Some(given), ..PackageOptions::default() };
+        let builds = packed(&release(), false, "", &options).unwrap();
+        let build = builds.iter().find(|build| build.id.variant.is_none()).unwrap();
+        let places = build.layout.places.iter().skip(1).map(|p| format!("{}:{}", p.bay, p.to));
+        assert_eq!(places.collect::<Vec<_>>(), expected, "{rules}");
+    }
+    for (rules, said) in [
+        (rule("no/file.fx", "exe", ""), "mine.toml:9: there is no `no/file.fx` in the package"),
+        (rule("no/**", "exe", ""), "mine.toml:9: `no/**` matches no file of the package"),
+    ] {
+        let given = layout(&format!("{wanted}{rules}")).unwrap();
+        let options = PackageOptions { layout: Some(given), ..PackageOptions::default() };
+        let error = packed(&release(), true, "one/", &options).unwrap_err();
+        assert!(error.contains(said), "{error}");
+    }
+    let error = layout(&rule("../*.fx", "exe", "..")).unwrap_err();
+    assert!(error.line == 6 && error.what.contains("cannot be used as a path"), "{error:?}");
 }

@@ -127,6 +127,24 @@ pub fn is_runtime(name: &str) -> bool {
     RUNTIMES.iter().any(|start| folded.starts_with(start)) && !is_debug_runtime(name)
 }
 
+/// Whether a library is a runtime that compilers or Windows' own tools bring along: of a release of one of them
+/// by name, and nothing that anyone exchanges.
+pub fn is_compiler_runtime(name: &str) -> bool {
+    const COMPILERS: [&str; 8] = [
+        "libgcc_s",
+        "libstdc++",
+        "libwinpthread",
+        "libgomp",
+        "libquadmath",
+        "libssp",
+        "libc++",
+        "libomp",
+    ];
+    let folded = name.to_lowercase();
+    let is_compilers = COMPILERS.iter().any(|start| folded.starts_with(start));
+    folded.ends_with(".dll") && (is_compilers || is_runtime(name) || is_api_set(name))
+}
+
 /// Whether a library comes with Windows, with a graphics driver, or with the runtimes that
 /// installers of games bring. Debug variants of runtimes do not.
 pub fn comes_with_windows(name: &str) -> bool {

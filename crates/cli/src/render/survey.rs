@@ -8,7 +8,7 @@ use upright_spanner_core::game::Origin;
 use upright_spanner_core::survey::{Backup, Evidence, GameView, Gone, Library, Standing, Survey};
 
 use super::table::{table, widest};
-use super::{clean, count, fit_path, hint, wrapped};
+use super::{clean, count, fit_path, hint, quoted, wrapped};
 use crate::document::error::Unread;
 use crate::document::survey as document;
 use crate::session::Session;
@@ -38,9 +38,15 @@ pub fn print(survey: &Survey, show: View, session: &Session) -> Result<()> {
         } else {
             write!(out, "{}", components(&lines, session.width))?;
         }
+        let runtimes = view.libraries.iter().filter(|library| library.is_compiler_runtime).count();
         let rest = view.libraries.iter().filter(|library| !library.put_aside).count();
-        let rest = rest.saturating_sub(listed.len());
-        if rest > 0 && !show.all && !show.filtered {
+        let rest = rest.saturating_sub(listed.len() + runtimes);
+        let is_whole = !show.all && !show.filtered;
+        if runtimes > 0 && is_whole {
+            let text = format!("  compiler runtimes: {} (--all)", count(runtimes, "file"));
+            writeln!(out, "{}", text.dimmed())?;
+        }
+        if rest > 0 && is_whole {
             let other =
                 if rest == 1 { "1 other library" } else { &format!("{rest} other libraries") };
             writeln!(out, "{}", format!("  and {other} (--all)").dimmed())?;
@@ -89,6 +95,14 @@ fn heading(out: &mut impl Write, view: &GameView, width: usize) -> Result<()> {
     let mut text = reasons.collect::<Vec<_>>().join(", ");
     if text.is_empty() {
         text.push_str("nothing speaks for another");
+    }
+    let tied = view.programs.get(1).filter(|second| second.score == executable.score);
+    if let Some(tied) = tied {
+        let game = quoted(&view.game.id);
+        text.push_str(&format!(
+            "; {} is as likely: spanner game set {game} --executable PATH",
+            clean(tied.path.as_str())
+        ));
     }
     if view.programs.len() > 1 {
         text = format!("chosen of {} programs: {text}", view.programs.len());

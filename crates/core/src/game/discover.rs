@@ -6,7 +6,7 @@
 
 use std::collections::BTreeMap;
 
-use super::executable::{holds_installers, is_helper_name, squeeze};
+use super::executable::{holds_installers, is_helper_name, is_runtime_folder, squeeze};
 use crate::path::{TreePath, extension, stem};
 
 /// Names that folders inside a game have, and games do not.
@@ -114,7 +114,9 @@ fn collect(
         return;
     }
 
-    if !folder.has_program() {
+    // What runs other programs is no game, wherever it lies.
+    let is_runtime = !path.is_empty() && is_runtime_folder(name);
+    if !folder.has_program() || is_runtime && known == Reach::Anything {
         return;
     }
     if known == Reach::Anything && is_game(folder, name) {

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use crate::catalog::slug;
 use crate::path::{TreePath, fold, same_name, stem};
-use upright_spanner_image::{Facts, Version};
+use upright_spanner_image::{Facts, Machine, Version};
 
 /// A program of a game, and how likely it is the game itself.
 #[derive(Debug, Clone)]
@@ -48,6 +48,13 @@ const OTHER_MAKER: i32 = -10;
 /// Weak signs, which decide only where nothing else does.
 const INITIALS: i32 = 5;
 const IN_HOME: i32 = 5;
+
+/// Of two programs that differ in the machine alone, what players start today. More than all weak signs, and
+/// than being the largest.
+const WIDER_TWIN: i32 = 16;
+
+/// A program that runs others' code, as a script engine's does: in a runtime's folder no game starts.
+const IN_RUNTIME: i32 = -60;
 
 /// In a folder for what is installed beside the game: more than drawing and size together.
 const IN_ASIDE: i32 = -50;
@@ -136,6 +143,7 @@ pub(crate) fn rank(
     let largest = programs.iter().map(|(_, facts)| facts.size).max().unwrap_or(0);
     let count = programs.len();
     let maker = common_maker(&programs);
+    let twins = wider_twins(&programs);
 
     let weighed = |(path, facts): (TreePath, Facts)| {
         let mut points = Points::default();
@@ -144,6 +152,9 @@ pub(crate) fn rank(
         points.graphics(&facts);
         if maker.is_some() && maker_of(&facts).is_some() && maker != maker_of(&facts) {
             points.add(OTHER_MAKER, "made by another company than the other programs");
+        }
+        if twins.contains(&path) {
+            points.add(WIDER_TWIN, "the 64-bit one of two");
         }
         if count == 1 {
             points.add(0, "the only program");
@@ -161,6 +172,33 @@ pub(crate) fn rank(
         b.score.cmp(&a.score).then(shallower).then_with(|| a.path.cmp(&b.path))
     });
     ranked
+}
+
+/// Programs of which there is another for 32 bits that bears the same name, but for what tells the machine.
+fn wider_twins(programs: &[(TreePath, Facts)]) -> Vec<TreePath> {
+    let name = |path: &TreePath| {
+        let stem = fold(stem(path.file_name()));
+        let endings = ["x86_64", "x64", "win64", "64", "x86", "win32", "32"];
+        let cut = endings.iter().find_map(|ending| stem.strip_suffix(ending));
+        cut.unwrap_or(&stem).trim_end_matches(['-', '_', '.', ' ']).to_owned()
+    };
+    let narrow = |path: &TreePath| {
+        programs
+            .iter()
+            .any(|(other, facts)| facts.machine == Machine::X86 && name(other) == name(path))
+    };
+    let wide =
+        programs.iter().filter(|(path, facts)| facts.machine == Machine::X86_64 && narrow(path));
+    wide.map(|(path, _)| path.clone()).collect()
+}
+
+/// Whether a folder's name is that of a runtime that hosts others' programs, with a version or without.
+pub(super) fn is_runtime_folder(name: &str) -> bool {
+    const RUNTIMES: [&str; 8] = ["jre", "jdk", "java", "python", "node", "nodejs", "ruby", "perl"];
+    let name = name.to_lowercase();
+    let word = name.trim_end_matches(|c: char| !c.is_ascii_alphabetic());
+    let word = word.split(['-', '_', ' ']).next().unwrap_or_default();
+    RUNTIMES.contains(&word)
 }
 
 /// Points for and against a program, each with its reason.
@@ -209,7 +247,9 @@ impl Points {
         let folders: Vec<String> = path.folder().split('/').map(str::to_lowercase).collect();
         let is_aside =
             |folder: &&String| ASIDE.contains(&folder.as_str()) || holds_installers(folder);
-        if let Some(aside) = folders.iter().find(is_aside) {
+        if let Some(runtime) = folders.iter().find(|folder| is_runtime_folder(folder)) {
+            self.add(IN_RUNTIME, format!("is in {runtime}, which hosts other programs"));
+        } else if let Some(aside) = folders.iter().find(is_aside) {
             self.add(IN_ASIDE, format!("is in {aside}"));
         } else if let Some(home) = folders.last().filter(|folder| HOME.contains(&folder.as_str())) {
             self.add(IN_HOME, format!("in {home}"));

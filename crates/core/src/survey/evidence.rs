@@ -15,7 +15,9 @@ pub enum EvidenceKind {
     StandIn,
     /// Its name holds the executable's version.
     Keyed,
-    /// The same library is in several games.
+    /// States a product and a version of its own that are not the executable's.
+    OwnVersion,
+    /// The same library is in several games, or in several places of one.
     Recurring,
     /// Made by another company than the executable.
     Outsider,
@@ -31,10 +33,18 @@ impl EvidenceKind {
             Self::OnRack => "on-rack",
             Self::StandIn => "stand-in",
             Self::Keyed => "keyed",
+            Self::OwnVersion => "own-version",
             Self::Recurring => "recurring",
             Self::Outsider => "outsider",
             Self::HandBackup => "hand-backup",
         }
+    }
+}
+
+impl EvidenceKind {
+    /// Whether it shows that people exchange such a library, rather than that it is another's.
+    pub fn is_telling(self) -> bool {
+        !matches!(self, Self::OwnVersion | Self::Outsider)
     }
 }
 

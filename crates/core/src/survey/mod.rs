@@ -24,6 +24,7 @@ use crate::rack::{Build, Needs};
 pub use evidence::{Evidence, EvidenceKind};
 pub use filter::Filter;
 use upright_spanner_change::{Progress, is_in_use};
+use upright_spanner_image::system::is_compiler_runtime;
 use upright_spanner_image::{Facts, ImageError, Kind};
 pub use view::{
     Attention, Backup, GameView, Gone, Library, LookError, Newer, Standing, Survey, Unusable,
@@ -376,6 +377,7 @@ fn view(
                 role: Role::Support,
                 group: None,
                 is_component: false,
+                is_compiler_runtime: false,
                 put_aside: false,
                 backups: Vec::new(),
                 evidence: Vec::new(),
@@ -401,7 +403,14 @@ fn view(
 fn settle(view: &mut GameView) {
     let loose = view.programs.is_empty();
     for library in &mut view.libraries {
-        library.is_component = loose && !library.put_aside || !library.evidence.is_empty();
+        let is_runtime = is_compiler_runtime(library.path.file_name())
+            && !library.put_aside
+            && library.pin.is_none()
+            && library.state == Standing::Unrecorded
+            && !library.evidence.iter().any(|evidence| is_users_word(evidence.kind));
+        library.is_compiler_runtime = is_runtime && !loose;
+        library.is_component = loose && !library.put_aside
+            || !library.evidence.is_empty() && !library.is_compiler_runtime;
         if library.role != Role::Support {
             continue;
         }
@@ -413,6 +422,11 @@ fn settle(view: &mut GameView) {
         let by_words = catalog::role_of(&library.facts);
         library.role = by_evidence.or(by_words).unwrap_or(Role::Support);
     }
+}
+
+/// Whether evidence comes of what the user said or did.
+fn is_users_word(kind: EvidenceKind) -> bool {
+    matches!(kind, EvidenceKind::Catalogued | EvidenceKind::OnRack | EvidenceKind::HandBackup)
 }
 
 /// The libraries that changes left in a game and that are not there any more.

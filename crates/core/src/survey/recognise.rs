@@ -28,6 +28,10 @@ pub(super) fn within_game(
     let executable = view.programs.first();
     let program_folders: Vec<&str> = view.programs.iter().map(|p| p.path.folder()).collect();
     let copies = Copies::among(&view.libraries);
+    let mut places: HashMap<(String, String), usize> = HashMap::new();
+    for library in view.libraries.iter().filter(|library| !copies.is_put_aside(library)) {
+        *places.entry(same_in_games(library)).or_default() += 1;
+    }
     let found: Vec<Vec<Evidence>> = view
         .libraries
         .iter()
@@ -40,6 +44,8 @@ pub(super) fn within_game(
                 (EvidenceKind::Keyed, keyed(library, executable, view.version.as_ref(), earlier)),
                 (EvidenceKind::HandBackup, hand_backup(library, &copies)),
                 (EvidenceKind::Outsider, executable.and_then(|exe| outsider(library, exe))),
+                (EvidenceKind::OwnVersion, executable.and_then(|exe| own_version(library, exe))),
+                (EvidenceKind::Recurring, places.get(&same_in_games(library)).and_then(recurring)),
             ];
             let some = kinds.into_iter().filter_map(|(kind, detail)| Some((kind, detail?)));
             some.map(|(kind, detail)| Evidence { kind, detail }).collect()
@@ -174,6 +180,22 @@ fn outsider(library: &Library, executable: &Executable) -> Option<String> {
     let own = executable.facts.string("CompanyName");
     let another = own.is_none_or(|own| !same_name(own, company));
     another.then(|| format!("made by {company}, the game by {}", own.unwrap_or("no one named")))
+}
+
+/// It states a product and a version of its own, neither of which is the executable's.
+fn own_version(library: &Library, executable: &Executable) -> Option<String> {
+    let product =
+        library.facts.string("ProductName").filter(|product| !product.trim().is_empty())?;
+    let version = library.facts.version()?;
+    let games = executable.facts.string("ProductName");
+    let is_games = games.is_some_and(|games| same_name(games.trim(), product.trim()));
+    let same = executable.version().is_some_and(|games| games.same_numbers(&version));
+    (!is_games && !same).then(|| format!("states {} {version} of its own", product.trim()))
+}
+
+/// It lies in several places of one game.
+fn recurring(places: &usize) -> Option<String> {
+    (*places > 1).then(|| format!("in {places} places of this game"))
 }
 
 /// The file sits beside a renamed copy of itself.

@@ -94,6 +94,8 @@ pub struct Library {
     pub role: Role,
     /// Whether it is a component, rather than one of the game's own files.
     pub is_component: bool,
+    /// Whether it is a runtime that compilers or the system bring along, and nothing else is known of it.
+    pub is_compiler_runtime: bool,
     /// What the records know of it.
     pub state: Standing,
     /// The newest build on the rack that could take its place, where that is newer.
@@ -242,6 +244,7 @@ impl GameView {
             b.attention()
                 .cmp(&a.attention())
                 .then(a.role.cmp(&b.role))
+                .then(b.is_exchanged().cmp(&a.is_exchanged()))
                 .then_with(|| a.family.cmp(&b.family))
                 .then_with(|| a.path.cmp(&b.path))
         });
@@ -281,6 +284,11 @@ pub enum Attention {
 }
 
 impl Library {
+    /// Whether something shows that people exchange it: more than that it is another's than the game's.
+    pub fn is_exchanged(&self) -> bool {
+        self.evidence.iter().any(|evidence| evidence.kind.is_telling())
+    }
+
     /// How much it asks for the user's attention.
     pub fn attention(&self) -> Attention {
         match self.state {
