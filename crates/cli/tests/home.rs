@@ -45,6 +45,66 @@ fn copy_folder(from: &Path, to: &Path) {
     }
 }
 
+/// A home as the version left it that knew a build for each variant: a rack, a layout that was in use, a pin, and
+/// a change.
+#[test]
+fn builds_of_before_are_variants_of_one_and_what_was_said_of_them_holds() {
+    let bench = Bench::empty();
+    let data = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data/home-4");
+    for part in ["blobs", "journal", "layouts", "rack"] {
+        copy_folder(&data.join(part), &bench.file(&format!("home/{part}")));
+    }
+    fs::copy(data.join("games.toml"), bench.file("home/games.toml")).unwrap();
+    copy_folder(&data.join("game"), &bench.file("games/Pier"));
+    let fitted = bench.picture("games/Pier");
+    let variants = || -> Vec<String> {
+        let list = bench.json(&["rack", "list"]);
+        let builds = list["builds"].as_array().unwrap().iter();
+        let builds = builds.map(|build| {
+            let variants = build["variants"].as_array().unwrap().iter();
+            let variants = variants.map(|v| v["variant"].as_str().unwrap_or("-").to_owned());
+            format!(
+                "{}: {}",
+                build["build"].as_str().unwrap(),
+                variants.collect::<Vec<_>>().join(" ")
+            )
+        });
+        builds.collect()
+    };
+    assert_eq!(variants(), ["glim@3.0.0: - 0afca769", "glim@2.0.0: - x86"]);
+    let layout = bench.ok(&["rack", "show", "glim@2", "--layout"]);
+    assert!(layout.contains("from = \"x86/glim.dll\""), "paths are those of the package: {layout}");
+    assert!(layout.contains("shaders/a.fx"), "{layout}");
+
+    bench.ok(&["game", "set", "pier", "--root", "games/Pier"]);
+    let said = bench.ok(&["survey", "pier"]);
+    assert!(said.contains("fitted, pinned"), "{said}");
+    bench.ok(&["drift", "pier"]);
+    bench.ok(&["rollback", "pier"]);
+    assert_ne!(bench.picture("games/Pier"), fitted);
+    bench.ok(&["fit", "pier", "glim@2.0.0", "--despite", "entry-not-loaded"]);
+    assert_eq!(bench.picture("games/Pier"), fitted, "the same files come again");
+
+    // What is added next follows the layout that was in use, and names are in words.
+    let glim = |version: [u16; 4]| {
+        let info = VersionInfo::new(version).with("CompanyName", "Nib").with("ProductName", "Glim");
+        let info = info.with("FileDescription", "Glim plugin loader");
+        Pe::dll(Bits::Bits64, "glim.dll").version(&info).export("glim", 9).to_bytes()
+    };
+    let entries: [(&str, &[u8]); 3] = [
+        ("glim-4/x64/glim.dll", &glim([4, 0, 0, 0])),
+        ("glim-4/x64/glim.ini", b"[A]\nb=2\n"),
+        ("glim-4/x64/more.dat", b"x"),
+    ];
+    bench.write("glim-4.zip", &archive::zip(&entries, (2026, 3, 4)));
+    bench.ok(&["rack", "add", "glim-4.zip"]);
+    assert_eq!(variants(), ["glim@4.0.0: -", "glim@3.0.0: full light", "glim@2.0.0: - x86"]);
+    let layout =
+        bench.json(&["rack", "show", "glim@4"])["builds"][0]["variants"][0]["layout"].clone();
+    assert_eq!(layout["retires"][0], "old.dll", "{layout}");
+    assert_eq!(layout["places"][1]["policy"], "merge", "{layout}");
+}
+
 #[test]
 fn a_home_of_the_version_before_the_journal_is_taken_over_recovered_and_rolled_back() {
     let bench = old_home();
