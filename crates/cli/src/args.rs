@@ -150,9 +150,12 @@ pub struct Survey {
     /// Only games whose id or title matches this pattern.
     #[arg(long, value_name = "PATTERN")]
     pub game: Option<String>,
-    /// Only files whose name matches this pattern, components or not.
+    /// Every file whose name matches this pattern, in games or not: a component, a library or anything else.
     #[arg(long, value_name = "PATTERN")]
     pub name: Option<String>,
+    /// Look over every drive, the system's own folders left out, and say which of them hold games.
+    #[arg(long, conflicts_with = "places")]
+    pub everywhere: bool,
     /// Only components of which the rack has a newer build.
     #[arg(long)]
     pub outdated: bool,

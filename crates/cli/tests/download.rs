@@ -727,3 +727,215 @@ fn a_value_follows_the_newer_build_of_the_maker_across_families() {
     let now = fs::read_to_string(bench.file("games/Pier/bin/loader.ini")).unwrap();
     assert!(now.contains("Delay=250") && now.contains("Log=on"), "{now}");
 }
+
+#[test]
+fn versions_are_those_of_the_release_and_found_by_what_people_say() {
+    for (what, file, stated, package, text_inside, build, key) in [
+        (
+            "a key that the resource repeats",
+            "wick_7_9_14.dll",
+            Some([7, 9, 14, 0]),
+            "wick-2.2.3.zip",
+            "",
+            "wick@2.2.3",
+            Some("7.9.14"),
+        ),
+        (
+            "a key of two numbers",
+            "wick-7.9.dll",
+            Some([2, 2, 3, 0]),
+            "wick.zip",
+            "",
+            "wick@2.2.3",
+            Some("7.9"),
+        ),
+        (
+            "a key, and the package's name",
+            "wick-7.9.14.dll",
+            None,
+            "wick-2.2.3.zip",
+            "",
+            "wick@2.2.3",
+            Some("7.9.14"),
+        ),
+        (
+            "a key, and the texts",
+            "wick-7.9.14.dll",
+            None,
+            "download.zip",
+            "Wick 2.2.3\n",
+            "wick@2.2.3",
+            Some("7.9.14"),
+        ),
+        (
+            "its own version in its name",
+            "wick-2.2.3.dll",
+            Some([2, 2, 3, 0]),
+            "wick.zip",
+            "",
+            "wick@2.2.3",
+            None,
+        ),
+    ] {
+        let bench = Bench::empty();
+        let info = |version| {
+            VersionInfo::new(version)
+                .with("CompanyName", "Wick Circle")
+                .with("FileDescription", "Wick script extender")
+        };
+        let mut pe = Pe::dll(Bits::Bits64, file).export("wick", 1);
+        if let Some(version) = stated {
+            pe = pe.version(&info(version));
+        }
+        pack(&bench, package, "", &[(file, pe.to_bytes()), ("readme.txt", text(text_inside))]);
+        bench.ok(&["rack", "add", package]);
+        let list = bench.json(&["rack", "list"]);
+        assert_eq!(list["builds"][0]["build"], build, "{what}");
+        assert_eq!(list["builds"][0]["supports"].as_str(), key, "{what}");
+    }
+
+    // The short form finds a build where it is the only one, and is what the list shows first.
+    let bench = Bench::empty();
+    for version in [[0, 31, 4, 0], [2, 9, 0, 0], [2, 9, 1, 0]] {
+        let name = format!("lens-{}.dll", version[2]);
+        bench.write(&name, &library("lens.dll", "Nib", "Lens", version).to_bytes());
+        bench.ok(&["rack", "add", &name]);
+    }
+    let list = bench.ok(&["rack", "list"]);
+    assert!(
+        list.contains("lens@31.4 ") && list.contains("lens@2.9 ") && list.contains("lens@2.9.1 "),
+        "{list}"
+    );
+    for (short, whole) in
+        [("lens@31.4", "lens@0.31.4"), ("lens@2.9", "lens@2.9.0"), ("lens@2.9.0.0", "lens@2.9.0")]
+    {
+        assert!(bench.ok(&["rack", "show", short]).starts_with(whole), "{short}");
+    }
+    bench.run(&["rack", "show", "lens@9"]).code(2);
+    bench.write("other.dll", &library("lens.dll", "Nib", "Lens", [31, 4, 0, 0]).to_bytes());
+    bench.ok(&["rack", "add", "other.dll"]);
+    assert!(
+        bench.ok(&["rack", "show", "lens@31.4"]).starts_with("lens@31.4.0"),
+        "a whole version is meant first"
+    );
+    assert!(bench.ok(&["rack", "list"]).contains("lens@0.31.4"), "two would be alike in short");
+}
+
+#[test]
+fn an_edition_is_read_from_names_folders_and_texts() {
+    for (package, folder, inside, edition) in [
+        ("wick-disc-edition.zip", "", "", Some("disc")),
+        ("wick.zip", "Harbour Edition/", "", Some("harbour")),
+        ("wick.zip", "", "Wick, for the harbour edition of Pier.\n", Some("harbour")),
+        ("wick.zip", "", "Edition: Disc\n", Some("disc")),
+        ("wick.zip", "", "This edition is new.\n", None),
+    ] {
+        let bench = Bench::empty();
+        let wick = described(
+            Bits::Bits64,
+            "wick.dll",
+            "Wick Circle",
+            "Wick",
+            "Wick script extender",
+            [2, 2, 3, 0],
+        );
+        pack(
+            &bench,
+            package,
+            folder,
+            &[("wick.dll", wick.to_bytes()), ("readme.txt", text(inside))],
+        );
+        bench.ok(&["rack", "add", package]);
+        let variant = bench.json(&["rack", "list"])["builds"][0]["variants"][0].clone();
+        assert_eq!(variant["edition"].as_str(), edition, "{package} {folder} {inside}");
+        assert_eq!(variant["variant"].as_str(), edition, "and names the variant");
+    }
+}
+
+#[test]
+fn a_layout_serves_what_is_on_the_rack_already() {
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    for version in [[2, 3, 0, 0], [2, 4, 0, 0]] {
+        let name = format!("undertow-{}.zip", version[1]);
+        let files = [
+            ("winmm.dll", loader(Bits::Bits64, "winmm.dll", version).to_bytes()),
+            ("plugins/a.dat", text("a")),
+            ("docs/b.dat", text("b")),
+        ];
+        pack(&bench, &name, "", &files);
+        bench.ok(&["rack", "add", &name]);
+    }
+    let layout = "schema = 2\nfamily = \"undertow\"\n\
+        [[file]]\nfrom = \"winmm.dll\"\nbay = \"exe\"\npolicy = \"replace\"\n\
+        [[file]]\nfrom = \"docs/**\"\nbay = \"root\"\nto = \"Notes\"\npolicy = \"replace\"\n";
+    bench.write("mine.toml", layout.as_bytes());
+    bench.ok(&["rack", "add", "undertow-4.zip", "--layout", "mine.toml"]);
+    for build in ["undertow@2.4", "undertow@2.3"] {
+        let changed = changed_by(&bench, "games/Pier", &["fit", "games/Pier", build]);
+        assert_eq!(changed, ["Notes/b.dat new", "bin/winmm.dll new"], "{build}");
+        let shown = bench.ok(&["rack", "show", build]);
+        assert!(shown.contains("Notes/b.dat") && shown.contains("the layout says so"), "{shown}");
+    }
+}
+
+#[test]
+fn a_download_with_a_browsers_mark_is_told_and_fitted_without_it() {
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    pack(
+        &bench,
+        "undertow.zip",
+        "",
+        &[("winmm.dll", loader(Bits::Bits64, "winmm.dll", [2, 3, 0, 0]).to_bytes())],
+    );
+    let mark = |path: &str| format!("{}:Zone.Identifier", bench.file(path).display());
+    if cfg!(windows) {
+        if fs::write(
+            mark("undertow.zip"),
+            "[ZoneTransfer]\r\nZoneId=3\r\nHostUrl=https://example.org/u\r\n",
+        )
+        .is_err()
+        {
+            return;
+        }
+    } else {
+        let set = std::process::Command::new("setfattr")
+            .args(["-n", "user.xdg.origin.url", "-v", "https://example.org/u", "undertow.zip"])
+            .current_dir(bench.path())
+            .status();
+        if !set.is_ok_and(|status| status.success()) {
+            return;
+        }
+    }
+    let said = flat(&bench.ok(&["rack", "add", "undertow.zip"]));
+    // Wine keeps no such streams.
+    if cfg!(windows) && !said.contains("mark of a download") {
+        return;
+    }
+    assert!(said.contains("bears the mark of a download, from https://example.org/u"), "{said}");
+    bench.ok(&["fit", "games/Pier", "undertow"]);
+    assert!(fs::read(mark("games/Pier/bin/winmm.dll")).is_err());
+}
+
+#[test]
+fn the_signer_is_shown_where_it_changes() {
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    let signed = include_bytes!("../../image/tests/data/p256-sha256.dll");
+    bench.write("games/Pier/bin/lens.dll", signed);
+    let mut broken = signed.to_vec();
+    let middle = broken.len() / 3;
+    broken[middle] ^= 1;
+    bench.write("new/lens.dll", &broken);
+    let named = bench.json(&["inspect", "games/Pier/bin/lens.dll"]);
+    let signer = named["images"][0]["signature"]["signer"].as_str().unwrap().to_owned();
+    let fit = ["fit", "games/Pier", "new/lens.dll", "--despite", "signature-broken"];
+    let said = flat(&bench.ok(&fit));
+    assert!(
+        said.contains(&format!("signer: {signer} → a signature that is broken bin/lens.dll")),
+        "{said}"
+    );
+    let said = flat(&bench.ok(&["history", "show", "1"]));
+    assert!(said.contains(&format!("signer: {signer} → a signature that is broken")), "{said}");
+}

@@ -454,3 +454,91 @@ fn compare_says_what_differs_and_what_it_means() {
     assert!(back.contains("exports lost (1): c"), "{back}");
     bench.run(&["compare", "old/lens.dll", "gone.dll"]).code(4);
 }
+
+#[test]
+fn every_file_of_a_name_is_found_in_games_or_not() {
+    let bench = Bench::world();
+    bench.write("games/loose/quern.dll", &library("Else", "", [7, 1, 0, 0]).to_bytes());
+    bench.write("games/Kite Harbour/Notes/quern.txt", b"of no kind that is loaded");
+    bench.write("downloads/old/quern.dll.part", b"half");
+    // The half-done download is told too.
+    let seek = ["survey", "games", "downloads", "--name", "quern*"];
+    let text = common::output(&bench.run(&seek).code(1));
+    for (path, version) in [
+        ("games/Kite Harbour/System/quern.dll", "none stated"),
+        ("games/Kite Harbour/Notes/quern.txt", "none stated"),
+        ("games/loose/quern.dll", "7.1.0"),
+        ("downloads/old/quern.dll.part", "none stated"),
+    ] {
+        let whole = upright_spanner_core::path::slashes(&bench.file(path).canonicalize().unwrap());
+        let whole = whole.trim_start_matches("//?/");
+        let line = text.lines().find(|line| line.ends_with(whole));
+        assert!(line.is_some_and(|line| line.contains(version)), "{path}: {text}");
+    }
+    let document = bench.json(&seek);
+    assert_eq!(document["files"].as_array().unwrap().len(), 3, "{document}");
+    assert_eq!(document["games"][0]["components"].as_array().unwrap().len(), 1);
+}
+
+#[test]
+fn drives_are_looked_over_without_the_systems_own_folders() {
+    let bench = Bench::empty();
+    for folder in ["Games", "Windows", "$Recycle.Bin", "Program Files", "System Volume Information"]
+    {
+        fs::create_dir(bench.file(folder)).unwrap();
+    }
+    bench.write("loose.exe", b"x");
+    let drive = upright_spanner_core::survey::Drive::at(bench.path().to_owned());
+    assert_eq!(drive.folders, [bench.file("Games"), bench.file("Program Files")]);
+}
+
+#[test]
+fn compilers_runtimes_are_one_line_and_what_people_exchange_comes_first() {
+    let bench = game("lib/Quill", [2, 5, 14, 0]);
+    for (name, maker, product) in [
+        ("vcruntime140.dll", "Microsoft Corporation", "Runtime"),
+        ("msvcp140.dll", "Microsoft Corporation", "Runtime"),
+        ("libgcc_s_seh-1.dll", "", ""),
+        ("codec.dll", "Alder Works", "Alder codec"),
+        ("lens.dll", "Nib", "Lens upscaler"),
+    ] {
+        bench
+            .write(&format!("lib/Quill/{name}"), &library(maker, product, [3, 1, 0, 0]).to_bytes());
+    }
+    let text = bench.ok(&["survey", "lib"]);
+    assert!(text.contains("compiler runtimes: 3 files (--all)"), "{text}");
+    assert!(!text.contains("vcruntime140"), "{text}");
+    assert!(bench.ok(&["survey", "lib", "--all"]).contains("vcruntime140.dll"));
+}
+
+#[test]
+fn of_two_machines_twins_the_wider_counts_and_a_runtimes_program_is_no_game() {
+    let bench = Bench::empty();
+    let exe = |bits, size| {
+        let info = VersionInfo::new([1, 0, 0, 0]).with("ProductName", "Quill");
+        Pe::exe(bits)
+            .version(&info)
+            .imports("d3d11.dll", &["D3D11CreateDevice"])
+            .padding(size)
+            .to_bytes()
+    };
+    bench.write("lib/Quill/Quill32.exe", &exe(Bits::Bits32, 900_000));
+    bench.write("lib/Quill/Quill64.exe", &exe(Bits::Bits64, 800_000));
+    bench.write("lib/Quill/jre-17/bin/java.exe", &exe(Bits::Bits64, 1_900_000));
+    bench.write("lib/jre/bin/java.exe", &exe(Bits::Bits64, 100_000));
+    bench.write("lib/jre/bin/jli.dll", &library("Else", "", [1, 0, 0, 0]).to_bytes());
+    let survey = bench.json(&["survey", "lib"]);
+    assert_eq!(survey["games"].as_array().unwrap().len(), 1, "{survey}");
+    assert_eq!(survey["games"][0]["executable"]["path"], "Quill64.exe");
+    let text = bench.ok(&["survey", "lib/Quill"]);
+    assert!(text.contains("the 64-bit one of two"), "{text}");
+    // Two that nothing tells apart.
+    for name in ["lib/Pair/one.exe", "lib/Pair/two.exe"] {
+        bench.write(name, &exe(Bits::Bits64, 1000));
+    }
+    let text = common::flat(&bench.ok(&["survey", "lib/Pair"]));
+    assert!(
+        text.contains("two.exe is as likely: spanner game set pair --executable PATH"),
+        "{text}"
+    );
+}

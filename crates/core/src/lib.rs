@@ -48,6 +48,6 @@ pub use plan::{Adoption, FitOptions, Refit};
 pub use remedy::{Action, Remedy};
 pub use workshop::{
     Added, Addition, Altering, ChangeStatus, ChangesSince, Cleared, ClearedMerge, DamagedContent,
-    Diagnosis, FitPlan, Mended, MergePlan, RecoveredTarget, Recovery, StoreUse, Unreferenced,
-    Workshop,
+    Diagnosis, FitPlan, Mended, MergePlan, RecoveredTarget, Recovery, Signer, SignerChange,
+    StoreUse, Unreferenced, Workshop,
 };

@@ -141,8 +141,9 @@ pub fn is_compiler_runtime(name: &str) -> bool {
         "libomp",
     ];
     let folded = name.to_lowercase();
-    let is_compilers = COMPILERS.iter().any(|start| folded.starts_with(start));
-    folded.ends_with(".dll") && (is_compilers || is_runtime(name) || is_api_set(name))
+    let stem = folded.strip_suffix(".dll").unwrap_or_default();
+    let is_compilers = COMPILERS.iter().any(|start| stem.starts_with(start));
+    is_compilers || !stem.is_empty() && (is_runtime(name) || is_api_set(name))
 }
 
 /// Whether a library comes with Windows, with a graphics driver, or with the runtimes that

@@ -37,6 +37,9 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
     let (fit, chosen) = planned(args, workshop, &view, session)?;
     if !session.json {
         plan::print(&fit.plan, session)?;
+        if fit.plan.stops().is_empty() {
+            plan::print_signers(&workshop.signers(&fit), session)?;
+        }
     }
     let folder_for = |family: &str| handoff_folder(args, &view, family);
     let stopped = !fit.plan.stops().is_empty();

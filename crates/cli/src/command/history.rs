@@ -49,7 +49,8 @@ fn show(workshop: &Workshop, history: &History, number: i64, session: &Session) 
     if session.json {
         render::json(&document::History::new(&changes, &statuses))
     } else {
-        render::history::print_one(change, *status, session)
+        render::history::print_one(change, *status, session)?;
+        render::plan::print_signers(&workshop.signers_in(change), session)
     }
 }
 

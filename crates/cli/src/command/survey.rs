@@ -5,7 +5,8 @@ use std::path::PathBuf;
 use anyhow::{Result, bail};
 use upright_spanner_core::Workshop;
 use upright_spanner_core::game::Game;
-use upright_spanner_core::survey::{Filter, GameView, Survey};
+use upright_spanner_core::path::same_name;
+use upright_spanner_core::survey::{Drive, Filter, GameView, NamedFile, Survey, drives};
 
 use crate::args;
 use crate::exit::Exit;
@@ -22,20 +23,33 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
         .outdated(args.outdated);
 
     let workshop = session.look()?;
-    let (places, missing) = places(args, &workshop)?;
+    let drives = if args.everywhere { drives() } else { Vec::new() };
+    let (places, missing) = if args.everywhere {
+        (drives.iter().flat_map(|drive| drive.folders.clone()).collect(), Vec::new())
+    } else {
+        places(args, &workshop)?
+    };
     let mut found = workshop.survey(&places, &filter, &session.progress())?;
+    if args.everywhere {
+        // Of all that is installed on a machine, what draws is a game.
+        found.games.retain(|view| view.game.registered || draws(view));
+    }
     workshop.remember(&found)?;
     filter.apply(&mut found);
+    let mut files = workshop.files_named(&places, &filter, &session.progress());
+    files.retain(|file| !is_listed(&found, file));
 
     let view = survey::View {
         why: args.why,
         all: args.all || args.name.is_some(),
         filtered: !filter.is_open(),
+        full_paths: args.name.is_some() && session.full_paths,
     };
     if session.json {
-        render::json(&survey::document(&found, view))?;
+        render::json(&survey::document(&found, &files, view))?;
     } else {
-        survey::print(&found, view, session)?;
+        survey::print(&found, &files, view, session)?;
+        tell_drives(&drives, &found, session)?;
     }
 
     for view in &found.games {
@@ -49,6 +63,54 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
     render::look_errors(&found.errors);
     let all = found.errors.is_empty() && gone.is_empty();
     Ok(if all { Exit::Done } else { Exit::Attend })
+}
+
+/// Whether a game's program draws.
+fn draws(view: &GameView) -> bool {
+    const DRAWS: [&str; 8] = [
+        "d3d8.dll",
+        "d3d9.dll",
+        "d3d10.dll",
+        "d3d11.dll",
+        "d3d12.dll",
+        "dxgi.dll",
+        "opengl32.dll",
+        "vulkan-1.dll",
+    ];
+    let imported = view.executable().into_iter().flat_map(|program| &program.facts.imported_dlls);
+    imported.into_iter().any(|dll| DRAWS.iter().any(|draws| same_name(dll, draws)))
+}
+
+/// Whether a file is a library that the survey lists with its game.
+fn is_listed(found: &Survey, file: &NamedFile) -> bool {
+    found.games.iter().any(|view| {
+        file.path.starts_with(&view.game.root)
+            && view.libraries.iter().any(|library| library.path.on(&view.game.root) == file.path)
+    })
+}
+
+/// Says which drives hold games.
+fn tell_drives(drives: &[Drive], found: &Survey, session: &Session) -> Result<()> {
+    let games_on = |drive: &Drive| {
+        let deeper = |view: &&GameView| {
+            let mut others = drives.iter().filter(|other| other.root.starts_with(&drive.root));
+            !others.any(|other| other.root != drive.root && view.game.root.starts_with(&other.root))
+        };
+        let own = found.games.iter().filter(|view| view.game.root.starts_with(&drive.root));
+        own.filter(deeper).count()
+    };
+    let tell = |drive: &Drive| {
+        let games = match games_on(drive) {
+            0 => "no game".to_owned(),
+            some => render::count(some, "game"),
+        };
+        format!("{} ({games})", render::slashes(&drive.root))
+    };
+    if drives.is_empty() {
+        return Ok(());
+    }
+    let all: Vec<String> = drives.iter().map(tell).collect();
+    render::hint(session, &format!("Looked over {}.", all.join(", ")))
 }
 
 /// Where to look: what was asked for, else everything that is known; and the games that were asked for

@@ -5,18 +5,45 @@ use serde::Serialize;
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::game::{self, Pin};
 use upright_spanner_core::image::Machine;
-use upright_spanner_core::survey::{Backup, Evidence, GameView, Gone, Library, Standing};
+use upright_spanner_core::survey::{
+    Backup, Evidence, GameView, Gone, Library, NamedFile, Standing,
+};
 
 use super::error::Unread;
 use super::{SchemaNumber, text};
-use crate::text::slashes;
+use crate::text::{date, slashes};
 
 /// Games with their components.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Survey<'a> {
     schema: SchemaNumber,
     games: Vec<Game<'a>>,
+    /// Files that were sought by their names and are no library of a game.
+    files: Vec<File>,
     errors: Vec<Unread>,
+}
+
+/// A file that was sought by its name.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "NamedFile")]
+struct File {
+    /// From the drive on.
+    path: String,
+    size: u64,
+    date: String,
+    /// The version that it states.
+    version: Option<String>,
+}
+
+impl From<&NamedFile> for File {
+    fn from(file: &NamedFile) -> Self {
+        Self {
+            path: slashes(&file.path),
+            size: file.size,
+            date: date(file.modified),
+            version: text(file.version.as_ref()),
+        }
+    }
 }
 
 /// A game.
@@ -88,10 +115,12 @@ impl<'a> Survey<'a> {
     /// Games, each with those of its libraries that are listed.
     pub fn new(
         games: impl IntoIterator<Item = (&'a GameView, Vec<&'a Library>)>,
+        files: &[NamedFile],
         errors: Vec<Unread>,
     ) -> Self {
         let games = games.into_iter().map(|(view, listed)| Game::new(view, &listed)).collect();
-        Self { schema: SchemaNumber, games, errors }
+        let files = files.iter().map(File::from).collect();
+        Self { schema: SchemaNumber, games, files, errors }
     }
 }
 

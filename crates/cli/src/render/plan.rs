@@ -7,10 +7,11 @@ use owo_colors::OwoColorize;
 use upright_spanner_core::change::{Change, Side, State, Step};
 use upright_spanner_core::check::Severity;
 use upright_spanner_core::plan::{Merge, Plan, describe};
+use upright_spanner_core::{Signer, SignerChange};
 
 use super::check::write_finding;
 use super::table::{table, widest};
-use super::{bytes, clean, count, date, fit_path, hint};
+use super::{bytes, clean, count, date, fit_path, hint, wrapped};
 use crate::session::Session;
 
 /// Files that are listed: what a tall terminal shows; `-v` lists all.
@@ -97,6 +98,28 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
         })
         .collect();
     table(&headings, &[], rows)
+}
+
+/// Prints who signed what goes and what comes: where that changes, and with `-v` in any case.
+pub fn print_signers(signers: &[SignerChange], session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    for change in signers.iter().filter(|c| session.verbose || c.before != c.after) {
+        let (before, after) = (signer(&change.before), signer(&change.after));
+        let pair = if before == after { before } else { format!("{before} → {after}") };
+        let text = format!("signer: {pair}  {}", change.place);
+        write!(out, "{}", wrapped(&clean(&text), "  ", 4, session.width))?;
+    }
+    Ok(())
+}
+
+/// Who signed a file, in words. A signature that does not hold names no one.
+fn signer(signer: &Signer) -> String {
+    match signer {
+        Signer::None => "none".to_owned(),
+        Signer::Unsigned => "not signed".to_owned(),
+        Signer::By(name) => name.clone(),
+        Signer::Not(status) => format!("a signature that is {}", status.name()),
+    }
 }
 
 /// What a merge does to the user's settings, as a difference.

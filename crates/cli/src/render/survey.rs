@@ -1,14 +1,17 @@
 //! The survey: a heading a game, a line a component.
 
+use std::borrow::Cow;
 use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use upright_spanner_core::game::Origin;
-use upright_spanner_core::survey::{Backup, Evidence, GameView, Gone, Library, Standing, Survey};
+use upright_spanner_core::survey::{
+    Backup, Evidence, GameView, Gone, Library, NamedFile, Standing, Survey,
+};
 
-use super::table::{table, widest};
-use super::{clean, count, fit_path, hint, quoted, wrapped};
+use super::table::{fit_places, table, widest};
+use super::{bytes, clean, count, date, fit_path, hint, quoted, slashes, wrapped};
 use crate::document::error::Unread;
 use crate::document::survey as document;
 use crate::session::Session;
@@ -22,17 +25,24 @@ pub struct View {
     pub all: bool,
     /// Not everything is in the survey any more.
     pub filtered: bool,
+    /// Paths from the drive on, rather than in the game.
+    pub full_paths: bool,
 }
 
 /// Prints a survey for people.
-pub fn print(survey: &Survey, show: View, session: &Session) -> Result<()> {
+pub fn print(survey: &Survey, files: &[NamedFile], show: View, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     for view in &survey.games {
         heading(&mut out, view, session.width)?;
         let listed = listed(view, show.all);
         let gone = view.gone.iter().map(Line::gone);
         let lines = gone.chain(listed.iter().map(|library| Line::of(library, show.why)));
-        let lines: Vec<Line<'_>> = lines.collect();
+        let mut lines: Vec<Line<'_>> = lines.collect();
+        if show.full_paths {
+            for line in &mut lines {
+                line.lie_in(view);
+            }
+        }
         if lines.is_empty() {
             writeln!(out, "  no component found")?;
         } else {
@@ -54,7 +64,41 @@ pub fn print(survey: &Survey, show: View, session: &Session) -> Result<()> {
         writeln!(out)?;
     }
 
+    print_files(&mut out, files, !survey.games.is_empty(), show, session)?;
+    if survey.games.is_empty() && !files.is_empty() {
+        return Ok(());
+    }
     summary(&mut out, survey, show, session)
+}
+
+/// Prints files that were sought by their names and are no library of a game.
+fn print_files(
+    out: &mut impl Write,
+    files: &[NamedFile],
+    are_others: bool,
+    show: View,
+    session: &Session,
+) -> Result<()> {
+    if files.is_empty() {
+        return Ok(());
+    }
+    let found = if are_others { "Other files of that name" } else { "Files of that name" };
+    writeln!(out, "{}", found.bold())?;
+    let headings = ["VERSION", "SIZE", "DATE", "PLACE"];
+    let mut rows: Vec<Vec<String>> = files
+        .iter()
+        .map(|file| {
+            let version = file.version.as_ref().map(ToString::to_string);
+            let version = version.unwrap_or_else(|| "none stated".to_owned());
+            let place = clean(&slashes(&file.path)).into_owned();
+            vec![version, bytes(file.size), date(file.modified), place]
+        })
+        .collect();
+    if !show.full_paths {
+        fit_places(&headings, &mut rows, session.width);
+    }
+    writeln!(out, "{}", table(&headings, &[1], rows))?;
+    Ok(())
 }
 
 fn listed(view: &GameView, all: bool) -> Vec<&Library> {
@@ -99,10 +143,8 @@ fn heading(out: &mut impl Write, view: &GameView, width: usize) -> Result<()> {
     let tied = view.programs.get(1).filter(|second| second.score == executable.score);
     if let Some(tied) = tied {
         let game = quoted(&view.game.id);
-        text.push_str(&format!(
-            "; {} is as likely: spanner game set {game} --executable PATH",
-            clean(tied.path.as_str())
-        ));
+        let tied = clean(tied.path.as_str());
+        text = format!("{text}; {tied} is as likely: spanner game set {game} --executable PATH");
     }
     if view.programs.len() > 1 {
         text = format!("chosen of {} programs: {text}", view.programs.len());
@@ -118,7 +160,7 @@ const LEAST_PLACE: usize = 36;
 /// A line of a survey.
 struct Line<'a> {
     cells: [String; 4],
-    path: &'a str,
+    path: Cow<'a, str>,
     /// The status with its colour.
     colored: String,
     /// What is said below it.
@@ -130,7 +172,7 @@ impl<'a> Line<'a> {
         let status = status(library);
         let version = library.facts.version();
         Self {
-            path: library.path.as_str(),
+            path: library.path.as_str().into(),
             colored: colored(&status, library),
             cells: [
                 library.role.to_string(),
@@ -146,12 +188,17 @@ impl<'a> Line<'a> {
         }
     }
 
+    /// Gives its path from the drive on.
+    fn lie_in(&mut self, view: &GameView) {
+        self.path = slashes(&view.game.root.join(&*self.path)).into();
+    }
+
     /// Of a library that the records know and that is not there.
     fn gone(gone: &'a Gone) -> Self {
         let status = Standing::Missing.name().to_owned();
         let version = gone.version.as_ref();
         Self {
-            path: gone.path.as_str(),
+            path: gone.path.as_str().into(),
             colored: status.red().to_string(),
             cells: [
                 "-".to_owned(),
@@ -172,7 +219,7 @@ fn components(lines: &[Line<'_>], width: usize) -> String {
     // Where a path would be cut down to little more than the file's name, which says nothing new,
     // it gets a line of its own.
     let place = width.saturating_sub(taken + 2);
-    let longest = widest(lines.iter().map(|line| line.path));
+    let longest = widest(lines.iter().map(|line| &*line.path));
     let apart = place < LEAST_PLACE && longest > place;
     let headings = if apart { &headings[..4] } else { &headings[..] };
     let rows: Vec<Vec<String>> = lines
@@ -181,7 +228,7 @@ fn components(lines: &[Line<'_>], width: usize) -> String {
             let [role, family, version, _] = line.cells.clone();
             let mut row = vec![role, family, version, line.colored.clone()];
             if !apart {
-                row.push(fit_path(line.path, place));
+                row.push(fit_path(&line.path, place));
             }
             row
         })
@@ -193,7 +240,7 @@ fn components(lines: &[Line<'_>], width: usize) -> String {
     for (text, line) in printed.zip(lines) {
         out.push(text.to_owned());
         if apart {
-            out.push(format!("    {}", fit_path(line.path, width - 4)));
+            out.push(format!("    {}", fit_path(&line.path, width - 4)));
         }
         out.extend(line.below.iter().cloned());
     }
@@ -278,7 +325,7 @@ fn summary(out: &mut impl Write, survey: &Survey, show: View, session: &Session)
 }
 
 /// The survey as a document for programs.
-pub fn document(survey: &Survey, show: View) -> document::Survey<'_> {
+pub fn document<'a>(survey: &'a Survey, files: &[NamedFile], show: View) -> document::Survey<'a> {
     let games = survey.games.iter().map(|view| (view, listed(view, show.all)));
-    document::Survey::new(games, survey.errors.iter().map(Unread::from).collect())
+    document::Survey::new(games, files, survey.errors.iter().map(Unread::from).collect())
 }

@@ -10,7 +10,7 @@ use jiff::Timestamp;
 
 use super::archive::{Package, PackedFile};
 use super::group::{Candidate, Group, Together, groups, product_of};
-use super::layout_file::{GivenLayout, LayoutFile};
+use super::layout_file::{BY_LAYOUT, GivenLayout, LayoutFile};
 use super::naming::{self, Distinction};
 use super::place::{Piece, Site};
 use super::sort::{Part, Sorted, Specimen, is_settings_name, sort};
@@ -436,7 +436,7 @@ impl Intake<'_> {
                 (None, None) => None,
             };
             let is_other = told.as_ref().is_some_and(|told| *told != found);
-            let why = if is_other { "the layout says so".to_owned() } else { why };
+            let why = if is_other { BY_LAYOUT.to_owned() } else { why };
             let places = told.unwrap_or(found);
             if places.is_empty() && is_note {
                 continue;

@@ -22,6 +22,9 @@ const RELATIVE: u32 = 1;
 /// Stands for the folder of a bay itself, where files go that a wildcard names.
 const ITSELF: &str = ".";
 
+/// Why a file goes where a layout says that it goes.
+pub(super) const BY_LAYOUT: &str = "the layout says so";
+
 /// A layout as people write it. Paths are relative to the package's root: the folder that all of it lies in.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -137,10 +140,18 @@ impl LayoutFile {
     /// Gives the files of a build the places that it says; what it does not know stays as it is.
     pub(crate) fn lay_out(&self, build: &mut Build) {
         let mut places = Vec::new();
+        let mut moved = BTreeSet::new();
         for file in build.files() {
             let own = build.layout.places.iter().filter(|place| place.from == *file.path);
-            let own = || own.cloned().collect();
-            places.extend(self.places(file.path).unwrap_or_else(own));
+            let own: Vec<Placement> = own.cloned().collect();
+            let told = self.places(file.path).unwrap_or_else(|| own.clone());
+            if told != own {
+                moved.insert(file.path.clone());
+            }
+            places.extend(told);
+        }
+        for part in build.parts.iter_mut().filter(|part| moved.contains(&part.path)) {
+            BY_LAYOUT.clone_into(&mut part.why);
         }
         places.sort_by_key(|place: &Placement| place.from != build.file.path);
         build.layout.places = places;

@@ -40,6 +40,11 @@ impl Filter {
         Ok(Self { names: pattern.map(compile).transpose()?, ..self })
     }
 
+    /// The pattern that names are sought by.
+    pub fn sought(&self) -> Option<&Pattern> {
+        self.names.as_ref()
+    }
+
     /// Keeps components of a role.
     #[must_use]
     pub fn role(self, role: Option<Role>) -> Self {

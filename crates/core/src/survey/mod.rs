@@ -1,6 +1,8 @@
 //! Walks trees, finds the games in them and recognises their components, with evidence.
 
+mod drives;
 mod evidence;
+mod files;
 mod filter;
 mod other_endings;
 mod recognise;
@@ -21,7 +23,10 @@ use crate::game::{self, Environment, Game, Reach};
 use crate::ledger::Ledger;
 use crate::path::{TreePath, canonical, extension, is_unfinished_download, same_name};
 use crate::rack::{Build, Needs};
+pub use drives::{Drive, drives};
 pub use evidence::{Evidence, EvidenceKind};
+pub use files::NamedFile;
+pub(crate) use files::named;
 pub use filter::Filter;
 use upright_spanner_change::{Progress, is_in_use};
 use upright_spanner_image::system::is_compiler_runtime;

@@ -45,7 +45,10 @@ pub(super) fn within_game(
                 (EvidenceKind::HandBackup, hand_backup(library, &copies)),
                 (EvidenceKind::Outsider, executable.and_then(|exe| outsider(library, exe))),
                 (EvidenceKind::OwnVersion, executable.and_then(|exe| own_version(library, exe))),
-                (EvidenceKind::Recurring, places.get(&same_in_games(library)).and_then(recurring)),
+                (
+                    EvidenceKind::Recurring,
+                    places.get(&same_in_games(library)).copied().and_then(recurring),
+                ),
             ];
             let some = kinds.into_iter().filter_map(|(kind, detail)| Some((kind, detail?)));
             some.map(|(kind, detail)| Evidence { kind, detail }).collect()
@@ -194,8 +197,8 @@ fn own_version(library: &Library, executable: &Executable) -> Option<String> {
 }
 
 /// It lies in several places of one game.
-fn recurring(places: &usize) -> Option<String> {
-    (*places > 1).then(|| format!("in {places} places of this game"))
+fn recurring(places: usize) -> Option<String> {
+    (places > 1).then(|| format!("in {places} places of this game"))
 }
 
 /// The file sits beside a renamed copy of itself.

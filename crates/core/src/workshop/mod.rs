@@ -23,6 +23,7 @@ mod records;
 mod recover;
 mod refit;
 mod rollback;
+mod signers;
 mod survey;
 mod undo;
 
@@ -38,6 +39,7 @@ pub use merge::{ClearedMerge, MergePlan};
 pub use rack::{Added, Addition, ChangesSince, DamagedContent};
 use records::Records;
 pub use recover::{RecoveredTarget, Recovery};
+pub use signers::{Signer, SignerChange};
 use upright_spanner_change::{Engine, Folder, Journal, Lock, Progress, Store};
 
 /// A home folder, opened.

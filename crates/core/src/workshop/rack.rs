@@ -320,7 +320,7 @@ impl Altering<'_> {
         let is_named_so = |build: &Build| {
             build.id.variant.as_deref() == Some(&*build.file.content.blake3.short())
         };
-        while let Some(at) = builds.iter().position(|build| is_named_so(build)) {
+        while let Some(at) = builds.iter().position(is_named_so) {
             let mut build = builds.swap_remove(at);
             let is_twin = |other: &&mut Build| {
                 other.id.release() == build.id.release() && other.id.variant.is_none()

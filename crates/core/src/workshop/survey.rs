@@ -4,8 +4,9 @@ use std::path::PathBuf;
 
 use super::Workshop;
 use crate::error::Result;
+use crate::path::canonical;
 use crate::rack::RackIndex;
-use crate::survey::{self, Filter, Knowledge, Survey};
+use crate::survey::{self, Filter, Knowledge, NamedFile, Survey};
 use upright_spanner_change::Progress;
 
 impl Workshop {
@@ -31,6 +32,18 @@ impl Workshop {
             pins: &words.pins,
         };
         survey::survey(paths, filter, &mut knowledge, &self.database, progress)
+    }
+
+    /// Every file below some paths that the filter seeks by its name, in games or not.
+    pub fn files_named(
+        &self,
+        paths: &[PathBuf],
+        filter: &Filter,
+        progress: &dyn Progress,
+    ) -> Vec<NamedFile> {
+        let paths: Vec<PathBuf> = paths.iter().filter_map(|path| canonical(path).ok()).collect();
+        let sought = filter.sought().map(|pattern| survey::named(&paths, pattern, progress));
+        sought.unwrap_or_default()
     }
 
     /// Remembers the games that a survey found, so that they can be named by their ids; in the index

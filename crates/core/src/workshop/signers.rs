@@ -1,0 +1,87 @@
+//! Who signed what goes and what comes. A signature is checked before anyone is named by it.
+
+use std::path::Path;
+
+use super::Workshop;
+use super::fit::FitPlan;
+use crate::change::{Change, Side, Step};
+use crate::rack::Parcel;
+use upright_spanner_change::Place;
+use upright_spanner_image::{Signature, SignatureStatus};
+
+/// Who signed a library before and after a step.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SignerChange {
+    /// Where the library is.
+    pub place: Place,
+    /// Who signed what is there.
+    pub before: Signer,
+    /// Who signed what comes.
+    pub after: Signer,
+}
+
+/// Who signed a file, as far as that holds.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Signer {
+    /// There is no file, or it is no image.
+    None,
+    /// No one.
+    Unsigned,
+    /// The signature is intact.
+    By(String),
+    /// The signature is broken or cannot be read, so it names no one.
+    Not(SignatureStatus),
+}
+
+impl Workshop {
+    /// Who signed what a plan replaces and what comes for it, of each library that someone signed before or
+    /// after.
+    pub fn signers(&self, fit: &FitPlan) -> Vec<SignerChange> {
+        let root = &fit.plan.game.root;
+        let before = |step: &Step| signer(&step.place().on(root));
+        let after = |step: &Step| self.signer_of(step.after(), &fit.parcels);
+        all(fit.plan.files(), before, after)
+    }
+
+    /// The same of a change that was made.
+    pub fn signers_in(&self, change: &Change) -> Vec<SignerChange> {
+        let stored = |side: &Side| self.signer_of(side, &[]);
+        all(change.steps().iter(), |step| stored(step.before()), |step| stored(step.after()))
+    }
+
+    /// Who signed a content of the store, or of packages that are not in it yet.
+    fn signer_of(&self, side: &Side, parcels: &[Parcel]) -> Signer {
+        let Some(content) = side.state.content() else { return Signer::None };
+        let packed = parcels.iter().find_map(|parcel| parcel.file_of(&content).ok().flatten());
+        match packed.map_or_else(|| self.store.file(&content), Ok) {
+            Ok(path) => signer(&path),
+            Err(_) => Signer::None,
+        }
+    }
+}
+
+fn all<'a>(
+    steps: impl Iterator<Item = &'a Step>,
+    before: impl Fn(&Step) -> Signer,
+    after: impl Fn(&Step) -> Signer,
+) -> Vec<SignerChange> {
+    let files = steps.filter(|step| !step.target().is_folder());
+    let pairs = files.map(|step| SignerChange {
+        place: step.place().clone(),
+        before: if step.before().state.is_absent() { Signer::None } else { before(step) },
+        after: after(step),
+    });
+    let is_signed = |signer: &Signer| matches!(signer, Signer::By(_) | Signer::Not(_));
+    pairs.filter(|pair| is_signed(&pair.before) || is_signed(&pair.after)).collect()
+}
+
+fn signer(path: &Path) -> Signer {
+    match Signature::check(path, None) {
+        Ok(Signature { signer: Some(signer), status: SignatureStatus::Intact, .. }) => {
+            Signer::By(signer)
+        }
+        Ok(Signature { status: SignatureStatus::Absent, .. }) => Signer::Unsigned,
+        Ok(Signature { status, .. }) => Signer::Not(status),
+        Err(_) => Signer::None,
+    }
+}
