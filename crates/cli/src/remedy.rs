@@ -81,6 +81,7 @@ fn command(action: &Action) -> String {
         Action::ShowLayout => "spanner rack show BUILD --layout".to_owned(),
         Action::ShowSorting => "spanner rack add FILE -v".to_owned(),
         Action::Survey => "spanner survey FOLDER".to_owned(),
+        Action::UnderName => "--as NAME".to_owned(),
         Action::Unpin { game, family } => {
             format!("spanner unpin {} {}", quoted(game), quoted(family))
         }

@@ -53,6 +53,8 @@ pub enum Action {
         build: Text,
         names: Vec<String>,
     },
+    /// The same command, under a name that the user chooses.
+    UnderName,
     /// Under a name that the user chooses.
     FitUnderName {
         game: Text,

@@ -26,7 +26,7 @@ struct Scene {
     ends: Exit,
 }
 
-const STORY: [Scene; 9] = [
+const STORY: [Scene; 10] = [
     Scene {
         say: "Four games. What is in them, and which program of each is the game?",
         words: &["survey", "games"],
@@ -69,6 +69,11 @@ const STORY: [Scene; 9] = [
         say: "A game that does not have the component is left alone.",
         words: &["fit", "kite-harbour", "sharpwater@2026.3.0"],
         ends: Exit::Refused,
+    },
+    Scene {
+        say: "A loader for a game that has none: it goes where the game would load it, and says why.",
+        words: &["fit", "tin-lighthouse", "undertow"],
+        ends: Exit::Done,
     },
     Scene {
         say: "Back to what the game came with, byte for byte.",

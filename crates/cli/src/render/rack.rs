@@ -8,7 +8,7 @@ use owo_colors::OwoColorize;
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::content::{Content, Digest};
 use upright_spanner_core::image::Machine;
-use upright_spanner_core::path::TreePath;
+use upright_spanner_core::path::{TreePath, same_name};
 use upright_spanner_core::rack::{
     Build, EXE, LayoutFile, NAMESAKE, Part, Placement, Policy, ROOT, SLOT, Sorted, by_build,
 };
@@ -271,13 +271,9 @@ struct FileRow {
 impl FileRow {
     fn new(path: &TreePath, place: Option<&Placement>, why: &str) -> Self {
         let stays = || "stays on the rack".to_owned();
-        let (to, to_folder) = place.map_or_else(
-            || (stays(), stays()),
-            |place| {
-                let folder = place.to.folder();
-                (destination(place, place.to.as_str()), destination(place, &format!("{folder}/")))
-            },
-        );
+        let to = place.map_or_else(stays, destination);
+        let is_renamed = place.is_some_and(|place| place.to.file_name() != path.file_name());
+        let to_folder = if is_renamed { path.as_str().to_owned() } else { to.clone() };
         Self {
             file: clean(path.as_str()).into_owned(),
             folder: clean(path.folder()).into_owned(),
@@ -290,20 +286,28 @@ impl FileRow {
 }
 
 /// A place in words, with what becomes of a file that is there.
-fn destination(place: &Placement, to: &str) -> String {
+fn destination(place: &Placement) -> String {
+    let folder = place.to.folder();
+    let place_in_words = match (place.bay.as_str(), folder) {
+        (SLOT, "") => "where the game has it".to_owned(),
+        (SLOT, folder) => format!("beside the library, in {folder}"),
+        (EXE, "") => "beside the executable".to_owned(),
+        (EXE, folder) => format!("beside the executable, in {folder}"),
+        (ROOT, "") => "the game's folder".to_owned(),
+        (ROOT, folder) => format!("the game's {folder}"),
+        (bay, "") => bay.to_owned(),
+        (bay, folder) => format!("{bay}, in {folder}"),
+    };
+    let name = place.to.file_name();
+    let is_same = same_name(name, place.from.file_name());
+    let name = if is_same { String::new() } else { format!(", as {name}") };
     let there = match place.policy {
         Policy::Replace => "",
         Policy::Keep => " (yours stays)",
         Policy::Merge => " (merged into yours)",
         Policy::Handoff => " (for a mod manager)",
     };
-    match place.bay.as_str() {
-        SLOT if place.to.folder().is_empty() => format!("where the game has {to}{there}"),
-        SLOT => format!("beside the library: {to}{there}"),
-        EXE => format!("beside the executable: {to}{there}"),
-        ROOT => format!("the game's folder: {to}{there}"),
-        bay => format!("{bay}: {to}{there}"),
-    }
+    format!("{place_in_words}{name}{there}")
 }
 
 /// The machine that a build is for, in words.

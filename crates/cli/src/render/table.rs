@@ -1,6 +1,6 @@
 //! Tables without lines, indented under their heading.
 
-use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
+use comfy_table::{CellAlignment, ColumnConstraint, ContentArrangement, Table, presets};
 use owo_colors::OwoColorize;
 
 use super::fit_path;
@@ -25,15 +25,19 @@ pub fn table(headings: &[&str], right: &[usize], rows: Vec<Vec<String>>) -> Stri
     lines.join("\n") + "\n"
 }
 
-/// The same in so many columns of the terminal: what is longer than its column goes on below.
+/// The same in so many columns of the terminal: what the last column has no room for goes on below.
 pub fn wrapping_table(headings: &[&str], rows: Vec<Vec<String>>, width: usize) -> String {
     let mut table = Table::new();
     table.load_preset(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
     table.set_width(u16::try_from(width).unwrap_or(u16::MAX)).force_no_tty();
     table.set_header(headings.iter().map(|heading| heading.dimmed().to_string()));
     table.add_rows(rows);
+    let last = headings.len().saturating_sub(1);
     for (index, column) in table.column_iter_mut().enumerate() {
         column.set_padding((if index == 0 { 2 } else { 0 }, 2));
+        if index < last {
+            column.set_constraint(ColumnConstraint::ContentWidth);
+        }
     }
     let lines: Vec<String> = table.lines().map(|line| line.trim_end().to_owned()).collect();
     lines.join("\n") + "\n"

@@ -200,11 +200,8 @@ pub static ABOUT: [About; 46] = [
         "first-install",
         "The game has nothing of this family yet, and something in it shows where it goes.",
         "It is put there; going back takes it out again.",
-        Remedy::by(
-            "If another name or place is meant, say so.",
-            Action::FitUnderName { game: GAME, build: BUILD },
-        ),
-        "undertow@2.3.0 is new here and goes to bin/winmm.dll: SaltglassDrift.exe loads winmm.dll.",
+        Remedy::by("If another name is meant, say so.", Action::UnderName),
+        "undertow@2.3.0 is new here and goes to bin/winmm.dll: SaltglassDrift.exe loads winmm.dll, and undertow.dll offers all that is asked of it.",
     ),
     about(
         "functions-unknown",

@@ -10,6 +10,8 @@ use crate::path::{same_name, slashes, stem};
 use crate::remedy::Action;
 use upright_spanner_image::system::{can_be_stood_in, is_always_windows_own};
 
+pub(crate) const CODE: &str = "entry-not-loaded";
+
 pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let swap = input.swaps.first()?;
     let executable = input.executable()?;
@@ -28,7 +30,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
             "{label} as {name} would not be loaded: Windows takes its own {name} whatever lies \
              beside {exe}."
         );
-        return Some(Finding::new("entry-not-loaded", Severity::Stop, sentence, remedy));
+        return Some(Finding::new(CODE, Severity::Stop, sentence, remedy));
     }
 
     if loads(input.situation.loads()).iter().any(|load| same_name(&load.name, name)) {
@@ -41,7 +43,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     // A game may load a library by name while it runs; where one is there already, someone had a
     // reason to put it there.
     let severity = if swap.old.is_some() { Severity::Warn } else { Severity::Stop };
-    Some(Finding::new("entry-not-loaded", severity, sentence, remedy))
+    Some(Finding::new(CODE, severity, sentence, remedy))
 }
 
 /// That the environment takes its own library before the one beside the executable.
@@ -66,7 +68,7 @@ fn not_preferred(
         stem(name)
     );
     let severity = if swap.old.is_some() { Severity::Warn } else { Severity::Stop };
-    Some(Finding::new("entry-not-loaded", severity, sentence, remedy))
+    Some(Finding::new(CODE, severity, sentence, remedy))
 }
 
 /// Whether the library gets into the game by its name alone.

@@ -3,9 +3,10 @@
 use crate::finding::{Finding, Severity};
 use crate::path::TreePath;
 use crate::rack::Build;
+use crate::remedy::Action;
 
 pub(crate) fn finding(build: &Build, path: &TreePath, why: &str) -> Finding {
     let sentence = format!("{} is new here and goes to {path}: {why}.", build.id);
-    let remedy = "Look at the reason; another name or place can be given.";
+    let remedy = ("Under another name", Action::UnderName);
     Finding::new("first-install", Severity::Note, sentence, remedy)
 }

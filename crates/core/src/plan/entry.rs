@@ -76,14 +76,15 @@ impl<'a> Choosing<'_, 'a> {
                 return Ok(None);
             }
             let (path, why) = match self.own_folder() {
-                Some(folder) => {
-                    (format!("{folder}/{own}"), "the package holds it in a folder of that name")
-                }
+                Some(folder) => (
+                    format!("{folder}/{own}"),
+                    "the game has the folder that the package holds it in",
+                ),
                 None => {
                     return Ok(at(
                         executable.path.sibling(own),
                         Vec::new(),
-                        "it goes beside the executable",
+                        "that is beside the executable",
                     ));
                 }
             };
@@ -112,10 +113,10 @@ impl<'a> Choosing<'_, 'a> {
         let first: Vec<&EntryName> = first.copied().collect();
         let sensible = if first.is_empty() { complete } else { first };
         match sensible[..] {
-            [] => Ok(at(executable.path.sibling(own), older, "it goes beside the executable")),
+            [] => Ok(at(executable.path.sibling(own), older, "that is beside the executable")),
             [name] => {
                 let why = format!(
-                    "{} loads {}, and nothing else that it loads is all in {own}",
+                    "{} loads {}, and {own} offers all that is asked of it",
                     name.by.file_name(),
                     name.name
                 );

@@ -8,8 +8,8 @@ use super::{Handoff, Merge, Place, Plan, is_mergeable, merge, version_of};
 use crate::catalog::{companies_agree, keyed_to, same_maker};
 use crate::change::{Purpose, Side, Step};
 use crate::check::{
-    Alongside, CheckInput, Subject, Swap, bay_unknown, check, family_absent, first_install,
-    older_goes, settings_unmerged, slot_ambiguous,
+    Alongside, CheckInput, Subject, Swap, bay_unknown, check, entry_not_loaded, family_absent,
+    first_install, older_goes, settings_unmerged, slot_ambiguous,
 };
 use crate::content::{Content, FileState, Stamp};
 use crate::error::Result;
@@ -96,10 +96,6 @@ impl<'s> FitPlanner<'s> {
             let paths: Vec<&TreePath> = self.slots.iter().map(|library| &library.path).collect();
             plan.findings.extend(slot_ambiguous::check(build, &view.game, &paths));
         }
-        if let Some(entry) = &self.entry {
-            plan.findings.push(first_install::finding(build, &entry.path, &entry.why));
-        }
-
         for placement in others {
             if !self.is_left_out(&placement.from) {
                 self.place(placement, &anchors, &mut targets, &mut plan)?;
@@ -109,6 +105,12 @@ impl<'s> FitPlanner<'s> {
             target.place = self.situation.window.spelled(target.place.clone());
         }
         plan.findings.extend(check(&self.check_input(&targets)?));
+        // Where it goes is of no use beside the reason why it will not be loaded there.
+        let is_loaded =
+            plan.findings.iter().all(|f| f.code != entry_not_loaded::CODE || !f.stops());
+        if let Some(entry) = self.entry.as_ref().filter(|_| is_loaded) {
+            plan.findings.push(first_install::finding(build, &entry.path, &entry.why));
+        }
         for target in &targets {
             self.step(target, &mut plan)?;
         }

@@ -72,16 +72,18 @@ impl Site<'_> {
         let head = self.head.name;
         let near = below(self.path.folder(), piece.path);
         if let Some(data) = in_data_folder(piece.path).filter(|_| self.bay() == EXE) {
-            return (ROOT, Some(data), "it is in a folder as games have it".to_owned());
+            return (ROOT, Some(data), "games have such a folder".to_owned());
         }
         match near {
             Some(near) if near.folder().is_empty() => {
                 (self.bay(), Some(near), format!("it lies beside {head}"))
             }
-            Some(near) => (self.bay(), Some(near), format!("it lies in a folder beside {head}")),
-            None if self.bay() == EXE && !piece.part.is_library() => {
-                (ROOT, Some(piece.path.clone()), "it lies in a folder of the package".to_owned())
-            }
+            Some(near) => (self.bay(), Some(near), format!("it lies below {head}")),
+            None if self.bay() == EXE && !piece.part.is_library() => (
+                ROOT,
+                Some(piece.path.clone()),
+                "it lies in a folder beside the library's".to_owned(),
+            ),
             None => {
                 let name = TreePath::new(piece.path.file_name()).ok();
                 (self.bay(), name, format!("it comes with {head}"))
