@@ -875,7 +875,10 @@ fn a_layout_serves_what_is_on_the_rack_already() {
         let changed = changed_by(&bench, "games/Pier", &["fit", "games/Pier", build]);
         assert_eq!(changed, ["Notes/b.dat new", "bin/winmm.dll new"], "{build}");
         let shown = bench.ok(&["rack", "show", build]);
-        assert!(shown.contains("the game's Notes") && shown.contains("the layout says so"), "{shown}");
+        assert!(
+            shown.contains("the game's Notes") && shown.contains("the layout says so"),
+            "{shown}"
+        );
     }
 }
 

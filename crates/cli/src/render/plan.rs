@@ -1,5 +1,6 @@
 //! Plans and finished changes: what each file is and becomes.
 
+use std::collections::BTreeMap;
 use std::io::Write;
 
 use anyhow::Result;
@@ -103,10 +104,18 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
 /// Prints who signed what goes and what comes: where that changes, and with `-v` in any case.
 pub fn print_signers(signers: &[SignerChange], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
+    let mut by_pair: BTreeMap<String, Vec<String>> = BTreeMap::new();
     for change in signers.iter().filter(|c| session.verbose || c.before != c.after) {
         let (before, after) = (signer(&change.before), signer(&change.after));
         let pair = if before == after { before } else { format!("{before} → {after}") };
-        let text = format!("signer: {pair}  {}", change.place);
+        by_pair.entry(pair).or_default().push(change.place.to_string());
+    }
+    for (pair, places) in by_pair {
+        let places = match &places[..] {
+            [one] => one.clone(),
+            several => count(several.len(), "file"),
+        };
+        let text = format!("signer: {pair}  {places}");
         write!(out, "{}", wrapped(&clean(&text), "  ", 4, session.width))?;
     }
     Ok(())

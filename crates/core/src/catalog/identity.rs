@@ -18,9 +18,9 @@ pub fn family_of(facts: &Facts, file_name: &str) -> String {
     let original = facts.string("OriginalFilename").filter(|name| is_library_name(name));
     let linked = || facts.export_name.as_deref().filter(|name| is_library_name(name));
     let internal = || facts.string("InternalName").filter(|name| is_plain_name(name));
-    let name = original.or_else(linked).or_else(internal).unwrap_or(file_name);
-    let product =
-        facts.string("ProductName").filter(|_| can_be_stood_in(name) && !is_windows(facts));
+    let name = original.or_else(linked).or_else(internal).unwrap_or_else(|| stem(file_name));
+    let is_entry = can_be_stood_in(name) || name == stem(file_name) && can_be_stood_in(file_name);
+    let product = facts.string("ProductName").filter(|_| is_entry && !is_windows(facts));
     let id = match product.map(slug) {
         Some(product) if !product.is_empty() => product,
         _ => slug(without_version(without_extension(name))),

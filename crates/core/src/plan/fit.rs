@@ -1,6 +1,8 @@
 //! Plans to put a build into a game: its library into every slot that the family has, and what goes
 //! along with it to where its layout says.
 
+use std::collections::HashSet;
+
 use super::entry::Entry;
 use super::merge::MOST_LINES;
 use super::options::FitOptions;
@@ -19,6 +21,7 @@ use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored};
 use crate::situation::Situation;
 use crate::size::humane;
 use crate::survey::{EvidenceKind, GameView, Library};
+use upright_spanner_image::system::{comes_with_windows, is_compiler_runtime};
 
 /// A settings file that is longer is left alone: programs write some 100 KB.
 pub(crate) const LONGEST_SETTINGS: u64 = 2 << 20;
@@ -76,8 +79,9 @@ impl<'s> FitPlanner<'s> {
         let mut anchors: Vec<Place> = targets.iter().map(|target| target.place.clone()).collect();
         let others: Vec<&Placement> =
             build.layout.places.iter().filter(|place| !self.is_head(place)).collect();
+        let asked = self.asked_names(!targets.is_empty())?;
         if targets.is_empty() && plan.findings.is_empty() {
-            anchors = self.parts_in_game(&others, &mut targets)?;
+            anchors = self.parts_in_game(&others, &asked, &mut targets)?;
         }
         if targets.is_empty() {
             if plan.findings.is_empty() {
@@ -98,7 +102,7 @@ impl<'s> FitPlanner<'s> {
         }
         for placement in others {
             if !self.is_left_out(&placement.from) {
-                self.place(placement, &anchors, &mut targets, &mut plan)?;
+                self.place(placement, &anchors, &asked, &mut targets, &mut plan)?;
             }
         }
         for target in &mut targets {
@@ -137,6 +141,7 @@ impl<'s> FitPlanner<'s> {
     fn parts_in_game<'a>(
         &'a self,
         placements: &[&Placement],
+        asked: &HashSet<String>,
         targets: &mut Vec<Target<'a>>,
     ) -> Result<Vec<Place>> {
         let mut anchors = Vec::new();
@@ -152,8 +157,7 @@ impl<'s> FitPlanner<'s> {
         }
         if let Some(library) = self.build.files().next() {
             // The library itself comes where one of those asks for it.
-            let is_asked_for = self.imports(&self.build.file.name);
-            let beside = anchors.first().filter(|_| is_asked_for);
+            let beside = anchors.first().filter(|_| asked.contains(&fold(&self.build.file.name)));
             let to = TreePath::new(&self.build.file.name).ok();
             if let Some((anchor, to)) = beside.zip(to) {
                 targets.push(Target::library(anchor.beside(&to), None, library));
@@ -296,6 +300,7 @@ impl<'s> FitPlanner<'s> {
         &'a self,
         placement: &Placement,
         anchors: &[Place],
+        asked: &HashSet<String>,
         targets: &mut Vec<Target<'a>>,
         plan: &mut Plan,
     ) -> Result<()> {
@@ -317,7 +322,7 @@ impl<'s> FitPlanner<'s> {
             {
                 self.in_bay(EXE, placement.to.clone(), plan).into_iter().collect()
             }
-            SLOT | EXE => self.places_near(placement, file, anchors)?,
+            SLOT | EXE => self.places_near(placement, file, anchors, asked)?,
             bay => self.in_bay(bay, placement.to.clone(), plan).into_iter().collect(),
         };
         places.retain(|place| !targets.iter().any(|target| target.place.same_as(place)));
@@ -338,6 +343,7 @@ impl<'s> FitPlanner<'s> {
         placement: &Placement,
         file: Stored<'_>,
         anchors: &[Place],
+        asked: &HashSet<String>,
     ) -> Result<Vec<Place>> {
         let name = placement.to.file_name();
         if self.build.is_library(&placement.from) {
@@ -346,7 +352,9 @@ impl<'s> FitPlanner<'s> {
                 return Ok(own);
             }
             // What a game ships is replaced; a part that it lacks comes only if another needs it.
-            if placement.bay == SLOT && !self.imports(name) {
+            // Of what Windows or its installers have everywhere, an older one beside the game may do harm.
+            let is_systems = is_compiler_runtime(name) && comes_with_windows(name);
+            if is_systems || placement.bay == SLOT && !asked.contains(&fold(name)) {
                 return Ok(Vec::new());
             }
         }
@@ -388,10 +396,30 @@ impl<'s> FitPlanner<'s> {
         Ok(own.map(|library| library.path.clone().into()).collect())
     }
 
-    /// Whether a library of the build imports one of a name.
-    fn imports(&self, name: &str) -> bool {
-        let mut libraries = self.build.placed().filter_map(|file| file.facts);
-        libraries.any(|facts| facts.imported_dlls.iter().any(|dll| same_name(dll, name)))
+    /// What is asked for by libraries of the build that go into the game, or by those that they ask for. `with_head`
+    /// says whether the library that it is named after goes there.
+    fn asked_names(&self, with_head: bool) -> Result<HashSet<String>> {
+        let mut libraries: Vec<(String, Stored<'_>)> = Vec::new();
+        let mut open = Vec::new();
+        for file in self.build.placed().filter(|file| file.facts.is_some()) {
+            let name = fold(file.path.file_name());
+            let is_head = *file.path == self.build.file.path && with_head;
+            if is_head || !self.own_places(&name, file)?.is_empty() {
+                open.push(name.clone());
+            }
+            libraries.push((name, file));
+        }
+        let mut asked = HashSet::new();
+        while let Some(from) = open.pop() {
+            let own = libraries.iter().filter(|(name, _)| *name == from);
+            let facts = own.filter_map(|(_, file)| file.facts);
+            for dll in facts.flat_map(|facts| &facts.imported_dlls).map(|dll| fold(dll)) {
+                if asked.insert(dll.clone()) {
+                    open.push(dll);
+                }
+            }
+        }
+        Ok(asked)
     }
 
     /// What the checks look at: each library with its place, and what is there now.

@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use crate::catalog::{Role, companies_agree, keyed_to, role_of};
 use crate::path::{fold, same_name, stem};
 use upright_spanner_image::Facts;
-use upright_spanner_image::system::can_be_stood_in;
+use upright_spanner_image::system::{can_be_stood_in, is_compiler_runtime};
 
 /// A library of a package, as far as grouping looks at it.
 #[derive(Debug, Clone, Copy)]
@@ -14,7 +14,6 @@ pub(super) struct Candidate<'a> {
     /// Its place among the files of the package.
     pub index: usize,
     pub name: &'a str,
-    pub folder: &'a str,
     /// What it says of itself, where it is an image.
     pub facts: Option<&'a Facts>,
     /// The family of the catalog that describes it.
@@ -75,12 +74,21 @@ impl<'a> Candidate<'a> {
     fn is_of_one_product(&self, other: &Self) -> bool {
         let (Some(own), Some(theirs)) = (self.facts, other.facts) else { return false };
         let versions = own.version().zip(theirs.version());
-        own.string("CompanyName").is_some()
-            && companies_agree(own, theirs)
-            && self.string("ProductName").is_some_and(|product| {
-                other.string("ProductName").is_some_and(|other| same_name(product, other))
-            })
-            && versions.is_none_or(|(own, theirs)| own == theirs)
+        let is_one_version = versions.is_some_and(|(own, theirs)| own == theirs);
+        let are_silent = own.version().is_none() || theirs.version().is_none();
+        let product = |candidate: &Self| candidate.string("ProductName").map(fold);
+        let is_one_product = product(self).is_some() && product(self) == product(other);
+        let begins_alike = self.leading_word().is_some_and(|w| other.leading_word() == Some(w));
+        let is_stated = own.string("CompanyName").is_some() && is_one_product;
+        companies_agree(own, theirs)
+            && (is_stated && (is_one_version || are_silent) || begins_alike && is_one_version)
+    }
+
+    /// The word that its product's name begins with, where it has several: `Bramble core`, `Bramble net`.
+    fn leading_word(&self) -> Option<String> {
+        let mut words = self.string("ProductName")?.split_whitespace();
+        let first = words.next().filter(|word| word.chars().count() > 3)?;
+        words.next().map(|_| fold(first))
     }
 
     /// Whether the name of another begins with its own, as in `lens.dll` and `lens_tint.dll`.
@@ -122,63 +130,70 @@ pub(super) fn groups(
     package: &str,
     together: Together,
 ) -> Vec<Group> {
-    let kin = match together {
-        Together::Always => vec![(0..candidates.len()).collect()],
-        Together::Never => (0..candidates.len()).map(|at| vec![at]).collect(),
-        Together::AsFound => joined(candidates, linked(candidates)),
+    // What compilers bring along ties nothing together, and nothing is called after it.
+    let is_runtime = |at: &usize| is_compiler_runtime(candidates[*at].name);
+    let (runtimes, mut own): (Vec<usize>, Vec<usize>) = (0..candidates.len()).partition(is_runtime);
+    let runtimes = if own.is_empty() { std::mem::replace(&mut own, runtimes) } else { runtimes };
+    let mut kin = match together {
+        Together::Always => vec![own],
+        Together::Never => own.into_iter().map(|at| vec![at]).collect(),
+        Together::AsFound => joined(candidates, linked(candidates, &own)),
     };
-    let group = |kin: Vec<usize>| group(candidates, &kin, package);
-    let mut groups: Vec<Group> = kin.into_iter().filter_map(group).collect();
+    let mut groups: Vec<Group> =
+        kin.iter().filter_map(|kin| group(candidates, kin, package)).collect();
+    bring_along(candidates, &runtimes, &mut kin);
+    for (group, kin) in groups.iter_mut().zip(&kin) {
+        let members = kin.iter().map(|&at| candidates[at].index);
+        group.members = members.filter(|&index| index != group.head).collect();
+        group.members.sort_unstable();
+    }
     groups.sort_by_key(|group| group.head);
     groups
 }
 
+/// Adds runtimes to what asks for them; what nothing asks for goes with all.
+fn bring_along(candidates: &[Candidate<'_>], runtimes: &[usize], kin: &mut [Vec<usize>]) {
+    for &runtime in runtimes {
+        let asks =
+            |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].imports(&candidates[runtime]));
+        let is_asked_for = kin.iter().any(asks);
+        for kin in kin.iter_mut().filter(|kin| !is_asked_for || asks(kin)) {
+            kin.push(runtime);
+        }
+    }
+}
+
 /// Libraries that are linked with each other, over others too.
-fn linked(candidates: &[Candidate<'_>]) -> Vec<Vec<usize>> {
+fn linked(candidates: &[Candidate<'_>], own: &[usize]) -> Vec<Vec<usize>> {
     // Each has the number of its kin; two that are linked make one kin of two.
-    let mut kin: Vec<usize> = (0..candidates.len()).collect();
-    for (at, own) in candidates.iter().enumerate() {
-        for (other_at, other) in candidates.iter().enumerate().skip(at + 1) {
-            if kin[at] != kin[other_at] && own.belongs_with(other) {
-                let (stays, goes) = (kin[at], kin[other_at]);
-                kin.iter_mut().filter(|kin| **kin == goes).for_each(|kin| *kin = stays);
+    let mut kin: BTreeMap<usize, usize> = own.iter().map(|&at| (at, at)).collect();
+    for (n, &at) in own.iter().enumerate() {
+        for &other in &own[n + 1..] {
+            if kin[&at] != kin[&other] && candidates[at].belongs_with(&candidates[other]) {
+                let (stays, goes) = (kin[&at], kin[&other]);
+                kin.values_mut().filter(|kin| **kin == goes).for_each(|kin| *kin = stays);
             }
         }
     }
 
     let mut by_kin: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
-    for (at, kin) in kin.into_iter().enumerate() {
+    for (at, kin) in kin {
         by_kin.entry(kin).or_default().push(at);
     }
     by_kin.into_values().collect()
 }
 
 /// Joins what is not shown to be a product of its own to what it comes with.
-fn joined(candidates: &[Candidate<'_>], mut kin: Vec<Vec<usize>>) -> Vec<Vec<usize>> {
+fn joined(candidates: &[Candidate<'_>], kin: Vec<Vec<usize>>) -> Vec<Vec<usize>> {
     let is_entry = |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].is_entry());
     let states = |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].product().is_some());
     let entries = kin.iter().filter(|kin| is_entry(kin)).count();
-    let products = kin.iter().filter(|kin| states(kin)).count();
-    // What is installed on its own brings whatever comes with it; and where one product at most is stated,
-    // nothing shows that there is another.
-    if entries == 1 || products < 2 {
-        return vec![kin.concat()];
-    }
-
-    let (mut stated, unstated): (Vec<_>, Vec<_>) = kin.drain(..).partition(states);
-    for own in unstated {
-        let folder = candidates[own[0]].folder;
-        let beside = |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].folder == folder);
-        let mut near = stated.iter_mut().filter(|kin| beside(kin));
-        match (near.next(), near.next()) {
-            (Some(one), None) => one.extend(own),
-            _ => stated.push(own),
-        }
-    }
-    stated
+    // What is installed on its own brings whatever comes with it; and where something does not state what it is,
+    // nothing shows that it is not a part of the rest.
+    if entries == 1 || !kin.iter().all(states) { vec![kin.concat()] } else { kin }
 }
 
-/// A group of libraries, named after the one that says most of what they are together.
+/// A group of libraries without its members, named after the one that says most of what they are together.
 fn group(candidates: &[Candidate<'_>], kin: &[usize], package: &str) -> Option<Group> {
     let package = fold(package);
     // What several others ask for is what they are parts of.
@@ -204,10 +219,7 @@ fn group(candidates: &[Candidate<'_>], kin: &[usize], package: &str) -> Option<G
         )
     };
     let head = kin.iter().copied().min_by_key(|&at| rank(at))?;
-    let mut members: Vec<usize> = kin.iter().copied().filter(|&at| at != head).collect();
-    members.sort_unstable();
-    let members = members.into_iter().map(|at| candidates[at].index).collect();
-    Some(Group { head: candidates[head].index, members })
+    Some(Group { head: candidates[head].index, members: Vec::new() })
 }
 
 /// The product that a library states, in its own spelling, else its name.

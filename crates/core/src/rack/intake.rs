@@ -262,10 +262,10 @@ impl Intake<'_> {
 
     fn candidate(&self, index: usize) -> Candidate<'_> {
         let path = &self.package.entries[index].path;
-        let (name, folder) = (path.file_name(), path.folder());
+        let name = path.file_name();
         let facts = self.facts[index].as_ref();
         let known = facts.and_then(|facts| self.context.catalog.find(facts, name));
-        Candidate { index, name, folder, facts, catalogued: known.map(|family| family.id.as_str()) }
+        Candidate { index, name, facts, catalogued: known.map(|family| family.id.as_str()) }
     }
 
     fn build(&self, head: usize, view: &View) -> Build {

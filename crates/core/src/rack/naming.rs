@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 
 use regex::Regex;
 
-use super::variants::without_machine;
+use super::variants::{GRAPHICS, without_machine};
 use crate::catalog::{family_of, slug};
 use crate::path::{fold, stem};
 use upright_spanner_image::{Facts, Machine, Version};
@@ -14,12 +14,6 @@ use upright_spanner_image::{Facts, Machine, Version};
 const PLAIN_WORDS: [&str; 19] = [
     "x64", "x86", "win64", "win32", "amd64", "arm64", "x86_64", "arm", "other", "64", "32",
     "64bit", "32bit", "bin", "main", "release", "debug", "for", "edition",
-];
-
-/// Graphics interfaces: an archive that names one serves that one alone.
-const GRAPHICS: [&str; 14] = [
-    "d3d8", "d3d9", "d3d10", "d3d11", "d3d12", "dx8", "dx9", "dx10", "dx11", "dx12", "opengl",
-    "gl", "vulkan", "vk",
 ];
 
 /// What distinguishes a build from others of its version.

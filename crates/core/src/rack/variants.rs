@@ -14,6 +14,12 @@ use upright_spanner_image::system::can_be_stood_in;
 const MACHINE_ENDINGS: [&str; 10] =
     ["x86_64", "x86-64", "amd64", "win64", "win32", "arm64", "x64", "x86", "64", "32"];
 
+/// Graphics interfaces: an archive that names one serves that one alone.
+pub(super) const GRAPHICS: [&str; 14] = [
+    "d3d8", "d3d9", "d3d10", "d3d11", "d3d12", "dx8", "dx9", "dx10", "dx11", "dx12", "opengl",
+    "gl", "vulkan", "vk",
+];
+
 /// The label of each file's variant; none where all variants have the file.
 pub(super) fn variants(
     files: &[Specimen<'_>],
@@ -31,7 +37,15 @@ pub(super) fn variants(
         let in_folders: BTreeSet<&str> = group.iter().map(|&at| files[at].path.folder()).collect();
         let differ = group.iter().any(|&at| contents[at] != contents[group[0]]);
         if in_folders.len() > 1 && differ {
-            folders.extend(in_folders);
+            let serves = |folder: &&str| {
+                let others = in_folders.iter().filter(|other| *other != folder);
+                is_need(folder)
+                    || others.into_iter().any(|other| {
+                        are_alike(files, &libraries, folder, other)
+                            || differ_in_machine(files, group, folder, other)
+                    })
+            };
+            folders.extend(in_folders.iter().copied().filter(serves));
         }
     }
 
@@ -47,6 +61,34 @@ pub(super) fn variants(
     }
     along_with_libraries(files, parts, &libraries, &mut out);
     out
+}
+
+/// Whether a folder is named after a need.
+fn is_need(folder: &str) -> bool {
+    const NEEDS: [&str; 8] =
+        ["debug", "release", "static", "universal", "win32", "win64", "x64", "x86"];
+    let name = fold(folder.rsplit('/').next().unwrap_or_default());
+    name.split(['-', '_', ' ', '.']).any(|word| NEEDS.contains(&word) || GRAPHICS.contains(&word))
+}
+
+/// Whether two folders hold the same libraries, by and large: what lies in one is there for what lies in the other.
+fn are_alike(files: &[Specimen<'_>], libraries: &[usize], one: &str, other: &str) -> bool {
+    let held = |folder: &str| -> BTreeSet<String> {
+        let own = libraries.iter().filter(|&&at| files[at].path.folder() == folder);
+        own.map(|&at| likeness(&files[at])).collect()
+    };
+    let (one, other) = (held(one), held(other));
+    // Parts of one thing may share names too: halves of a package, each with a `stream` and a `frame`.
+    3 * one.intersection(&other).count() >= 2 * one.union(&other).count()
+}
+
+/// Whether the libraries of a group in two folders are for different machines.
+fn differ_in_machine(files: &[Specimen<'_>], group: &[usize], one: &str, other: &str) -> bool {
+    let machine = |folder: &str| {
+        let own = group.iter().find(|&&at| files[at].path.folder() == folder);
+        own.and_then(|&at| files[at].facts).map(|facts| facts.machine)
+    };
+    machine(one) != machine(other)
 }
 
 /// What two libraries have in common that do the same for different needs: a name without what tells machines
