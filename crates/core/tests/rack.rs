@@ -88,37 +88,6 @@ fn what_belongs_together_makes_one_build_and_the_rest_builds_of_their_own() {
             ],
         ),
         (
-            "what compilers bring along",
-            vec![
-                (
-                    "lens.dll",
-                    library("lens.dll", "Lens").imports("vcruntime140.dll", &["m"]).to_bytes(),
-                ),
-                ("pane.dll", plain("pane.dll")),
-                ("vcruntime140.dll", library("vcruntime140.dll", "C runtime").to_bytes()),
-            ],
-            vec![
-                "lens@1.2.3 = slot:lens.dll replace, slot:pane.dll replace, slot:vcruntime140.dll replace",
-            ],
-        ),
-        (
-            "parts that bear one name in two folders",
-            vec![
-                ("lens.dll", library("lens.dll", "Lens").to_bytes()),
-                ("near/frame.dll", plain("frame.dll")),
-                ("near/view.dll", plain("view.dll")),
-                ("near/stream.dll", plain("stream.dll")),
-                ("far/frame.dll", library("frame.dll", "").to_bytes()),
-                ("far/scope.dll", plain("scope.dll")),
-                ("far/tube.dll", plain("tube.dll")),
-            ],
-            vec![
-                "lens@1.2.3 = slot:lens.dll replace, slot:far/frame.dll replace, \
-                 slot:far/scope.dll replace, slot:far/tube.dll replace, slot:near/frame.dll replace, \
-                 slot:near/stream.dll replace, slot:near/view.dll replace",
-            ],
-        ),
-        (
             "a library with one that it imports",
             vec![
                 ("glass.dll", plain("glass.dll")),
@@ -164,6 +133,46 @@ fn what_belongs_together_makes_one_build_and_the_rest_builds_of_their_own() {
             }
         }
         assert_eq!(found, expected, "{what}");
+    }
+}
+
+#[test]
+fn what_compilers_bring_ties_nothing_and_names_alone_make_no_variants() {
+    let plain = |name: &str| Pe::dll(Bits::Bits64, name).export("open", 1).to_bytes();
+    for (what, entries, expected) in [
+        (
+            "what compilers bring along",
+            vec![
+                (
+                    "lens.dll",
+                    library("lens.dll", "Lens").imports("vcruntime140.dll", &["m"]).to_bytes(),
+                ),
+                ("pane.dll", plain("pane.dll")),
+                ("vcruntime140.dll", library("vcruntime140.dll", "C runtime").to_bytes()),
+            ],
+            vec![
+                "lens@1.2.3 = slot:lens.dll replace, slot:pane.dll replace, slot:vcruntime140.dll replace",
+            ],
+        ),
+        (
+            "parts that bear one name in two folders",
+            vec![
+                ("lens.dll", library("lens.dll", "Lens").to_bytes()),
+                ("near/frame.dll", plain("frame.dll")),
+                ("near/view.dll", plain("view.dll")),
+                ("near/stream.dll", plain("stream.dll")),
+                ("far/frame.dll", library("frame.dll", "").to_bytes()),
+                ("far/scope.dll", plain("scope.dll")),
+                ("far/tube.dll", plain("tube.dll")),
+            ],
+            vec![
+                "lens@1.2.3 = slot:lens.dll replace, slot:far/frame.dll replace, \
+                 slot:far/scope.dll replace, slot:far/tube.dll replace, slot:near/frame.dll replace, \
+                 slot:near/stream.dll replace, slot:near/view.dll replace",
+            ],
+        ),
+    ] {
+        assert_eq!(places(&entries), expected, "{what}");
     }
 }
 
