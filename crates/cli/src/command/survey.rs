@@ -43,6 +43,7 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
         why: args.why,
         all: args.all || args.name.is_some(),
         filtered: !filter.is_open(),
+        sought: args.name.is_some(),
         full_paths: args.name.is_some() && session.full_paths,
     };
     if session.json {

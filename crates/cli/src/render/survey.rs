@@ -25,6 +25,8 @@ pub struct View {
     pub all: bool,
     /// Not everything is in the survey any more.
     pub filtered: bool,
+    /// What is listed was sought by its name.
+    pub sought: bool,
     /// Paths from the drive on, rather than in the game.
     pub full_paths: bool,
 }
@@ -46,7 +48,8 @@ pub fn print(survey: &Survey, files: &[NamedFile], show: View, session: &Session
         if lines.is_empty() {
             writeln!(out, "  no component found")?;
         } else {
-            write!(out, "{}", components(&lines, session.width))?;
+            let width = if show.full_paths { usize::MAX } else { session.width };
+            write!(out, "{}", components(&lines, width))?;
         }
         let runtimes = view.libraries.iter().filter(|library| library.is_compiler_runtime).count();
         let rest = view.libraries.iter().filter(|library| !library.put_aside).count();
@@ -65,7 +68,10 @@ pub fn print(survey: &Survey, files: &[NamedFile], show: View, session: &Session
     }
 
     print_files(&mut out, files, !survey.games.is_empty(), show, session)?;
-    if survey.games.is_empty() && !files.is_empty() {
+    if show.sought {
+        let libraries: usize = survey.games.iter().map(|view| listed(view, true).len()).sum();
+        let found = count(libraries + files.len(), "file");
+        writeln!(out, "{found} of that name.")?;
         return Ok(());
     }
     summary(&mut out, survey, show, session)
