@@ -942,3 +942,146 @@ fn the_signer_is_shown_where_it_changes() {
     let said = flat(&bench.ok(&["history", "show", "1"]));
     assert!(said.contains(&format!("signer: {signer} → a signature that is broken")), "{said}");
 }
+
+#[test]
+fn files_go_where_the_games_own_folders_are() {
+    // A package that mirrors the folders around the executable.
+    let bench = Bench::empty();
+    let exe = program(Bits::Bits64, "Pier", [1, 0, 0, 0]).imports("winmm.dll", &["timeGetTime"]);
+    bench.write("games/Pier/Deck/Binaries/x64/Pier.exe", &exe.to_bytes());
+    bench.write("games/Pier/Deck/Content/base.pak", b"base");
+    pack(
+        &bench,
+        "undertow.zip",
+        "",
+        &[
+            (
+                "Deck/Binaries/x64/winmm.dll",
+                loader(Bits::Bits64, "winmm.dll", [2, 3, 0, 0]).to_bytes(),
+            ),
+            ("Deck/Binaries/x64/undertow.ini", text("[Loader]\nDelay=0\n")),
+            ("Deck/Content/Paks/undertow.pak", text("pak")),
+        ],
+    );
+    assert_eq!(
+        changed_by(&bench, "games/Pier", &["fit", "games/Pier", "undertow.zip"]),
+        [
+            "Deck/Binaries/x64/undertow.ini new",
+            "Deck/Binaries/x64/winmm.dll new",
+            "Deck/Content/Paks/undertow.pak new"
+        ]
+    );
+
+    // What comes with a part of the game goes into folders that it has, and into no others.
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    let lens = |version| library("lens.dll", "Nib", "Lens", version).to_bytes();
+    bench.write("games/Pier/bin/lens.dll", &lens([1, 0, 0, 0]));
+    bench.write("games/Pier/share/lens/old.dat", b"old");
+    pack(
+        &bench,
+        "lens-2.zip",
+        "",
+        &[
+            ("bin/lens.dll", lens([2, 0, 0, 0])),
+            ("share/lens/new.dat", text("new")),
+            ("extras/more.dat", text("more")),
+        ],
+    );
+    let fit = ["fit", "games/Pier", "lens-2.zip"];
+    let expected = ["bin/lens.dll other", "share/lens/new.dat new"];
+    assert_eq!(changed_by(&bench, "games/Pier", &fit), expected);
+
+    // Files that are no images bear their release in their names; the game's name stays.
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    let jar = |text: &str| archive::zip(&[("a/One.class", text.as_bytes())], DATE);
+    bench.write("games/Pier/lib/quill-3.2.jar", &jar("old"));
+    pack(&bench, "quill.zip", "", &[("quill-3.3.jar", jar("new"))]);
+    let changed = changed_by(&bench, "games/Pier", &["fit", "games/Pier", "quill.zip"]);
+    assert_eq!(changed, ["lib/quill-3.2.jar other"]);
+}
+
+#[test]
+fn settings_of_an_older_one_by_another_name_are_carried_over() {
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    let of = |product: &str, file: &str, version| {
+        described(Bits::Bits64, file, "Undertow contributors", product, "Plugin loader", version)
+            .export("timeGetTime", 1)
+            .export("GetFileVersionInfoW", 2)
+            .export("VerQueryValueW", 3)
+    };
+    bench.write("games/Pier/bin/winmm.dll", &of("Undertow", "winmm.dll", [1, 9, 0, 0]).to_bytes());
+    bench.write("games/Pier/bin/undertow.ini", b"[Loader]\nDelay=250\n");
+    pack(
+        &bench,
+        "riptide.zip",
+        "",
+        &[
+            ("version.dll", of("Riptide", "version.dll", [2, 0, 0, 0]).to_bytes()),
+            ("riptide.ini", text("[Loader]\nDelay=0\nLog=off\n")),
+        ],
+    );
+    let fit = ["fit", "games/Pier", "riptide.zip"];
+    let expected = ["bin/riptide.ini new", "bin/version.dll new", "bin/winmm.dll gone"];
+    assert_eq!(changed_by(&bench, "games/Pier", &fit), expected, "its own settings stay");
+    bench.ok(&fit);
+    let settings = fs::read_to_string(bench.file("games/Pier/bin/riptide.ini")).unwrap();
+    assert!(settings.contains("Delay=250") && settings.contains("Log=off"), "{settings}");
+}
+
+#[test]
+fn a_runtime_can_be_put_beside_the_executable_and_an_upscaler_cannot() {
+    for (what, expected) in [("Brine runtime", Some("bin/brine.dll new")), ("Brine upscaler", None)]
+    {
+        let bench = Bench::empty();
+        pier(&bench, Bits::Bits64);
+        let brine =
+            described(Bits::Bits64, "brine.dll", "Brine Project", "Brine", what, [2, 8, 0, 0]);
+        pack(&bench, "brine.zip", "", &[("x64/brine.dll", brine.to_bytes())]);
+        let fit = ["fit", "games/Pier", "brine.zip"];
+        if let Some(expected) = expected {
+            assert_eq!(changed_by(&bench, "games/Pier", &fit), [expected]);
+        } else {
+            let said = output(&bench.run(&fit).code(3));
+            assert!(said.contains("[family-absent]"), "{said}");
+        }
+    }
+}
+
+#[test]
+fn one_download_for_two_editions_gives_each_game_its_own() {
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    let wick = |seed| {
+        described(
+            Bits::Bits64,
+            "wick.dll",
+            "Wick Circle",
+            "Wick",
+            "Wick script extender",
+            [2, 2, 3, 0],
+        )
+        .padding(seed)
+        .to_bytes()
+    };
+    pack(
+        &bench,
+        "wick.zip",
+        "",
+        &[
+            ("Old Harbour/wick.dll", wick(1000)),
+            ("Disc/wick.dll", wick(2000)),
+            ("readme.txt", text("Take the folder of your edition.")),
+        ],
+    );
+    bench.ok(&["rack", "add", "wick.zip"]);
+    assert_eq!(rack(&bench), ["wick@2.2.3: disc old-harbour"]);
+    for (edition, seed) in [("Old Harbour", 1000), ("disc", 2000)] {
+        bench.ok(&["game", "set", "games/Pier", "--edition", edition]);
+        bench.ok(&["fit", "games/Pier", "wick"]);
+        assert_eq!(fs::read(bench.file("games/Pier/bin/wick.dll")).unwrap(), wick(seed));
+        bench.ok(&["undo", "--yes"]);
+    }
+}

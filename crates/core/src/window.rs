@@ -33,7 +33,8 @@ pub(crate) trait Window {
     /// What is in a folder; nothing where it is not there. Names that no step could be about are
     /// counted, not named.
     fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)>;
-    /// The files of the game of a name, whatever they are.
+    /// The files of the game of a name, whatever they are; where there are none, those whose names differ in the
+    /// version alone.
     fn named(&self, name: &str) -> Result<Vec<TreePath>>;
     /// The bytes of a build's file.
     fn stored(&self, content: &Content) -> Result<Vec<u8>>;

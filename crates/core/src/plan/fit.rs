@@ -2,6 +2,7 @@
 //! along with it to where its layout says.
 
 use std::collections::HashSet;
+use std::path::PathBuf;
 
 use super::entry::Entry;
 use super::merge::MOST_LINES;
@@ -16,7 +17,7 @@ use crate::check::{
 use crate::content::{Content, FileState, Stamp};
 use crate::error::Result;
 use crate::load::{Edge, Outcome};
-use crate::path::{TreePath, fold, same_name};
+use crate::path::{TreePath, extension, fold, same_name, stem};
 use crate::rack::{Build, EXE, Placement, Policy, ROOT, SLOT, Stored};
 use crate::situation::Situation;
 use crate::size::humane;
@@ -101,7 +102,7 @@ impl<'s> FitPlanner<'s> {
             plan.findings.extend(slot_ambiguous::check(build, &view.game, &paths));
         }
         for placement in others {
-            if !self.is_left_out(&placement.from) {
+            if !self.is_left_out(&placement.from) && !self.has_no_folder(placement) {
                 self.place(placement, &anchors, &asked, &mut targets, &mut plan)?;
             }
         }
@@ -254,7 +255,7 @@ impl<'s> FitPlanner<'s> {
     fn in_bay(&self, bay: &str, path: TreePath, plan: &mut Plan) -> Option<Place> {
         let game = &self.view().game;
         let folder = match bay {
-            ROOT => Some(game.root.clone()),
+            ROOT => Some(self.root_for(&path)),
             // A folder of data that the game has itself is meant, wherever the executable lies.
             EXE if self.is_data_of_game(&path) => Some(game.root.clone()),
             EXE | SLOT => self.view().executable().map(|executable| {
@@ -268,6 +269,34 @@ impl<'s> FitPlanner<'s> {
             plan.findings.push(bay_unknown::finding(self.build, game, bay));
         }
         place
+    }
+
+    /// What a package's root is in the game: its own folder, or where the package mirrors the folders around the
+    /// executable the one in which these begin.
+    fn root_for(&self, path: &TreePath) -> PathBuf {
+        let game = &self.view().game;
+        let packed = fold(self.build.file.path.folder());
+        let executable = self.view().executable().map(|executable| executable.path.folder());
+        let around = executable.and_then(|folder| {
+            let cut = folder.len().checked_sub(packed.len())?;
+            let (around, own) = (folder.get(..cut)?, folder.get(cut..)?);
+            let is_it = fold(own) == packed && (around.is_empty() || around.ends_with('/'));
+            (is_it && !packed.is_empty()).then(|| around.trim_end_matches('/'))
+        });
+        match around.filter(|around| !around.is_empty() && !self.game_has(path, None)) {
+            Some(around) => around.split('/').fold(game.root.clone(), |path, part| path.join(part)),
+            None => game.root.clone(),
+        }
+    }
+
+    /// Whether something that comes with a part of a game has no folder there: it stays out, unless the user's
+    /// layout names it.
+    fn has_no_folder(&self, placement: &Placement) -> bool {
+        let is_replaced = self.build.layout.places.first().is_some_and(|head| head.bay == SLOT);
+        is_replaced
+            && placement.bay == ROOT
+            && !self.build.is_told_by_layout(&placement.from)
+            && !self.game_has(&placement.to, None)
     }
 
     /// Whether the game has the first folder of a path, in its own folder or beside a file.
@@ -497,12 +526,44 @@ impl<'s> FitPlanner<'s> {
             (Some(there), _) if there.content == target.file.content => {}
             (Some(_), Policy::Merge) => self.merge(target, now, plan)?,
             (Some(_), Policy::Keep | Policy::Handoff) => {}
+            (None, Policy::Merge) if self.carry_over(target, &after, plan)? => {}
             (Some(_), Policy::Replace) | (None, _) => {
                 plan.steps.push(self.swap(target, now, after));
             }
         }
 
         Ok(())
+    }
+
+    /// Settings of an older one that goes, under its name: their values stand in the new file too. Gives whether
+    /// there are any.
+    fn carry_over(&self, target: &Target<'_>, after: &Side, plan: &mut Plan) -> Result<bool> {
+        let replaced = self.entry.iter().flat_map(|entry| &entry.replaces);
+        let ending = extension(target.place.path().file_name());
+        for old in replaced {
+            for name in [stem(old.path.file_name()), &old.family] {
+                let Ok(path) = old.path.sibling(&format!("{name}.{ending}")) else { continue };
+                let place = self.situation.window.spelled(path.into());
+                let there = self.situation.window.file(&place)?;
+                let is_short = |content: Content| content.size <= LONGEST_SETTINGS;
+                if !there.state.content().is_some_and(is_short) || !is_short(target.file.content) {
+                    continue;
+                }
+                let user = self.situation.window.bytes(&place)?;
+                let new = self.situation.window.stored(&target.file.content)?;
+                if !is_mergeable(&user) || !is_mergeable(&new) {
+                    continue;
+                }
+                let merged = merge(&user, &new, None);
+                let Some(file) = after.state.file() else { continue };
+                let content = Content::of_bytes(&merged.bytes);
+                let after = Side::file(FileState { content, stamp: file.stamp }, None);
+                plan.steps.push(self.swap(target, Side::ABSENT, after));
+                plan.merges.push(Merge { place: target.place.clone(), merged });
+                return Ok(true);
+            }
+        }
+        Ok(false)
     }
 
     fn swap(&self, target: &Target<'_>, before: Side, after: Side) -> Step {

@@ -5,7 +5,7 @@ use std::fmt;
 use jiff::Timestamp;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-use super::layout::{self, Layout};
+use super::layout::{self, BY_LAYOUT, Layout};
 use super::sort::Part;
 use crate::catalog::{Role, companies_agree, keyed_beside, slug};
 use crate::content::{Content, Digest};
@@ -257,6 +257,11 @@ impl Build {
             || self.parts.iter().any(|part| part.path == *path && part.part.is_library())
     }
 
+    /// Whether a layout that the user gave says where a file goes.
+    pub fn is_told_by_layout(&self, path: &TreePath) -> bool {
+        self.parts.iter().any(|part| part.path == *path && part.why == BY_LAYOUT)
+    }
+
     /// What its library states under a name.
     pub fn string(&self, key: &str) -> Option<&str> {
         self.file.facts.as_ref()?.string(key)
@@ -269,10 +274,9 @@ impl Build {
 
     /// Whether it is for a store edition of the game: it says so, or its variant is named after it.
     pub fn is_for(&self, edition: &str) -> bool {
-        let word = slug(edition);
-        let variant = self.id.variant.as_deref().unwrap_or_default();
+        let variant = format!("-{}-", self.id.variant.as_deref().unwrap_or_default());
         self.edition.as_deref().is_some_and(|own| same_name(own, edition))
-            || variant.split('-').any(|own| own == word)
+            || variant.contains(&format!("-{}-", slug(edition)))
     }
 
     /// Whether a process of a machine can load its library.

@@ -10,7 +10,8 @@ use jiff::Timestamp;
 
 use super::archive::{Package, PackedFile};
 use super::group::{Candidate, Group, Together, groups, product_of};
-use super::layout_file::{BY_LAYOUT, GivenLayout, LayoutFile};
+use super::layout::BY_LAYOUT;
+use super::layout_file::{GivenLayout, LayoutFile};
 use super::naming::{self, Distinction};
 use super::place::{Piece, Site};
 use super::sort::{Part, Sorted, Specimen, is_settings_name, sort};

@@ -15,6 +15,9 @@ pub const EXE: &str = "exe";
 /// The bay that is the game's folder.
 pub const ROOT: &str = "root";
 
+/// Why a file goes where a layout says that it goes.
+pub(super) const BY_LAYOUT: &str = "the layout says so";
+
 /// Where the files of a build go.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct Layout {

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use toml::Spanned;
 
 use super::Build;
-use super::layout::{Placement, Policy};
+use super::layout::{BY_LAYOUT, Placement, Policy};
 use crate::catalog::slug;
 use crate::error::CatalogError;
 use crate::path::{TreePath, extension, fold, same_name, stem};
@@ -21,9 +21,6 @@ const RELATIVE: u32 = 1;
 
 /// Stands for the folder of a bay itself, where files go that a wildcard names.
 const ITSELF: &str = ".";
-
-/// Why a file goes where a layout says that it goes.
-pub(super) const BY_LAYOUT: &str = "the layout says so";
 
 /// A layout as people write it. Paths are relative to the package's root: the folder that all of it lies in.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

@@ -79,11 +79,13 @@ impl Site<'_> {
                 (self.bay(), Some(near), format!("it lies beside {head}"))
             }
             Some(near) => (self.bay(), Some(near), format!("it lies below {head}")),
-            None if self.bay() == EXE && !piece.part.is_library() => (
-                ROOT,
-                Some(piece.path.clone()),
-                "it lies in a folder beside the library's".to_owned(),
-            ),
+            None if !piece.part.is_library() => {
+                let why = match self.bay() {
+                    EXE => "it lies in a folder beside the library's",
+                    _ => "it comes where the game has such a folder",
+                };
+                (ROOT, Some(piece.path.clone()), why.to_owned())
+            }
             None => {
                 let name = TreePath::new(piece.path.file_name()).ok();
                 (self.bay(), name, format!("it comes with {head}"))
@@ -110,8 +112,7 @@ impl Site<'_> {
         (!is_of_it).then(|| "nothing shows that it belongs to the library".to_owned())
     }
 
-    /// A settings file belongs to a library that it is named after, or with which it lies in one folder, in
-    /// one around it or in one below it, where it could be of nothing else.
+    /// A settings file belongs to a library that it is named after, or where it could be of nothing else.
     fn against_settings(&self, piece: &Piece<'_>) -> Option<String> {
         if self.is_named_after(piece.path) {
             return None;
@@ -119,12 +120,7 @@ impl Site<'_> {
         if !self.is_alone {
             return Some("it could be of another build of the package".to_owned());
         }
-        let around = piece.path.folder();
-        let is_around = around.is_empty()
-            || below(around, self.path).is_some()
-            || below(self.path.folder(), piece.path).is_some();
-        let is_near = is_around || in_data_folder(piece.path).is_some() || self.bay() == EXE;
-        (!is_near).then(|| "it lies apart from the library".to_owned())
+        None
     }
 
     fn against_data(&self, piece: &Piece<'_>) -> Option<String> {
@@ -142,11 +138,8 @@ impl Site<'_> {
         if self.bay() == EXE {
             return None;
         }
-        if self.others_programs.contains(&folder) {
-            return Some("it lies beside a program that is not for games".to_owned());
-        }
-        let is_near = below(self.path.folder(), piece.path).is_some();
-        (!is_near).then(|| "it lies apart from the library".to_owned())
+        let is_others = self.others_programs.contains(&folder);
+        is_others.then(|| "it lies beside a program that is not for games".to_owned())
     }
 
     /// Whether a file bears the library's name, with more behind it or not.

@@ -157,7 +157,10 @@ fn first(file: &Specimen<'_>) -> First {
         "props", "filters", "idl", "c", "cc", "cpp", "cxx", "rs",
     ];
     const SOURCES: [&str; 5] = ["cs", "py", "hlsl", "glsl", "fx"];
-    const DOCUMENTS: [&str; 7] = ["md", "pdf", "rtf", "html", "htm", "chm", "url"];
+    const DOCUMENTS: [&str; 14] = [
+        "md", "pdf", "rtf", "html", "htm", "chm", "url", "nfo", "diz", "asc", "sig", "md5", "sha1",
+        "sha256",
+    ];
     const PICTURES: [&str; 6] = ["png", "jpg", "jpeg", "gif", "svg", "webp"];
 
     let name = fold(file.path.file_name());

@@ -10,14 +10,16 @@ use rayon::prelude::*;
 use crate::change::{Side, Target};
 use crate::content::Content;
 use crate::error::{Error, Result};
-use crate::path::{TreePath, fold, same_name};
+use crate::path::{TreePath, extension, fold, same_name, stem};
 use crate::plan::{LONGEST_SETTINGS, Place};
 use crate::rack::Parcel;
 use crate::survey::GameView;
 use crate::window::{ImageAt, Window};
 use upright_spanner_change::carrier::{self, Carriers};
 use upright_spanner_change::{Scope, Store, Territory};
-use upright_spanner_image::{Export, Facts, Import, Offer, exports_of, imports_of, offer_of};
+use upright_spanner_image::{
+    Export, Facts, Import, Offer, Version, exports_of, imports_of, offer_of,
+};
 
 /// A game's folder with the store, and the packages that builds may have to be taken from.
 /// What was read once is kept: nothing changes while a plan is made.
@@ -189,7 +191,9 @@ impl Window for OnDisk<'_> {
 
     fn named(&self, name: &str) -> Result<Vec<TreePath>> {
         let names = self.names.get_or_init(|| files_by_name(&self.root));
-        Ok(names.get(&fold(name)).cloned().unwrap_or_default())
+        let exact = names.get(&fold(name));
+        let found = exact.or_else(|| names.get(&without_version(name)?));
+        Ok(found.cloned().unwrap_or_default())
     }
 
     fn stored(&self, content: &Content) -> Result<Vec<u8>> {
@@ -200,7 +204,14 @@ impl Window for OnDisk<'_> {
     }
 }
 
-/// Every file below a folder by its name. Links are not followed, and what cannot be looked into is passed over.
+/// A name with a sign that no name has for the version in it, so that those of two releases are alike; nothing
+/// where it has none.
+fn without_version(name: &str) -> Option<String> {
+    let (before, _) = Version::find_in(stem(name), 2)?;
+    (!before.is_empty()).then(|| fold(&format!("{before}*.{}", extension(name))))
+}
+
+/// Every file below a folder by its name, and by its name but for the version. Links are not followed, and what cannot be looked into is passed over.
 fn files_by_name(root: &Path) -> HashMap<String, Vec<TreePath>> {
     let mut names: HashMap<String, Vec<TreePath>> = HashMap::new();
     let mut walk = ignore::WalkBuilder::new(root);
@@ -208,6 +219,9 @@ fn files_by_name(root: &Path) -> HashMap<String, Vec<TreePath>> {
     let is_file = |entry: &ignore::DirEntry| entry.file_type().is_some_and(|kind| kind.is_file());
     for entry in walk.build().flatten().filter(is_file) {
         if let Ok(path) = TreePath::below(root, entry.path()) {
+            if let Some(name) = without_version(path.file_name()) {
+                names.entry(name).or_default().push(path.clone());
+            }
             names.entry(fold(path.file_name())).or_default().push(path);
         }
     }
