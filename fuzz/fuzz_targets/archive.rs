@@ -10,7 +10,7 @@ use libfuzzer_sys::fuzz_target;
 use upright_spanner_core::guard::is_contained;
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::rack::{Limits, PackageContext, PackageOptions, Parcel};
-use upright_spanner_sample::archive::{ZipFile, ZipHeader, seven_zip, seven_zip_list, zip_of};
+use upright_spanner_sample::archive::{ZipFile, ZipHeader, seven_zip, seven_zip_list, tar_of, zip_of};
 
 /// What a download is made from.
 #[derive(Debug, Arbitrary)]
@@ -33,6 +33,8 @@ enum Recipe<'a> {
         twice: bool,
     },
     Zip(Vec<File<'a>>),
+    /// A tar of names, kinds, sizes that are stated, and contents; the sizes are right where they are none.
+    Tar(Vec<(&'a [u8], u8, Option<u64>, &'a [u8])>),
 }
 
 #[derive(Debug, Arbitrary)]
@@ -117,6 +119,12 @@ fn cook(recipe: Recipe<'_>) -> Vec<u8> {
             around.remove(1);
             seven_zip(&list, &around)
         }
+        Recipe::Tar(files) => {
+            let files = files.into_iter().map(|(name, kind, size, content)| {
+                (name, kind, size.unwrap_or(content.len() as u64), content)
+            });
+            tar_of(&files.collect::<Vec<_>>())
+        }
         Recipe::Zip(files) => {
             let files = files.into_iter().map(|file| {
                 let mut made = ZipFile::of(file.name, file.content);
@@ -154,8 +162,13 @@ fuzz_target!(|recipe: Recipe<'_>| {
     fs::write(&path, cook(recipe)).expect("a file");
     let limits = Limits { entries: 100, unpacked: 1 << 20, dictionary: 1 << 22 };
     let scratch = folder.path().join("scratch");
-    let context =
-        PackageContext { catalog: Arc::default(), remembered: Vec::new(), limits, scratch };
+    let context = PackageContext {
+        catalog: Arc::default(),
+        remembered: Vec::new(),
+        families: Vec::new(),
+        limits,
+        scratch,
+    };
     if let Ok(parcel) = Parcel::open(&path, &PackageOptions::default(), &context, &Silent) {
         assert!(!parcel.builds.is_empty());
     }

@@ -26,6 +26,29 @@ pub fn zip(entries: &[(&str, &[u8])], date: (u16, u8, u8)) -> Vec<u8> {
     writer.finish().expect("writing to memory").into_inner()
 }
 
+/// A tar of headings, each with the kind and the size that it states, and of what stands behind each. The sums of
+/// the headings are right, whatever they state.
+pub fn tar_of(files: &[(&[u8], u8, u64, &[u8])]) -> Vec<u8> {
+    const BLOCK: usize = 512;
+    let mut bytes = Vec::new();
+    for (name, kind, size, content) in files {
+        let mut heading = [0u8; BLOCK];
+        let len = name.len().min(100);
+        heading[..len].copy_from_slice(&name[..len]);
+        heading[124..136].copy_from_slice(format!("{:011o}\0", size & 0o77_777_777_777).as_bytes());
+        heading[148..156].copy_from_slice(b"        ");
+        heading[156] = *kind;
+        heading[257..265].copy_from_slice(b"ustar\x0000");
+        let sum: u32 = heading.iter().map(|&byte| u32::from(byte)).sum();
+        heading[148..156].copy_from_slice(format!("{sum:06o}\0 ").as_bytes());
+        bytes.extend(heading);
+        bytes.extend(*content);
+        bytes.resize(bytes.len().next_multiple_of(BLOCK), 0);
+    }
+    bytes.extend([0; 2 * BLOCK]);
+    bytes
+}
+
 /// A 7z as its bytes: what is packed, and the list of contents that says how. The checksums fit, whatever
 /// is in them.
 pub fn seven_zip(packed: &[u8], list: &[u8]) -> Vec<u8> {
