@@ -53,19 +53,11 @@ impl Needs<'_> {
     }
 }
 
-/// Finds the one build that a text names. Where several are, those that suit the game's needs come
-/// before the others, and, where no version is given, the newest.
+/// Finds the builds that a text names, of which those that suit the game's needs come before the others, and, where
+/// no version is given, the newest. One at least.
 ///
 /// # Errors
-/// [`RackError::Unknown`] where none has that name, [`RackError::Several`] where several have.
-pub fn find<'a>(builds: &'a [Build], text: &str, needs: &Needs<'_>) -> Result<&'a Build> {
-    match &suiting(builds, text, needs)?[..] {
-        [build] => Ok(build),
-        several => Err(several_of(text, several)),
-    }
-}
-
-/// The same, but gives all of several: one at least.
+/// [`RackError::Unknown`] where none has that name.
 pub(crate) fn suiting<'a>(
     builds: &'a [Build],
     text: &str,

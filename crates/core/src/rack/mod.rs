@@ -2,6 +2,7 @@
 
 mod archive;
 mod build;
+mod contents;
 mod find;
 mod group;
 mod intake;
@@ -18,7 +19,7 @@ pub use crate::encoded::decoded;
 pub use crate::settings::Limits;
 pub(crate) use archive::{clear_scratch, scratch_left};
 pub use build::{Build, BuildFile, BuildId, BuildPart, BuildSpec, Note, Source, Stored};
-pub use find::{Needs, by_build, find};
+pub use find::{Needs, by_build};
 pub(crate) use find::{RackIndex, find_variants, prefer, several_of, suiting};
 pub use group::Together;
 pub use intake::{PackageContext, PackageOptions, Parcel};

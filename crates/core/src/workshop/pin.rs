@@ -4,7 +4,7 @@ use super::{Altering, Workshop};
 use crate::error::{Error, Result};
 use crate::game::Pin;
 use crate::path::same_name;
-use crate::rack::{self, Build, Needs};
+use crate::rack::{self, Build};
 use crate::remedy::Action;
 use crate::survey::GameView;
 use upright_spanner_image::Requirement;
@@ -78,8 +78,8 @@ impl Altering<'_> {
 
 /// The versions that a text says, or that of the build of a family that it names.
 fn wanted_versions(builds: &[Build], family: &str, text: &str) -> Result<Requirement> {
-    let named = rack::find(builds, text, &Needs::default()).ok();
-    let named = named.filter(|build| same_name(&build.id.family, family));
+    let variants = rack::find_variants(builds, text).unwrap_or_default();
+    let named = variants.first().filter(|build| same_name(&build.id.family, family));
     if let Some(version) = named.and_then(|build| build.version.clone()) {
         return Ok(version.into());
     }

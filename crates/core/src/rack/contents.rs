@@ -1,0 +1,97 @@
+//! Reads what a package holds: the facts of its images, what each file is for, its texts.
+
+use std::io::Read;
+use std::path::Path;
+
+use super::archive::PackedFile;
+use super::sort::{Part, Sorted, Specimen, is_settings_name, sort};
+use super::variants::variants;
+use super::{Note, decoded};
+use crate::content::Content;
+use crate::error::{Error, RackError, Result};
+use crate::path::extension;
+use upright_spanner_image::{Facts, ImageError};
+
+/// A note longer than this is not a text that anyone reads: a book has 1 MB.
+pub(super) const LONGEST_NOTE: u64 = 4 << 20;
+
+/// Each build of a package has all of its notes; no one reads more.
+const MOST_NOTES: usize = 100;
+
+/// Settings longer than this name no file that would be taken for a text.
+const LONGEST_NAMING: u64 = 256 << 10;
+
+/// Sorts the files of a package, and tells its variants.
+pub(super) fn sorted(
+    entries: &[PackedFile],
+    facts: &[Option<Facts>],
+) -> std::io::Result<Vec<Sorted>> {
+    let mut starts = Vec::with_capacity(entries.len());
+    let mut settings = Vec::new();
+    for (entry, facts) in entries.iter().zip(facts) {
+        let mut start = Vec::new();
+        if facts.is_none() {
+            entry.open()?.take(64).read_to_end(&mut start)?;
+        }
+        starts.push(start);
+        if is_settings_name(entry.path.file_name()) && entry.content.size <= LONGEST_NAMING {
+            settings.push(decoded(&entry.bytes()?).to_lowercase());
+        }
+    }
+
+    let files: Vec<Specimen<'_>> = entries
+        .iter()
+        .zip(facts)
+        .zip(&starts)
+        .map(|((entry, facts), start)| Specimen { path: &entry.path, facts: facts.as_ref(), start })
+        .collect();
+    let kinds = sort(&files, &settings);
+    let parts: Vec<Part> = kinds.iter().map(|(part, _)| *part).collect();
+    let contents: Vec<Content> = entries.iter().map(|entry| entry.content).collect();
+    let labels = variants(&files, &parts, &contents);
+    let sorted = entries.iter().zip(kinds).zip(labels);
+    let sorted = sorted.map(|((entry, (part, reason)), variant)| Sorted {
+        path: entry.path.clone(),
+        part,
+        reason,
+        variant,
+    });
+    Ok(sorted.collect())
+}
+
+/// The facts of an image; nothing for other files. A file that was given by itself must be one, and
+/// one that calls itself a library must be whole.
+pub(super) fn facts_of(path: &Path, entry: &PackedFile, alone: bool) -> Result<Option<Facts>> {
+    let library = extension(entry.path.file_name()) == "dll";
+    let file = entry.open().map_err(ImageError::Unreadable);
+    match file.and_then(Facts::from_reader) {
+        Ok(facts) => Ok(Some(facts)),
+        Err(error @ ImageError::Unreadable(_)) => Err(Error::image(path)(error)),
+        Err(error) if alone && entry.is_at(path) => Err(Error::image(path)(error)),
+        Err(error) if library => Err(Error::Rack(RackError::Package {
+            path: path.to_owned(),
+            why: format!("its entry `{}` is not a library: {error}", entry.path),
+            remedy: "Get the archive again from its source.".into(),
+        })),
+        Err(_) => Ok(None),
+    }
+}
+
+pub(super) fn notes(entries: &[PackedFile], sorted: &[Sorted]) -> Vec<Note> {
+    let documents = entries.iter().zip(sorted).filter(|(entry, file)| {
+        file.part == Part::Documentation && entry.content.size <= LONGEST_NOTE
+    });
+    documents
+        .map(|(entry, _)| Note { name: entry.path.to_string(), content: entry.content })
+        .take(MOST_NOTES)
+        .collect()
+}
+
+/// What the notes say. One that cannot be read says nothing.
+pub(super) fn texts(entries: &[PackedFile], notes: &[Note]) -> Vec<String> {
+    let text = |note: &Note| {
+        let entry = entries.iter().find(|entry| entry.content == note.content)?;
+        Some(decoded(&entry.bytes().ok()?))
+    };
+    notes.iter().filter_map(text).collect()
+}
