@@ -78,6 +78,7 @@ fn command(action: &Action) -> String {
         Action::ShowEntries { game } => format!("spanner check {} --entries", quoted(game)),
         Action::ShowHistory { game: None } => "spanner history".to_owned(),
         Action::ShowHistory { game: Some(game) } => format!("spanner history {}", quoted(game)),
+        Action::ShowBuild { build } => format!("spanner rack show {}", quoted(build)),
         Action::ShowLayout => "spanner rack show BUILD --layout".to_owned(),
         Action::ShowSorting => "spanner rack add FILE -v".to_owned(),
         Action::Survey => "spanner survey FOLDER".to_owned(),

@@ -1085,3 +1085,25 @@ fn one_download_for_two_editions_gives_each_game_its_own() {
         bench.ok(&["undo", "--yes"]);
     }
 }
+
+#[test]
+fn what_cannot_be_one_change_is_refused_with_the_reason() {
+    let bench = Bench::empty();
+    pier(&bench, Bits::Bits64);
+    let lens = |version| library("lens.dll", "Nib", "Lens", version).to_bytes();
+    bench.write("games/Pier/bin/lens.dll", &lens([1, 0, 0, 0]));
+    bench.write("two.dll", &lens([2, 0, 0, 0]));
+    bench.write("three.dll", &lens([3, 0, 0, 0]));
+    let before = bench.picture("games/Pier");
+    for (words, wanted) in [
+        (&["two.dll", "three.dll"][..], "lens@2.0.0 and lens@3.0.0 are builds of one family"),
+        (&["two.dll", "two.dll"], "are builds of one family"),
+        (&["two.dll", "three.dll", "--as", "x.dll"], "is that of one build, and several are named"),
+        (&["two.dll", "--without", "pane.dll"], "`pane.dll` is no part of lens@2.0.0"),
+    ] {
+        let fit = [&["fit", "games/Pier"], words].concat();
+        let said = flat(&errors(&bench.run(&fit).code(2)));
+        assert!(said.contains(wanted), "{said}");
+        assert!(bench.picture("games/Pier") == before, "{words:?}");
+    }
+}

@@ -112,6 +112,9 @@ pub enum Action {
     Settle {
         change: i64,
     },
+    ShowBuild {
+        build: Text,
+    },
     ShowEntries {
         game: Text,
     },

@@ -33,6 +33,16 @@ pub fn run(args: &args::Fit, session: &Session) -> Result<Exit> {
 }
 
 fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
+    if args.builds.len() > 1
+        && (args.as_name.is_some() || args.place.is_some() || args.variant.is_some())
+    {
+        return Err(Error::Invalid {
+            what: "a name, a place or a variant is that of one build, and several are named"
+                .to_owned(),
+            remedy: "Fit that one by itself.".into(),
+        }
+        .into());
+    }
     let view = target::game(workshop, game, args.dry_run, session)?;
     let (fit, chosen) = planned(args, workshop, &view, session)?;
     if !session.json {

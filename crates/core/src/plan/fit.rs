@@ -41,6 +41,15 @@ pub(super) struct Target<'a> {
     pub(super) file: Stored<'a>,
 }
 
+/// Whether a text names a part of a build: by its name, its path, or a folder that it lies in.
+pub(crate) fn names_part(text: &str, path: &TreePath) -> bool {
+    let text = text.replace('\\', "/");
+    let folder = format!("{}/", fold(text.trim_end_matches('/')));
+    same_name(&text, path.as_str())
+        || same_name(&text, path.file_name())
+        || fold(path.as_str()).starts_with(&folder)
+}
+
 impl<'b> Target<'b> {
     /// The build's library at a place, and where the file is that goes for it, if that is another.
     fn library(place: Place, instead: Option<Place>, file: Stored<'b>) -> Self {
@@ -121,13 +130,7 @@ impl<'s> FitPlanner<'s> {
     fn is_left_out(&self, path: &TreePath) -> bool {
         let settings = &self.view().game.settings;
         let remembered = settings.left_out.get(&self.build.id.family).into_iter().flatten();
-        let named = |part: &String| {
-            same_name(part, path.as_str())
-                || same_name(part, path.file_name())
-                || fold(path.as_str())
-                    .starts_with(&format!("{}/", fold(part.trim_end_matches('/'))))
-        };
-        remembered.chain(&self.options.without).any(named)
+        remembered.chain(&self.options.without).any(|part| names_part(part, path))
     }
 
     /// Where the game has parts of a build whose library it does not have: those are replaced.

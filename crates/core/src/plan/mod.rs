@@ -40,7 +40,7 @@ pub(crate) use adopt::{adopt, remove_copies};
 pub(crate) use drift::drift;
 pub use drift::{Drift, DriftState, Drifted, VersionChange};
 pub(crate) use entry::by_entry;
-pub(crate) use fit::FitPlanner;
+pub(crate) use fit::{FitPlanner, names_part};
 pub(crate) use fit_settings::LONGEST_SETTINGS;
 pub(crate) use in_use::unless_in_use;
 pub(crate) use law::hold_to_the_law;

@@ -11,8 +11,8 @@ use crate::change::{Change, Side, Target};
 use crate::error::{Error, RackError, Result};
 use crate::path::{TreePath, followed, same_name};
 use crate::plan::{
-    FitOptions, Plan, Planner, alongside, by_entry, choose_from_package, hold_to_the_law, needs,
-    wanted,
+    FitOptions, Plan, Planner, alongside, by_entry, choose_from_package, hold_to_the_law,
+    names_part, needs, wanted,
 };
 use crate::rack::{self, Build, BuildSpec, PackageOptions, Parcel};
 use crate::remedy::Action;
@@ -171,12 +171,16 @@ fn plan_all(
         plan_fit(situation, what, options, parcel).map_err(|error| as_typed(error, what))
     };
     if let [(what, parcel)] = wanted {
-        return each(what, *parcel).map(|(plan, build)| (plan, vec![build]));
+        let (plan, build) = each(what, *parcel)?;
+        expect_parts(std::slice::from_ref(&build), &options.without)?;
+        return Ok((plan, vec![build]));
     }
 
     // First which builds, then what each comes to beside the others.
     let chosen = wanted.iter().map(|(what, parcel)| Ok(each(what, *parcel)?.1));
     let builds: Vec<Build> = chosen.collect::<Result<_>>()?;
+    expect_different(&builds)?;
+    expect_parts(&builds, &options.without)?;
     let all: Vec<&Build> = builds.iter().collect();
     let mut plans = Vec::new();
     for (build, (what, parcel)) in builds.iter().zip(wanted) {
@@ -191,6 +195,35 @@ fn plan_all(
     hold_to_the_law(situation, &mut plan);
     plan.override_stops(&options.despite);
     Ok((plan, builds))
+}
+
+/// Fails where two of some builds are of one family: a game has one version of each.
+fn expect_different(builds: &[Build]) -> Result<()> {
+    for (at, build) in builds.iter().enumerate() {
+        let is_twin = |other: &&Build| same_name(&other.id.family, &build.id.family);
+        if let Some(twin) = builds[..at].iter().find(is_twin) {
+            return Err(Error::Invalid {
+                what: format!("{} and {} are builds of one family", twin.id, build.id),
+                remedy: "Name one of them.".into(),
+            });
+        }
+    }
+    Ok(())
+}
+
+/// Fails where a part that is to be left out is none of the builds.
+fn expect_parts(builds: &[Build], without: &[String]) -> Result<()> {
+    let has = |text: &String| {
+        let mut parts = builds.iter().flat_map(|build| &build.parts);
+        parts.any(|part| names_part(text, &part.path))
+    };
+    let Some(unknown) = without.iter().find(|text| !has(text)) else { return Ok(()) };
+    let names: Vec<String> = builds.iter().map(|build| build.id.to_string()).collect();
+    Err(Error::Invalid {
+        what: format!("`{unknown}` is no part of {}", names.join(" or ")),
+        remedy: ("See what its parts are", Action::ShowBuild { build: names[0].clone().into() })
+            .into(),
+    })
 }
 
 /// What is asked names a build as the user did: it may not be on the rack.
