@@ -227,7 +227,9 @@ impl<'a> Build<'a> {
 impl<'a> Variant<'a> {
     fn new(build: &'a rack::Build, users: &'a Users) -> Self {
         let in_use = users.get(&build.file.content).into_iter().flatten();
-        let placed = |path: &TreePath| build.layout.places.iter().any(|place| place.from == *path);
+        let places: BTreeSet<&TreePath> =
+            build.layout.places.iter().map(|place| &place.from).collect();
+        let placed = |path: &TreePath| places.contains(path);
         let parts = build.parts.iter().map(|part| File {
             path: part.path.to_string(),
             part: part.part,

@@ -101,10 +101,17 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
     };
     let source = clean(&build.source.name).into_owned();
 
+    let placed: BTreeSet<&TreePath> = addition
+        .builds
+        .iter()
+        .flat_map(|(build, _)| build.placed())
+        .map(|file| file.path)
+        .collect();
+    let comes_along = |file: &Sorted| file.part != Part::DebugBuild && placed.contains(&file.path);
     if session.verbose {
         writeln!(out, "  {}", format!("also in {source}:").dimmed())?;
         for file in others {
-            let comes = comes_along(file, addition);
+            let comes = comes_along(file);
             let what = if comes { "comes with it" } else { "stays on the rack" };
             let text = format!("    {}: {}, {}; {what}", file.path, file.part.name(), file.reason);
             writeln!(out, "{}", clean(&text).dimmed())?;
@@ -113,7 +120,7 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
     }
 
     let (with, without): (Vec<&Sorted>, Vec<&Sorted>) =
-        others.into_iter().partition(|file| comes_along(file, addition));
+        others.into_iter().partition(|file| comes_along(file));
     let parts = [("comes with", with), ("stays on the rack", without)];
     let parts = parts.iter().filter(|(_, files)| !files.is_empty());
     let parts: Vec<String> =
@@ -122,13 +129,6 @@ fn write_sorted(out: &mut impl Write, addition: &Addition, session: &Session) ->
     let text = format!("{source}: {} (-v)", parts.join("; "));
     write!(out, "{}", wrapped(&text, "  ", 2, session.width).dimmed())?;
     Ok(())
-}
-
-/// Whether a file of a package comes into a game with one of its builds.
-fn comes_along(file: &Sorted, addition: &Addition) -> bool {
-    let mut builds = addition.builds.iter().map(|(build, _)| build);
-    file.part != Part::DebugBuild
-        && builds.any(|build| build.placed().any(|placed| *placed.path == file.path))
 }
 
 /// How many files there are of each kind.
@@ -226,14 +226,16 @@ const MANY_FILES: usize = 4;
 fn file_rows(build: &Build, each: bool) -> Vec<Vec<String>> {
     let head = (&build.file.path, NAMESAKE);
     let parts = build.parts.iter().map(|part| (&part.path, part.why.as_str()));
+    let mut places: BTreeMap<&TreePath, Vec<&Placement>> = BTreeMap::new();
+    for place in &build.layout.places {
+        places.entry(&place.from).or_default().push(place);
+    }
     let mut rows: Vec<FileRow> = Vec::new();
     for (path, why) in std::iter::once(head).chain(parts) {
-        let places: Vec<_> =
-            build.layout.places.iter().filter(|place| place.from == *path).collect();
-        for place in &places {
+        for place in places.get(path).into_iter().flatten() {
             rows.push(FileRow::new(path, Some(place), why));
         }
-        if places.is_empty() {
+        if !places.contains_key(path) {
             rows.push(FileRow::new(path, None, why));
         }
     }

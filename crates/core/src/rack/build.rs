@@ -1,5 +1,6 @@
 //! Builds: what the rack keeps of one version of a family.
 
+use std::collections::HashSet;
 use std::fmt;
 
 use jiff::Timestamp;
@@ -240,10 +241,9 @@ impl Build {
 
     /// The files that go into a game.
     pub fn placed(&self) -> impl Iterator<Item = Stored<'_>> {
-        let has_place = |file: &Stored<'_>| {
-            file.path == &self.file.path || self.layout.places.iter().any(|p| p.from == *file.path)
-        };
-        self.files().filter(has_place)
+        let places = self.layout.places.iter().map(|place| &place.from);
+        let placed: HashSet<&TreePath> = places.chain([&self.file.path]).collect();
+        self.files().filter(move |file| placed.contains(file.path))
     }
 
     /// The version of the game that the library's name is keyed to.

@@ -1,5 +1,6 @@
 //! Reads what a package holds: the facts of its images, what each file is for, its texts.
 
+use std::collections::HashSet;
 use std::io::Read;
 use std::path::Path;
 
@@ -18,6 +19,9 @@ pub(super) const LONGEST_NOTE: u64 = 4 << 20;
 /// Each build of a package has all of its notes; no one reads more.
 const MOST_NOTES: usize = 100;
 
+/// More words than this of one settings file are no names that anyone wrote into it.
+const MOST_NAMES: usize = 10_000;
+
 /// Settings longer than this name no file that would be taken for a text.
 const LONGEST_NAMING: u64 = 256 << 10;
 
@@ -27,7 +31,7 @@ pub(super) fn sorted(
     facts: &[Option<Facts>],
 ) -> std::io::Result<Vec<Sorted>> {
     let mut starts = Vec::with_capacity(entries.len());
-    let mut settings = Vec::new();
+    let mut named = HashSet::new();
     for (entry, facts) in entries.iter().zip(facts) {
         let mut start = Vec::new();
         if facts.is_none() {
@@ -35,7 +39,8 @@ pub(super) fn sorted(
         }
         starts.push(start);
         if is_settings_name(entry.path.file_name()) && entry.content.size <= LONGEST_NAMING {
-            settings.push(decoded(&entry.bytes()?).to_lowercase());
+            let text = decoded(&entry.bytes()?).to_lowercase();
+            named.extend(words(&text).take(MOST_NAMES).map(str::to_owned));
         }
     }
 
@@ -45,7 +50,7 @@ pub(super) fn sorted(
         .zip(&starts)
         .map(|((entry, facts), start)| Specimen { path: &entry.path, facts: facts.as_ref(), start })
         .collect();
-    let kinds = sort(&files, &settings);
+    let kinds = sort(&files, &named);
     let parts: Vec<Part> = kinds.iter().map(|(part, _)| *part).collect();
     let contents: Vec<Content> = entries.iter().map(|entry| entry.content).collect();
     let labels = variants(&files, &parts, &contents);
@@ -57,6 +62,13 @@ pub(super) fn sorted(
         variant,
     });
     Ok(sorted.collect())
+}
+
+/// The words of a text that could be names of files, whatever folders stand before them.
+fn words(text: &str) -> impl Iterator<Item = &str> {
+    let is_between =
+        |c: char| c.is_whitespace() || c.is_control() || "\"'`,;=|<>()[]{}/\\".contains(c);
+    text.split(is_between).filter(|word| word.contains('.'))
 }
 
 /// The facts of an image; nothing for other files. A file that was given by itself must be one, and

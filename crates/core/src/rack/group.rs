@@ -1,15 +1,15 @@
 //! Finds what of a package belongs together. All of it is one build, unless its libraries show that they are
 //! products of their own.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use crate::catalog::{Role, companies_agree, keyed_to, role_of};
-use crate::path::{fold, same_name, stem};
-use upright_spanner_image::Facts;
+use crate::path::{fold, stem};
 use upright_spanner_image::system::{can_be_stood_in, is_compiler_runtime};
+use upright_spanner_image::{Facts, Version};
 
 /// A library of a package, as far as grouping looks at it.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub(super) struct Candidate<'a> {
     /// Its place among the files of the package.
     pub index: usize,
@@ -18,6 +18,14 @@ pub(super) struct Candidate<'a> {
     pub facts: Option<&'a Facts>,
     /// The family of the catalog that describes it.
     pub catalogued: Option<&'a str>,
+    /// Its name in lower case: each is compared with each.
+    folded: String,
+    /// The names of what it imports from, likewise.
+    imported: HashSet<String>,
+    /// The words of its product's name, likewise.
+    product: Vec<String>,
+    role: Option<Role>,
+    version: Option<Version>,
 }
 
 /// Libraries that make one build: the one that it is named after, and the others.
@@ -26,6 +34,9 @@ pub(super) struct Group {
     pub head: usize,
     pub members: Vec<usize>,
 }
+
+/// With more libraries than this no one packs products of their own, and to compare each with each takes long.
+const MOST_COMPARED: usize = 2000;
 
 /// Whether the libraries of a package make one build.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -40,8 +51,25 @@ pub enum Together {
 }
 
 impl<'a> Candidate<'a> {
-    fn role(&self) -> Option<Role> {
-        self.facts.and_then(role_of)
+    pub fn new(
+        index: usize,
+        name: &'a str,
+        facts: Option<&'a Facts>,
+        catalogued: Option<&'a str>,
+    ) -> Self {
+        let imported = facts.iter().flat_map(|facts| &facts.imported_dlls);
+        let product = facts.and_then(|facts| facts.string("ProductName")).unwrap_or_default();
+        Self {
+            index,
+            name,
+            facts,
+            catalogued,
+            folded: fold(name),
+            imported: imported.map(|dll| fold(dll)).collect(),
+            product: product.split_whitespace().map(fold).collect(),
+            role: facts.and_then(role_of),
+            version: facts.and_then(Facts::version),
+        }
     }
 
     fn string(&self, key: &str) -> Option<&'a str> {
@@ -55,52 +83,48 @@ impl<'a> Candidate<'a> {
     /// Whether it is the runtime part of a script extender: it says so, or its name is keyed to a version of
     /// the game.
     pub fn is_extender(&self) -> bool {
-        self.role() == Some(Role::Extender) || self.is_keyed()
+        self.role == Some(Role::Extender) || self.is_keyed()
     }
 
     /// Whether it is what a game loads first of something that can be installed on its own.
     pub fn is_entry(&self) -> bool {
         self.is_extender()
-            || matches!(self.role(), Some(Role::Loader | Role::Overlay))
+            || matches!(self.role, Some(Role::Loader | Role::Overlay))
             || can_be_stood_in(self.name)
     }
 
     fn imports(&self, other: &Self) -> bool {
-        let mut imported = self.facts.iter().flat_map(|facts| &facts.imported_dlls);
-        imported.any(|dll| same_name(dll, other.name))
+        self.imported.contains(&other.folded)
     }
 
     /// Whether both are of one product of one maker.
     fn is_of_one_product(&self, other: &Self) -> bool {
         let (Some(own), Some(theirs)) = (self.facts, other.facts) else { return false };
-        let versions = own.version().zip(theirs.version());
+        let versions = self.version.as_ref().zip(other.version.as_ref());
         let is_one_version = versions.is_some_and(|(own, theirs)| own == theirs);
-        let are_silent = own.version().is_none() || theirs.version().is_none();
-        let product = |candidate: &Self| candidate.string("ProductName").map(fold);
-        let is_one_product = product(self).is_some() && product(self) == product(other);
+        let are_silent = versions.is_none();
+        let is_one_product = !self.product.is_empty() && self.product == other.product;
         let begins_alike = self.leading_word().is_some_and(|w| other.leading_word() == Some(w));
         let is_stated = own.string("CompanyName").is_some() && is_one_product;
-        companies_agree(own, theirs)
-            && (is_stated && (is_one_version || are_silent) || begins_alike && is_one_version)
+        (is_stated && (is_one_version || are_silent) || begins_alike && is_one_version)
+            && companies_agree(own, theirs)
     }
 
     /// The word that its product's name begins with, where it has several: `Bramble core`, `Bramble net`.
-    fn leading_word(&self) -> Option<String> {
-        let mut words = self.string("ProductName")?.split_whitespace();
-        let first = words.next().filter(|word| word.chars().count() > 3)?;
-        words.next().map(|_| fold(first))
+    fn leading_word(&self) -> Option<&str> {
+        let [first, _, ..] = &self.product[..] else { return None };
+        Some(&**first).filter(|word| word.chars().count() > 3)
     }
 
     /// Whether the name of another begins with its own, as in `lens.dll` and `lens_tint.dll`.
     fn is_begun_by(&self, other: &Self) -> bool {
-        let (short, long) = (fold(stem(self.name)), fold(stem(other.name)));
-        let rest = long.strip_prefix(&short);
+        let rest = stem(&other.folded).strip_prefix(stem(&self.folded));
         rest.is_some_and(|rest| rest.starts_with(|c: char| !c.is_alphanumeric()))
     }
 
     /// Whether nothing that both state speaks against their being one thing.
     fn agrees(&self, other: &Self) -> bool {
-        let roles = self.role().zip(other.role());
+        let roles = self.role.zip(other.role);
         let families = self.catalogued.zip(other.catalogued);
         let makers = self.facts.zip(other.facts);
         roles.is_none_or(|(a, b)| a == b)
@@ -135,6 +159,7 @@ pub(super) fn groups(
     let (runtimes, mut own): (Vec<usize>, Vec<usize>) = (0..candidates.len()).partition(is_runtime);
     let runtimes = if own.is_empty() { std::mem::replace(&mut own, runtimes) } else { runtimes };
     let mut kin = match together {
+        _ if own.len() > MOST_COMPARED => vec![own],
         Together::Always => vec![own],
         Together::Never => own.into_iter().map(|at| vec![at]).collect(),
         Together::AsFound => joined(candidates, linked(candidates, &own)),
@@ -153,12 +178,17 @@ pub(super) fn groups(
 
 /// Adds runtimes to what asks for them; what nothing asks for goes with all.
 fn bring_along(candidates: &[Candidate<'_>], runtimes: &[usize], kin: &mut [Vec<usize>]) {
+    let asked = |kin: &Vec<usize>| -> HashSet<&String> {
+        kin.iter().flat_map(|&at| &candidates[at].imported).collect()
+    };
+    let asked: Vec<HashSet<&String>> = kin.iter().map(asked).collect();
     for &runtime in runtimes {
-        let asks =
-            |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].imports(&candidates[runtime]));
-        let is_asked_for = kin.iter().any(asks);
-        for kin in kin.iter_mut().filter(|kin| !is_asked_for || asks(kin)) {
-            kin.push(runtime);
+        let name = &candidates[runtime].folded;
+        let is_asked_for = asked.iter().any(|asked| asked.contains(name));
+        for (kin, asked) in kin.iter_mut().zip(&asked) {
+            if !is_asked_for || asked.contains(name) {
+                kin.push(runtime);
+            }
         }
     }
 }
@@ -197,19 +227,20 @@ fn joined(candidates: &[Candidate<'_>], kin: Vec<Vec<usize>>) -> Vec<Vec<usize>>
 fn group(candidates: &[Candidate<'_>], kin: &[usize], package: &str) -> Option<Group> {
     let package = fold(package);
     // What several others ask for is what they are parts of.
-    let askers = |at: usize| {
-        let asks = |by: &&usize| candidates[**by].imports(&candidates[at]);
-        Some(kin.iter().filter(asks).count()).filter(|&count| count > 1)
-    };
+    let mut asked: HashMap<&String, usize> = HashMap::new();
+    for name in kin.iter().flat_map(|&at| &candidates[at].imported) {
+        *asked.entry(name).or_default() += 1;
+    }
+    let askers = |at: usize| asked.get(&candidates[at].folded).copied().filter(|&count| count > 1);
     let rank = |at: usize| {
         let own = &candidates[at];
-        let name = fold(stem(own.name));
+        let name = stem(&own.folded).to_owned();
         (
             !own.is_keyed(),
             !own.is_extender(),
             !own.is_entry(),
             own.catalogued.is_none(),
-            own.role().is_none(),
+            own.role.is_none(),
             !package.contains(&name),
             std::cmp::Reverse(askers(at)),
             own.product().is_none(),

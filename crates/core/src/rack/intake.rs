@@ -25,6 +25,9 @@ use crate::settings::Limits;
 use upright_spanner_change::Progress;
 use upright_spanner_image::{Facts, ImageError, Signature, SignatureStatus, Version};
 
+/// More builds no one packs together; each is a label of all the package's files.
+const MOST_BUILDS: usize = 256;
+
 /// What the user says of a package, over what its files say.
 #[derive(Debug, Clone, Default)]
 pub struct PackageOptions {
@@ -117,7 +120,13 @@ impl Parcel {
             context,
             options,
         };
-        let (builds, products) = intake.builds();
+        let by_view = intake.groups_by_view();
+        if by_view.values().map(Vec::len).sum::<usize>() > MOST_BUILDS {
+            let why = format!("it would be more than {MOST_BUILDS} builds");
+            let remedy = "Unpack it, and add what you need of it by itself.".into();
+            return Err(Error::Rack(RackError::Package { path: path.to_owned(), why, remedy }));
+        }
+        let (builds, products) = intake.builds(&by_view);
         if builds.is_empty() {
             let why = "there is no library in it that a game could load".to_owned();
             let remedy = ("See what each of its files is taken for.", Action::ShowSorting).into();
@@ -157,11 +166,10 @@ impl Parcel {
 
 impl Intake<'_> {
     /// The builds, and the products that the package was taken apart into.
-    fn builds(&self) -> (Vec<Build>, Vec<String>) {
-        let by_view = self.groups_by_view();
+    fn builds(&self, by_view: &BTreeMap<View, Vec<Group>>) -> (Vec<Build>, Vec<String>) {
         let mut builds = Vec::new();
         let mut products = BTreeSet::new();
-        for (view, groups) in &by_view {
+        for (view, groups) in by_view {
             for group in groups {
                 if groups.len() > 1 {
                     products.insert(self.product(group));
@@ -256,7 +264,7 @@ impl Intake<'_> {
         let name = path.file_name();
         let facts = self.facts[index].as_ref();
         let known = facts.and_then(|facts| self.context.catalog.find(facts, name));
-        Candidate { index, name, facts, catalogued: known.map(|family| family.id.as_str()) }
+        Candidate::new(index, name, facts, known.map(|family| family.id.as_str()))
     }
 
     fn build(&self, head: usize, view: &View) -> Build {
@@ -405,7 +413,7 @@ impl Intake<'_> {
         for (index, entry) in self.package.entries.iter().enumerate() {
             let sorted = &self.sorted[index];
             let is_head = index == group.head;
-            let is_member = is_head || group.members.contains(&index);
+            let is_member = is_head || group.members.binary_search(&index).is_ok();
             let is_left_to_others =
                 if sorted.part.is_library() { !is_member } else { !self.has(view, index) };
             let is_note = sorted.part == Part::Documentation && entry.content.size <= LONGEST_NOTE;
@@ -453,7 +461,7 @@ impl Intake<'_> {
     }
 
     /// Folders with a program that is of no product of a group.
-    fn others_programs(&self, group: &Group) -> Vec<&str> {
+    fn others_programs(&self, group: &Group) -> BTreeSet<&str> {
         let product = |index: usize| {
             let stated = self.facts[index].as_ref()?.string("ProductName")?;
             Some(fold(stated))

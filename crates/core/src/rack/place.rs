@@ -1,6 +1,8 @@
 //! Where each file of a build goes, and why: relative to the library that a game loads first, or to the
 //! game's own folders of the same name.
 
+use std::collections::BTreeSet;
+
 use super::group::Candidate;
 use super::layout::{EXE, Placement, Policy, ROOT, SLOT};
 use super::sort::{Part, is_settings_name};
@@ -21,7 +23,7 @@ pub(super) struct Site<'a> {
     /// Whether nothing else is made of the package's files.
     pub is_alone: bool,
     /// Folders that hold a program that does not go into a game.
-    pub others_programs: Vec<&'a str>,
+    pub others_programs: BTreeSet<&'a str>,
 }
 
 /// A file that is placed.
@@ -138,7 +140,7 @@ impl Site<'_> {
         if self.bay() == EXE {
             return None;
         }
-        let is_others = self.others_programs.contains(&folder);
+        let is_others = self.others_programs.contains(folder);
         is_others.then(|| "it lies beside a program that is not for games".to_owned())
     }
 

@@ -2,7 +2,7 @@
 //! ending alone decides only where it says it all: a picture may be a texture, a source a script, and a text
 //! a table, which their neighbours show.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashSet};
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -115,11 +115,11 @@ const READING_FOLDERS: [&str; 12] = [
 ];
 const SETTINGS_FOLDERS: [&str; 4] = ["cfg", "config", "configs", "settings"];
 
-/// Sorts the files of a package. `settings` are the texts of its settings files, in lower case: what they
-/// name is no text to read.
-pub(super) fn sort(files: &[Specimen<'_>], settings: &[String]) -> Vec<(Part, String)> {
+/// Sorts the files of a package. `named` are the words of its settings files, in lower case: what they name is no
+/// text to read.
+pub(super) fn sort(files: &[Specimen<'_>], named: &HashSet<String>) -> Vec<(Part, String)> {
     let first: Vec<First> = files.iter().map(first).collect();
-    let around = Around::new(files, &first, settings);
+    let around = Around::new(files, &first, named);
     let judge = |(file, first): (&Specimen<'_>, First)| around.judge(file, first);
     files.iter().zip(first).map(judge).collect()
 }
@@ -236,11 +236,11 @@ struct Around<'a> {
     released: BTreeSet<String>,
     /// The same without endings.
     stems: BTreeSet<String>,
-    settings: &'a [String],
+    named: &'a HashSet<String>,
 }
 
 impl<'a> Around<'a> {
-    fn new(files: &[Specimen<'a>], first: &[First], settings: &'a [String]) -> Self {
+    fn new(files: &[Specimen<'a>], first: &[First], named: &'a HashSet<String>) -> Self {
         let folders = |wanted: &dyn Fn(&Specimen<'_>, &First) -> bool| {
             let wanted = files.iter().zip(first).filter(|(file, first)| wanted(file, first));
             wanted.map(|(file, _)| file.path.folder()).collect::<BTreeSet<&str>>()
@@ -259,7 +259,7 @@ impl<'a> Around<'a> {
             }),
             stems: libraries.iter().map(|name| stem(name).to_owned()).collect(),
             released: libraries.into_iter().collect(),
-            settings,
+            named,
         }
     }
 
@@ -270,10 +270,7 @@ impl<'a> Around<'a> {
         if let (Some(among), true) = (&developer, may_be_for_developers(&first)) {
             return (Part::Developer, format!("it is in {among}, beside no library"));
         }
-        let is_named = || {
-            let name = fold(file.path.file_name());
-            self.settings.iter().any(|text| text.contains(&name))
-        };
+        let is_named = || self.named.contains(&fold(file.path.file_name()));
         let named = || (Part::Data, "a settings file names it".to_owned());
         let data = |why: &str| (Part::Data, why.to_owned());
         let to_read = |why: &str| (Part::Documentation, why.to_owned());

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::layout::{common_folder, is_below};
+use super::layout::common_folder;
 use super::sort::{Part, Specimen};
 use crate::catalog::{keyed_to, slug};
 use crate::content::Content;
@@ -20,6 +20,9 @@ pub(super) const GRAPHICS: [&str; 14] = [
     "gl", "vulkan", "vk",
 ];
 
+/// So many needs no package serves; in more folders than this, libraries of one name are something else.
+const MOST_VARIANTS: usize = 64;
+
 /// The label of each file's variant; none where all variants have the file.
 pub(super) fn variants(
     files: &[Specimen<'_>],
@@ -32,28 +35,45 @@ pub(super) fn variants(
         alike.entry(likeness(&files[at])).or_default().push(at);
     }
 
+    let mut held: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
+    for (likeness, group) in &alike {
+        for &at in group {
+            held.entry(files[at].path.folder()).or_default().insert(likeness);
+        }
+    }
     let mut folders = BTreeSet::new();
     for group in alike.values() {
         let in_folders: BTreeSet<&str> = group.iter().map(|&at| files[at].path.folder()).collect();
         let differ = group.iter().any(|&at| contents[at] != contents[group[0]]);
-        if in_folders.len() > 1 && differ {
+        if in_folders.len() > 1 && in_folders.len() <= MOST_VARIANTS && differ {
             let serves = |folder: &&str| {
-                let others = in_folders.iter().filter(|other| *other != folder);
+                let mut others = in_folders.iter().filter(|other| *other != folder);
                 is_need(folder)
-                    || others.into_iter().any(|other| {
-                        are_alike(files, &libraries, folder, other)
+                    || others.any(|other| {
+                        are_alike(&held[*folder], &held[*other])
                             || differ_in_machine(files, group, folder, other)
                     })
             };
             folders.extend(in_folders.iter().copied().filter(serves));
         }
     }
+    if folders.len() > MOST_VARIANTS {
+        folders.clear();
+    }
 
     let by_folder = labels(&folders);
     let folder_label = |at: usize| {
-        let folder = files[at].path.folder();
-        let below = by_folder.iter().filter(|(own, _)| is_below(own, folder));
-        below.max_by_key(|(own, _)| own.len()).map(|(_, label)| label.clone())
+        let around = |folder: &str| folder.rsplit_once('/').map_or("", |(around, _)| around).len();
+        let mut folder = files[at].path.folder();
+        loop {
+            if let Some(label) = by_folder.get(folder) {
+                return Some(label.clone());
+            }
+            if folder.is_empty() {
+                return None;
+            }
+            folder = &folder[..around(folder)];
+        }
     };
     let mut out: Vec<Option<String>> = (0..files.len()).map(folder_label).collect();
     for group in alike.values() {
@@ -72,14 +92,9 @@ fn is_need(folder: &str) -> bool {
 }
 
 /// Whether two folders hold the same libraries, by and large: what lies in one is there for what lies in the other.
-fn are_alike(files: &[Specimen<'_>], libraries: &[usize], one: &str, other: &str) -> bool {
-    let held = |folder: &str| -> BTreeSet<String> {
-        let own = libraries.iter().filter(|&&at| files[at].path.folder() == folder);
-        own.map(|&at| likeness(&files[at])).collect()
-    };
-    let (one, other) = (held(one), held(other));
+fn are_alike(one: &BTreeSet<&str>, other: &BTreeSet<&str>) -> bool {
     // Parts of one thing may share names too: halves of a package, each with a `stream` and a `frame`.
-    3 * one.intersection(&other).count() >= 2 * one.union(&other).count()
+    3 * one.intersection(other).count() >= 2 * one.union(other).count()
 }
 
 /// Whether the libraries of a group in two folders are for different machines.
@@ -119,7 +134,8 @@ fn within_folders(files: &[Specimen<'_>], group: &[usize], out: &mut [Option<Str
     for &at in group {
         by_folder.entry(files[at].path.folder()).or_default().push(at);
     }
-    for together in by_folder.values().filter(|together| together.len() > 1) {
+    let are_few = |together: &&Vec<usize>| (2..=MOST_VARIANTS).contains(&together.len());
+    for together in by_folder.values().filter(are_few) {
         for &at in together {
             let file = &files[at];
             let name = fold(file.path.file_name());
