@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::cell::OnceCell;
+use std::collections::HashSet;
 
 use crate::catalog::Catalog;
 use crate::change::Change;
@@ -9,7 +10,7 @@ use crate::game::{Game, Pin};
 use crate::history::History;
 use crate::ledger::Ledger;
 use crate::load::{Graph, Scene, graph};
-use crate::path::same_name;
+use crate::path::fold;
 use crate::rack::{Build, Placement, Policy, is_settings_name};
 use crate::survey::GameView;
 use crate::window::Window;
@@ -34,6 +35,8 @@ pub(crate) struct Situation<'a> {
     pub window: &'a dyn Window,
     /// What the game would load as it is: worked out when it is first asked for.
     loads: OnceCell<Graph>,
+    /// Families, each with the name of a file of its builds that stays the user's: likewise.
+    kept: OnceCell<HashSet<(String, String)>>,
 }
 
 impl<'a> Situation<'a> {
@@ -59,6 +62,7 @@ impl<'a> Situation<'a> {
             pins,
             window,
             loads: OnceCell::new(),
+            kept: OnceCell::new(),
         }
     }
 
@@ -71,12 +75,15 @@ impl<'a> Situation<'a> {
     /// build's layout says that the user's stay.
     pub fn is_users(&self, place: &Place, family: &str) -> bool {
         let name = place.path().file_name();
-        let stays = |place: &Placement| {
-            same_name(place.to.file_name(), name)
-                && matches!(place.policy, Policy::Keep | Policy::Merge)
-        };
-        let mut builds = self.builds.iter().filter(|b| same_name(&b.id.family, family));
-        is_settings_name(name) || builds.any(|build| build.layout.places.iter().any(stays))
+        let stays = |place: &&Placement| matches!(place.policy, Policy::Keep | Policy::Merge);
+        let kept = self.kept.get_or_init(|| {
+            let of_build = |build: &'a Build| {
+                let places = build.layout.places.iter().filter(stays);
+                places.map(|place| (fold(&build.id.family), fold(place.to.file_name())))
+            };
+            self.builds.iter().flat_map(of_build).collect()
+        });
+        is_settings_name(name) || kept.contains(&(fold(family), fold(name)))
     }
 
     /// What there is to load.

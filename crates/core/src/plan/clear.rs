@@ -1,11 +1,13 @@
 //! Plans the removal of what an earlier build left and the new one does not have.
 
+use std::collections::HashSet;
+
 use super::fit::{FitPlanner, Target};
 use super::{Place, Plan};
 use crate::change::Step;
 use crate::check::{left_alone, left_behind};
 use crate::error::Result;
-use crate::path::same_name;
+use crate::path::{fold, same_name};
 use crate::rack::{EXE, Policy, ROOT, SLOT};
 use crate::survey::Library;
 
@@ -17,9 +19,14 @@ impl FitPlanner<'_> {
         targets: &[Target<'_>],
         plan: &mut Plan,
     ) -> Result<()> {
+        let steps = plan.steps.len();
+        let planned = plan.steps.iter().map(Step::place);
+        let planned = targets.iter().map(|target| &target.place).chain(planned);
+        let planned: HashSet<String> = planned.map(|place| fold(&place.to_string())).collect();
+        // What comes to the plan here is little.
         let wanted = |place: &Place, plan: &Plan| {
-            targets.iter().any(|target| target.place.same_as(place))
-                || plan.steps.iter().any(|step| step.place().same_as(place))
+            planned.contains(&fold(&place.to_string()))
+                || plan.steps[steps..].iter().any(|step| step.place().same_as(place))
         };
         for entry in self.situation.ledger.files() {
             let ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();

@@ -1,7 +1,8 @@
 //! Plans to put a build into a game: its library into every slot that the family has, and what goes
 //! along with it to where its layout says.
 
-use std::collections::HashSet;
+use std::cell::RefCell;
+use std::collections::{HashMap, HashSet};
 
 use super::entry::Entry;
 use super::options::FitOptions;
@@ -30,6 +31,16 @@ pub(crate) struct FitPlanner<'a> {
     pub options: &'a FitOptions,
     /// Builds of other families that are fitted in the same change.
     pub alongside: &'a [Alongside],
+    /// Folders that were looked for: beside the executable or not, by name, and whether they are there.
+    pub folders: RefCell<HashMap<(bool, String), bool>>,
+}
+
+/// A file of a build with the place that its layout says.
+#[derive(Clone, Copy)]
+pub(super) struct Piece<'a> {
+    pub placement: &'a Placement,
+    pub file: Stored<'a>,
+    pub is_library: bool,
 }
 
 /// A file that a build puts into the game.
@@ -102,11 +113,18 @@ impl<'s> FitPlanner<'s> {
             let paths: Vec<&TreePath> = self.slots.iter().map(|library| &library.path).collect();
             plan.findings.extend(slot_ambiguous::check(build, &view.game, &paths));
         }
+        let files: HashMap<&TreePath, Stored<'_>> =
+            build.files().map(|file| (file.path, file)).collect();
+        let libraries: HashSet<&TreePath> = build.libraries().collect();
         for placement in others {
+            let Some(&file) = files.get(&placement.from) else { continue };
+            let piece = Piece { placement, file, is_library: libraries.contains(&placement.from) };
             if !self.is_left_out(&placement.from) && !self.has_no_folder(placement) {
-                self.place(placement, &anchors, &asked, &mut targets, &mut plan)?;
+                self.place(&piece, &anchors, &asked, &mut targets, &mut plan)?;
             }
         }
+        let mut taken = HashSet::new();
+        targets.retain(|target| taken.insert(fold(&target.place.to_string())));
         for target in &mut targets {
             target.place = self.situation.window.spelled(target.place.clone());
         }
@@ -236,13 +254,13 @@ impl<'s> FitPlanner<'s> {
     /// Where another file of the build goes.
     fn place<'a>(
         &'a self,
-        placement: &Placement,
+        piece: &Piece<'a>,
         anchors: &[Place],
         asked: &HashSet<String>,
         targets: &mut Vec<Target<'a>>,
         plan: &mut Plan,
     ) -> Result<()> {
-        let Some(file) = self.build.stored(&placement.from) else { return Ok(()) };
+        let Piece { placement, file, is_library } = *piece;
         let data = placement.bay == ROOT && placement.to.folder() != "";
         if placement.policy == Policy::Handoff || self.hands_off() && data {
             let to = match placement.policy {
@@ -254,16 +272,13 @@ impl<'s> FitPlanner<'s> {
             return Ok(());
         }
 
-        let mut places: Vec<Place> = match placement.bay.as_str() {
-            EXE if !self.build.is_library(&placement.from)
-                && self.is_data_of_game(&placement.to) =>
-            {
+        let places: Vec<Place> = match placement.bay.as_str() {
+            EXE if !is_library && self.is_data_of_game(&placement.to) => {
                 self.in_bay(EXE, placement.to.clone(), plan).into_iter().collect()
             }
-            SLOT | EXE => self.places_near(placement, file, anchors, asked)?,
+            SLOT | EXE => self.places_near(piece, anchors, asked)?,
             bay => self.in_bay(bay, placement.to.clone(), plan).into_iter().collect(),
         };
-        places.retain(|place| !targets.iter().any(|target| target.place.same_as(place)));
         targets.extend(places.into_iter().map(|place| Target {
             place,
             instead: None,

@@ -4,7 +4,7 @@
 use std::collections::HashSet;
 use std::path::PathBuf;
 
-use super::fit::FitPlanner;
+use super::fit::{FitPlanner, Piece};
 use super::{Place, Plan};
 use crate::catalog::companies_agree;
 use crate::change::{State, Target};
@@ -87,14 +87,21 @@ impl FitPlanner<'_> {
     /// Whether the game has the first folder of a path, in its own folder or beside a file.
     pub(super) fn game_has(&self, path: &TreePath, beside: Option<&TreePath>) -> bool {
         let Some((first, _)) = path.as_str().split_once('/') else { return false };
+        let key = (beside.is_some(), fold(first));
+        if let Some(known) = self.folders.borrow().get(&key) {
+            return *known;
+        }
         let folder = match beside {
             Some(file) => file.sibling(first),
             None => TreePath::new(first),
         };
-        let Ok(folder) = folder else { return false };
-        let place = self.situation.window.spelled(folder.into());
-        let now = self.situation.window.now(&Target::Folder(place));
-        now.is_ok_and(|side| matches!(side.state, State::Folder(_)))
+        let is_there = folder.is_ok_and(|folder| {
+            let place = self.situation.window.spelled(folder.into());
+            let now = self.situation.window.now(&Target::Folder(place));
+            now.is_ok_and(|side| matches!(side.state, State::Folder(_)))
+        });
+        self.folders.borrow_mut().insert(key, is_there);
+        is_there
     }
 
     /// Whether a path begins with a folder that the game has in its root, and not beside the executable.
@@ -107,13 +114,13 @@ impl FitPlanner<'_> {
     /// else beside the library.
     pub(super) fn places_near(
         &self,
-        placement: &Placement,
-        file: Stored<'_>,
+        piece: &Piece<'_>,
         anchors: &[Place],
         asked: &HashSet<String>,
     ) -> Result<Vec<Place>> {
+        let Piece { placement, file, is_library } = *piece;
         let name = placement.to.file_name();
-        if self.build.is_library(&placement.from) {
+        if is_library {
             let own = self.own_places(name, file)?;
             if !own.is_empty() {
                 return Ok(own);

@@ -1,6 +1,7 @@
 //! Decides what is fitted: the build that was named, or the newest that nothing stops, together with
 //! what it is tied to.
 
+use std::cell::RefCell;
 use std::collections::BTreeMap;
 
 use super::choice::{Candidate, Choice, choose_together};
@@ -46,6 +47,7 @@ impl Planner<'_> {
                 entry,
                 options: self.options,
                 alongside,
+                folders: RefCell::default(),
             };
             let summary = format!("fit {}", share.build.id);
             plans.push(unless_in_use(view, Purpose::Fit, &summary, fit.plan())?);

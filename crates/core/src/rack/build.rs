@@ -251,6 +251,12 @@ impl Build {
         keyed_beside(self.version.as_ref(), &self.file.name)
     }
 
+    /// The paths of its libraries, images or not.
+    pub fn libraries(&self) -> impl Iterator<Item = &TreePath> {
+        let parts = self.parts.iter().filter(|part| part.part.is_library());
+        std::iter::once(&self.file.path).chain(parts.map(|part| &part.path))
+    }
+
     /// Whether one of its files is a library that games load, an image or not.
     pub fn is_library(&self, path: &TreePath) -> bool {
         *path == self.file.path
