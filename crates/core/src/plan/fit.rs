@@ -132,7 +132,10 @@ impl<'s> FitPlanner<'s> {
         // Where it goes is of no use beside the reason why it will not be loaded there.
         let is_loaded =
             plan.findings.iter().all(|f| f.code != entry_not_loaded::CODE || !f.stops());
-        if let Some(entry) = self.entry.as_ref().filter(|_| is_loaded) {
+        let is_there = |entry: &&Entry<'_>| {
+            targets.first().is_some_and(|head| *head.place.path() == entry.path)
+        };
+        if let Some(entry) = self.entry.as_ref().filter(|_| is_loaded).filter(is_there) {
             plan.findings.push(first_install::finding(build, &entry.path, &entry.why));
         }
         for target in &targets {
@@ -205,6 +208,13 @@ impl<'s> FitPlanner<'s> {
     fn heads(&self, plan: &mut Plan) -> Vec<Target<'_>> {
         let Some(library) = self.build.files().next() else { return Vec::new() };
         let as_name = self.options.as_name.as_deref();
+        // What the game asks for and lacks says best where it goes.
+        let moves = self.entry.as_ref().is_some_and(|entry| !entry.replaces.is_empty());
+        let asked_for = if self.slots.is_empty() && !moves { self.asked_for() } else { Vec::new() };
+        if !asked_for.is_empty() {
+            let heads = asked_for.into_iter().map(|place| Target::library(place, None, library));
+            return heads.collect();
+        }
         if let Some(entry) = &self.entry {
             let place = Place::from(entry.path.clone());
             let instead = entry.replaces.first().map(|old| Place::from(old.path.clone()));
@@ -222,11 +232,6 @@ impl<'s> FitPlanner<'s> {
             return heads.collect();
         }
 
-        let asked_for = self.asked_for();
-        if !asked_for.is_empty() {
-            let heads = asked_for.into_iter().map(|place| Target::library(place, None, library));
-            return heads.collect();
-        }
         let Some(placement) = self.build.layout.places.first().filter(|place| self.is_head(place))
         else {
             return Vec::new();
