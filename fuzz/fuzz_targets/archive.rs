@@ -2,7 +2,6 @@
 #![no_main]
 
 use std::fs;
-use std::sync::Arc;
 use std::sync::Once;
 
 use libfuzzer_sys::arbitrary::{self, Arbitrary};
@@ -162,13 +161,7 @@ fuzz_target!(|recipe: Recipe<'_>| {
     fs::write(&path, cook(recipe)).expect("a file");
     let limits = Limits { entries: 100, unpacked: 1 << 20, dictionary: 1 << 22 };
     let scratch = folder.path().join("scratch");
-    let context = PackageContext {
-        catalog: Arc::default(),
-        remembered: Vec::new(),
-        families: Vec::new(),
-        limits,
-        scratch,
-    };
+    let context = PackageContext { limits, scratch, ..PackageContext::default() };
     if let Ok(parcel) = Parcel::open(&path, &PackageOptions::default(), &context, &Silent) {
         assert!(!parcel.builds.is_empty());
     }

@@ -1,7 +1,6 @@
 //! What the rack makes of packages and texts, through the core alone.
 
 use std::path::Path;
-use std::sync::Arc;
 
 use proptest::prelude::*;
 use upright_spanner_core::image::system;
@@ -33,13 +32,7 @@ fn builds(entries: &[(&str, Vec<u8>)], options: &PackageOptions) -> Vec<Build> {
     std::fs::write(&path, archive::zip(&entries, (2026, 1, 1))).unwrap();
     let limits = Limits::default();
     let scratch = folder.path().join("scratch");
-    let context = PackageContext {
-        catalog: Arc::default(),
-        remembered: Vec::new(),
-        families: Vec::new(),
-        limits,
-        scratch,
-    };
+    let context = PackageContext { limits, scratch, ..PackageContext::default() };
     let parcel = Parcel::open(&path, options, &context, &Silent).unwrap();
     parcel.builds
 }
@@ -321,13 +314,8 @@ fn packed(
             names.iter().zip(files).map(|(name, (_, bytes))| (&**name, &bytes[..])).collect();
         std::fs::write(&path, archive::zip(&entries, (2026, 1, 1))).unwrap();
     }
-    let context = PackageContext {
-        catalog: Arc::default(),
-        remembered: Vec::new(),
-        families: Vec::new(),
-        limits: Limits::default(),
-        scratch: folder.path().join("scratch"),
-    };
+    let scratch = folder.path().join("scratch");
+    let context = PackageContext { scratch, ..PackageContext::default() };
     let parcel = Parcel::open(&path, options, &context, &Silent);
     parcel.map(|parcel| parcel.builds).map_err(|error| error.to_string())
 }

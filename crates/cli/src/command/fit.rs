@@ -8,11 +8,11 @@ use upright_spanner_core::change::Change;
 use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::path::same_name;
 use upright_spanner_core::rack::{BuildSpec, Part};
-use upright_spanner_core::survey::GameView;
+use upright_spanner_core::survey::{Filter, GameView};
 use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
 
 use super::carry_out::{START, Wish, act, is_meant};
-use super::several::{self, Job, Several, is_among};
+use super::several::{self, Job, Several};
 use super::survey::survey_known;
 use super::target;
 use crate::args;
@@ -227,10 +227,8 @@ fn all(args: &args::Fit, workshop: &Workshop, session: &Session) -> Result<Exit>
     let mut jobs = Vec::new();
     let mut several = Several::default();
 
-    for view in &survey.games {
-        if !is_among(view, args.games.as_deref())? {
-            continue;
-        }
+    let filter = Filter::default().game(args.games.as_deref())?;
+    for view in survey.games.iter().filter(|view| filter.keeps_game(&view.game)) {
         let wanted = wanted_of(view, &args.all, workshop)?;
         let wanted: Vec<&str> = wanted.iter().map(String::as_str).collect();
         if wanted.is_empty() {

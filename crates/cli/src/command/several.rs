@@ -1,9 +1,7 @@
 //! One thing in several games: one table, one change a game, on past a refused one, and one sum.
 
-use upright_spanner_core::path::same_name;
 use upright_spanner_core::plan::Plan;
-use upright_spanner_core::survey::GameView;
-use upright_spanner_core::{Cleared, Error, Workshop};
+use upright_spanner_core::{Cleared, Workshop};
 
 use super::carry_out::{Wish, act};
 use crate::document::plan::{OneOfSeveral, Several as SeveralGames};
@@ -146,13 +144,4 @@ impl Several {
 
 fn plan_of(cleared: &Result<Cleared, Box<Plan>>) -> &Plan {
     cleared.as_ref().map_or_else(|stopped| &**stopped, Cleared::plan)
-}
-
-/// Whether a game is among those that a pattern names: by its id or its title.
-pub fn is_among(view: &GameView, pattern: Option<&str>) -> anyhow::Result<bool> {
-    let Some(text) = pattern else { return Ok(true) };
-    let wrong = |what| Error::Invalid { what, remedy: "Give a pattern, as in 'tin*'.".into() };
-    let pattern = upright_spanner_core::catalog::Pattern::new(text).map_err(wrong)?;
-    let game = &view.game;
-    Ok(same_name(text, &game.id) || pattern.is_match(&game.id) || pattern.is_match(&game.title))
 }

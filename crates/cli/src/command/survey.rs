@@ -4,8 +4,7 @@ use std::path::PathBuf;
 
 use anyhow::{Result, bail};
 use upright_spanner_core::Workshop;
-use upright_spanner_core::game::Game;
-use upright_spanner_core::path::same_name;
+use upright_spanner_core::game::{Executable, Game};
 use upright_spanner_core::survey::{Drive, Filter, GameView, NamedFile, Survey, drives};
 
 use crate::args;
@@ -32,6 +31,7 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
     let mut found = workshop.survey(&places, &filter, &session.progress())?;
     if args.everywhere {
         // Of all that is installed on a machine, what draws is a game.
+        let draws = |view: &GameView| view.executable().is_some_and(Executable::draws);
         found.games.retain(|view| view.game.registered || draws(view));
     }
     workshop.remember(&found)?;
@@ -64,22 +64,6 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
     render::look_errors(&found.errors);
     let all = found.errors.is_empty() && gone.is_empty();
     Ok(if all { Exit::Done } else { Exit::Attend })
-}
-
-/// Whether a game's program draws.
-fn draws(view: &GameView) -> bool {
-    const DRAWS: [&str; 8] = [
-        "d3d8.dll",
-        "d3d9.dll",
-        "d3d10.dll",
-        "d3d11.dll",
-        "d3d12.dll",
-        "dxgi.dll",
-        "opengl32.dll",
-        "vulkan-1.dll",
-    ];
-    let imported = view.executable().into_iter().flat_map(|program| &program.facts.imported_dlls);
-    imported.into_iter().any(|dll| DRAWS.iter().any(|draws| same_name(dll, draws)))
 }
 
 /// Whether a file is a library that the survey lists with its game.

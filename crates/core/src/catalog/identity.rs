@@ -51,7 +51,8 @@ pub fn keyed_beside(own: Option<&Version>, file_name: &str) -> Option<Version> {
     (!before.is_empty() && is_key).then_some(version)
 }
 
-fn is_windows(facts: &Facts) -> bool {
+/// Whether a library is by the maker of Windows.
+pub fn is_windows(facts: &Facts) -> bool {
     let company = facts.string("CompanyName").unwrap_or_default();
     company.to_lowercase().contains("microsoft")
 }

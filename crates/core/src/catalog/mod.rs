@@ -16,8 +16,8 @@ use crate::path::{followed, same_name};
 pub(crate) use entry::LONGEST_CATALOG;
 pub use entry::{Editions, Family, Generation, Relation, SCHEMA, Stated, Supports, parse};
 pub use identity::{
-    LIBRARY_EXTENSIONS, companies_agree, family_of, identity_differences, keyed_beside, keyed_to,
-    role_of, same_maker, slug, stated_versions,
+    LIBRARY_EXTENSIONS, companies_agree, family_of, identity_differences, is_windows, keyed_beside,
+    keyed_to, role_of, same_maker, slug, stated_versions,
 };
 pub use learn::Lesson;
 pub(crate) use learn::learn;

@@ -19,7 +19,18 @@ pub struct Executable {
     pub reasons: Vec<String>,
 }
 
+/// The system libraries through which a program draws.
+fn drawn_with(facts: &Facts) -> impl Iterator<Item = &'static str> {
+    let is_imported = |api: &&str| facts.imported_dlls.iter().any(|dll| same_name(dll, api));
+    GRAPHICS.into_iter().filter(is_imported)
+}
+
 impl Executable {
+    /// Whether it draws, as games do and hardly anything beside them.
+    pub fn draws(&self) -> bool {
+        drawn_with(&self.facts).next().is_some()
+    }
+
     /// The version that its file states.
     pub fn version(&self) -> Option<Version> {
         self.facts.version()
@@ -257,8 +268,7 @@ impl Points {
     }
 
     fn graphics(&mut self, facts: &Facts) {
-        let is_imported = |api: &&&str| facts.imported_dlls.iter().any(|dll| same_name(dll, api));
-        let draws: Vec<&str> = GRAPHICS.iter().filter(is_imported).map(|api| stem(api)).collect();
+        let draws: Vec<&str> = drawn_with(facts).map(stem).collect();
         if !draws.is_empty() {
             self.add(DRAWS, format!("draws with {}", draws.join(", ")));
         }

@@ -44,7 +44,7 @@ pub struct PackageOptions {
 }
 
 /// What is known before a package is opened.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct PackageContext {
     /// Names families.
     pub catalog: Arc<Catalog>,

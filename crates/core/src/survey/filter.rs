@@ -86,7 +86,7 @@ impl Filter {
     }
 
     /// Whether it keeps a game, by its id or its title.
-    pub(super) fn keeps_game(&self, game: &Game) -> bool {
+    pub fn keeps_game(&self, game: &Game) -> bool {
         self.games
             .as_ref()
             .is_none_or(|games| games.is_match(&game.id) || games.is_match(&game.title))

@@ -9,7 +9,7 @@ use regex::Regex;
 use super::evidence::{Evidence, EvidenceKind};
 use super::view::{Backup, GameView, Library};
 use crate::catalog::{
-    Catalog, Family, LIBRARY_EXTENSIONS, companies_agree, keyed_to, stated_versions,
+    Catalog, Family, LIBRARY_EXTENSIONS, companies_agree, is_windows, keyed_to, stated_versions,
 };
 use crate::game::{Executable, GameVersion};
 use crate::path::{extension, fold, is_unfinished_download, same_name};
@@ -125,8 +125,7 @@ fn is_of_family(build: &Build, library: &Library) -> bool {
 fn stand_in(library: &Library, program_folders: &[&str]) -> Option<String> {
     let name = library.path.file_name();
     let beside = program_folders.contains(&library.path.folder());
-    let company = library.facts.string("CompanyName").unwrap_or_default();
-    let own = company.to_lowercase().contains("microsoft");
+    let own = is_windows(&library.facts);
     (beside && !own && can_be_stood_in(name))
         .then(|| format!("bears the name of Windows' own {}", name.to_lowercase()))
 }
