@@ -15,7 +15,6 @@ pub mod change;
 pub mod check;
 pub mod compare;
 pub mod content;
-mod encoded;
 mod error;
 mod finding;
 pub mod game;

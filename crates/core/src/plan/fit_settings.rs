@@ -1,7 +1,6 @@
 //! What becomes of the user's settings when a build is fitted: they stay, and what is new comes in.
 
 use super::fit::{FitPlanner, Target};
-use super::merge::MOST_LINES;
 use super::{Merge, Plan, is_mergeable, merge};
 use crate::catalog::same_maker;
 use crate::change::Side;
@@ -11,6 +10,7 @@ use crate::error::Result;
 use crate::path::{extension, same_name, stem};
 use crate::rack::{Build, Policy};
 use crate::size::humane;
+use upright_spanner_settings::MOST_LINES;
 
 /// A settings file that is longer is left alone: programs write some 100 KB.
 pub(crate) const LONGEST_SETTINGS: u64 = 2 << 20;

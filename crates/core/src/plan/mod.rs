@@ -12,7 +12,6 @@ mod fit_settings;
 mod folders;
 mod in_use;
 mod law;
-mod merge;
 mod newest;
 mod options;
 mod park;
@@ -44,7 +43,6 @@ pub(crate) use fit::{FitPlanner, names_part};
 pub(crate) use fit_settings::LONGEST_SETTINGS;
 pub(crate) use in_use::unless_in_use;
 pub(crate) use law::hold_to_the_law;
-pub use merge::{Merged, is_mergeable, merge};
 pub(crate) use newest::{Planner, alongside, choose_from_package, wanted};
 pub use options::FitOptions;
 pub(crate) use park::{park, unpark};
@@ -57,6 +55,7 @@ pub(crate) use slots::{needs, slots};
 pub(crate) use undo::{in_effect, standing_on, undo};
 pub use upright_spanner_change::Place;
 use upright_spanner_change::{Identity, Scope};
+pub use upright_spanner_settings::{Merged, is_mergeable, merge};
 
 /// What a change would do. It can be printed, and applied once its stops are cleared.
 #[derive(Debug)]

@@ -15,7 +15,7 @@ mod sort;
 mod statement;
 mod variants;
 
-pub use crate::encoded::decoded;
+pub use upright_spanner_settings::encoded::decoded;
 pub use crate::settings::Limits;
 pub(crate) use archive::{clear_scratch, scratch_left};
 pub use build::{Build, BuildFile, BuildId, BuildPart, BuildSpec, Note, Source, Stored};

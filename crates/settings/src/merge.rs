@@ -1,22 +1,15 @@
 //! Merges a newer build's settings file into the user's, line by line: the user's values, comments,
 //! blank lines, order, encoding and line ends stay; sections and keys that are new come in with the
 //! comments above them; keys that the newer file no longer has are kept and reported.
-//!
-//! For `.ini`-like text: `[section]` lines, `key = value` lines, comments after `;`, `#` or `//`.
-//! Names of sections and keys are compared without regard to case.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 use serde::Serialize;
 
-use crate::encoded::{Decoded, TextEncoding, decode};
-use crate::path::fold;
+use crate::ini::{Kind, Line, Names, Text, can_hold, fold};
 
-/// A text with more lines is not a settings file that anyone edits, and is left alone.
-pub(super) const MOST_LINES: usize = 50_000;
-
-/// A longer name is not that of a section: it is text that happens to stand in brackets.
-const LONGEST_NAME: usize = 200;
+/// A key, by its section and its name as they are compared.
+type Id = (usize, String);
 
 /// What a merge gives.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
@@ -86,71 +79,8 @@ pub fn is_mergeable(bytes: &[u8]) -> bool {
         && text.lines.iter().any(|line| matches!(line.kind, Kind::Value(..)))
 }
 
-/// Whether a text can come into a file: into one of an unknown code page, only ASCII can.
-fn can_hold(encoding: TextEncoding, text: &str) -> bool {
-    encoding.is_unicode() || text.is_ascii()
-}
-
 fn tell(section: &str, key: &str, value: &str) -> String {
     if section.is_empty() { format!("{key}={value}") } else { format!("[{section}] {key}={value}") }
-}
-
-/// How a text is written down.
-/// A text taken apart into lines.
-#[derive(Debug, Clone)]
-struct Text {
-    encoding: TextEncoding,
-    lines: Vec<Line>,
-    /// The file itself, where it is not a text of lines that could be written back.
-    as_it_is: Option<Vec<u8>>,
-}
-
-#[derive(Debug, Clone)]
-struct Line {
-    text: String,
-    /// `\r\n`, `\n`, or nothing on a last line.
-    end: &'static str,
-    kind: Kind,
-}
-
-#[derive(Debug, Clone, PartialEq, Eq)]
-enum Kind {
-    Section(String),
-    /// Key, value, and where the value stands in the line.
-    Value(String, String, std::ops::Range<usize>),
-    /// A comment, a blank line, or something that is neither section nor value.
-    Other,
-}
-
-/// The names of sections as they are compared, each with a number: the first section has none, and 0.
-struct Names {
-    numbers: HashMap<String, usize>,
-    names: Vec<String>,
-}
-
-/// A key, by its section and its name as they are compared.
-type Id = (usize, String);
-
-impl Default for Names {
-    fn default() -> Self {
-        Self { numbers: HashMap::from([(String::new(), 0)]), names: vec![String::new()] }
-    }
-}
-
-impl Names {
-    fn number(&mut self, name: &str) -> usize {
-        let name = fold(name);
-        if let Some(number) = self.numbers.get(&name) {
-            return *number;
-        }
-        self.names.push(name.clone());
-        self.numbers.insert(name, self.names.len() - 1);
-        self.names.len() - 1
-    }
-
-    fn name(&self, number: usize) -> &str {
-        &self.names[number]
-    }
 }
 
 /// What comes into one place of a text.
@@ -171,101 +101,7 @@ struct Block {
     lines: std::ops::Range<usize>,
 }
 
-impl Line {
-    fn new(text: String, end: &'static str) -> Self {
-        let kind = Kind::of(&text);
-        Self { text, end, kind }
-    }
-}
-
-impl Kind {
-    fn of(line: &str) -> Self {
-        let trimmed = line.trim();
-        if trimmed.starts_with([';', '#']) || trimmed.starts_with("//") {
-            return Self::Other;
-        }
-        if let Some(rest) = trimmed.strip_prefix('[') {
-            return match rest.split_once(']') {
-                Some((name, _)) if name.len() <= LONGEST_NAME => {
-                    Self::Section(name.trim().to_owned())
-                }
-                _ => Self::Other,
-            };
-        }
-
-        let Some(equals) = line.find('=') else {
-            return Self::Other;
-        };
-        let key = line[..equals].trim();
-        if key.is_empty() {
-            return Self::Other;
-        }
-
-        let behind = &line[equals + 1..];
-        let value = behind.trim();
-        let start = equals + 1 + (behind.len() - behind.trim_start().len());
-        let start = if value.is_empty() { equals + 1 } else { start };
-        Self::Value(key.to_owned(), value.to_owned(), start..start + value.len())
-    }
-}
-
 impl Text {
-    fn read(bytes: &[u8]) -> Self {
-        let Decoded { encoding, text, is_exact } = decode(bytes);
-        let is_long = text.bytes().filter(|&byte| byte == b'\n').count() > MOST_LINES;
-        if !is_exact || is_long {
-            return Self { encoding, lines: Vec::new(), as_it_is: Some(bytes.to_vec()) };
-        }
-
-        let mut lines = Vec::new();
-        let mut left = text.as_str();
-        while let Some(at) = left.find('\n') {
-            let (line, end) = match left[..at].strip_suffix('\r') {
-                Some(line) => (line, "\r\n"),
-                None => (&left[..at], "\n"),
-            };
-            lines.push(Line::new(line.to_owned(), end));
-            left = &left[at + 1..];
-        }
-
-        if !left.is_empty() {
-            lines.push(Line::new(left.to_owned(), ""));
-        }
-        Self { encoding, lines, as_it_is: None }
-    }
-
-    fn can_hold(&self, text: &str) -> bool {
-        can_hold(self.encoding, text)
-    }
-
-    fn write(&self) -> Vec<u8> {
-        let text: String =
-            self.lines.iter().flat_map(|line| [line.text.as_str(), line.end]).collect();
-        self.as_it_is.clone().unwrap_or_else(|| self.encoding.encode(&text))
-    }
-
-    /// Each line with the number of the section that it stands in.
-    fn sectioned<'a>(&'a self, names: &'a mut Names) -> impl Iterator<Item = (usize, &'a Line)> {
-        let mut section = 0;
-        self.lines.iter().map(move |line| {
-            if let Kind::Section(name) = &line.kind {
-                section = names.number(name);
-            }
-            (section, line)
-        })
-    }
-
-    /// The first value of each key.
-    fn values(&self, names: &mut Names) -> BTreeMap<Id, String> {
-        let mut values = BTreeMap::new();
-        for (section, line) in self.sectioned(names) {
-            if let Kind::Value(key, value, _) = &line.kind {
-                values.entry((section, fold(key))).or_insert_with(|| value.clone());
-            }
-        }
-        values
-    }
-
     /// Each value with the comments and blank lines between it and the one before.
     fn blocks(&self, names: &mut Names) -> Vec<Block> {
         let mut blocks = Vec::new();

@@ -4,14 +4,14 @@ use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252};
 
 /// An encoding, with the mark at the start of a file that says so.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct TextEncoding {
+pub struct TextEncoding {
     encoding: &'static Encoding,
     has_mark: bool,
 }
 
 /// A file as a text.
 #[derive(Debug, Clone)]
-pub(crate) struct Decoded {
+pub struct Decoded {
     /// How it is written.
     pub encoding: TextEncoding,
     /// What is written.
@@ -76,7 +76,7 @@ impl TextEncoding {
 }
 
 /// Reads a file as a text that can be written back.
-pub(crate) fn decode(bytes: &[u8]) -> Decoded {
+pub fn decode(bytes: &[u8]) -> Decoded {
     let encoding = TextEncoding::of(bytes);
     let content = &bytes[encoding.mark().len()..];
     let text = if encoding.is_unicode() {

@@ -1,7 +1,7 @@
 //! A merge of settings loses nothing of the user's, whatever the text looks like.
 
 use proptest::prelude::*;
-use upright_spanner_core::plan::{is_mergeable, merge};
+use upright_spanner_settings::{is_mergeable, merge};
 
 fn merged(user: &str, new: &str) -> String {
     String::from_utf8(merge(user.as_bytes(), new.as_bytes(), None).bytes).unwrap()
