@@ -3,12 +3,19 @@
 //! It finds a value, sets it and takes it away, and leaves every other byte of the text as it is. It knows
 //! nothing of files on disk, of games or of what a setting is for.
 //!
+//! - [`document`]: one key of a settings file, in any of four formats;
+//! - [`registry`]: values of the registry, in `.reg` files and in the files of a prefix;
 //! - [`encoded`]: texts in the encodings that people's programs write;
 //! - [`merge`]: a newer settings file into the user's.
 
+pub mod document;
 pub mod encoded;
 mod ini;
+mod json;
 mod merge;
+mod toml;
+mod xml;
 
+pub use document::{Entry, Fault, Format, KeyPath, Lookup};
 pub use ini::MOST_LINES;
 pub use merge::{Merged, is_mergeable, merge};

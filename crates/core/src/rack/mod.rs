@@ -15,7 +15,6 @@ mod sort;
 mod statement;
 mod variants;
 
-pub use upright_spanner_settings::encoded::decoded;
 pub use crate::settings::Limits;
 pub(crate) use archive::{clear_scratch, scratch_left};
 pub use build::{Build, BuildFile, BuildId, BuildPart, BuildSpec, Note, Source, Stored};
@@ -31,3 +30,4 @@ pub use place::NAMESAKE;
 pub(crate) use sort::is_settings_name;
 pub use sort::{Part, Sorted};
 pub use statement::{Statement, stated_support};
+pub use upright_spanner_settings::encoded::decoded;

@@ -1,0 +1,370 @@
+//! Settings files: a key is found by its path, its value replaced, put in or taken away, and everything else
+//! stays byte by byte.
+//!
+//! A parser gives the place of a value, and the bytes there are exchanged. What was put in can be taken away
+//! again so that the text is as it was before.
+
+use std::fmt;
+use std::ops::Range;
+
+use crate::encoded::{Decoded, decode};
+use crate::{ini, json, toml, xml};
+
+/// A longer text is not a settings file: programs write some 100 KB.
+pub const LONGEST: usize = 2 << 20;
+
+/// How a settings file is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Format {
+    /// `[section]` and `key = value` lines.
+    Ini,
+    /// TOML.
+    Toml,
+    /// JSON, also with comments and trailing commas.
+    Json,
+    /// XML: attributes, and elements that hold nothing but text.
+    Xml,
+}
+
+impl Format {
+    /// Every format.
+    pub const ALL: [Self; 4] = [Self::Ini, Self::Toml, Self::Json, Self::Xml];
+
+    /// The word used in journals and catalogs.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Ini => "ini",
+            Self::Toml => "toml",
+            Self::Json => "json",
+            Self::Xml => "xml",
+        }
+    }
+
+    /// The format of that word.
+    pub fn from_name(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|format| format.name() == name)
+    }
+
+    /// The format that a file's name suggests; what has no ending of the others is `.ini`-like.
+    pub fn of_file(name: &str) -> Self {
+        let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending).to_ascii_lowercase();
+        match ending.as_str() {
+            "toml" => Self::Toml,
+            "json" | "jsonc" => Self::Json,
+            "xml" => Self::Xml,
+            _ => Self::Ini,
+        }
+    }
+
+    fn syntax(self) -> &'static dyn Syntax {
+        match self {
+            Self::Ini => &ini::Ini,
+            Self::Toml => &toml::Toml,
+            Self::Json => &json::Json,
+            Self::Xml => &xml::Xml,
+        }
+    }
+}
+
+/// The way to a key from outside to inside: sections or objects, and the key's own name. In XML the names are
+/// those of elements, `name[2]` for the second of a name, `name[key=value]` for the one with that attribute, and
+/// `@name` in the end for an attribute.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct KeyPath(Vec<String>);
+
+impl KeyPath {
+    /// A path of these names; nothing where there is none, or one is empty or of more than one line.
+    pub fn new(names: impl IntoIterator<Item = impl Into<String>>) -> Option<Self> {
+        let names: Vec<String> = names.into_iter().map(Into::into).collect();
+        let is_name = |name: &String| !name.is_empty() && !name.contains(['\n', '\r', '\0']);
+        (!names.is_empty() && names.iter().all(is_name)).then_some(Self(names))
+    }
+
+    /// The names.
+    pub fn names(&self) -> &[String] {
+        &self.0
+    }
+
+    /// The key's own name.
+    pub fn key(&self) -> &str {
+        self.0.last().map_or("", String::as_str)
+    }
+
+    /// What the key is in.
+    pub fn around(&self) -> &[String] {
+        &self.0[..self.0.len() - 1]
+    }
+}
+
+impl fmt::Display for KeyPath {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0.join("/"))
+    }
+}
+
+/// What a file says of a key.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Lookup {
+    /// The value as it is written, with its quotes.
+    Value(String),
+    /// It does not have it. So many of the sections or objects around it are there.
+    Absent {
+        /// How many, from outside.
+        around: usize,
+    },
+}
+
+/// A key of a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Entry {
+    /// Its path.
+    pub path: KeyPath,
+    /// Its value as it is written, with its quotes.
+    pub value: String,
+    /// The comments right above it, without their marks.
+    pub comment: String,
+    /// Where the value stands in the text.
+    pub at: Range<usize>,
+}
+
+/// Why a settings file could not be read or altered.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum Fault {
+    /// It is too long.
+    #[error("it is longer than 2 MB")]
+    TooLong,
+    /// It is no text of an encoding that could be written back.
+    #[error("it is not text in an encoding that could be written back")]
+    NotText,
+    /// It does not keep to its format.
+    #[error("it is not valid {format}: {what}")]
+    Malformed {
+        /// The format.
+        format: &'static str,
+        /// What is wrong, and where.
+        what: String,
+    },
+    /// There is no way to put the value there.
+    #[error("{0}")]
+    CannotHold(String),
+}
+
+/// The result of looking into a settings file or altering it.
+pub type Result<T, E = Fault> = std::result::Result<T, E>;
+
+/// Some bytes of a text, and what takes their place.
+#[derive(Debug)]
+pub(crate) struct Splice {
+    pub at: Range<usize>,
+    pub with: String,
+}
+
+impl Splice {
+    pub fn insert(at: usize, with: String) -> Self {
+        Self { at: at..at, with }
+    }
+
+    pub fn remove(at: Range<usize>) -> Self {
+        Self { at, with: String::new() }
+    }
+}
+
+/// Where a key is in a text.
+#[derive(Debug)]
+pub(crate) enum Spot {
+    Value(Range<usize>),
+    Absent { around: usize },
+}
+
+/// One format, on a text.
+pub(crate) trait Syntax {
+    fn find(&self, text: &str, path: &KeyPath) -> Result<Spot>;
+    /// What puts a key in that is not there.
+    fn put_in(&self, text: &str, path: &KeyPath, value: &str) -> Result<Splice>;
+    /// What takes a key out that is there, and what is empty then around it beyond so many levels.
+    fn take_out(&self, text: &str, path: &KeyPath, around: usize) -> Result<Vec<Splice>>;
+    fn entries(&self, text: &str) -> Result<Vec<Entry>>;
+    /// What people read where this is written.
+    fn plain(&self, value: &str) -> String;
+    /// How a value is written: as a text, where what is there now is one, or where it is nothing else.
+    fn written(&self, plain: &str, like: Option<&str>) -> String;
+}
+
+fn text_of(bytes: &[u8]) -> Result<Decoded> {
+    if bytes.len() > LONGEST {
+        return Err(Fault::TooLong);
+    }
+    let decoded = decode(bytes);
+    let is_text = decoded.is_exact && !decoded.text.contains('\0');
+    if is_text { Ok(decoded) } else { Err(Fault::NotText) }
+}
+
+/// What a file says of a key.
+///
+/// # Errors
+/// Where it cannot be read as what it is.
+pub fn get(format: Format, bytes: &[u8], path: &KeyPath) -> Result<Lookup> {
+    let text = text_of(bytes)?.text;
+    Ok(match format.syntax().find(&text, path)? {
+        Spot::Value(at) => Lookup::Value(text[at].to_owned()),
+        Spot::Absent { around } => Lookup::Absent { around },
+    })
+}
+
+/// Every key of a file that has a value, in its order.
+///
+/// # Errors
+/// Where it cannot be read as what it is.
+pub fn entries(format: Format, bytes: &[u8]) -> Result<Vec<Entry>> {
+    format.syntax().entries(&text_of(bytes)?.text)
+}
+
+/// The file with another value of a key, or with the key put in; `value` as it is to be written.
+///
+/// # Errors
+/// Where it cannot be read as what it is, or cannot hold the value there.
+pub fn set(format: Format, bytes: &[u8], path: &KeyPath, value: &str) -> Result<Vec<u8>> {
+    let decoded = text_of(bytes)?;
+    let syntax = format.syntax();
+    let splice = match syntax.find(&decoded.text, path)? {
+        Spot::Value(at) => Splice { at, with: value.to_owned() },
+        Spot::Absent { .. } => syntax.put_in(&decoded.text, path, value)?,
+    };
+    if !ini::can_hold(decoded.encoding, &splice.with) {
+        let what = format!("its encoding does not say how `{value}` is written");
+        return Err(Fault::CannotHold(what));
+    }
+
+    let altered = spliced(decoded.text.clone(), vec![splice]);
+    let bytes = decoded.encoding.encode(&altered);
+    // A value that would be read as something else, or spoil what is around it, is not written.
+    let is_read_back = get(format, &bytes, path)? == Lookup::Value(value.to_owned());
+    if is_read_back && others(syntax, &altered, path)? == others(syntax, &decoded.text, path)? {
+        Ok(bytes)
+    } else {
+        Err(Fault::CannotHold(format!("`{value}` would not be read back as the value of {path}")))
+    }
+}
+
+/// The keys of a text but for one, and for what is around it: an element that was empty has no text any more.
+fn others(syntax: &dyn Syntax, text: &str, path: &KeyPath) -> Result<Vec<(KeyPath, String)>> {
+    let own = match syntax.find(text, path)? {
+        Spot::Value(at) => Some(at),
+        Spot::Absent { .. } => None,
+    };
+    let entries = syntax.entries(text)?.into_iter().filter(|entry| Some(&entry.at) != own.as_ref());
+    let leads_there = |other: &KeyPath| {
+        let mut names = other.names().iter().zip(path.names());
+        names.all(|(a, b)| ini::fold(a) == ini::fold(b))
+    };
+    let others = entries.filter(|entry| !leads_there(&entry.path));
+    Ok(others.map(|entry| (entry.path, entry.value)).collect())
+}
+
+/// The file without a key, and without what is empty then around it, but for so many levels that stay. A file that
+/// does not have it is given back as it is.
+///
+/// # Errors
+/// Where it cannot be read as what it is.
+pub fn unset(format: Format, bytes: &[u8], path: &KeyPath, around: usize) -> Result<Vec<u8>> {
+    let decoded = text_of(bytes)?;
+    let syntax = format.syntax();
+    match syntax.find(&decoded.text, path)? {
+        Spot::Absent { .. } => Ok(bytes.to_vec()),
+        Spot::Value(_) => {
+            let splices = syntax.take_out(&decoded.text, path, around)?;
+            Ok(decoded.encoding.encode(&spliced(decoded.text, splices)))
+        }
+    }
+}
+
+/// What people read where a value is written so.
+pub fn plain(format: Format, value: &str) -> String {
+    format.syntax().plain(value)
+}
+
+/// How a value is written in a file, where it takes the place of `like`, or of nothing.
+pub fn written(format: Format, plain: &str, like: Option<&str>) -> String {
+    format.syntax().written(plain, like)
+}
+
+fn spliced(mut text: String, mut splices: Vec<Splice>) -> String {
+    splices.sort_by_key(|splice| splice.at.start);
+    for splice in splices.into_iter().rev() {
+        text.replace_range(splice.at, &splice.with);
+    }
+    text
+}
+
+/// The whole lines that a range touches, with the last one's end.
+pub(crate) fn lines_around(text: &str, at: Range<usize>) -> Range<usize> {
+    let start = text[..at.start].rfind('\n').map_or(0, |end| end + 1);
+    let end = text[at.end..].find('\n').map_or(text.len(), |end| at.end + end + 1);
+    start..end
+}
+
+/// What puts a line, or several, behind what ends at `after`, which is the end of a line or of the text.
+pub(crate) fn new_line(text: &str, after: usize, line: &str) -> Splice {
+    let end = line_end(text);
+    let line = line.replace('\n', end);
+    let is_open = after > 0 && !text[..after].ends_with('\n');
+    let with = if is_open { format!("{end}{line}") } else { format!("{line}{end}") };
+    Splice::insert(after, with)
+}
+
+/// What takes whole lines out. Those that follow one another go as one.
+pub(crate) fn without_all(text: &str, mut lines: Vec<Range<usize>>) -> Vec<Splice> {
+    lines.sort_by_key(|line| line.start);
+    let mut joined: Vec<Range<usize>> = Vec::new();
+    for line in lines {
+        match joined.last_mut().filter(|last| last.end >= line.start) {
+            Some(last) => last.end = last.end.max(line.end),
+            None => joined.push(line),
+        }
+    }
+    joined.into_iter().map(|lines| without_lines(text, lines)).collect()
+}
+
+/// What takes whole lines out: the end of the line before goes with those at the end of a text that ends without
+/// one.
+fn without_lines(text: &str, at: Range<usize>) -> Splice {
+    let is_open = at.end == text.len() && !text.ends_with('\n') && at.start > 0;
+    let before = &text[..at.start];
+    let start = if is_open {
+        before.strip_suffix("\r\n").or_else(|| before.strip_suffix('\n')).map_or(0, str::len)
+    } else {
+        at.start
+    };
+    Splice::remove(start..at.end)
+}
+
+/// The line end that a text uses.
+pub(crate) fn line_end(text: &str) -> &'static str {
+    match text.find('\n') {
+        Some(at) if text[..at].ends_with('\r') => "\r\n",
+        _ => "\n",
+    }
+}
+
+/// Whether a text is a number, or true or false, as most formats write it.
+pub(crate) fn is_bare(text: &str) -> bool {
+    matches!(text, "true" | "false" | "null")
+        || serde_json::from_str::<serde_json::Number>(text).is_ok()
+}
+
+/// Comments right above something, without their marks; `marks` are those of the format.
+pub(crate) fn comment_above(text: &str, start: usize, marks: &[&str]) -> String {
+    let line = text[..start].rfind('\n').map_or(0, |end| end + 1);
+    if text[line..start].contains('{') {
+        // Something else begins the line.
+        return String::new();
+    }
+    let mut comments = Vec::new();
+    for above in text[..line].lines().rev() {
+        let trimmed = above.trim();
+        let Some(mark) = marks.iter().find(|mark| trimmed.starts_with(**mark)) else { break };
+        comments.push(trimmed.trim_start_matches(mark).trim().to_owned());
+    }
+    comments.reverse();
+    comments.join(" ").trim().to_owned()
+}
