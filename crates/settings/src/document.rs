@@ -288,7 +288,8 @@ pub fn written(format: Format, plain: &str, like: Option<&str>) -> String {
     format.syntax().written(plain, like)
 }
 
-fn spliced(mut text: String, mut splices: Vec<Splice>) -> String {
+/// A text with some of its bytes exchanged.
+pub(crate) fn spliced(mut text: String, mut splices: Vec<Splice>) -> String {
     splices.sort_by_key(|splice| splice.at.start);
     for splice in splices.into_iter().rev() {
         text.replace_range(splice.at, &splice.with);

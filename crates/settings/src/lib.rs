@@ -13,6 +13,7 @@ pub mod encoded;
 mod ini;
 mod json;
 mod merge;
+pub mod registry;
 mod toml;
 mod xml;
 

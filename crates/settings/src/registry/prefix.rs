@@ -1,0 +1,301 @@
+//! The text in which a prefix keeps its registry: one key's value is found, set or taken away, and every other
+//! byte stays.
+
+use std::ops::Range;
+
+use super::line::{bytes, number, quoted, written};
+use super::{Value, ValueName, folded, kind};
+use crate::document::{Splice, line_end, spliced};
+
+/// How such a text begins.
+const HEADING: &str = "WINE REGISTRY Version 2";
+
+/// A longer text is not the registry of a game's prefix: they have some 4 MB.
+pub const LONGEST: usize = 64 << 20;
+
+/// The text of a prefix's registry.
+#[derive(Debug, Clone)]
+pub struct PrefixRegistry<'a> {
+    text: &'a str,
+}
+
+/// A key of the text.
+struct Section<'a> {
+    /// Its lines behind the heading, with where each starts.
+    lines: Vec<(usize, &'a str)>,
+    /// From the heading on, up to the end of the last line that is not blank.
+    at: Range<usize>,
+}
+
+impl<'a> PrefixRegistry<'a> {
+    /// Takes a text; nothing where it is none of a registry, or of a kind that is not known.
+    pub fn read(text: &'a str) -> Option<Self> {
+        (text.starts_with(HEADING) && text.len() <= LONGEST).then_some(Self { text })
+    }
+
+    /// What a value holds.
+    pub fn get(&self, of: &ValueName) -> Option<Value> {
+        let section = self.section(&of.key)?;
+        let (at, _) = find(&section, &of.name)?;
+        parse(&joined(&self.text[at])).map(|(_, value)| value)
+    }
+
+    /// Every value of a key, by name.
+    pub fn values(&self, key: &str) -> Vec<(String, Value)> {
+        let Some(section) = self.section(key) else { return Vec::new() };
+        let places = places(&section);
+        places.into_iter().filter_map(|(at, _)| parse(&joined(&self.text[at]))).collect()
+    }
+
+    /// How many levels of a key are there, from the outermost.
+    pub fn levels(&self, of: &ValueName) -> usize {
+        let own: Vec<String> = of.levels().map(folded).collect();
+        let mut most = 0;
+        for key in self.headings().map(|(_, key)| folded(&key)) {
+            let shared = key.split('\\').zip(&own).take_while(|(a, b)| a == b).count();
+            most = most.max(shared);
+        }
+        most
+    }
+
+    /// The text with another value; nothing where it could not be read back.
+    pub fn set(&self, of: &ValueName, value: &Value) -> Option<String> {
+        let line = format!("{}={}", named(&of.name), value_text(value));
+        let end = line_end(self.text);
+        let splice = match self.section(&of.key) {
+            Some(section) => match find(&section, &of.name) {
+                Some((at, _)) => Splice { at, with: line },
+                None => {
+                    let is_value = |(_, line): &&(usize, &str)| !line.starts_with('#');
+                    let first = section.lines.iter().find(is_value).map(|(at, _)| *at);
+                    match first.filter(|first| *first < section.at.end) {
+                        Some(first) => Splice::insert(first, format!("{line}{end}")),
+                        None => Splice::insert(section.at.end, format!("{end}{line}")),
+                    }
+                }
+            },
+            None => {
+                let before = if self.text.ends_with('\n') { "" } else { end };
+                let key = escaped(&of.key, &['[', ']']);
+                let with = format!("{before}{end}[{key}] 0{end}{line}{end}");
+                Splice::insert(self.text.len(), with)
+            }
+        };
+        let altered = spliced(self.text.to_owned(), vec![splice]);
+        let is_read_back = PrefixRegistry { text: &altered }.get(of).as_ref() == Some(value);
+        is_read_back.then_some(altered)
+    }
+
+    /// The text without a value, and without the keys that are empty then, but for so many levels that stay.
+    pub fn unset(&self, of: &ValueName, levels: usize) -> String {
+        let Some(section) = self.section(&of.key) else { return self.text.to_owned() };
+        let Some((at, is_only)) = find(&section, &of.name) else { return self.text.to_owned() };
+        let inside = format!("{}\\", folded(&of.key));
+        let has_inner = self.headings().any(|(_, key)| folded(&key).starts_with(&inside));
+        let is_ours = levels < of.levels().count();
+        // Keys in it show that it is there, without a heading of its own.
+        if is_only && is_ours != has_inner {
+            return spliced(self.text.to_owned(), vec![self.without(&section)]);
+        }
+
+        // The line with its end: the one before it, where it is the last of its key.
+        let behind = &self.text[at.end..];
+        let end =
+            if behind.starts_with("\r\n") { 2 } else { usize::from(behind.starts_with('\n')) };
+        spliced(self.text.to_owned(), vec![Splice::remove(at.start..at.end + end)])
+    }
+
+    /// What takes a key out, with the blank line before it.
+    fn without(&self, section: &Section<'_>) -> Splice {
+        let text = self.text;
+        let start = section.at.start;
+        let blank = text[..start].strip_suffix("\r\n").or_else(|| text[..start].strip_suffix('\n'));
+        let start = blank.filter(|before| before.ends_with('\n')).map_or(start, str::len);
+        let behind = &text[section.at.end..];
+        let end =
+            if behind.starts_with("\r\n") { 2 } else { usize::from(behind.starts_with('\n')) };
+        Splice::remove(start..section.at.end + end)
+    }
+
+    /// Where headings start, with the names of their keys.
+    fn headings(&self) -> impl Iterator<Item = (usize, String)> + 'a {
+        lines(self.text).filter_map(|(at, line)| Some((at, heading(line)?)))
+    }
+
+    fn section(&self, key: &str) -> Option<Section<'a>> {
+        let wanted = folded(key);
+        let (start, _) = self.headings().find(|(_, key)| folded(key) == wanted)?;
+        let rest = &self.text[start..];
+        let mut own = lines(rest).map(|(at, line)| (start + at, line));
+        let first = own.next()?;
+        let lines: Vec<(usize, &str)> =
+            own.take_while(|(_, line)| !line.starts_with('[')).collect();
+        let last = lines.iter().rev().find(|(_, line)| !line.trim().is_empty()).unwrap_or(&first);
+        let at = start..last.0 + last.1.len();
+        Some(Section { lines, at })
+    }
+}
+
+/// The lines of a text without their ends, with where each starts.
+fn lines(text: &str) -> impl Iterator<Item = (usize, &str)> {
+    let mut start = 0;
+    text.split_inclusive('\n').map(move |line| {
+        let at = start;
+        start += line.len();
+        (at, line.trim_end_matches(['\r', '\n']))
+    })
+}
+
+/// The key that a line is the heading of.
+fn heading(line: &str) -> Option<String> {
+    let (key, _) = line.strip_prefix('[')?.rsplit_once(']')?;
+    Some(unescaped(key))
+}
+
+/// The values of a key: where each stands, with the lines that it goes on in, and its name.
+fn places(section: &Section<'_>) -> Vec<(Range<usize>, String)> {
+    let mut places = Vec::new();
+    let mut lines = section.lines.iter();
+    while let Some(&(start, line)) = lines.next() {
+        let name = match line.strip_prefix('@') {
+            Some(_) => String::new(),
+            None => match quoted(line) {
+                Some((name, _)) => unescaped(name),
+                None => continue,
+            },
+        };
+        let (mut end, mut last) = (start + line.len(), line);
+        while last.ends_with('\\') {
+            let Some(&(at, next)) = lines.next() else { break };
+            (end, last) = (at + next.len(), next);
+        }
+        places.push((start..end, name));
+    }
+    places
+}
+
+/// Where a value of a key stands, and whether it is the only one.
+fn find(section: &Section<'_>, name: &str) -> Option<(Range<usize>, bool)> {
+    let places = places(section);
+    let is_only = places.len() == 1;
+    let found = places.into_iter().find(|(_, other)| folded(other) == folded(name));
+    found.map(|(at, _)| (at, is_only))
+}
+
+/// A value's lines as one.
+fn joined(text: &str) -> String {
+    let lines: Vec<&str> = text.lines().collect();
+    let last = lines.len().saturating_sub(1);
+    let whole = lines.iter().enumerate().map(|(n, line)| {
+        let line = if n == 0 { line } else { line.trim_start() };
+        if n == last { line } else { line.trim_end_matches('\\') }
+    });
+    whole.collect()
+}
+
+/// A value's line taken apart.
+fn parse(line: &str) -> Option<(String, Value)> {
+    let (name, behind) = match line.strip_prefix('@') {
+        Some(behind) => (String::new(), behind),
+        None => {
+            let (name, behind) = quoted(line)?;
+            (unescaped(name), behind)
+        }
+    };
+    let form = behind.strip_prefix('=')?;
+    let of_text = |kind: u32, text: &str| {
+        let (inner, _) = quoted(text)?;
+        let data = units(inner).into_iter().chain([0]).flat_map(u16::to_le_bytes).collect();
+        Some(Value { kind, data })
+    };
+    let value = if form.starts_with('"') {
+        of_text(kind::SZ, form)?
+    } else if let Some(text) = form.strip_prefix("str:") {
+        of_text(kind::SZ, text)?
+    } else if let Some((kind, text)) = form.strip_prefix("str(").and_then(|f| f.split_once("):")) {
+        of_text(number(kind)?, text)?
+    } else if let Some(digits) = form.strip_prefix("dword:") {
+        Value::dword(number(digits.trim())?)
+    } else if let Some(list) = form.strip_prefix("hex:") {
+        Value { kind: kind::BINARY, data: bytes(list)? }
+    } else {
+        let (kind, list) = form.strip_prefix("hex(")?.split_once("):")?;
+        Value { kind: number(kind)?, data: bytes(list)? }
+    };
+    Some((name, value))
+}
+
+fn named(name: &str) -> String {
+    if name.is_empty() { "@".to_owned() } else { format!("\"{}\"", escaped(name, &['"'])) }
+}
+
+fn value_text(value: &Value) -> String {
+    match (value.as_text(), value.kind) {
+        (Some(text), kind::SZ) => format!("\"{}\"", escaped(&text, &['"'])),
+        (Some(text), kind::EXPAND_SZ) => format!("str(2):\"{}\"", escaped(&text, &['"'])),
+        _ => written(value),
+    }
+}
+
+/// A text as such files hold it: what is not ASCII by its number.
+fn escaped(text: &str, marks: &[char]) -> String {
+    let mut out = String::new();
+    for unit in text.encode_utf16() {
+        match char::from_u32(u32::from(unit)) {
+            Some('\\') => out.push_str(r"\\"),
+            Some(c) if marks.contains(&c) => out.extend(['\\', c]),
+            Some('\n') => out.push_str(r"\n"),
+            Some(c) if (' '..='~').contains(&c) => out.push(c),
+            _ => out.push_str(&format!(r"\x{unit:04x}")),
+        }
+    }
+    out
+}
+
+fn unescaped(text: &str) -> String {
+    String::from_utf16_lossy(&units(text))
+}
+
+/// What an escaped text stands for, in units of UTF-16.
+fn units(text: &str) -> Vec<u16> {
+    let mut out = Vec::new();
+    let mut buffer = [0; 2];
+    let mut rest = text;
+    while let Some(c) = rest.chars().next() {
+        rest = &rest[c.len_utf8()..];
+        let Some(mark) = rest.chars().next().filter(|_| c == '\\') else {
+            out.extend_from_slice(c.encode_utf16(&mut buffer));
+            continue;
+        };
+        let digits = |from: &str, radix: u32, most: usize| {
+            from.chars().take(most).take_while(|c| c.is_digit(radix)).count()
+        };
+        let (octal, hex) = (digits(rest, 8, 3), digits(&rest[mark.len_utf8()..], 16, 4));
+        let (unit, len) = match mark {
+            'x' if hex > 0 => (u16::from_str_radix(&rest[1..=hex], 16).ok(), 1 + hex),
+            _ if octal > 0 => (u16::from_str_radix(&rest[..octal], 8).ok(), octal),
+            _ => (None, mark.len_utf8()),
+        };
+        rest = &rest[len..];
+        match unit {
+            Some(unit) => out.push(unit),
+            None => out.extend_from_slice(control(mark).encode_utf16(&mut buffer)),
+        }
+    }
+    out
+}
+
+/// The character that a letter behind `\` stands for.
+fn control(letter: char) -> char {
+    match letter {
+        'a' => '\x07',
+        'b' => '\x08',
+        'e' => '\x1b',
+        'f' => '\x0c',
+        'n' => '\n',
+        'r' => '\r',
+        't' => '\t',
+        'v' => '\x0b',
+        other => other,
+    }
+}
