@@ -47,6 +47,20 @@ pub enum Error {
         /// The target.
         place: Place,
     },
+    /// There is no registry here that a value could be in.
+    #[error("there is no registry here for {value}")]
+    NoRegistry {
+        /// The value.
+        value: String,
+    },
+    /// A settings file or the text of a registry cannot be read as what it is, or cannot hold a value.
+    #[error("{}: {what}", slashes(path))]
+    Settings {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong.
+        what: String,
+    },
     /// A path that some system cannot hold.
     #[error(transparent)]
     Path(#[from] BadPath),

@@ -159,8 +159,8 @@ impl Engine<'_> {
             return Err(Failure::Untouched(Error::AnotherFolder { path }));
         }
 
-        for step in &draft.steps {
-            territory.base(step.place()).map_err(Failure::Untouched)?;
+        for place in draft.steps.iter().filter_map(Step::place) {
+            territory.base(place).map_err(Failure::Untouched)?;
         }
         let spares = spares(&draft.steps, &territory).map_err(Failure::Untouched)?;
         let supplies = draft.supplies;
@@ -219,8 +219,8 @@ impl Engine<'_> {
         record.is_noted = true;
         let mut stored = Vec::new();
         for step in &record.steps {
-            stored.extend(stored_of(step.place(), step.before()));
-            stored.extend(stored_of(step.place(), step.after()));
+            stored.extend(stored_of(step, step.before()));
+            stored.extend(stored_of(step, step.after()));
         }
 
         record.stored = stored;
@@ -231,7 +231,9 @@ impl Engine<'_> {
             originals.iter().filter_map(|(n, place)| Some((record.steps.get(*n)?, place)));
         let kept = originals
             .map(|(step, place)| self.keep(&territory, place, step.before()))
-            .chain(record.steps.iter().map(|s| self.keep(&territory, s.place(), s.after())))
+            .chain(record.steps.iter().filter_map(|step| {
+                Some(self.keep(&territory, step.target().file()?, step.after()))
+            }))
             .collect::<Result<()>>();
         match kept {
             Ok(()) => self.close(record, BTreeMap::new()),
@@ -379,7 +381,7 @@ fn out_of_reach(record: &Record, scope: &Scope) -> Vec<StepReport> {
 fn record(draft: Draft, spares: Vec<Option<Place>>) -> Record {
     // Where several files have the same content, it is stored once.
     let mut seen = HashSet::new();
-    let originals = draft.steps.iter().filter_map(|step| stored_of(step.place(), step.before()));
+    let originals = draft.steps.iter().filter_map(|step| stored_of(step, step.before()));
     let stored = originals.filter(|stored| seen.insert(stored.content)).collect();
 
     Record {
@@ -398,11 +400,11 @@ fn record(draft: Draft, spares: Vec<Option<Place>>) -> Record {
     }
 }
 
-fn stored_of(place: &Place, side: &Side) -> Option<Stored> {
+fn stored_of(step: &Step, side: &Side) -> Option<Stored> {
     let file = side.state.file()?;
     Some(Stored {
         content: file.content,
-        place: place.clone(),
+        place: step.target().file()?.clone(),
         label: side.label.clone(),
         modified: file.stamp.modified,
     })
@@ -414,7 +416,7 @@ fn spares(steps: &[Step], territory: &Territory) -> Result<Vec<Option<Place>>> {
     let goes =
         |step: &&Step| matches!(step.target(), Target::Folder(_)) && step.after().state.is_absent();
     let mut known: BTreeMap<Place, bool> =
-        steps.iter().filter(goes).map(|step| (step.place().clone(), false)).collect();
+        steps.iter().filter(goes).filter_map(|step| Some((step.place()?.clone(), false))).collect();
     steps.iter().map(|step| spare(step, &mut known, territory)).collect()
 }
 
@@ -424,11 +426,10 @@ fn spare(
     known: &mut BTreeMap<Place, bool>,
     territory: &Territory,
 ) -> Result<Option<Place>> {
-    if !matches!(step.target(), Target::File(_)) {
-        return Ok(None);
-    }
+    let waits = !matches!(step.target(), Target::Folder(_) | Target::ReadOnly(_));
+    let Some(place) = step.place().filter(|_| waits) else { return Ok(None) };
     let mut around = None;
-    for folder in step.place().folders() {
+    for folder in place.folders() {
         let is_there = match known.get(&folder) {
             Some(is_there) => *is_there,
             None => matches!(territory.find(&folder)?, Found::Folder(_)),
@@ -445,7 +446,7 @@ fn spare(
         Some(folder) => TreePath::new(&format!("{}/{name}", folder.path()))?,
         None => TreePath::new(&name)?,
     };
-    Ok(Some(step.place().with_path(path)))
+    Ok(Some(place.with_path(path)))
 }
 
 /// So many files are written at a time: that much a disk takes at once, whatever the processors.

@@ -9,12 +9,14 @@ use std::path::{Path, PathBuf};
 use bitcode::{Decode, Encode};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
+use upright_spanner_settings::registry::{Value, ValueName, bytes_of_digits, digits_of};
+use upright_spanner_settings::{Format, KeyPath};
 
 use crate::content::{Content, Digest, FileState, Moment, Stamp};
 use crate::error::{Error, Result};
 use crate::line::{self, Lines};
 use crate::path::{Place, TreePath, slashes};
-use crate::step::{Side, State, Step, Target};
+use crate::step::{Registry, RegistryValue, SettingKey, Side, State, Step, Target};
 
 /// How a journal file begins.
 const HEADING: &str = "spanner change 1";
@@ -285,6 +287,26 @@ enum TargetLine {
     File(PlaceLine),
     Folder(PlaceLine),
     ReadOnly(PlaceLine),
+    Setting(SettingLine),
+    RegistryValue(ValueLine),
+}
+
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct SettingLine {
+    file: PlaceLine,
+    format: String,
+    key: Vec<String>,
+}
+
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct ValueLine {
+    /// The file that holds the registry; none for that of Windows itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    file: Option<PlaceLine>,
+    key: String,
+    name: String,
 }
 
 #[derive(Debug, Serialize, Deserialize, Encode, Decode)]
@@ -305,6 +327,15 @@ enum SideLine {
         mode: Option<u32>,
     },
     Mark(bool),
+    Setting(String),
+    /// A type, and bytes in hexadecimal digits.
+    Value {
+        kind: u32,
+        data: String,
+    },
+    Unset {
+        around: usize,
+    },
 }
 
 #[derive(Debug, Serialize, Deserialize, Encode, Decode)]
@@ -428,14 +459,9 @@ impl ChangeLine {
 
 impl StepLine {
     fn of(n: usize, step: &Step, spare: Option<&Place>, journal: &Path) -> Result<Self> {
-        let place = PlaceLine::of(step.place(), journal)?;
         Ok(Self {
             n,
-            target: match step.target() {
-                Target::File(_) => TargetLine::File(place),
-                Target::Folder(_) => TargetLine::Folder(place),
-                Target::ReadOnly(_) => TargetLine::ReadOnly(place),
-            },
+            target: TargetLine::of(step.target(), journal)?,
             before: step.before().into(),
             after: step.after().into(),
             owner: step.owner().to_owned(),
@@ -446,11 +472,46 @@ impl StepLine {
 }
 
 impl TargetLine {
+    fn of(target: &Target, journal: &Path) -> Result<Self> {
+        let line = |place| PlaceLine::of(place, journal);
+        Ok(match target {
+            Target::File(place) => Self::File(line(place)?),
+            Target::Folder(place) => Self::Folder(line(place)?),
+            Target::ReadOnly(place) => Self::ReadOnly(line(place)?),
+            Target::Setting(key) => Self::Setting(SettingLine {
+                file: line(&key.place)?,
+                format: key.format.name().to_owned(),
+                key: key.path.names().to_vec(),
+            }),
+            Target::Value(RegistryValue { registry, value }) => Self::RegistryValue(ValueLine {
+                file: match registry {
+                    Registry::Windows => None,
+                    Registry::Prefix(place) => Some(line(place)?),
+                },
+                key: value.key.clone(),
+                name: value.name.clone(),
+            }),
+        })
+    }
+
     fn into_target(self) -> Result<Target, String> {
         Ok(match self {
             Self::File(place) => Target::File(place.into_place()?),
             Self::Folder(place) => Target::Folder(place.into_place()?),
             Self::ReadOnly(place) => Target::ReadOnly(place.into_place()?),
+            Self::Setting(SettingLine { file, format, key }) => Target::Setting(SettingKey {
+                place: file.into_place()?,
+                format: Format::from_name(&format)
+                    .ok_or_else(|| format!("no format `{format}`"))?,
+                path: KeyPath::new(key).ok_or("a key has no name")?,
+            }),
+            Self::RegistryValue(ValueLine { file, key, name }) => Target::Value(RegistryValue {
+                registry: match file {
+                    None => Registry::Windows,
+                    Some(file) => Registry::Prefix(file.into_place()?),
+                },
+                value: ValueName::new(&key, &name)?,
+            }),
         })
     }
 }
@@ -469,10 +530,15 @@ impl PlaceLine {
 
 impl From<&Side> for SideLine {
     fn from(side: &Side) -> Self {
-        match side.state {
+        match &side.state {
             State::Absent => Self::Absent,
-            State::Folder(mode) => Self::Folder { mode },
-            State::Mark(set) => Self::Mark(set),
+            State::Folder(mode) => Self::Folder { mode: *mode },
+            State::Mark(set) => Self::Mark(*set),
+            State::Setting(value) => Self::Setting(value.clone()),
+            State::Value(Value { kind, data }) => {
+                Self::Value { kind: *kind, data: digits_of(data) }
+            }
+            State::Unset { around } => Self::Unset { around: *around },
             State::File(FileState { content, stamp }) => Self::File(FileLine {
                 blake3: content.blake3,
                 size: content.size,
@@ -493,6 +559,12 @@ impl SideLine {
             Self::Absent => Side::ABSENT,
             Self::Folder { mode } => State::Folder(mode).into(),
             Self::Mark(set) => State::Mark(set).into(),
+            Self::Setting(value) => State::Setting(value).into(),
+            Self::Value { kind, data } => {
+                State::Value(Value { kind, data: bytes_of_digits(&data).unwrap_or_default() })
+                    .into()
+            }
+            Self::Unset { around } => State::Unset { around }.into(),
             Self::File(line) => {
                 let content = Content { blake3: line.blake3, size: line.size };
                 let stamp = Stamp {

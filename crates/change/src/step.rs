@@ -6,8 +6,11 @@
 use std::fmt;
 use std::path::Path;
 
+use upright_spanner_settings::registry::{Value, ValueName, folded};
+use upright_spanner_settings::{Format, KeyPath};
+
 use crate::content::{Content, FileState};
-use crate::path::{Place, fold};
+use crate::path::{Place, fold, slashes};
 
 /// What a step alters.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -18,13 +21,57 @@ pub enum Target {
     Folder(Place),
     /// Whether a file is marked read-only, whatever is in it.
     ReadOnly(Place),
+    /// A key of a settings file, whatever else is in it.
+    Setting(SettingKey),
+    /// A value of a registry.
+    Value(RegistryValue),
+}
+
+/// A key of a settings file.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct SettingKey {
+    /// The file.
+    pub place: Place,
+    /// How it is written.
+    pub format: Format,
+    /// The key in it.
+    pub path: KeyPath,
+}
+
+/// A value of a registry.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct RegistryValue {
+    /// Which registry.
+    pub registry: Registry,
+    /// The value in it.
+    pub value: ValueName,
+}
+
+/// A registry: its part of the user's own.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Registry {
+    /// That of the Windows on which this runs.
+    Windows,
+    /// That of a prefix: the file that holds it.
+    Prefix(Place),
 }
 
 impl Target {
-    /// Where it is.
-    pub fn place(&self) -> &Place {
+    /// Where it is, or the file that it is in; nothing for what is in no file.
+    pub fn place(&self) -> Option<&Place> {
         match self {
-            Self::File(place) | Self::Folder(place) | Self::ReadOnly(place) => place,
+            Self::File(place) | Self::Folder(place) | Self::ReadOnly(place) => Some(place),
+            Self::Setting(key) => Some(&key.place),
+            Self::Value(RegistryValue { registry: Registry::Prefix(place), .. }) => Some(place),
+            Self::Value(RegistryValue { registry: Registry::Windows, .. }) => None,
+        }
+    }
+
+    /// The file itself, where that is what it is.
+    pub fn file(&self) -> Option<&Place> {
+        match self {
+            Self::File(place) => Some(place),
+            _ => None,
         }
     }
 
@@ -36,7 +83,10 @@ impl Target {
     /// The same target where its folder, or one around it, stands somewhere else now.
     #[must_use]
     pub fn moved(&self, from: &Path, to: &Path) -> Self {
-        self.with_place(self.place().moved(from, to))
+        match self.place() {
+            Some(place) => self.with_place(place.moved(from, to)),
+            None => self.clone(),
+        }
     }
 
     /// A target of the same kind somewhere else.
@@ -46,6 +96,13 @@ impl Target {
             Self::File(_) => Self::File(place),
             Self::Folder(_) => Self::Folder(place),
             Self::ReadOnly(_) => Self::ReadOnly(place),
+            Self::Setting(key) => Self::Setting(SettingKey { place, ..key.clone() }),
+            Self::Value(value) => Self::Value(match value.registry {
+                Registry::Windows => value.clone(),
+                Registry::Prefix(_) => {
+                    RegistryValue { registry: Registry::Prefix(place), value: value.value.clone() }
+                }
+            }),
         }
     }
 
@@ -55,25 +112,60 @@ impl Target {
             Self::File(_) => "file",
             Self::Folder(_) => "folder",
             Self::ReadOnly(_) => "read-only",
+            Self::Setting(_) => "setting",
+            Self::Value(_) => "registry-value",
         }
     }
 
     /// A text that two targets share which are one to a game: it regards no case.
     pub fn key(&self) -> String {
-        let place = self.place();
-        let bay = place.bay().map_or_else(String::new, |bay| bay.to_string_lossy().into_owned());
-        format!("{}\0{bay}\0{}", self.kind(), fold(place.path().as_str()))
+        let bay = self.place().and_then(Place::bay);
+        let bay = bay.map_or_else(String::new, |bay| bay.to_string_lossy().into_owned());
+        let path = self.place().map_or("", |place| place.path().as_str());
+        format!("{}\0{bay}\0{}\0{}", self.kind(), fold(path), self.inside())
+    }
+
+    /// A text that two targets share which are one on disk, of whatever game they are.
+    pub fn key_on(&self, root: &Path) -> String {
+        let path = self.place().map_or_else(String::new, |place| slashes(&place.on(root)));
+        format!("{}\0{path}\0{}", self.kind(), self.inside())
+    }
+
+    /// What it is and where on disk, for messages.
+    pub fn named_on(&self, root: &Path) -> String {
+        let path = self.place().map(|place| slashes(&place.on(root)));
+        match (self, path) {
+            (Self::Setting(key), Some(path)) => format!("{path}: {}", key.path),
+            (Self::File(_) | Self::Folder(_) | Self::ReadOnly(_), Some(path)) => path,
+            _ => self.to_string(),
+        }
+    }
+
+    /// What it is of its file, as names are compared.
+    fn inside(&self) -> String {
+        match self {
+            Self::File(_) | Self::Folder(_) | Self::ReadOnly(_) => String::new(),
+            Self::Setting(SettingKey { format: Format::Ini, path, .. }) => fold(&path.to_string()),
+            Self::Setting(key) => key.path.to_string(),
+            Self::Value(RegistryValue { value, .. }) => {
+                format!("{}\0{}", folded(&value.key), folded(&value.name))
+            }
+        }
     }
 }
 
 impl fmt::Display for Target {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.place().fmt(f)
+        match self {
+            Self::File(place) | Self::Folder(place) | Self::ReadOnly(place) => place.fmt(f),
+            Self::Setting(key) => f.pad(&format!("{}: {}", key.place, key.path)),
+            Self::Value(value) => f.pad(&value.value.to_string()),
+        }
     }
 }
 
 /// What is at a target.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum State {
     /// Nothing.
     Absent,
@@ -83,6 +175,15 @@ pub enum State {
     Folder(Option<u32>),
     /// A mark, which is set or not.
     Mark(bool),
+    /// The value of a key in a settings file, as it is written, with its quotes.
+    Setting(String),
+    /// What a value of a registry holds.
+    Value(Value),
+    /// A key or a value that is not there. So many of the sections, objects or registry keys around it are.
+    Unset {
+        /// How many, from outside.
+        around: usize,
+    },
 }
 
 impl State {
@@ -91,6 +192,7 @@ impl State {
         match (self, other) {
             (Self::File(a), Self::File(b)) => a.content == b.content,
             (Self::Folder(_), Self::Folder(_)) => true,
+            (a, b) if a.is_absent() => b.is_absent(),
             _ => self == other,
         }
     }
@@ -110,7 +212,7 @@ impl State {
 
     /// Whether there is nothing.
     pub fn is_absent(&self) -> bool {
-        matches!(self, Self::Absent)
+        matches!(self, Self::Absent | Self::Unset { .. })
     }
 }
 
@@ -156,7 +258,7 @@ pub struct Step {
 
 impl Step {
     /// A file that comes, goes or is replaced. Either side is a file or nothing.
-    pub fn file(place: Place, before: Side, after: Side, owner: &str) -> Self {
+    pub fn replace(place: Place, before: Side, after: Side, owner: &str) -> Self {
         Self::of(Target::File(place), before, after, owner)
     }
 
@@ -174,6 +276,16 @@ impl Step {
     pub fn read_only(place: Place, before: bool, after: bool, owner: &str) -> Self {
         let mark = |set| Side::from(State::Mark(set));
         Self::of(Target::ReadOnly(place), mark(before), mark(after), owner)
+    }
+
+    /// A key of a settings file that gets another value.
+    pub fn setting(key: SettingKey, before: State, after: State, owner: &str) -> Self {
+        Self::of(Target::Setting(key), before.into(), after.into(), owner)
+    }
+
+    /// A value of a registry that gets another content.
+    pub fn value(value: RegistryValue, before: State, after: State, owner: &str) -> Self {
+        Self::of(Target::Value(value), before.into(), after.into(), owner)
     }
 
     /// A step of any kind from its parts, as they were read from a journal or from another step.
@@ -205,9 +317,14 @@ impl Step {
         &self.target
     }
 
-    /// Where that is.
-    pub fn place(&self) -> &Place {
+    /// Where that is, or the file that it is in; nothing for what is in no file.
+    pub fn place(&self) -> Option<&Place> {
         self.target.place()
+    }
+
+    /// The file itself, where that is what it alters.
+    pub fn file(&self) -> Option<&Place> {
+        self.target.file()
     }
 
     /// What must be there for the step to be done.

@@ -6,11 +6,14 @@ use std::path::{Path, PathBuf};
 
 use proptest::prelude::*;
 use tempfile::TempDir;
+use upright_spanner_change::carrier::{Carriers, OnDisk};
 use upright_spanner_change::{
     Content, Draft, Engine, Error, Failure, FileState, Journal, Memory, NoCopies, Place, Progress,
-    RecordState, Scope, Side, Silent, Stamp, Step, StepOutcome, Store, Supply, Target, Territory,
-    TreePath,
+    RecordState, Registry, RegistryValue, Scope, SettingKey, Side, Silent, Stamp, State, Step,
+    StepOutcome, Store, Supply, Target, Territory, TreePath,
 };
+use upright_spanner_settings::registry::{Value, ValueName};
+use upright_spanner_settings::{Format, KeyPath};
 
 fn place(path: &str) -> Place {
     TreePath::new(path).unwrap().into()
@@ -73,6 +76,12 @@ impl Bench {
         Territory::open(&self.scope()).unwrap().file(&place(path)).unwrap().into()
     }
 
+    /// What is at a target now.
+    fn look(&self, target: &Target) -> State {
+        let territory = Territory::open(&self.scope()).unwrap();
+        OnDisk::new(&territory, &self.store, true).of(target).look(target).unwrap()
+    }
+
     /// Everything below the game's folder: folders, and files with what is in them.
     fn picture(&self) -> Vec<(PathBuf, Option<Vec<u8>>)> {
         let mut found = Vec::new();
@@ -112,9 +121,9 @@ fn files_and_folders_come_and_go_and_come_back_with_their_marks() {
     let steps = vec![
         Step::make_folder(place("new"), "lens"),
         Step::make_folder(place("new/deep"), "lens"),
-        Step::file(place("bin/lens.dll"), lens.clone(), file(b"new"), "lens"),
-        Step::file(place("new/deep/two.bin"), Side::ABSENT, file(b"two"), "lens"),
-        Step::file(place("old/one.bin"), one, Side::ABSENT, "lens"),
+        Step::replace(place("bin/lens.dll"), lens.clone(), file(b"new"), "lens"),
+        Step::replace(place("new/deep/two.bin"), Side::ABSENT, file(b"two"), "lens"),
+        Step::replace(place("old/one.bin"), one, Side::ABSENT, "lens"),
         Step::remove_folder(place("old"), None, "lens"),
     ];
     let record = bench.engine().apply(bench.draft(steps)).unwrap();
@@ -152,8 +161,8 @@ fn what_is_not_as_expected_is_not_overwritten() {
     let before = bench.picture();
     for (path, expected) in [("b.dll", file(b"as long as thisx!")), ("b.dll", Side::ABSENT)] {
         let steps = vec![
-            Step::file(place("a.dll"), bench.now("a.dll"), file(b"new"), "lens"),
-            Step::file(place(path), expected, file(b"new"), "lens"),
+            Step::replace(place("a.dll"), bench.now("a.dll"), file(b"new"), "lens"),
+            Step::replace(place(path), expected, file(b"new"), "lens"),
         ];
         let failed = bench.engine().apply(bench.draft(steps)).unwrap_err();
         assert!(matches!(failed, Failure::PutBack { .. }), "{failed:?}");
@@ -168,7 +177,7 @@ fn what_is_supplied_is_stored_with_the_change_and_has_to_be_what_it_was() {
     bench.write("bin/lens.ini", b"[a]");
     let new = bench.folder.path().join("new.dll");
     fs::write(&new, b"new").unwrap();
-    let step = |path, after| Step::file(place(path), bench.now(path), file(after), "lens");
+    let step = |path, after| Step::replace(place(path), bench.now(path), file(after), "lens");
     let draft = || Draft {
         supplies: vec![
             Supply::File(new.clone(), Content::of_bytes(b"new")),
@@ -202,7 +211,7 @@ fn a_place_outside_is_reached_by_a_grant_alone() {
     bench.store.keep_bytes(b"new").unwrap();
     let path = TreePath::new("lens.dll").unwrap();
     let outside = Place::new(&bench.game(), &other, path).unwrap();
-    let steps = || vec![Step::file(outside.clone(), Side::ABSENT, file(b"new"), "lens")];
+    let steps = || vec![Step::replace(outside.clone(), Side::ABSENT, file(b"new"), "lens")];
     assert!(matches!(bench.engine().apply(bench.draft(steps())), Err(Failure::Untouched(_))));
     let mut draft = bench.draft(steps());
     draft.scope.bays.push(other.clone());
@@ -219,7 +228,7 @@ fn a_link_is_neither_followed_nor_replaced() {
     fs::create_dir(&outside).unwrap();
     fs::write(outside.join("lens.dll"), b"old").unwrap();
     bench.store.keep_bytes(b"new").unwrap();
-    let steps = || vec![Step::file(place("bin/lens.dll"), file(b"old"), file(b"new"), "lens")];
+    let steps = || vec![Step::replace(place("bin/lens.dll"), file(b"old"), file(b"new"), "lens")];
     fs::remove_dir_all(bench.game().join("bin")).unwrap();
     std::os::unix::fs::symlink(&outside, bench.game().join("bin")).unwrap();
     let failed = bench.engine().apply(bench.draft(steps())).unwrap_err();
@@ -263,7 +272,7 @@ fn what_is_written_into_a_file_while_it_is_replaced_is_not_lost() {
         let before = bench.now("lens.dll");
         let open = fs::File::options().write(true).open(bench.game().join("lens.dll")).unwrap();
         let writer = Writer { file: open, at };
-        let steps = vec![Step::file(place("lens.dll"), before, file(b"new"), "lens")];
+        let steps = vec![Step::replace(place("lens.dll"), before, file(b"new"), "lens")];
         let engine = Engine { progress: &writer, ..bench.engine() };
         let failed = engine.apply(bench.draft(steps)).unwrap_err();
         // As long as the writer has it open, a second name may stay.
@@ -301,7 +310,7 @@ fn a_file_that_is_written_into_before_it_is_removed_stays_and_nothing_waits() {
     let act = || fs::write(&path, b"longer than it was").unwrap();
     let when = When { begins: "swapping", act: &act };
     let engine = Engine { progress: &when, ..bench.engine() };
-    let goes = |path: &str| Step::file(place(path), bench.now(path), Side::ABSENT, "lens");
+    let goes = |path: &str| Step::replace(place(path), bench.now(path), Side::ABSENT, "lens");
     let failed = engine.apply(bench.draft(vec![goes("lens.dll"), goes("lens.ini")])).unwrap_err();
     assert!(matches!(failed, Failure::PutBack { .. }), "{failed:?}");
     assert_eq!(fs::read(bench.game().join("lens.dll")).unwrap(), b"old");
@@ -328,7 +337,7 @@ fn what_someone_else_put_there_stays_though_it_is_what_was_to_come() {
         }
         let when = When { begins, act: &act };
         let engine = Engine { progress: &when, ..bench.engine() };
-        let steps = vec![Step::file(place("lens.dll"), before, file(b"new"), "lens")];
+        let steps = vec![Step::replace(place("lens.dll"), before, file(b"new"), "lens")];
         let failed = engine.apply(bench.draft(steps)).unwrap_err();
         let Failure::PutBack { reports, .. } = failed else { panic!("{begins}: {failed:?}") };
         assert!(matches!(reports[0].outcome, StepOutcome::Untouched), "{begins}");
@@ -346,7 +355,7 @@ fn a_large_file_that_something_writes_into_right_after_it_came_is_not_taken_for_
     let steps = |bench: &Bench, byte: u8| {
         let new = vec![byte; LONG];
         bench.store.keep_bytes(&new).unwrap();
-        vec![Step::file(place("lens.dll"), bench.now("lens.dll"), file(&new), "lens")]
+        vec![Step::replace(place("lens.dll"), bench.now("lens.dll"), file(&new), "lens")]
     };
     let draft = |steps| Draft { in_use: false, ..bench.draft(steps) };
     bench.engine().apply(draft(steps(&bench, 1))).unwrap();
@@ -369,7 +378,7 @@ fn a_stored_file_has_one_name_and_is_read_only() {
     let bench = Bench::new();
     bench.write("lens.dll", b"old");
     bench.store.keep_bytes(b"new").unwrap();
-    let steps = vec![Step::file(place("lens.dll"), bench.now("lens.dll"), file(b"new"), "lens")];
+    let steps = vec![Step::replace(place("lens.dll"), bench.now("lens.dll"), file(b"new"), "lens")];
     bench.engine().apply(bench.draft(steps)).unwrap();
     for content in bench.store.contents().unwrap() {
         let metadata = fs::metadata(bench.store.path(&content)).unwrap();
@@ -388,8 +397,8 @@ fn a_damaged_line_or_file_spoils_nothing_but_itself() {
         bench.store.keep_bytes(bytes).unwrap();
         let path = format!("{name}.dll");
         let steps = vec![
-            Step::file(place(&path), bench.now(&path), file(bytes), "lens"),
-            Step::file(place(&format!("{name}.new")), Side::ABSENT, file(bytes), "lens"),
+            Step::replace(place(&path), bench.now(&path), file(bytes), "lens"),
+            Step::replace(place(&format!("{name}.new")), Side::ABSENT, file(bytes), "lens"),
         ];
         bench.engine().apply(bench.draft(steps)).unwrap();
     }
@@ -455,7 +464,7 @@ proptest! {
             for value in [before, after].into_iter().flatten() {
                 bench.store.keep_bytes(&[*value]).unwrap();
             }
-            steps.push(Step::file(place(&format!("file-{n}")), side(*before), side(*after), "lens"));
+            steps.push(Step::replace(place(&format!("file-{n}")), side(*before), side(*after), "lens"));
         }
         let spare = |n| Some(place(&format!("spare-{n}")));
         let spares = (0..steps.len()).map(spare).collect();
@@ -501,8 +510,8 @@ fn a_change_that_cannot_be_put_back_is_settled_with_what_is_there() {
     bench.store.keep_bytes(b"new").unwrap();
     let before = bench.now("lens.dll");
     let steps = vec![
-        Step::file(place("lens.dll"), before, file(b"new"), "lens"),
-        Step::file(place("other.dll"), bench.now("other.dll"), file(b"new"), "lens"),
+        Step::replace(place("lens.dll"), before, file(b"new"), "lens"),
+        Step::replace(place("other.dll"), bench.now("other.dll"), file(b"new"), "lens"),
     ];
     bench.engine().apply(bench.draft(steps)).unwrap();
     reopen(&bench, 1);
@@ -510,7 +519,7 @@ fn a_change_that_cannot_be_put_back_is_settled_with_what_is_there() {
     let open = bench.journal.read(&NoCopies).unwrap().records.remove(0);
     let recovered = bench.engine().recover(&open, &bench.scope());
     assert_eq!(recovered.state, RecordState::Open);
-    let StepOutcome::Neither(found) = recovered.reports[0].outcome else {
+    let StepOutcome::Neither(found) = &recovered.reports[0].outcome else {
         panic!("{:?}", recovered.reports);
     };
     assert_eq!(found.content(), Some(Content::of_bytes(b"an update")));
@@ -533,7 +542,8 @@ fn a_swap_that_was_interrupted_between_its_steps_is_taken_up() {
             bench.write("lens.dll", b"old");
             bench.store.keep_bytes(b"new").unwrap();
             let before = bench.picture();
-            let step = Step::file(place("lens.dll"), bench.now("lens.dll"), file(b"new"), "lens");
+            let step =
+                Step::replace(place("lens.dll"), bench.now("lens.dll"), file(b"new"), "lens");
             bench.engine().apply(bench.draft(vec![step])).unwrap();
             reopen(&bench, 1);
             let open = bench.journal.read(&NoCopies).unwrap().records.remove(0);
@@ -560,6 +570,119 @@ fn a_swap_that_was_interrupted_between_its_steps_is_taken_up() {
             assert_eq!(bench.picture().len(), before.len(), "nothing is left beside it");
         }
     }
+}
+
+const REGISTRY: &str = "WINE REGISTRY Version 2\n;; All keys relative to REGISTRY\\\\User\n\n#arch=win64\n\n\
+    [Software\\\\Maker] 1700000000\n\"Debug\"=dword:00000000\n";
+
+fn setting(path: &str, key: [&str; 2]) -> Target {
+    let path_in = KeyPath::new(key).unwrap();
+    Target::Setting(SettingKey { place: place(path), format: Format::Ini, path: path_in })
+}
+
+/// A value of the registry of a prefix in the folder `prefix` of the game.
+fn in_prefix(key: &str, name: &str) -> Target {
+    let registry = Registry::Prefix(place("prefix/user.reg"));
+    let value = ValueName::new(key, name).unwrap();
+    Target::Value(RegistryValue { registry, value })
+}
+
+/// Steps about a key in a settings file, a new one in a new section, a value of a registry, a new one in a new
+/// key, a file, and a mark.
+fn steps_of_every_kind(bench: &Bench) -> Vec<Step> {
+    bench.store.keep_bytes(b"new").unwrap();
+    let text = |text: &str| State::Setting(text.to_owned());
+    let value = |value: Value| State::Value(value);
+    let step = |target: Target, after: State| {
+        let now = bench.look(&target);
+        Step::of(target, now.into(), after.into(), "lens")
+    };
+    vec![
+        step(setting("lens.ini", ["Render", "Depth"]), text("3")),
+        step(setting("lens.ini", ["Extra", "Log"]), text("on")),
+        step(in_prefix(r"Software\Maker", "Debug"), value(Value::dword(1))),
+        step(in_prefix(r"Software\Maker\New\Deep", ""), value(Value::text("x"))),
+        Step::replace(place("lens.dll"), bench.now("lens.dll"), file(b"new"), "lens"),
+        step(Target::ReadOnly(place("lens.ini")), State::Mark(true)),
+    ]
+}
+
+fn bench_of_every_kind() -> Bench {
+    let bench = Bench::new();
+    bench.write("lens.ini", b"; mine\r\n[Render]\r\nDepth = 2 ; tuned\r\n");
+    bench.write("prefix/user.reg", REGISTRY.as_bytes());
+    bench.write("lens.dll", b"old");
+    bench
+}
+
+#[test]
+fn keys_and_values_are_set_alone_and_come_back() {
+    let bench = bench_of_every_kind();
+    let before = bench.picture();
+    let record = bench.engine().apply(bench.draft(steps_of_every_kind(&bench))).unwrap();
+    let read = |path: &str| fs::read_to_string(bench.game().join(path)).unwrap();
+    assert_eq!(
+        read("lens.ini"),
+        "; mine\r\n[Render]\r\nDepth = 3 ; tuned\r\n[Extra]\r\nLog = on\r\n"
+    );
+    assert!(read("prefix/user.reg").contains("\"Debug\"=dword:00000001"));
+    assert!(read("prefix/user.reg").contains("[Software\\\\Maker\\\\New\\\\Deep]"));
+    assert_eq!(bench.journal.read(&NoCopies).unwrap().records[0], record);
+
+    let back = |step: &Step| step.taken_back(step.after().clone());
+    let steps = record.steps.iter().rev().map(back).collect();
+    bench.engine().apply(bench.draft(steps)).unwrap();
+    assert_eq!(bench.picture(), before);
+}
+
+/// A program writes its own settings between the change and what takes it back: both stay.
+#[test]
+fn what_else_is_in_the_file_may_change_meanwhile() {
+    let bench = bench_of_every_kind();
+    let mut steps = steps_of_every_kind(&bench);
+    steps.truncate(4);
+    let record = bench.engine().apply(bench.draft(steps)).unwrap();
+    bench.write("lens.ini", b"[Own]\r\nx=1\r\n[Extra]\r\nLog=on\r\n[Render]\r\nDepth=3\r\n");
+    let registry = fs::read_to_string(bench.game().join("prefix/user.reg")).unwrap();
+    let sorted = registry.replace(
+        "[Software\\\\Maker] 1700000000\n",
+        "[Software\\\\Maker] 1800000000\n\"Own\"=\"1\"\n",
+    );
+    bench.write("prefix/user.reg", sorted.as_bytes());
+    let back = |step: &Step| step.taken_back(step.after().clone());
+    let steps = record.steps.iter().rev().map(back).collect();
+    bench.engine().apply(bench.draft(steps)).unwrap();
+    let read = |path: &str| fs::read_to_string(bench.game().join(path)).unwrap();
+    assert_eq!(read("lens.ini"), "[Own]\r\nx=1\r\n[Render]\r\nDepth=2\r\n");
+    let expected = REGISTRY.replace("1700000000\n", "1800000000\n\"Own\"=\"1\"\n");
+    assert_eq!(read("prefix/user.reg"), expected);
+}
+
+/// A program writes into the file between the look and the exchange: its words are kept, and the key is set in
+/// them.
+#[test]
+fn what_is_written_into_the_rest_at_the_last_moment_is_kept() {
+    let bench = bench_of_every_kind();
+    let mut steps = steps_of_every_kind(&bench);
+    steps.truncate(1);
+    let path = bench.game().join("lens.ini");
+    let act = || fs::write(&path, "[Own]\nx=1\n[Render]\nDepth=2\n").unwrap();
+    let when = When { begins: "swapping", act: &act };
+    let engine = Engine { progress: &when, ..bench.engine() };
+    engine.apply(bench.draft(steps)).unwrap();
+    assert_eq!(fs::read_to_string(&path).unwrap(), "[Own]\nx=1\n[Render]\nDepth=3\n");
+
+    // Where the key itself has changed, it is not ours to set.
+    let bench = bench_of_every_kind();
+    let steps = steps_of_every_kind(&bench);
+    let path = bench.game().join("lens.ini");
+    let act = || fs::write(&path, "[Render]\nDepth=9\n").unwrap();
+    let when = When { begins: "swapping", act: &act };
+    let engine = Engine { progress: &when, ..bench.engine() };
+    let failed = engine.apply(bench.draft(steps)).unwrap_err();
+    assert!(matches!(failed, Failure::PutBack { .. }), "{failed:?}");
+    assert_eq!(fs::read_to_string(&path).unwrap(), "[Render]\nDepth=9\n");
+    assert_eq!(bench.picture().len(), 4, "and nothing lies about");
 }
 
 /// Takes the outcome of a change out of the journal, as if the program had ended before it.
@@ -606,7 +729,7 @@ fn a_rename_that_a_scanner_blocks_for_a_moment_is_tried_again() {
     let before = bench.now("lens.dll");
     let scanner = Scanner { path: bench.game().join("lens.dll"), threads: Mutex::default() };
     let engine = Engine { progress: &scanner, ..bench.engine() };
-    let steps = vec![Step::file(place("lens.dll"), before, file(b"new"), "lens")];
+    let steps = vec![Step::replace(place("lens.dll"), before, file(b"new"), "lens")];
     engine.apply(bench.draft(steps)).unwrap();
     assert_eq!(fs::read(bench.game().join("lens.dll")).unwrap(), b"new");
     for thread in scanner.threads.into_inner().unwrap() {
@@ -628,7 +751,7 @@ fn dates_of_creation_come_back() {
     dll.set_times(fs::FileTimes::new().set_created(long_ago)).unwrap();
     drop(dll);
     let before = bench.now("lens.dll");
-    let steps = vec![Step::file(place("lens.dll"), before.clone(), file(b"new"), "lens")];
+    let steps = vec![Step::replace(place("lens.dll"), before.clone(), file(b"new"), "lens")];
     let record = bench.engine().apply(bench.draft(steps)).unwrap();
     let back = record.steps[0].taken_back(bench.now("lens.dll"));
     bench.engine().apply(bench.draft(vec![back])).unwrap();

@@ -9,9 +9,11 @@ use std::sync::Mutex;
 use proptest::prelude::*;
 use upright_spanner_change::{
     Content, CopiedFile, Copies, Draft, Engine, Failure, FileState, Journal, Mark, Memory, Mending,
-    NoCopies, OUTCOME, Place, Record, RecordState, Scope, Side, Silent, Stamp, State, Step, Store,
-    Target, TreePath, line,
+    NoCopies, OUTCOME, Place, Record, RecordState, Registry, RegistryValue, Scope, SettingKey,
+    Side, Silent, Stamp, State, Step, Store, Target, TreePath, line,
 };
+use upright_spanner_settings::registry::{Value, ValueName};
+use upright_spanner_settings::{Format, KeyPath};
 
 fn path() -> impl Strategy<Value = TreePath> {
     "[a-zA-Z0-9 äß._-]{0,8}[a-z0-9](/[a-zA-Z0-9é]{1,6}){0,2}"
@@ -41,13 +43,34 @@ fn side() -> impl Strategy<Value = Side> {
 
 fn step() -> impl Strategy<Value = Step> {
     let source = proptest::option::of("[a-z]{1,6}@[0-9.]{1,6}");
-    (place(), side(), side(), "\\PC{0,8}", source, 0usize..4).prop_map(
-        |(place, before, after, owner, source, kind)| {
+    let value = (".{0,6}", prop::collection::vec(any::<u8>(), 0..4), 0u32..12, 0usize..3);
+    (place(), side(), side(), "\\PC{0,8}", source, 0usize..7, value).prop_map(
+        |(place, before, after, owner, source, kind, (text, data, number, around))| {
+            let path = KeyPath::new(["a section", "a key"]).unwrap();
+            let format = Format::ALL[number as usize % 4];
+            let name =
+                ValueName::new(r"Software\Maker", &text.replace(['\0', '\n', '\r'], "")).unwrap();
+            let unset = State::Unset { around };
+            let holds = State::Value(Value { kind: number, data });
             let step = match kind {
                 0 => Step::make_folder(place, &owner),
                 1 => Step::remove_folder(place, Some(0o755), &owner),
                 2 => Step::read_only(place, false, true, &owner),
-                _ => Step::file(place, before, after, &owner),
+                3 => Step::setting(
+                    SettingKey { place, format, path },
+                    State::Setting(text),
+                    unset,
+                    &owner,
+                ),
+                4 => {
+                    let value = RegistryValue { registry: Registry::Prefix(place), value: name };
+                    Step::value(value, holds, unset, &owner)
+                }
+                5 => {
+                    let value = RegistryValue { registry: Registry::Windows, value: name };
+                    Step::value(value, unset, holds, &owner)
+                }
+                _ => Step::replace(place, before, after, &owner),
             };
             step.from_source(source)
         },
@@ -60,12 +83,9 @@ fn written(folder: &Path, steps: Vec<Step>, summary: &str) -> (Journal, Record) 
     let store = Store::open(&folder.join("store")).unwrap();
     let memory = Memory::default();
     for step in steps.iter().rev() {
-        memory.put(step.target(), step.before().state);
+        memory.put(step.target(), step.before().state.clone());
     }
-    let spares = steps
-        .iter()
-        .map(|step| matches!(step.target(), Target::File(_)).then(|| step.place().clone()))
-        .collect();
+    let spares = steps.iter().map(|step| step.file().cloned()).collect();
     let draft = Draft { summary: summary.to_owned(), ..draft(folder, steps) };
     let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
     // Steps about one target may contradict each other: then it is put back, and journalled as that.
@@ -103,7 +123,7 @@ proptest! {
         let place = Place::from(TreePath::new("lens.dll").unwrap());
         let stamp = Stamp::fresh((1, 0));
         let file = |bytes| Side::file(FileState { content: Content::of_bytes(bytes), stamp }, None);
-        let steps = vec![Step::file(place, file(b"old"), file(b"new"), "lens")];
+        let steps = vec![Step::replace(place, file(b"old"), file(b"new"), "lens")];
         let (journal, record) = written(folder.path(), steps, "fit lens");
         let mut bytes = fs::read(journal.path(1)).unwrap();
         let at = at.index(bytes.len());

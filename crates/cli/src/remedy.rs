@@ -55,6 +55,7 @@ fn command(action: &Action) -> String {
         Action::NameBay { game, bay } => set(game, &format!("--bay {bay}=FOLDER")),
         Action::NameEdition { game } => set(game, "--edition NAME"),
         Action::NameExecutable { game } => set(game, "--executable PATH"),
+        Action::NamePrefix { game } => set(game, "--prefix FOLDER"),
         Action::NameRoot { game } => set(game, "--root FOLDER"),
         Action::NameVersionFile { game } => set(game, "--version-file FILE"),
         Action::Park { game, family } => {

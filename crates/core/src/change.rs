@@ -10,6 +10,7 @@ use crate::content::Content;
 use crate::path::TreePath;
 pub use upright_spanner_change::{Fault, Mending, Record, RecordState, Side, State, Step, Target};
 use upright_spanner_image::Version;
+use upright_spanner_settings::document;
 
 /// One journalled, reversible alteration of one game.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -73,9 +74,14 @@ impl Change {
         sides.chain(left).filter_map(|side| side.state.content()).chain(stored)
     }
 
-    /// Where a target of it was on disk.
-    pub fn on_disk(&self, target: &Target) -> PathBuf {
-        target.place().on(self.root())
+    /// Where a target of it was on disk, or the file that it was in; nothing for what is in no file.
+    pub fn on_disk(&self, target: &Target) -> Option<PathBuf> {
+        target.place().map(|place| place.on(self.root()))
+    }
+
+    /// A text that targets of this and other changes share which are one.
+    pub(crate) fn key_of(&self, target: &Target) -> String {
+        target.key_on(self.root())
     }
 }
 
@@ -219,10 +225,23 @@ pub fn version_of(side: &Side) -> Option<Version> {
     side.label.as_ref()?.parse().ok()
 }
 
+/// What a key or a value of the registry holds on a side of its step, as people read it; nothing where it is not
+/// there, or the step is about something else.
+pub fn value_of(step: &Step, side: &Side) -> Option<String> {
+    match (step.target(), &side.state) {
+        (Target::Setting(key), State::Setting(value)) => Some(document::plain(key.format, value)),
+        (_, State::Value(value)) => Some(value.to_string()),
+        _ => None,
+    }
+}
+
 /// `version 2.7.4`, or its size where it states none.
 pub fn describe(side: &Side) -> String {
     match (&side.label, &side.state) {
         (Some(label), _) => format!("version {label}"),
+        (None, State::Setting(value)) => format!("`{value}`"),
+        (None, State::Value(value)) => format!("`{value}`"),
+        (None, State::Unset { .. }) => "no value".to_owned(),
         (None, State::Absent) => "no file".to_owned(),
         (None, State::File(file)) => format!("a file of {} bytes", file.content.size),
         (None, State::Folder(_)) => "a folder".to_owned(),

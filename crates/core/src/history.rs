@@ -21,7 +21,7 @@ impl History {
     pub(crate) fn new(changes: Vec<Change>, faults: Vec<Fault>) -> Self {
         let mut by_folder: BTreeMap<PathBuf, Vec<usize>> = BTreeMap::new();
         for (at, change) in changes.iter().enumerate() {
-            let bays = change.steps().iter().filter_map(|step| step.place().bay());
+            let bays = change.steps().iter().filter_map(|step| step.place()?.bay());
             for folder in bays.chain([change.root()]) {
                 let of_folder = by_folder.entry(folder.to_owned()).or_default();
                 if of_folder.last() != Some(&at) {

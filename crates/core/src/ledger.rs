@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use crate::change::{Change, Side, Step, Target};
-use crate::path::{TreePath, fold};
-use upright_spanner_change::Place;
+use crate::path::TreePath;
+use upright_spanner_change::{Place, SettingKey};
 
 /// The targets of one game that changes have touched.
 #[derive(Debug, Default)]
@@ -34,19 +34,14 @@ pub struct LedgerEntry {
 }
 
 impl LedgerEntry {
-    /// Where it is.
-    pub fn place(&self) -> &Place {
+    /// Where it is, or the file that it is in; nothing for what is in no file.
+    pub fn place(&self) -> Option<&Place> {
         self.target.place()
     }
 
     /// Whether something else than the game's own content was left there.
     pub fn in_force(&self) -> bool {
         !self.shipped.same_as(&self.last)
-    }
-
-    /// Whether it is a file.
-    pub fn is_file(&self) -> bool {
-        matches!(self.target, Target::File(_))
     }
 }
 
@@ -58,10 +53,12 @@ impl Ledger {
         let mut ledger = Self::default();
         for change in changes {
             for (step, after) in change.record.effects() {
-                let below = TreePath::below(root, &change.on_disk(step.target())).map(Place::from);
-                let elsewhere = || (change.root() == root).then(|| step.place().clone());
-                if let Some(place) = below.ok().or_else(elsewhere) {
-                    ledger.enter(step.target().with_place(place), step, after);
+                let own = || (change.root() == root).then(|| step.target().clone());
+                let path = change.on_disk(step.target());
+                let below = path.and_then(|path| TreePath::below(root, &path).ok());
+                let below = below.map(|path| step.target().with_place(path.into()));
+                if let Some(target) = below.or_else(own) {
+                    ledger.enter(target, step, after);
                 }
             }
         }
@@ -87,6 +84,14 @@ impl Ledger {
             last: after.clone(),
             source: step.source().map(str::to_owned),
         };
+        // With a file its keys go.
+        if let Some(file) = target.file().filter(|_| after.state.is_absent()) {
+            let is_in = |other: &Target| match other {
+                Target::Setting(key) => key.place.same_as(file),
+                _ => false,
+            };
+            self.entries.retain(|other, _| !is_in(other));
+        }
         self.entries.insert(target, entry);
     }
 
@@ -98,12 +103,8 @@ impl Ledger {
     /// The record of one target.
     pub fn at(&self, target: &Target) -> Option<&LedgerEntry> {
         self.entries.get(target).or_else(|| {
-            let folded = fold(target.place().path().as_str());
-            let same = |entry: &&LedgerEntry| {
-                entry.target.kind() == target.kind()
-                    && entry.place().bay() == target.place().bay()
-                    && fold(entry.place().path().as_str()) == folded
-            };
+            let key = target.key();
+            let same = |entry: &&LedgerEntry| entry.target.key() == key;
             let mut found = self.entries.values().filter(same);
             found.next().filter(|_| found.next().is_none())
         })
@@ -120,8 +121,16 @@ impl Ledger {
     }
 
     /// Every record of a file, by path.
-    pub fn files(&self) -> impl Iterator<Item = &LedgerEntry> {
-        self.entries().filter(|entry| entry.is_file())
+    pub fn files(&self) -> impl Iterator<Item = (&Place, &LedgerEntry)> {
+        self.entries().filter_map(|entry| Some((entry.target.file()?, entry)))
+    }
+
+    /// The keys of a settings file that changes have set.
+    pub fn keys_in<'a>(&'a self, file: &'a Place) -> impl Iterator<Item = &'a SettingKey> {
+        self.entries.keys().filter_map(move |target| match target {
+            Target::Setting(key) if key.place.same_as(file) => Some(key),
+            _ => None,
+        })
     }
 
     /// Whether a folder was made by a change and no change has removed it.
@@ -133,8 +142,8 @@ impl Ledger {
     /// The folders that changes made and did not remove, each with the family that it came with.
     pub fn made_folders(&self) -> impl Iterator<Item = (&Place, &str)> {
         let folders = self.entries().filter(|entry| entry.target.is_folder());
-        let made = folders.filter(|entry| self.made(entry.place()));
-        made.map(|entry| (entry.place(), entry.family.as_str()))
+        let folders = folders.filter_map(|entry| Some((entry.place()?, entry.family.as_str())));
+        folders.filter(|(folder, _)| self.made(folder))
     }
 
     /// Whether nothing is recorded.

@@ -28,6 +28,7 @@ pub mod plan;
 pub use upright_spanner_change::progress;
 pub use upright_spanner_image as image;
 pub use upright_spanner_image::{requirement, version};
+pub use upright_spanner_settings::registry;
 pub mod rack;
 pub mod remedy;
 pub mod settings;

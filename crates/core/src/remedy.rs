@@ -79,6 +79,9 @@ pub enum Action {
     NameExecutable {
         game: Text,
     },
+    NamePrefix {
+        game: Text,
+    },
     NameRoot {
         game: Text,
     },

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use crate::change::{Side, Target};
 use crate::content::Content;
 use crate::error::Result;
-use crate::ledger::{Ledger, LedgerEntry};
+use crate::ledger::Ledger;
 use crate::path::TreePath;
 use upright_spanner_change::Place;
 use upright_spanner_image::{Export, Facts, Import, Offer};
@@ -49,13 +49,20 @@ pub(crate) trait Window {
     /// What an image offers, by name.
     fn exports(&self, image: ImageAt<'_>) -> Option<Vec<Export>>;
 
-    /// Where a record's target is on disk: in the tree's own spelling, unless a file of that spelling has
+    /// Where a recorded file is on disk: in the tree's own spelling, unless a file of that spelling has
     /// a record of its own.
-    fn on_disk(&self, ledger: &Ledger, entry: &LedgerEntry) -> Place {
-        let place = entry.place();
-        let spelled = self.spelled(place.clone());
-        let other = ledger.has(&entry.target.with_place(spelled.clone()));
-        if other { place.clone() } else { spelled }
+    fn on_disk(&self, ledger: &Ledger, recorded: &Place) -> Place {
+        let spelled = self.spelled(recorded.clone());
+        let other = ledger.has(&Target::File(spelled.clone()));
+        if other { recorded.clone() } else { spelled }
+    }
+
+    /// Where a record's target is, likewise.
+    fn target_on_disk(&self, ledger: &Ledger, recorded: &Target) -> Target {
+        match recorded.place() {
+            Some(place) => recorded.with_place(self.on_disk(ledger, place)),
+            None => recorded.clone(),
+        }
     }
 
     /// The file at a place at present.

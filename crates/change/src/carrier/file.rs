@@ -11,7 +11,7 @@ use std::path::Path;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, SystemTime};
 
-use crate::carrier::{Carrier, Restored};
+use crate::carrier::{Carrier, Restored, place};
 use crate::content::{Content, FileState, Stamp, system_time};
 use crate::error::{Error, Result};
 use crate::folder::{Found, metadata_of};
@@ -67,31 +67,32 @@ impl Files<'_> {
         self.leaving.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn not_as_expected(&self, place: &Place) -> Error {
-        Error::NotAsExpected { path: self.territory.path(place) }
+    fn not_as_expected(&self, step: &Step) -> Error {
+        let path = step.place().map(|place| self.territory.path(place));
+        Error::NotAsExpected { path: path.unwrap_or_default() }
     }
 
     /// Fails where a file cannot be what the step expects; its content is not read.
     fn expect_at_a_glance(&self, step: &Step) -> Result<()> {
-        let found = self.territory.find(step.place())?;
+        let found = self.territory.find(place(step.target())?)?;
         let fits = match (&found, &step.before().state) {
             (Found::Nothing, State::Absent) => true,
             (Found::File(metadata), State::File(file)) => metadata.len() == file.content.size,
             _ => false,
         };
-        if fits { Ok(()) } else { Err(self.not_as_expected(step.place())) }
+        if fits { Ok(()) } else { Err(self.not_as_expected(step)) }
     }
 
     /// Fails unless the file still is what the step expects, read while no one else can write, where the
     /// system allows that.
     fn expect_alone(&self, step: &Step) -> Result<()> {
         let Some(expected) = step.before().state.file() else { return Ok(()) };
-        let (folder, name) = self.territory.at(step.place())?;
-        let path = self.territory.path(step.place());
-        let file = folder.read_alone(name)?.ok_or_else(|| self.not_as_expected(step.place()))?;
+        let (folder, name) = self.territory.at(place(step.target())?)?;
+        let path = self.territory.path(place(step.target())?);
+        let file = folder.read_alone(name)?.ok_or_else(|| self.not_as_expected(step))?;
         let untouched = self.is_untouched(&file, expected, &path)?;
         let same = untouched || Content::of_open(&file).ok() == Some(expected.content);
-        if same { Ok(()) } else { Err(self.not_as_expected(step.place())) }
+        if same { Ok(()) } else { Err(self.not_as_expected(step)) }
     }
 
     /// Whether a large file is sure to hold still what was read of it: by its length and date, where
@@ -111,8 +112,9 @@ impl Files<'_> {
     /// large file length and date show it.
     fn came_as_staged(&self, step: &Step) -> Result<bool> {
         let after = &step.after().state;
-        if let (State::File(new), Some(file)) = (after, self.territory.read(step.place())?) {
-            if self.is_untouched(&file, new, &self.territory.path(step.place()))? {
+        if let (State::File(new), Some(file)) = (after, self.territory.read(place(step.target())?)?)
+        {
+            if self.is_untouched(&file, new, &self.territory.path(place(step.target())?))? {
                 return Ok(true);
             }
         }
@@ -155,7 +157,7 @@ impl Files<'_> {
 
     /// Takes a step back whose target holds what the step put there.
     fn take_back(&self, step: &Step, spare: &Place, displaced: bool) -> Result<()> {
-        let (folder, name) = self.territory.at(step.place())?;
+        let (folder, name) = self.territory.at(place(step.target())?)?;
         let (before, after) = (&step.before().state, &step.after().state);
         if before.is_absent() {
             folder.remove_file(name)?;
@@ -184,15 +186,15 @@ impl Files<'_> {
 
 impl Carrier for Files<'_> {
     fn look(&self, target: &Target) -> Result<State> {
-        self.territory.file(target.place())
+        self.territory.file(place(target)?)
     }
 
     fn keep(&self, step: &Step) -> Result<()> {
         self.expect_at_a_glance(step)?;
         if let Some(old) = step.before().state.file() {
-            let path = self.territory.path(step.place());
-            let file = self.territory.read(step.place())?;
-            let file = file.ok_or_else(|| self.not_as_expected(step.place()))?;
+            let path = self.territory.path(place(step.target())?);
+            let file = self.territory.read(place(step.target())?)?;
+            let file = file.ok_or_else(|| self.not_as_expected(step))?;
             self.store.keep(&file, &old.content, &path)?;
         }
 
@@ -210,7 +212,7 @@ impl Carrier for Files<'_> {
 
     fn exchange(&self, step: &Step, spare: Option<&Place>) -> Result<Option<State>> {
         let Some(spare) = spare else { return Ok(None) };
-        let (folder, name) = self.territory.at(step.place())?;
+        let (folder, name) = self.territory.at(place(step.target())?)?;
         let (around, spare_name) = self.territory.at(spare)?;
 
         match (&step.before().state, &step.after().state) {
@@ -232,11 +234,11 @@ impl Carrier for Files<'_> {
     }
 
     fn settle(&self, step: &Step, spare: Option<&Place>) -> Result<()> {
-        self.territory.sync_around(step.place())?;
+        self.territory.sync_around(place(step.target())?)?;
         self.end_swap(spare)?;
         let displaced = || spare.map_or(Ok(true), |spare| self.left_as_kept(step, spare));
         let (placed, displaced) = rayon::join(|| self.came_as_staged(step), displaced);
-        if placed? && displaced? { Ok(()) } else { Err(self.not_as_expected(step.place())) }
+        if placed? && displaced? { Ok(()) } else { Err(self.not_as_expected(step)) }
     }
 
     fn restore(&self, step: &Step, spare: Option<&Place>) -> Result<Restored> {
@@ -246,7 +248,7 @@ impl Carrier for Files<'_> {
         if let (true, State::File(was), State::File(is)) = (now.same_as(before), before, &now) {
             // Windows takes a read-only mark away before it replaces a file.
             if (was.stamp.read_only, was.stamp.mode) != (is.stamp.read_only, is.stamp.mode) {
-                let (folder, name) = self.territory.at(step.place())?;
+                let (folder, name) = self.territory.at(place(step.target())?)?;
                 folder.mark(name, &was.stamp)?;
             }
         }

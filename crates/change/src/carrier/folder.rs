@@ -1,6 +1,6 @@
 //! Folders: made empty, and removed only if they are empty.
 
-use crate::carrier::{Carrier, Restored};
+use crate::carrier::{Carrier, Restored, place};
 use crate::error::{Error, Result};
 use crate::folder::Found;
 use crate::path::Place;
@@ -16,7 +16,7 @@ impl Folders<'_> {
         if self.look(step.target())?.same_as(state) {
             Ok(())
         } else {
-            Err(Error::NotAsExpected { path: self.territory.path(step.place()) })
+            Err(Error::NotAsExpected { path: self.territory.path(place(step.target())?) })
         }
     }
 
@@ -36,11 +36,11 @@ impl Folders<'_> {
 
 impl Carrier for Folders<'_> {
     fn look(&self, target: &Target) -> Result<State> {
-        match self.territory.find(target.place())? {
+        match self.territory.find(place(target)?)? {
             Found::Nothing => Ok(State::Absent),
             Found::Folder(metadata) => Ok(State::Folder(mode_of(&metadata))),
             other => {
-                let path = self.territory.path(target.place());
+                let path = self.territory.path(place(target)?);
                 Err(Error::NotPlain { path, what: other.what() })
             }
         }
@@ -55,11 +55,11 @@ impl Carrier for Folders<'_> {
     }
 
     fn exchange(&self, step: &Step, _: Option<&Place>) -> Result<Option<State>> {
-        self.turn(step.place(), &step.after().state)
+        self.turn(place(step.target())?, &step.after().state)
     }
 
     fn settle(&self, step: &Step, _: Option<&Place>) -> Result<()> {
-        self.territory.sync_around(step.place())
+        self.territory.sync_around(place(step.target())?)
     }
 
     fn restore(&self, step: &Step, _: Option<&Place>) -> Result<Restored> {
@@ -68,8 +68,8 @@ impl Carrier for Folders<'_> {
             return Ok(Restored::Holds(now));
         }
         // A folder into which something else has put a file stays, which takes nothing from anyone.
-        let stays = self.turn(step.place(), &step.before().state)?;
-        self.territory.sync_around(step.place())?;
+        let stays = self.turn(place(step.target())?, &step.before().state)?;
+        self.territory.sync_around(place(step.target())?)?;
         match stays {
             Some(_) => Ok(Restored::Untouched),
             None => self.look(step.target()).map(Restored::Holds),

@@ -1,6 +1,6 @@
 //! The read-only mark of a file, whatever is in it.
 
-use crate::carrier::{Carrier, Restored};
+use crate::carrier::{Carrier, Restored, place};
 use crate::error::{Error, Result};
 use crate::folder::Found;
 use crate::path::Place;
@@ -20,11 +20,11 @@ impl Marks<'_> {
 
 impl Carrier for Marks<'_> {
     fn look(&self, target: &Target) -> Result<State> {
-        match self.territory.find(target.place())? {
+        match self.territory.find(place(target)?)? {
             Found::File(metadata) => Ok(State::Mark(metadata.permissions().readonly())),
             Found::Nothing => Ok(State::Absent),
             other => {
-                let path = self.territory.path(target.place());
+                let path = self.territory.path(place(target)?);
                 Err(Error::NotPlain { path, what: other.what() })
             }
         }
@@ -34,7 +34,7 @@ impl Carrier for Marks<'_> {
         if self.look(step.target())? == step.before().state {
             Ok(())
         } else {
-            Err(Error::NotAsExpected { path: self.territory.path(step.place()) })
+            Err(Error::NotAsExpected { path: self.territory.path(place(step.target())?) })
         }
     }
 
@@ -43,24 +43,24 @@ impl Carrier for Marks<'_> {
     }
 
     fn exchange(&self, step: &Step, _: Option<&Place>) -> Result<Option<State>> {
-        self.set(step.place(), &step.after().state).map(|()| None)
+        self.set(place(step.target())?, &step.after().state).map(|()| None)
     }
 
     fn settle(&self, step: &Step, _: Option<&Place>) -> Result<()> {
-        if let Some(file) = self.territory.read(step.place())? {
-            crate::folder::sync_marks(&file, &self.territory.path(step.place()))?;
+        if let Some(file) = self.territory.read(place(step.target())?)? {
+            crate::folder::sync_marks(&file, &self.territory.path(place(step.target())?))?;
         }
         if self.look(step.target())? == step.after().state {
             Ok(())
         } else {
-            Err(Error::NotAsExpected { path: self.territory.path(step.place()) })
+            Err(Error::NotAsExpected { path: self.territory.path(place(step.target())?) })
         }
     }
 
     fn restore(&self, step: &Step, _: Option<&Place>) -> Result<Restored> {
         let now = self.look(step.target())?;
         if now == step.after().state && now != step.before().state {
-            self.set(step.place(), &step.before().state)?;
+            self.set(place(step.target())?, &step.before().state)?;
         }
         self.look(step.target()).map(Restored::Holds)
     }

@@ -36,7 +36,7 @@ impl Memory {
 
     /// What is at a target.
     pub fn get(&self, target: &Target) -> State {
-        self.world().targets.get(target).copied().unwrap_or(State::Absent)
+        self.world().targets.get(target).cloned().unwrap_or(State::Absent)
     }
 
     /// Whether anything lies at a spare place.
@@ -80,7 +80,7 @@ impl Carriers for Memory {
 
 impl Carrier for Memory {
     fn look(&self, target: &Target) -> Result<State> {
-        Ok(self.operation()?.targets.get(target).copied().unwrap_or(State::Absent))
+        Ok(self.operation()?.targets.get(target).cloned().unwrap_or(State::Absent))
     }
 
     fn keep(&self, step: &Step) -> Result<()> {
@@ -94,21 +94,21 @@ impl Carrier for Memory {
 
     fn stage(&self, step: &Step, spare: Option<&Place>) -> Result<()> {
         if let (Some(spare), false) = (spare, step.after().state.is_absent()) {
-            self.operation()?.spares.insert(spare.clone(), step.after().state);
+            self.operation()?.spares.insert(spare.clone(), step.after().state.clone());
         }
         Ok(())
     }
 
     fn exchange(&self, step: &Step, spare: Option<&Place>) -> Result<Option<State>> {
         let mut world = self.operation()?;
-        let now = world.targets.get(step.target()).copied().unwrap_or(State::Absent);
+        let now = world.targets.get(step.target()).cloned().unwrap_or(State::Absent);
         if !now.same_as(&step.before().state) {
             return Err(Error::NotAsExpected { path: "memory".into() });
         }
         if let Some(spare) = spare {
             world.spares.insert(spare.clone(), now);
         }
-        world.targets.insert(step.target().clone(), step.after().state);
+        world.targets.insert(step.target().clone(), step.after().state.clone());
         Ok(None)
     }
 
@@ -124,7 +124,7 @@ impl Carrier for Memory {
     fn restore(&self, step: &Step, spare: Option<&Place>) -> Result<Restored> {
         let now = self.look(step.target())?;
         if now.same_as(&step.after().state) && !now.same_as(&step.before().state) {
-            self.operation()?.targets.insert(step.target().clone(), step.before().state);
+            self.operation()?.targets.insert(step.target().clone(), step.before().state.clone());
         }
         self.clear(step, spare)?;
         self.look(step.target()).map(Restored::Holds)

@@ -6,8 +6,13 @@ mod folder;
 mod mark;
 pub mod memory;
 mod on_disk;
+mod part;
+mod setting;
+mod value;
+#[cfg_attr(not(windows), path = "no_windows.rs")]
+mod windows;
 
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::path::Place;
 use crate::step::{State, Step, Target};
 pub use on_disk::OnDisk;
@@ -57,13 +62,18 @@ pub trait Carrier: Sync {
 }
 
 /// What taking a step back came to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Restored {
     /// The target has what it had, whatever its owner wrote into that meanwhile: the step had not been
     /// done, or what it had put aside is back.
     Untouched,
     /// This is at the target now.
     Holds(State),
+}
+
+/// Where a target is that has a place.
+fn place(target: &Target) -> Result<&Place> {
+    target.place().ok_or_else(|| Error::NoRegistry { value: target.to_string() })
 }
 
 /// Gives the carrier for each kind of target.

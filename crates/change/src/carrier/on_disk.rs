@@ -5,8 +5,12 @@ use std::sync::Mutex;
 use super::file::Files;
 use super::folder::Folders;
 use super::mark::Marks;
+use super::part::Parts;
+use super::setting::Setting;
+use super::value::PrefixValue;
+use super::windows::WindowsRegistry;
 use super::{Carrier, Carriers};
-use crate::step::Target;
+use crate::step::{Registry, Target};
 use crate::store::Store;
 use crate::supply::{Supplies, Supply};
 use crate::territory::Territory;
@@ -16,6 +20,9 @@ pub struct OnDisk<'a> {
     files: Files<'a>,
     folders: Folders<'a>,
     marks: Marks<'a>,
+    settings: Parts<'a, Setting>,
+    values: Parts<'a, PrefixValue>,
+    windows: WindowsRegistry,
 }
 
 impl<'a> OnDisk<'a> {
@@ -31,6 +38,9 @@ impl<'a> OnDisk<'a> {
             },
             folders: Folders { territory },
             marks: Marks { territory },
+            settings: Parts { territory, part: Setting },
+            values: Parts { territory, part: PrefixValue },
+            windows: WindowsRegistry,
         }
     }
 
@@ -47,6 +57,11 @@ impl Carriers for OnDisk<'_> {
             Target::File(_) => &self.files,
             Target::Folder(_) => &self.folders,
             Target::ReadOnly(_) => &self.marks,
+            Target::Setting(_) => &self.settings,
+            Target::Value(value) => match value.registry {
+                Registry::Windows => &self.windows,
+                Registry::Prefix(_) => &self.values,
+            },
         }
     }
 }

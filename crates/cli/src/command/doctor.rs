@@ -10,7 +10,7 @@ use crate::document::doctor::{DiagnosisDocument, Reclaimable, Settled};
 use crate::exit::Exit;
 use crate::progress::acting;
 use crate::prompt;
-use crate::render::{self, bytes, count, hint, slashes};
+use crate::render::{self, bytes, count, hint};
 use crate::session::Session;
 
 pub fn run(args: &args::Doctor, session: &Session) -> Result<Exit> {
@@ -42,7 +42,7 @@ fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) ->
     let text = format!("change {number} ({}, {}):", change.game(), change.summary());
     hint(session, &text)?;
     for target in targets.iter().filter(|_| !session.quiet && !session.json) {
-        let how = format!("{}: {}", slashes(&target.path), target.how);
+        let how = format!("{}: {}", target.target, target.how);
         write!(anstream::stdout(), "{}", render::wrapped(&how, "  ", 2, session.width))?;
     }
 

@@ -155,7 +155,7 @@ fn starter(fit: &FitPlan) -> Option<String> {
         })?;
         let place = build.layout.places.iter().find(|place| place.from == part.path)?;
         let name = place.to.file_name();
-        let mut placed = fit.plan.files().map(|step| step.place().path());
+        let mut placed = fit.plan.files().filter_map(|step| Some(step.file()?.path()));
         let placed = placed.find(|path| same_name(path.file_name(), name)).map(ToString::to_string);
         Some(placed.unwrap_or_else(|| name.to_owned()))
     });

@@ -95,7 +95,7 @@ fn tell(session: &Session, recovery: &Recovery) {
             }
             let shown = recovery.left.iter().take(MOST_TARGETS);
             let mut how: Vec<String> =
-                shown.map(|target| format!("{}: {}", slashes(&target.path), target.how)).collect();
+                shown.map(|target| format!("{}: {}", target.target, target.how)).collect();
             if recovery.left.len() > how.len() {
                 how.push(format!("And {} more", recovery.left.len() - how.len()));
             }

@@ -2,7 +2,8 @@
 
 use schemars::JsonSchema;
 use serde::Serialize;
-use upright_spanner_core::change::{self, ExecutableMark, State, state_name};
+use upright_spanner_core::change::{self, ExecutableMark, State, Target, state_name};
+use upright_spanner_core::registry::{CURRENT_USER, digits_of};
 
 use super::{SchemaNumber, text};
 use crate::text::slashes;
@@ -54,9 +55,15 @@ pub struct Executable {
 pub struct Step {
     #[serde(flatten)]
     place: Place,
-    /// Whether it is about the file or about its read-only mark.
-    #[schemars(extend("enum" = ["file", "read-only"]))]
+    /// Whether it is about the file, its read-only mark, a key in it, or a value of the registry.
+    #[schemars(extend("enum" = ["file", "read-only", "setting", "registry-value"]))]
     kind: &'static str,
+    /// The key in a settings file, from outside to inside.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    key: Option<Vec<String>>,
+    /// The value of the registry.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    value: Option<RegistryValue>,
     /// The family that it belongs to.
     family: String,
     before: Side,
@@ -76,6 +83,26 @@ pub struct Place {
     bay: Option<String>,
 }
 
+/// A value of the registry, below `HKEY_CURRENT_USER`.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct RegistryValue {
+    /// As in `Software\Maker\Product`.
+    key: String,
+    /// Empty for the key's own value.
+    name: String,
+}
+
+/// What a value of the registry holds.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Value {
+    /// The type, as the system numbers it: 1 for text, 4 for a number of 32 bits, and so on.
+    kind: u32,
+    /// The content as people read it.
+    text: String,
+    /// The bytes, in hexadecimal digits with commas between them.
+    data: String,
+}
+
 /// What is at a place: null where there is nothing.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(untagged)]
@@ -84,6 +111,10 @@ pub enum Side {
     Absent,
     /// A mark, which is set or not.
     Mark(bool),
+    /// The value of a key, as it is written in its file.
+    Setting(String),
+    /// What a value of the registry holds.
+    Value(Value),
     /// A file.
     File(File),
     /// A folder.
@@ -161,13 +192,32 @@ pub fn steps(steps: &[change::Step]) -> Vec<Step> {
 impl From<&change::Step> for Step {
     fn from(step: &change::Step) -> Self {
         Self {
-            place: step.place().into(),
+            place: step.into(),
             kind: step.target().kind(),
+            key: match step.target() {
+                Target::Setting(key) => Some(key.path.names().to_vec()),
+                _ => None,
+            },
+            value: match step.target() {
+                Target::Value(value) => Some(RegistryValue {
+                    key: value.value.key.clone(),
+                    name: value.value.name.clone(),
+                }),
+                _ => None,
+            },
             family: step.owner().to_owned(),
             before: step.before().into(),
             after: step.after().into(),
             build: step.source().map(str::to_owned),
         }
+    }
+}
+
+impl From<&change::Step> for Place {
+    fn from(step: &change::Step) -> Self {
+        // What is in no file is in the registry of the system.
+        let registry = || Self { path: CURRENT_USER.to_owned(), bay: None };
+        step.place().map_or_else(registry, Self::from)
     }
 }
 
@@ -182,7 +232,14 @@ impl From<&change::Side> for Side {
         match &side.state {
             State::Absent => Self::Absent,
             State::Folder(mode) => Self::Folder { mode: *mode },
+            State::Unset { .. } => Self::Absent,
             State::Mark(set) => Self::Mark(*set),
+            State::Setting(value) => Self::Setting(value.clone()),
+            State::Value(value) => Self::Value(Value {
+                kind: value.kind,
+                text: value.to_string(),
+                data: digits_of(&value.data),
+            }),
             State::File(file) => Self::File(File {
                 blake3: file.content.blake3.to_string(),
                 size: file.content.size,
@@ -202,7 +259,7 @@ impl Folders {
         for step in steps.iter().filter(|step| step.target().is_folder()) {
             let is_gone = step.after().state.is_absent();
             let folders = if is_gone { &mut removed } else { &mut made };
-            folders.push(step.place().into());
+            folders.push(step.into());
         }
         Self { made, removed }
     }

@@ -160,7 +160,7 @@ impl Reclaimable {
 impl Settled {
     pub fn new(change: i64, targets: &[RecoveredTarget], settled: bool) -> Self {
         let target = |target: &RecoveredTarget| SettledTarget {
-            path: slashes(&target.path),
+            path: target.target.clone(),
             how: target.how.clone(),
         };
         let targets = targets.iter().map(target).collect();

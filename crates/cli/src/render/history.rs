@@ -4,7 +4,7 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::change::{Change, RecordState, Side, Step};
+use upright_spanner_core::change::{Change, RecordState, Side, Step, value_of};
 use upright_spanner_core::{ChangeStatus, StoreUse};
 
 use super::table::{fit_places, table};
@@ -132,13 +132,18 @@ fn sides(step: &Step) -> Vec<String> {
     let (before, after) = match (step.target().is_folder(), step.after().state.is_absent()) {
         (true, true) => ("empty folder".to_owned(), "removed".to_owned()),
         (true, false) => ("none".to_owned(), "new folder".to_owned()),
-        (false, _) => (content(step.before(), "none"), content(step.after(), "removed")),
+        (false, _) => {
+            (content(step, step.before(), "none"), content(step, step.after(), "removed"))
+        }
     };
-    vec![before, after, step.place().to_string()]
+    vec![before, after, step.target().to_string()]
 }
 
 /// The version of a content, and the start of its digest.
-fn content(side: &Side, nothing: &str) -> String {
+fn content(step: &Step, side: &Side, nothing: &str) -> String {
+    if let Some(value) = value_of(step, side) {
+        return value;
+    }
     let Some(content) = side.state.content() else { return nothing.to_owned() };
     let label = side.label.as_ref().map_or_else(String::new, |label| format!("{label} "));
     format!("{label}({})", content.blake3.short())

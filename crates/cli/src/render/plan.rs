@@ -5,14 +5,14 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::change::{Change, Side, State, Step};
+use upright_spanner_core::change::{Change, Side, State, Step, Target, value_of};
 use upright_spanner_core::check::Severity;
 use upright_spanner_core::plan::{Merge, Plan, describe};
 use upright_spanner_core::{Signer, SignerChange};
 
 use super::check::write_finding;
 use super::table::{table, widest};
-use super::{bytes, clean, count, date, fit_path, hint, wrapped};
+use super::{bytes, clean, count, cut, date, fit_path, hint, wrapped};
 use crate::session::Session;
 
 /// Files that are listed: what a tall terminal shows; `-v` lists all.
@@ -24,6 +24,9 @@ const MOST_PROOFS: usize = 4;
 /// Terminals narrower than this show no dates beside versions and sizes: the place of a file would not be
 /// readable any more.
 const WIDE: usize = 110;
+
+/// A value is shown up to so many columns: the place of it should stay in sight.
+const WIDEST_VALUE: usize = 44;
 
 /// Prints a plan for people: the game, the files, the findings.
 pub fn print(plan: &Plan, session: &Session) -> Result<()> {
@@ -61,8 +64,16 @@ pub fn print(plan: &Plan, session: &Session) -> Result<()> {
 
 fn steps(plan: &Plan, shown: usize, width: usize) -> String {
     let steps = &plan.steps[..plan.steps.len().min(shown)];
-    let mut headings = vec!["VERSION", "SIZE"];
-    if width >= WIDE {
+    // Values alone have neither size nor date.
+    let has_files = steps.iter().any(|step| step.file().is_some());
+    let has_values = steps.iter().any(is_value);
+    let mut headings = match (has_files, has_values) {
+        (true, true) => vec!["WHAT", "SIZE"],
+        (true, false) => vec!["VERSION", "SIZE"],
+        (false, true) => vec!["VALUE"],
+        (false, false) => vec!["WHAT"],
+    };
+    if has_files && width >= WIDE {
         headings.push("DATE");
     }
 
@@ -72,10 +83,13 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
             let size = |side: &Side| side.state.content().map(|content| bytes(content.size));
             let day = |side: &Side| side.state.file().map(|file| date(file.stamp.modified.0));
             let pair = |show: &dyn Fn(&Side) -> Option<String>| {
-                if step.target().is_folder() { String::new() } else { arrow(step, show) }
+                if step.file().is_some() { arrow(step, show) } else { String::new() }
             };
-            let mut row = vec![versions(plan, step), pair(&size)];
-            if width >= WIDE {
+            let mut row = vec![cut(&versions(plan, step), WIDEST_VALUE)];
+            if has_files {
+                row.push(pair(&size));
+            }
+            if has_files && width >= WIDE {
                 row.push(pair(&day));
             }
             row
@@ -94,7 +108,7 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
         .into_iter()
         .zip(steps)
         .map(|(mut row, step)| {
-            row.push(fit_path(&step.place().to_string(), place));
+            row.push(fit_path(&step.target().to_string(), place));
             row
         })
         .collect();
@@ -167,7 +181,7 @@ fn changes(merge: &Merge) -> String {
 
 /// Versions before and after; for targets that state none, what becomes of them.
 fn versions(plan: &Plan, step: &Step) -> String {
-    if plan.merges.iter().any(|merge| merge.place == *step.place()) {
+    if plan.merges.iter().any(|merge| Some(&merge.place) == step.file()) {
         return "settings merged".to_owned();
     }
     let (before, after) = (step.before(), step.after());
@@ -175,9 +189,12 @@ fn versions(plan: &Plan, step: &Step) -> String {
         return arrow(step, &|side| Some(version(side)));
     }
 
+    if let (true, pair) = (is_value(step), arrow(step, &|side| value_of(step, side))) {
+        return pair;
+    }
     let words = match (&before.state, &after.state) {
         (_, State::Mark(true)) => "marked read-only",
-        (_, State::Mark(false)) => "no longer read-only",
+        (State::Mark(true), _) => "no longer read-only",
         (_, State::Folder(_)) => "new folder",
         (State::Folder(_), _) => "empty folder removed",
         (State::Absent, _) => "new file",
@@ -194,7 +211,13 @@ fn arrow(step: &Step, show: &dyn Fn(&Side) -> Option<String>) -> String {
         let shown = if side.state.is_absent() { None } else { show(side) };
         shown.unwrap_or_else(|| nothing.to_owned())
     };
-    format!("{} → {}", side(step.before(), "none"), side(step.after(), "removed"))
+    let (none, gone) = if is_value(step) { ("not set", "not set") } else { ("none", "removed") };
+    format!("{} → {}", side(step.before(), none), side(step.after(), gone))
+}
+
+/// Whether a step is about a value rather than a file.
+fn is_value(step: &Step) -> bool {
+    matches!(step.target(), Target::Setting(_) | Target::Value(_))
 }
 
 fn version(side: &Side) -> String {
@@ -204,19 +227,26 @@ fn version(side: &Side) -> String {
 /// What a plan does to how many files, as a question: new files replace nothing.
 pub fn question(plan: &Plan) -> String {
     let number = |kind: fn(&Step) -> bool| plan.files().filter(|step| kind(step)).count();
+    let of_all = |kind: fn(&Step) -> bool| plan.steps.iter().filter(|step| kind(step)).count();
+    let locks = |step: &Step| step.after().state == State::Mark(true);
+    let unlocks = |step: &Step| step.before().state == State::Mark(true);
     let comes = |step: &Step| step.before().state.is_absent();
     let goes = |step: &Step| step.after().state.is_absent();
     let kinds = [
-        ("add", number(comes)),
+        ("add", number(comes), "file"),
         (
             "replace",
             number(|step| !step.before().state.is_absent() && !step.after().state.is_absent()),
+            "file",
         ),
-        ("remove", number(goes)),
+        ("remove", number(goes), "file"),
+        ("set", of_all(is_value), "value"),
+        ("lock", of_all(locks), "file"),
+        ("unlock", of_all(unlocks), "file"),
     ];
-    let kinds = kinds.into_iter().filter(|(_, number)| *number > 0);
+    let kinds = kinds.into_iter().filter(|(_, number, _)| *number > 0);
     let words: Vec<String> =
-        kinds.map(|(verb, number)| format!("{verb} {}", count(number, "file"))).collect();
+        kinds.map(|(verb, number, what)| format!("{verb} {}", count(number, what))).collect();
     let sentence = if words.is_empty() { "go on".to_owned() } else { words.join(" and ") };
     let mut letters = sentence.chars();
     let first: String = letters.next().into_iter().flat_map(char::to_uppercase).collect();
@@ -228,8 +258,11 @@ pub fn question(plan: &Plan) -> String {
 pub fn print_done(change: &Change, next: &str, back: &str, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let files = || change.steps().iter().filter(|step| !step.target().is_folder());
-    let number = count(files().count(), "file");
-    let done = format!("Done: change {}, {number}.", change.number());
+    let values = files().filter(|step| is_value(step)).count();
+    let numbers = [(files().count() - values, "file"), (values, "value")];
+    let numbers = numbers.into_iter().filter(|(number, _)| *number > 0);
+    let numbers: Vec<String> = numbers.map(|(number, what)| count(number, what)).collect();
+    let done = format!("Done: change {}, {}.", change.number(), numbers.join(" and "));
     let mut proofs: Vec<String> = files().filter_map(|step| proof(step, session.verbose)).collect();
     proofs.sort();
     proofs.dedup();
@@ -257,12 +290,21 @@ pub fn print_done(change: &Change, next: &str, back: &str, session: &Session) ->
 
 /// What was read back of a file: its version, and with `verbose` the digest of its content.
 fn proof(step: &Step, verbose: bool) -> Option<String> {
+    if is_value(step) {
+        let name = match step.target() {
+            Target::Setting(key) => key.path.key(),
+            Target::Value(value) => &value.value.name,
+            _ => "",
+        };
+        let value = value_of(step, step.after());
+        return Some(format!("{name} is {}", value.as_deref().unwrap_or("not set")));
+    }
     let content = step.after().state.content()?;
     match (&step.after().label, verbose) {
         (None, false) => None,
         (Some(_), false) => Some(describe(step.after())),
         (_, true) => {
-            let name = step.place().path().file_name();
+            let name = step.file()?.path().file_name();
             Some(format!("{name}: {} (content {})", describe(step.after()), content.blake3.short()))
         }
     }

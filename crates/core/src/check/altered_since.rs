@@ -4,12 +4,12 @@
 use crate::change::Side;
 use crate::change::describe;
 use crate::finding::{Finding, Severity};
-use upright_spanner_change::Place;
+use upright_spanner_change::Target;
 
 pub(crate) const CODE: &str = "altered-since";
 
 /// Said where what is there stays.
-pub(crate) fn left_alone(place: &Place, fitted: &Side, now: &Side) -> Finding {
+pub(crate) fn left_alone(place: &Target, fitted: &Side, now: &Side) -> Finding {
     let (fitted, is) = (describe(fitted), describe(now));
     let sentence = if fitted == is {
         format!(
@@ -27,7 +27,7 @@ pub(crate) fn left_alone(place: &Place, fitted: &Side, now: &Side) -> Finding {
 }
 
 /// Said where the user named the very point to go back to, and the file goes there all the same.
-pub(crate) fn replaced(place: &Place, now: &Side) -> Finding {
+pub(crate) fn replaced(place: &Target, now: &Side) -> Finding {
     let sentence = format!(
         "{place} holds {}, which something else put there; it is kept, and replaced as you asked.",
         describe(now)

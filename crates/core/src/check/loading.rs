@@ -179,7 +179,7 @@ fn from_records(situation: &Situation<'_>, path: &TreePath) -> Option<Remedy> {
 
 /// Whether a target is as the last change left it.
 fn is_as_left(situation: &Situation<'_>, entry: &LedgerEntry) -> bool {
-    let now = situation.window.file(entry.place());
+    let now = situation.window.now(&entry.target);
     now.is_ok_and(|now| now.same_as(&entry.last))
 }
 

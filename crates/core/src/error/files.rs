@@ -15,6 +15,8 @@ pub(super) fn code_of_files(error: &Files) -> &'static str {
         Files::NotAsExpected { .. } => "not-as-expected",
         Files::AnotherFolder { .. } => "another-folder",
         Files::NotGranted { .. } => "not-granted",
+        Files::NoRegistry { .. } => "no-registry",
+        Files::Settings { .. } => "settings",
         Files::Path(_) => "path",
         Files::DamagedContent { .. } => "damaged-content",
         Files::Busy { .. } => "busy",
@@ -40,6 +42,11 @@ pub(super) fn on_files(error: &Files) -> Option<Remedy> {
             let action = Action::NameBay { game: "GAME".into(), bay: "NAME".into() };
             ("Name that folder as a bay.", action).into()
         }
+        Files::NoRegistry { .. } => {
+            let action = Action::NamePrefix { game: "GAME".into() };
+            ("Name the folder of the environment in which the game runs.", action).into()
+        }
+        Files::Settings { .. } => "Open that file in an editor and mend it there.".into(),
         Files::Path(_) => "Rename that file or folder.".into(),
         Files::DamagedContent { .. } => {
             ("Add the build to the rack again from its file.", Action::AddToRack).into()

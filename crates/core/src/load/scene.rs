@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use super::graph::Outcome;
-use crate::change::{Step, Target};
+use crate::change::Step;
 use crate::content::Content;
 use crate::game::Environment;
 use crate::path::{TreePath, fold};
@@ -66,10 +66,8 @@ impl<'a> Scene<'a> {
         let mut after = self.clone();
         for step in steps {
             // What lies in a folder elsewhere is not loaded from there.
-            if !matches!(step.target(), Target::File(_)) || step.place().bay().is_some() {
-                continue;
-            }
-            let path = step.place().path();
+            let Some(place) = step.file().filter(|place| place.bay().is_none()) else { continue };
+            let path = place.path();
             let key = fold(path.as_str());
             match step.after().state.content() {
                 None => drop(after.images.remove(&key)),

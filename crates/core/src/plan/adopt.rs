@@ -55,7 +55,7 @@ pub(crate) fn adopt(situation: &Situation<'_>) -> Result<(Plan, Vec<Adoption>)> 
             original: file(original, *window),
         });
         if differs {
-            plan.steps.push(Step::file(place, before, after, &library.family));
+            plan.steps.push(Step::replace(place, before, after, &library.family));
         }
     }
 
@@ -94,7 +94,7 @@ pub(crate) fn remove_copies(situation: &Situation<'_>, adoptions: &[Adoption]) -
             let place = Place::from(path.clone());
             let before = window.file(&place)?;
             if !before.state.is_absent() {
-                plan.steps.push(Step::file(place, before, Side::ABSENT, family));
+                plan.steps.push(Step::replace(place, before, Side::ABSENT, family));
             }
         }
     }

@@ -20,17 +20,19 @@ impl FitPlanner<'_> {
         plan: &mut Plan,
     ) -> Result<()> {
         let steps = plan.steps.len();
-        let planned = plan.steps.iter().map(Step::place);
+        let planned = plan.steps.iter().filter_map(Step::file);
         let planned = targets.iter().map(|target| &target.place).chain(planned);
         let planned: HashSet<String> = planned.map(|place| fold(&place.to_string())).collect();
         // What comes to the plan here is little.
         let wanted = |place: &Place, plan: &Plan| {
             planned.contains(&fold(&place.to_string()))
-                || plan.steps[steps..].iter().any(|step| step.place().same_as(place))
+                || plan.steps[steps..]
+                    .iter()
+                    .filter_map(Step::file)
+                    .any(|other| other.same_as(place))
         };
-        for entry in self.situation.ledger.files() {
+        for (place, entry) in self.situation.ledger.files() {
             let ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();
-            let place = entry.place();
             let settings = self.situation.is_users(place, &entry.family);
             let slot = self.slots.iter().any(|slot| place.same_as(&slot.path.clone().into()));
             if !ours || settings || slot || wanted(place, plan) {
@@ -39,7 +41,7 @@ impl FitPlanner<'_> {
             let now = self.situation.window.file(place)?;
             if !now.state.is_absent() && now.same_as(&entry.last) {
                 let (shipped, family) = (entry.shipped.clone(), &self.build.id.family);
-                plan.steps.push(Step::file(place.clone(), now, shipped, family));
+                plan.steps.push(Step::replace(place.clone(), now, shipped, family));
             }
         }
 

@@ -114,11 +114,11 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
     let root = &view.game.root;
     let open = changes.iter().filter(|change| change.state() == RecordState::Open);
     let waiting: Vec<_> = open
-        .flat_map(|change| change.steps().iter().map(|step| change.on_disk(step.target())))
+        .flat_map(|change| change.steps().iter().filter_map(|step| change.on_disk(step.target())))
         .collect();
     let mut files = Vec::new();
-    for entry in ledger.files() {
-        let place = window.on_disk(ledger, entry);
+    for (place, entry) in ledger.files() {
+        let place = window.on_disk(ledger, place);
         let now = window.file(&place)?;
         let edited = situation.is_users(&place, &entry.family) && !now.state.is_absent();
         let state = if waiting.contains(&place.on(root)) {

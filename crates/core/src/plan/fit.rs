@@ -189,7 +189,7 @@ impl<'s> FitPlanner<'s> {
         for old in &entry.replaces {
             let place = Place::from(old.path.clone());
             plan.findings.push(older_goes::finding(self.build, old));
-            if !plan.steps.iter().any(|step| step.place().same_as(&place)) {
+            if !plan.steps.iter().filter_map(Step::file).any(|other| other.same_as(&place)) {
                 let now = self.situation.window.file(&place)?;
                 plan.steps.extend(self.removal(place, now));
             }
@@ -379,14 +379,14 @@ impl<'s> FitPlanner<'s> {
     }
 
     pub(super) fn swap(&self, target: &Target<'_>, before: Side, after: Side) -> Step {
-        let step = Step::file(target.place.clone(), before, after, &self.build.id.family);
+        let step = Step::replace(target.place.clone(), before, after, &self.build.id.family);
         step.from_source(Some(self.build.id.to_string()))
     }
 
     /// A file that goes, if it is there.
     pub(super) fn removal(&self, place: Place, before: Side) -> Option<Step> {
         let there = !before.state.is_absent();
-        there.then(|| Step::file(place, before, Side::ABSENT, &self.build.id.family))
+        there.then(|| Step::replace(place, before, Side::ABSENT, &self.build.id.family))
     }
 
     /// The build on the rack that a slot holds now.

@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use super::Place;
-use crate::change::{State, Step, Target};
+use crate::change::{Side, State, Step, Target};
 use crate::error::Result;
 use crate::situation::Situation;
 
@@ -16,33 +16,30 @@ pub(super) fn arrange(
     situation: &Situation<'_>,
 ) -> Result<Vec<Step>> {
     let Situation { ledger, window, .. } = situation;
-    let is_file = |step: &Step| matches!(step.target(), Target::File(_));
-    let files: Vec<Step> = steps.into_iter().filter(|step| !step.target().is_folder()).collect();
+    let others = in_order(steps.into_iter().filter(|step| !step.target().is_folder()).collect());
+    let files: Vec<(&Step, &Place)> =
+        others.iter().filter_map(|step| Some((step, step.file()?))).collect();
+    let (goes, comes): (Vec<_>, Vec<_>) =
+        files.into_iter().partition(|(step, _)| step.after().state.is_absent());
     let mut made: BTreeSet<Place> = BTreeSet::new();
     let mut arranged = Vec::new();
 
-    for step in files.iter().filter(|step| is_file(step) && !step.after().state.is_absent()) {
-        for folder in window.missing_folders(step.place())? {
+    for (step, place) in &comes {
+        for folder in window.missing_folders(place)? {
             if made.insert(folder.clone()) {
                 arranged.push(Step::make_folder(folder, step.owner()));
             }
         }
     }
 
-    let goes = |step: &&Step| is_file(step) && step.after().state.is_absent();
-    let mut gone: BTreeSet<Place> = files.iter().filter(goes).map(|s| s.place().clone()).collect();
-    let stays: BTreeSet<Place> = files
-        .iter()
-        .filter(|step| is_file(step) && !step.after().state.is_absent())
-        .flat_map(|step| step.place().folders())
-        .collect();
+    let mut gone: BTreeSet<Place> = goes.iter().map(|(_, place)| (*place).clone()).collect();
+    let stays: BTreeSet<Place> = comes.iter().flat_map(|(_, place)| place.folders()).collect();
     // The deepest first: what goes from a folder decides whether the one around it goes.
-    let mut around: Vec<(Place, String)> = files
+    let mut around: Vec<(Place, String)> = goes
         .iter()
-        .filter(goes)
-        .flat_map(|step| {
+        .flat_map(|(step, place)| {
             let owner = step.owner().to_owned();
-            step.place().folders().into_iter().map(move |folder| (folder, owner.clone()))
+            place.folders().into_iter().map(move |folder| (folder, owner.clone()))
         })
         .chain(candidates)
         .collect();
@@ -64,7 +61,33 @@ pub(super) fn arrange(
         }
     }
 
-    arranged.extend(files);
+    arranged.extend(others);
     arranged.extend(removed);
     Ok(arranged)
+}
+
+/// The steps in the order in which they can be done: a file is no longer marked read-only before it is altered,
+/// and marked when it is as it will be. Keys of a file that is replaced go with it.
+fn in_order(steps: Vec<Step>) -> Vec<Step> {
+    let files: Vec<(Place, bool)> = steps
+        .iter()
+        .filter_map(|step| Some((step.file()?.clone(), step.after().state.is_absent())))
+        .collect();
+    let of = |place: &Place| files.iter().find(|(file, _)| file.same_as(place));
+    let (mut first, mut middle, mut last) = (Vec::new(), Vec::new(), Vec::new());
+    for step in steps {
+        match step.target() {
+            Target::Setting(key) if of(&key.place).is_some() => {}
+            Target::ReadOnly(place) if of(place).is_some_and(|(_, goes)| *goes) => {
+                let (target, before) = (step.target().clone(), step.before().clone());
+                first.push(Step::of(target, before, Side::ABSENT, step.owner()));
+            }
+            Target::ReadOnly(_) if step.after().state == State::Mark(true) => last.push(step),
+            Target::ReadOnly(_) => first.push(step),
+            _ => middle.push(step),
+        }
+    }
+    first.extend(middle);
+    first.extend(last);
+    first
 }

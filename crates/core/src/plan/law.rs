@@ -6,7 +6,7 @@
 use std::collections::BTreeSet;
 
 use super::Plan;
-use crate::change::{Purpose, Step, Target};
+use crate::change::{Purpose, Step};
 use crate::check::{broken_before, functions_unknown, loading};
 use crate::finding::{Finding, Severity};
 use crate::load::{Broken, How, graph, newly_broken, newly_unsure};
@@ -73,9 +73,9 @@ fn key(broken: &Broken) -> String {
 /// Whether a library is not there since the plan takes it out, and only what came by its name wants it.
 fn is_taken_out(broken: &Broken, steps: &[Step]) -> bool {
     let goes = |step: &&Step| {
-        matches!(step.target(), Target::File(_))
-            && step.after().state.is_absent()
-            && same_name(step.place().path().file_name(), &broken.edge.library)
+        let name = step.file().map(|place| place.path().file_name());
+        step.after().state.is_absent()
+            && name.is_some_and(|name| same_name(name, &broken.edge.library))
     };
     broken.how == How::ByName && steps.iter().find(goes).is_some()
 }

@@ -23,7 +23,7 @@ mod undo;
 
 use std::path::PathBuf;
 
-use crate::change::{ExecutableMark, Purpose, Step, Target};
+use crate::change::{ExecutableMark, Purpose, Step};
 pub use crate::change::{describe, version_of};
 use crate::check::{Finding, Severity, explain, game_running};
 use crate::content::Content;
@@ -129,7 +129,7 @@ impl Plan {
 
     /// The steps that are about files.
     pub fn files(&self) -> impl Iterator<Item = &Step> {
-        self.steps.iter().filter(|step| matches!(step.target(), Target::File(_)))
+        self.steps.iter().filter(|step| step.file().is_some())
     }
 
     /// Adds what has to happen to folders: those that a file comes to are made, and those that a change
@@ -181,9 +181,7 @@ impl Plan {
     /// This plan and others of the same game, as one.
     pub(crate) fn with(mut self, others: Vec<Self>) -> Self {
         let touches = |own: &[Step], step: &Step| {
-            own.iter().any(|other| {
-                other.target().kind() == step.target().kind() && other.place().same_as(step.place())
-            })
+            own.iter().any(|other| other.target().key() == step.target().key())
         };
         for other in others {
             self.summary =

@@ -14,14 +14,14 @@ use crate::survey::Library;
 pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
     let Situation { view, ledger, window, .. } = situation;
     let mut plan = Plan::new(view, Purpose::Park(family.to_owned()), format!("park {family}"));
-    for entry in ledger.files().filter(|entry| same_name(&entry.family, family)) {
-        if !entry.in_force() || situation.is_users(entry.place(), &entry.family) {
+    for (place, entry) in ledger.files().filter(|(_, entry)| same_name(&entry.family, family)) {
+        if !entry.in_force() || situation.is_users(place, &entry.family) {
             continue;
         }
-        let place = window.on_disk(ledger, entry);
+        let place = window.on_disk(ledger, place);
         let now = window.file(&place)?;
         if !now.same_as(&entry.shipped) {
-            plan.steps.push(Step::file(place, now, entry.shipped.clone(), family));
+            plan.steps.push(Step::replace(place, now, entry.shipped.clone(), family));
         }
     }
 
@@ -32,12 +32,12 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
     };
     for library in view.libraries.iter().filter(added) {
         let place = Place::from(library.path.clone());
-        if plan.steps.iter().any(|step| step.place().same_as(&place)) {
+        if plan.steps.iter().filter_map(Step::file).any(|other| other.same_as(&place)) {
             continue;
         }
         let now = window.file(&place)?;
         if !now.state.is_absent() {
-            plan.steps.push(Step::file(place, now, Side::ABSENT, family));
+            plan.steps.push(Step::replace(place, now, Side::ABSENT, family));
         }
     }
 
@@ -62,7 +62,7 @@ pub(crate) fn unpark(situation: &Situation<'_>, parked: &Change, family: &str) -
         }
         // The game brought nothing there before: a stranger's file is not ours to replace.
         if !now.state.is_absent() && step.after().state.is_absent() {
-            plan.findings.push(altered_since::left_alone(step.place(), &Side::ABSENT, &now));
+            plan.findings.push(altered_since::left_alone(step.target(), &Side::ABSENT, &now));
         } else {
             plan.steps.push(step.taken_back(now));
         }

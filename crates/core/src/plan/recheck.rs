@@ -36,11 +36,12 @@ fn swap<'a>(situation: &Situation<'a>, build: &'a Build, step: &Step) -> Option<
     let is_it = |stored: &Stored<'_>| {
         stored.content == content && same_name(&build.id.family, step.owner())
     };
-    let is_there = |library: &&Library| step.place().same_as(&Place::from(library.path.clone()));
-    let recorded = situation.ledger.get(step.place());
+    let place = step.file()?;
+    let is_there = |library: &&Library| place.same_as(&Place::from(library.path.clone()));
+    let recorded = situation.ledger.get(place);
 
     Some(Swap {
-        place: step.place().clone(),
+        place: place.clone(),
         facts: build.files().find(is_it)?.facts?,
         content: Some(content),
         old: situation.view.libraries.iter().find(is_there),

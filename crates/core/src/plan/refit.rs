@@ -34,7 +34,7 @@ pub(crate) fn refit(situation: &Situation<'_>, family: Option<&str>) -> Result<R
     let files = files.filter(|file| !file.recorded.state.is_absent());
     let step = |file: &Drifted| {
         let (now, recorded) = (file.now.clone(), file.recorded.clone());
-        Step::file(file.place.clone(), now, recorded, &file.family)
+        Step::replace(file.place.clone(), now, recorded, &file.family)
     };
     plan.steps = files.map(step).collect();
     let settings = drift.files.iter().filter(is_meant).filter(|file| is_users(file));
@@ -65,7 +65,7 @@ fn complete(situation: &Situation<'_>, file: &Drifted, plan: &mut Plan) -> Resul
     if merged.bytes != user {
         let content = Content::of_bytes(&merged.bytes);
         let after = Side::file(FileState { content, stamp: now.stamp }, None);
-        plan.steps.push(Step::file(file.place.clone(), file.now.clone(), after, &file.family));
+        plan.steps.push(Step::replace(file.place.clone(), file.now.clone(), after, &file.family));
         plan.merges.push(Merge { place: file.place.clone(), merged });
     }
     Ok(())

@@ -1,11 +1,12 @@
 //! Plans to put back what the game brought, or what was there at an earlier point.
 
-use super::{Ledger, Place, Plan};
-use crate::change::{Change, Purpose, Side, State, Step};
+use super::{LONGEST_SETTINGS, Ledger, LedgerEntry, Place, Plan};
+use crate::change::{Change, Purpose, Side, State, Step, Target};
 use crate::check::{altered_since, settings_kept};
 use crate::error::Result;
 use crate::path::same_name;
 use crate::situation::Situation;
+use upright_spanner_settings::{Lookup, document};
 
 /// The point that a rollback goes to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -58,7 +59,8 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         if entry.target.is_folder() {
             continue;
         }
-        let is_settings = situation.is_users(entry.place(), &entry.family);
+        let file = entry.target.file();
+        let is_settings = file.is_some_and(|file| situation.is_users(file, &entry.family));
         // A target that was not touched by then was what the first change found. Edits of settings are not
         // new settings of the game's own.
         let target = match &up_to_point {
@@ -66,8 +68,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
             None => &entry.shipped,
             Some(then) => then.at(&entry.target).map_or(&entry.first, |known| &known.last),
         };
-        let place = window.on_disk(ledger, entry);
-        let on_disk = entry.target.with_place(place.clone());
+        let on_disk = window.target_on_disk(ledger, &entry.target);
         let now = window.now(&on_disk)?;
         // To a point that was named, dates and marks come back too.
         let is_there = match to {
@@ -83,19 +84,19 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         if to == Point::Shipped && is_own && !now.state.is_absent() {
             continue;
         }
-        let altered = !now.same_as(&entry.last);
+        let altered = !now.same_as(&entry.last) && !is_as_tuned(situation, &on_disk, entry)?;
         if altered && !now.state.is_absent() {
             if is_settings && !settings {
-                plan.findings.push(settings_kept::finding(&place, &view.game));
+                plan.findings.extend(on_disk.file().map(|f| settings_kept::finding(f, &view.game)));
                 continue;
             }
             if to == Point::Shipped && !is_settings {
-                plan.findings.push(altered_since::left_alone(&place, &entry.last, &now));
+                plan.findings.push(altered_since::left_alone(&on_disk, &entry.last, &now));
                 continue;
             }
             // Of settings it was said that they go back.
             if !is_settings {
-                plan.findings.push(altered_since::replaced(&place, &now));
+                plan.findings.push(altered_since::replaced(&on_disk, &now));
             }
         }
         plan.steps.push(Step::of(on_disk, now, target.clone(), &entry.family));
@@ -107,6 +108,29 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
     let folders = folders.map(|(folder, owner)| (folder.clone(), owner.to_owned())).collect();
     plan.arrange_with(folders, situation)?;
     Ok(plan)
+}
+
+/// Whether a settings file is as the last change left it, but for keys that changes have set since.
+fn is_as_tuned(situation: &Situation<'_>, now: &Target, entry: &LedgerEntry) -> Result<bool> {
+    let (Some(place), Some(then)) = (now.file(), entry.last.state.content()) else {
+        return Ok(false);
+    };
+    let mut keys = situation.ledger.keys_in(place).peekable();
+    if keys.peek().is_none() || then.size > LONGEST_SETTINGS {
+        return Ok(false);
+    }
+    let then = situation.window.stored(&then)?;
+    let mut bytes = situation.window.bytes(place)?;
+    for key in keys {
+        let untuned = match document::get(key.format, &then, &key.path) {
+            Ok(Lookup::Value(value)) => document::set(key.format, &bytes, &key.path, &value),
+            Ok(Lookup::Absent { around }) => document::unset(key.format, &bytes, &key.path, around),
+            Err(fault) => Err(fault),
+        };
+        let Ok(untuned) = untuned else { return Ok(false) };
+        bytes = untuned;
+    }
+    Ok(bytes == then)
 }
 
 /// Whether content and marks are the same.

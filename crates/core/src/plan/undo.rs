@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::Plan;
-use crate::change::{Change, Purpose, RecordState};
+use crate::change::{Change, Purpose, RecordState, Step, Target};
 use crate::check::altered_since;
 use crate::error::Result;
 use crate::situation::Situation;
@@ -35,12 +35,17 @@ pub(crate) fn in_effect<'a>(changes: impl IntoIterator<Item = &'a Change>) -> BT
 /// The later changes in effect that altered a target which a change left, and so stand on it.
 pub(crate) fn standing_on<'a>(change: &Change, changes: &[&'a Change]) -> Vec<&'a Change> {
     let effective = in_effect(changes.iter().copied());
-    let targets = |change: &Change| -> BTreeSet<_> {
-        let steps = change.steps().iter();
-        let own = steps.filter(|step| !step.target().is_folder());
-        own.map(|step| (step.target().kind(), change.on_disk(step.target()))).collect()
+    let targets = |change: &Change| -> BTreeSet<String> {
+        let own = change.steps().iter().map(Step::target).filter(|target| !target.is_folder());
+        // A key that was set in a file stands on what put the file there.
+        let file = |target: &Target| match target {
+            Target::Setting(key) => Some(change.key_of(&Target::File(key.place.clone()))),
+            _ => None,
+        };
+        own.flat_map(|target| file(target).into_iter().chain([change.key_of(target)])).collect()
     };
-    let own = targets(change);
+    let altered = change.steps().iter().map(Step::target).filter(|target| !target.is_folder());
+    let own: BTreeSet<String> = altered.map(|target| change.key_of(target)).collect();
     let later = changes.iter().copied().filter(|other| other.number() > change.number());
     later
         .filter(|other| effective.contains(&other.number()))
@@ -61,7 +66,7 @@ pub(crate) fn undo(situation: &Situation<'_>, change: &Change) -> Result<Plan> {
             continue;
         }
         if !now.state.is_absent() && !now.same_as(step.after()) {
-            plan.findings.push(altered_since::left_alone(step.place(), step.after(), &now));
+            plan.findings.push(altered_since::left_alone(step.target(), step.after(), &now));
             continue;
         }
         plan.steps.push(step.taken_back(now));

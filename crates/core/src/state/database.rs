@@ -15,7 +15,7 @@ use crate::survey::{FactsStore, Mark};
 use upright_spanner_change::{CopiedFile, Copies, Mark as FileMark, OUTCOME};
 use upright_spanner_image::Facts;
 
-pub(super) const SCHEMA_VERSION: i64 = 6;
+pub(super) const SCHEMA_VERSION: i64 = 7;
 
 /// Copies of journal files: what is read of each, and the texts, which are seldom wanted.
 const JOURNAL: &str = "
@@ -41,6 +41,9 @@ pub(super) const LAST_PRECIOUS: i64 = 3;
 
 /// The version of which the facts of images did not say what a check asks of them by now. They are read again.
 const WITHOUT_SIGNERS: i64 = 5;
+
+/// The version whose packed copies of journal files knew steps about files alone. They are packed again.
+const WITHOUT_VALUES: i64 = 6;
 
 const SEEN: &str = "
     CREATE TABLE seen (
@@ -129,13 +132,13 @@ impl Database {
                 transaction.execute_batch(&[SEEN, FACTS, JOURNAL].concat()).map_err(refused)?;
                 transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
             }
-            WITHOUT_PACKED | WITHOUT_SIGNERS => {
-                let anew = ["DROP TABLE facts; DROP TABLE image;", FACTS].concat();
-                transaction.execute_batch(&anew).map_err(refused)?;
-                if version == WITHOUT_PACKED {
-                    let anew = ["DROP TABLE journal;", JOURNAL].concat();
+            WITHOUT_PACKED..=WITHOUT_VALUES => {
+                if version <= WITHOUT_SIGNERS {
+                    let anew = ["DROP TABLE facts; DROP TABLE image;", FACTS].concat();
                     transaction.execute_batch(&anew).map_err(refused)?;
                 }
+                let gone = "DROP TABLE journal; DROP TABLE IF EXISTS journal_text;";
+                transaction.execute_batch(&[gone, JOURNAL].concat()).map_err(refused)?;
                 transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
             }
             newer if newer > SCHEMA_VERSION => return Err(Refusal::Newer),

@@ -353,7 +353,7 @@ impl OldStep {
         let spare = place.with_path(place.path().sibling(&name)?);
         let goes = self.after.is_none();
         let side = |held: Option<OldHeld>| held.map_or(Side::ABSENT, OldHeld::into_side);
-        let step = Step::file(place, side(self.before), side(self.after), &self.family);
+        let step = Step::replace(place, side(self.before), side(self.after), &self.family);
         record.steps.push(step);
         record.spares.push(Some(spare));
         if goes && !comes {

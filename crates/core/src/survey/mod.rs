@@ -438,15 +438,15 @@ fn is_users_word(kind: EvidenceKind) -> bool {
 fn gone(root: &Path, ledger: &Ledger) -> Vec<Gone> {
     let is_library =
         |path: &TreePath| LIBRARY_EXTENSIONS.contains(&extension(path.file_name()).as_str());
-    let left = ledger.files().filter(|entry| entry.place().bay().is_none());
+    let left = ledger.files().filter(|(place, _)| place.bay().is_none());
     let left =
-        left.filter(|entry| !entry.last.state.is_absent() && is_library(entry.place().path()));
-    let gone = left.filter(|entry| {
-        let found = std::fs::symlink_metadata(entry.place().on(root));
+        left.filter(|(place, entry)| !entry.last.state.is_absent() && is_library(place.path()));
+    let gone = left.filter(|(place, _)| {
+        let found = std::fs::symlink_metadata(place.on(root));
         found.is_err_and(|error| error.kind() == std::io::ErrorKind::NotFound)
     });
-    gone.map(|entry| Gone {
-        path: entry.place().path().clone(),
+    gone.map(|(place, entry)| Gone {
+        path: place.path().clone(),
         family: entry.family.clone(),
         version: version_of(&entry.last),
         fitted: entry.in_force(),

@@ -57,6 +57,7 @@ impl Altering<'_> {
 /// Where the original is of the file that a step is about.
 fn original(step: &Step, adoptions: &[Adoption]) -> Option<Place> {
     let mut adoptions = adoptions.iter();
-    let adoption = adoptions.find(|it| step.place().same_as(&it.live.path.clone().into()))?;
+    let adoption = adoptions
+        .find(|it| step.file().is_some_and(|file| file.same_as(&it.live.path.clone().into())))?;
     Some(adoption.original.path.clone().into())
 }

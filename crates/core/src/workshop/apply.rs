@@ -1,12 +1,13 @@
 //! Acts: carries out a plan that nothing stops.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use super::conditions::Cleared;
 use super::{Altering, Workshop};
 use crate::change::{Change, RecordState, Target, notes};
 use crate::check::may_be_in_use;
 use crate::error::{ChangeError, Error, HomeError, Result};
+use crate::path::slashes;
 use crate::plan::{Merge, Plan};
 use upright_spanner_change::{Draft, Failure, Lock, Progress, StepOutcome, StepReport, Supply};
 
@@ -48,9 +49,9 @@ impl Workshop {
     /// at a moment later.
     pub fn gone_since(&self, change: &Change) -> Vec<PathBuf> {
         let is_library = |step: &&crate::change::Step| {
-            let name = step.place().path().file_name();
-            let comes = step.after().state.content().is_some();
-            comes && ["dll", "exe", "asi"].contains(&crate::path::extension(name).as_str())
+            let Some(place) = step.file() else { return false };
+            let ending = crate::path::extension(place.path().file_name());
+            step.after().state.content().is_some() && ["dll", "exe", "asi"].contains(&&*ending)
         };
         let libraries: Vec<_> = change.steps().iter().filter(is_library).collect();
         if libraries.is_empty() {
@@ -58,31 +59,35 @@ impl Workshop {
         }
         std::thread::sleep(A_MOMENT);
 
-        let is_other = |step: &crate::change::Step| {
+        let other = |step: &crate::change::Step| {
+            let path = change.on_disk(step.target())?;
             let wanted = step.after().state.content().map(|content| content.size);
-            let found = std::fs::symlink_metadata(change.on_disk(step.target()));
-            found.ok().map(|metadata| metadata.len()) != wanted
+            let found = std::fs::symlink_metadata(&path).ok();
+            (found.map(|metadata| metadata.len()) != wanted).then_some(path)
         };
-        let gone = libraries.into_iter().filter(|step| is_other(step));
-        gone.map(|step| change.on_disk(step.target())).collect()
+        libraries.into_iter().filter_map(other).collect()
     }
 
     /// Forgets what was read of the files of a change: some systems' dates do not show a swap.
     pub(super) fn forget_facts(&self, record: &upright_spanner_change::Record) {
         let files: Vec<PathBuf> =
-            record.steps.iter().map(|step| step.place().on(&record.root)).collect();
+            record.steps.iter().filter_map(|step| Some(step.file()?.on(&record.root))).collect();
         self.database.forget_facts(files.iter().map(PathBuf::as_path));
     }
 
     /// Fails where a change that was interrupted is about a target of a plan. Other targets are free.
     pub(super) fn expect_free(&self, plan: &Plan) -> Result<()> {
         let root = &plan.game.root;
-        let on_disk = |target: &Target| target.place().on(root);
-        let wanted: Vec<PathBuf> = plan.steps.iter().map(|step| on_disk(step.target())).collect();
+        // What is in a file is altered with the file.
+        let key = |target: &Target, root: &Path| match target.place() {
+            Some(place) => slashes(&place.on(root)),
+            None => target.key(),
+        };
+        let wanted: Vec<String> = plan.steps.iter().map(|step| key(step.target(), root)).collect();
         let history = self.history()?;
         let open = history.changes.iter().filter(|change| change.state() == RecordState::Open);
         for change in open {
-            let mut targets = change.steps().iter().map(|step| change.on_disk(step.target()));
+            let mut targets = change.steps().iter().map(|step| key(step.target(), change.root()));
             if targets.any(|target| wanted.contains(&target)) {
                 let (number, root) = (change.number(), change.root().to_owned());
                 return Err(Error::Change(ChangeError::Waiting { number, root }));
@@ -95,7 +100,7 @@ impl Workshop {
 
 /// The settings files that a plan merges, as they will be.
 pub(super) fn merged(plan: &Plan) -> impl Iterator<Item = Supply> {
-    let is_done = |merge: &&Merge| plan.steps.iter().any(|step| *step.place() == merge.place);
+    let is_done = |merge: &&Merge| plan.steps.iter().any(|step| step.file() == Some(&merge.place));
     plan.merges.iter().filter(is_done).map(|merge| Supply::Bytes(merge.merged.bytes.clone()))
 }
 

@@ -61,9 +61,12 @@ impl Workshop {
     /// What the state of the machine says of a plan.
     fn conditions(&self, plan: &Plan) -> Vec<Finding> {
         let root = &plan.game.root;
-        let on_disk = |step: &Step| step.place().on(root);
-        let replaced = plan.files().filter(|step| !step.before().state.is_absent());
-        let mut files: Vec<PathBuf> = replaced.map(on_disk).collect();
+        let is_there = |step: &&Step| step.file().is_none() || !step.before().state.is_absent();
+        let altered = plan.steps.iter().filter(|step| !step.target().is_folder()).filter(is_there);
+        let mut files: Vec<PathBuf> =
+            altered.filter_map(|step| Some(step.place()?.on(root))).collect();
+        files.sort();
+        files.dedup();
         files.extend(plan.executable.as_ref().map(|mark| mark.path.on(root)));
         files.extend(plan.in_use.iter().cloned());
 
@@ -76,7 +79,7 @@ impl Workshop {
         let read_only = plan
             .files()
             .filter(|step| step.before().state.file().is_some_and(|file| file.stamp.read_only));
-        let read_only: Vec<Place> = read_only.map(|step| step.place().clone()).collect();
+        let read_only: Vec<Place> = read_only.filter_map(|step| step.file().cloned()).collect();
         let conditions = Conditions {
             in_use,
             read_only,
@@ -132,11 +135,12 @@ impl Workshop {
 fn closed(plan: &Plan) -> Vec<PathBuf> {
     let root = &plan.game.root;
     let around = |step: &Step| {
-        let folders = step.place().folders();
+        let place = step.place()?;
+        let folders = place.folders();
         let there = folders.iter().map(|folder| folder.on(root)).find(|folder| folder.is_dir());
-        there.unwrap_or_else(|| step.place().base(root).to_owned())
+        Some(there.unwrap_or_else(|| place.base(root).to_owned()))
     };
-    let mut folders: Vec<PathBuf> = plan.steps.iter().map(around).collect();
+    let mut folders: Vec<PathBuf> = plan.steps.iter().filter_map(around).collect();
     folders.sort();
     folders.dedup();
     folders.retain(|folder| is_closed(folder));

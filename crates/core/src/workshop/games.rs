@@ -300,9 +300,8 @@ fn is_same(game: &Game, history: &History, mark: &ExecutableMark, window: &OnDis
         })
     });
     let ledger = Ledger::of(&game.root, own());
-    let holds = |entry: &LedgerEntry| {
-        entry.place().bay().is_none()
-            && window.file(entry.place()).is_ok_and(|now| now.same_as(&entry.last))
+    let holds = |(place, entry): (&upright_spanner_change::Place, &LedgerEntry)| {
+        place.bay().is_none() && window.file(place).is_ok_and(|now| now.same_as(&entry.last))
     };
     same_program && ledger.files().any(holds)
 }

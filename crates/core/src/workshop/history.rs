@@ -80,12 +80,11 @@ impl Workshop {
         let history = self.history()?;
         let effective = plan::in_effect(&history.changes);
         // Each target is as the last change in effect left it that touched it.
-        let mut owners: BTreeMap<(&str, PathBuf), (i64, &Side)> = BTreeMap::new();
+        let mut owners: BTreeMap<String, (i64, &Side)> = BTreeMap::new();
 
         for change in history.changes.iter().filter(|change| effective.contains(&change.number())) {
             for (step, after) in change.record.effects() {
-                let target = (step.target().kind(), change.on_disk(step.target()));
-                owners.insert(target, (change.number(), after));
+                owners.insert(change.key_of(step.target()), (change.number(), after));
             }
         }
 
@@ -96,7 +95,7 @@ impl Workshop {
                 .entry(root.to_owned())
                 .or_insert_with(|| Ledger::of(root, history.around(root)));
             change.steps().iter().any(|step| {
-                let owner = owners.get(&(step.target().kind(), change.on_disk(step.target())));
+                let owner = owners.get(&change.key_of(step.target()));
                 let last = ledger.at(step.target()).map(|entry| &entry.last);
                 owner.zip(last).is_some_and(|((number, left), last)| {
                     *number == change.number() && left.same_as(last)

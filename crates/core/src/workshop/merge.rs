@@ -102,7 +102,7 @@ impl Workshop {
                     continue;
                 }
                 sources.extend(after.state.content().map(|content| (content, source.file)));
-                plan.steps.push(Step::file(place, before, after, FAMILY));
+                plan.steps.push(Step::replace(place, before, after, FAMILY));
             }
             plan.supplied = sources.keys().map(|content| content.size).sum();
             plan.arrange(situation)?;

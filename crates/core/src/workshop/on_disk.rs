@@ -115,9 +115,8 @@ impl<'a> OnDisk<'a> {
     fn look(&self, target: &Target) -> Result<Side> {
         let territory = self.territory()?;
         let state = carrier::OnDisk::new(territory, self.store, false).of(target).look(target)?;
-        let path = territory.path(target.place());
-        let version = || Facts::read(&path).ok()?.version().map(|version| version.to_string());
-        let label = state.file().and_then(|_| version());
+        let version = || Facts::read(&territory.path(target.file()?)).ok()?.version();
+        let label = state.file().and_then(|_| version()).map(|version| version.to_string());
         Ok(Side { state, label })
     }
 }

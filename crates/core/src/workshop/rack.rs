@@ -124,7 +124,7 @@ impl Workshop {
             history.changes.iter().map(|change| (change.root(), change.game())).collect();
         for (root, game) in games {
             let ledger = Ledger::of(root, history.around(root));
-            let held = ledger.files().filter(|entry| entry.in_force());
+            let held = ledger.files().map(|(_, entry)| entry).filter(|entry| entry.in_force());
             for content in held.filter_map(|entry| entry.last.state.content()) {
                 users.entry(content).or_default().insert(game.to_owned());
             }

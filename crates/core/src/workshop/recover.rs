@@ -22,8 +22,8 @@ pub struct Recovery {
 /// A target of an interrupted change, and how it is.
 #[derive(Debug)]
 pub struct RecoveredTarget {
-    /// Where it is.
-    pub path: PathBuf,
+    /// What it is, and where.
+    pub target: String,
     /// How it is, in words.
     pub how: String,
 }
@@ -81,7 +81,7 @@ impl Workshop {
             StepOutcome::AsAfter => "as the change made it".to_owned(),
             StepOutcome::Unknown(error) => format!("not known: {error}"),
             StepOutcome::Neither(found) => {
-                let found = Side::from(*found);
+                let found = Side::from(found.clone());
                 let by = self.wrote(change, &found);
                 format!(
                     "it holds {}{by}; before the change it held {}, which was to become {}",
@@ -91,7 +91,7 @@ impl Workshop {
                 )
             }
         };
-        RecoveredTarget { path: change.on_disk(step.target()), how }
+        RecoveredTarget { target: step.target().named_on(change.root()), how }
     }
 
     /// Who put a content where it is, as far as that is known: a change, a build of the rack, or when.
@@ -120,7 +120,7 @@ pub(super) fn scope_of(change: &Change) -> Scope {
     let mut bays: Vec<PathBuf> = change
         .steps()
         .iter()
-        .filter_map(|step| step.place().bay().map(std::path::Path::to_owned))
+        .filter_map(|step| step.place()?.bay().map(std::path::Path::to_owned))
         .collect();
     bays.sort();
     bays.dedup();

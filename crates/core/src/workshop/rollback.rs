@@ -56,7 +56,7 @@ impl Workshop {
 
 /// Fails where no change touched a family.
 fn expect_touched(situation: &Situation<'_>, family: &str) -> Result<()> {
-    let mut known: Vec<String> = situation.ledger.files().map(|e| e.family.clone()).collect();
+    let mut known: Vec<String> = situation.ledger.entries().map(|e| e.family.clone()).collect();
     known.sort();
     known.dedup();
     if known.iter().any(|known| same_name(known, family)) {

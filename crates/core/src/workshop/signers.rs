@@ -38,7 +38,8 @@ impl Workshop {
     /// after.
     pub fn signers(&self, fit: &FitPlan) -> Vec<SignerChange> {
         let root = &fit.plan.game.root;
-        let before = |step: &Step| signer(&step.place().on(root));
+        let before =
+            |step: &Step| step.file().map_or(Signer::None, |place| signer(&place.on(root)));
         let after = |step: &Step| self.signer_of(step.after(), &fit.parcels);
         all(fit.plan.files(), before, after)
     }
@@ -65,9 +66,9 @@ fn all<'a>(
     before: impl Fn(&Step) -> Signer,
     after: impl Fn(&Step) -> Signer,
 ) -> Vec<SignerChange> {
-    let files = steps.filter(|step| !step.target().is_folder());
-    let pairs = files.map(|step| SignerChange {
-        place: step.place().clone(),
+    let files = steps.filter_map(|step| Some((step, step.file()?)));
+    let pairs = files.map(|(step, place)| SignerChange {
+        place: place.clone(),
         before: if step.before().state.is_absent() { Signer::None } else { before(step) },
         after: after(step),
     });
