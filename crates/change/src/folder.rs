@@ -547,13 +547,29 @@ impl Folder {
     /// # Errors
     /// Where it is not there or the system refuses it.
     pub fn set_read_only(&self, name: &str, read_only: bool) -> Result<()> {
+        self.set_permissions(name, |permissions| permissions.set_readonly(read_only))
+    }
+
+    /// Gives a file permission bits that it had, where the system has them.
+    ///
+    /// # Errors
+    /// Where it is not there or the system refuses it.
+    pub(crate) fn set_mode(&self, name: &str, mode: u32) -> Result<()> {
+        self.set_permissions(name, |permissions| set_mode(permissions, Some(mode)))
+    }
+
+    fn set_permissions(
+        &self,
+        name: &str,
+        alter: impl FnOnce(&mut std::fs::Permissions),
+    ) -> Result<()> {
         let path = self.path.join(name);
         let doing = || Error::io("set the marks of", &path);
         let missing = || doing()(ErrorKind::NotFound.into());
         let file = self.for_marks(name)?.ok_or_else(missing)?;
         let mut permissions = file.metadata().map_err(doing())?.permissions();
         point("set the marks of", &path)?;
-        permissions.set_readonly(read_only);
+        alter(&mut permissions);
         file.set_permissions(permissions).map_err(doing())
     }
 
@@ -587,20 +603,20 @@ pub(crate) fn set_marks(file: &File, path: &Path, stamp: &Stamp) -> Result<()> {
     file.set_times(times).map_err(doing())?;
     let mut permissions = file.metadata().map_err(doing())?.permissions();
     permissions.set_readonly(stamp.read_only);
-    set_mode(&mut permissions, stamp);
+    set_mode(&mut permissions, stamp.mode);
     file.set_permissions(permissions).map_err(doing())
 }
 
 #[cfg(unix)]
-fn set_mode(permissions: &mut std::fs::Permissions, stamp: &Stamp) {
+fn set_mode(permissions: &mut std::fs::Permissions, mode: Option<u32>) {
     use std::os::unix::fs::PermissionsExt;
-    if let Some(mode) = stamp.mode {
+    if let Some(mode) = mode {
         permissions.set_mode(mode);
     }
 }
 
 #[cfg(not(unix))]
-fn set_mode(_: &mut std::fs::Permissions, _: &Stamp) {}
+fn set_mode(_: &mut std::fs::Permissions, _: Option<u32>) {}
 
 /// Waits until a file's content and marks are on disk.
 pub(crate) fn sync_file(file: &File, path: &Path) -> Result<()> {

@@ -327,6 +327,11 @@ enum SideLine {
         mode: Option<u32>,
     },
     Mark(bool),
+    /// A mark where the system makes it of the file's permission bits.
+    MarkOf {
+        set: bool,
+        mode: u32,
+    },
     Setting(String),
     /// A type, and bytes in hexadecimal digits.
     Value {
@@ -533,7 +538,8 @@ impl From<&Side> for SideLine {
         match &side.state {
             State::Absent => Self::Absent,
             State::Folder(mode) => Self::Folder { mode: *mode },
-            State::Mark(set) => Self::Mark(*set),
+            State::Mark { set, mode: None } => Self::Mark(*set),
+            State::Mark { set, mode: Some(mode) } => Self::MarkOf { set: *set, mode: *mode },
             State::Setting(value) => Self::Setting(value.clone()),
             State::Value(Value { kind, data }) => {
                 Self::Value { kind: *kind, data: digits_of(data) }
@@ -558,7 +564,8 @@ impl SideLine {
         match self {
             Self::Absent => Side::ABSENT,
             Self::Folder { mode } => State::Folder(mode).into(),
-            Self::Mark(set) => State::Mark(set).into(),
+            Self::Mark(set) => State::mark(set).into(),
+            Self::MarkOf { set, mode } => State::Mark { set, mode: Some(mode) }.into(),
             Self::Setting(value) => State::Setting(value).into(),
             Self::Value { kind, data } => {
                 State::Value(Value { kind, data: bytes_of_digits(&data).unwrap_or_default() })

@@ -174,7 +174,12 @@ pub enum State {
     /// A folder, with its permission bits where the system has them.
     Folder(Option<u32>),
     /// A mark, which is set or not.
-    Mark(bool),
+    Mark {
+        /// Whether it is set.
+        set: bool,
+        /// The file's permission bits, where the system makes the mark of them.
+        mode: Option<u32>,
+    },
     /// The value of a key in a settings file, as it is written, with its quotes.
     Setting(String),
     /// What a value of a registry holds.
@@ -192,9 +197,20 @@ impl State {
         match (self, other) {
             (Self::File(a), Self::File(b)) => a.content == b.content,
             (Self::Folder(_), Self::Folder(_)) => true,
+            (Self::Mark { set: a, .. }, Self::Mark { set: b, .. }) => a == b,
             (a, b) if a.is_absent() => b.is_absent(),
             _ => self == other,
         }
+    }
+
+    /// A mark that is to be set, or not.
+    pub fn mark(set: bool) -> Self {
+        Self::Mark { set, mode: None }
+    }
+
+    /// Whether it is a mark that is set.
+    pub fn is_marked(&self) -> bool {
+        matches!(self, Self::Mark { set: true, .. })
     }
 
     /// The file, where it is one.
@@ -273,9 +289,8 @@ impl Step {
     }
 
     /// A file that is marked read-only from then on, or no more.
-    pub fn read_only(place: Place, before: bool, after: bool, owner: &str) -> Self {
-        let mark = |set| Side::from(State::Mark(set));
-        Self::of(Target::ReadOnly(place), mark(before), mark(after), owner)
+    pub fn read_only(place: Place, before: State, after: bool, owner: &str) -> Self {
+        Self::of(Target::ReadOnly(place), before.into(), State::mark(after).into(), owner)
     }
 
     /// A key of a settings file that gets another value.

@@ -603,7 +603,7 @@ fn steps_of_every_kind(bench: &Bench) -> Vec<Step> {
         step(in_prefix(r"Software\Maker", "Debug"), value(Value::dword(1))),
         step(in_prefix(r"Software\Maker\New\Deep", ""), value(Value::text("x"))),
         Step::replace(place("lens.dll"), bench.now("lens.dll"), file(b"new"), "lens"),
-        step(Target::ReadOnly(place("lens.ini")), State::Mark(true)),
+        step(Target::ReadOnly(place("lens.ini")), State::mark(true)),
     ]
 }
 

@@ -55,7 +55,7 @@ fn step() -> impl Strategy<Value = Step> {
             let step = match kind {
                 0 => Step::make_folder(place, &owner),
                 1 => Step::remove_folder(place, Some(0o755), &owner),
-                2 => Step::read_only(place, false, true, &owner),
+                2 => Step::read_only(place, State::mark(false), true, &owner),
                 3 => Step::setting(
                     SettingKey { place, format, path },
                     State::Setting(text),
@@ -147,9 +147,9 @@ proptest! {
 fn an_unknown_word_is_an_error_and_not_open() {
     let folder = tempfile::tempdir().unwrap();
     let place = Place::from(TreePath::new("lens.dll").unwrap());
-    let steps = vec![Step::read_only(place, false, true, "lens")];
+    let steps = vec![Step::read_only(place, State::mark(false), true, "lens")];
     let (journal, record) = written(folder.path(), steps, "fit lens");
-    assert_eq!(record.steps[0].after().state, State::Mark(true));
+    assert_eq!(record.steps[0].after().state, State::mark(true));
     let text = fs::read_to_string(journal.path(1)).unwrap();
     let document = |line: &str| line.split_once(' ').unwrap().1.to_owned();
     for (word, other) in
@@ -176,7 +176,7 @@ fn an_unknown_word_is_an_error_and_not_open() {
 fn a_row_of_missing_files_is_one_fault_however_long_it_is() {
     let folder = tempfile::tempdir().unwrap();
     let place = Place::from(TreePath::new("lens.dll").unwrap());
-    let steps = || vec![Step::read_only(place.clone(), false, true, "lens")];
+    let steps = || vec![Step::read_only(place.clone(), State::mark(false), true, "lens")];
     let (journal, _) = written(folder.path(), steps(), "fit lens");
     // Somebody copies a file to a name that is far away.
     fs::copy(journal.path(1), journal.path(i64::MAX)).unwrap();
@@ -194,11 +194,11 @@ fn a_row_of_missing_files_is_one_fault_however_long_it_is() {
     let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
     let draft = draft(folder.path(), steps());
     let memory = Memory::default();
-    memory.put(steps()[0].target(), State::Mark(false));
+    memory.put(steps()[0].target(), State::mark(false));
     let failure = engine.apply_with(draft, vec![None], &memory).unwrap_err();
     let Failure::Untouched(error) = failure else { panic!("{failure:?}") };
     assert!(error.to_string().contains("there is no higher number"), "{error}");
-    assert_eq!(memory.get(steps()[0].target()), State::Mark(false));
+    assert_eq!(memory.get(steps()[0].target()), State::mark(false));
 }
 
 /// A change of these steps.
@@ -247,9 +247,9 @@ fn three(folder: &Path) -> Journal {
     let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
     let place = Place::from(TreePath::new("lens.dll").unwrap());
     let memory = Memory::default();
-    memory.put(&Target::ReadOnly(place.clone()), State::Mark(false));
+    memory.put(&Target::ReadOnly(place.clone()), State::mark(false));
     for (before, after) in [(false, true), (true, false), (false, true)] {
-        let draft = draft(folder, vec![Step::read_only(place.clone(), before, after, "lens")]);
+        let draft = draft(folder, vec![Step::read_only(place.clone(), State::mark(before), after, "lens")]);
         engine.apply_with(draft, vec![None], &memory).unwrap();
     }
     journal
@@ -377,7 +377,8 @@ fn whatever_has_the_name_of_a_journal_file_counts_as_one() {
     let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
     let place = Place::from(TreePath::new("other.dll").unwrap());
     let memory = Memory::default();
-    memory.put(&Target::ReadOnly(place.clone()), State::Mark(false));
-    let draft = draft(folder.path(), vec![Step::read_only(place, false, true, "lens")]);
+    memory.put(&Target::ReadOnly(place.clone()), State::mark(false));
+    let draft =
+        draft(folder.path(), vec![Step::read_only(place, State::mark(false), true, "lens")]);
     assert_eq!(engine.apply_with(draft, vec![None], &memory).unwrap().number, 4);
 }

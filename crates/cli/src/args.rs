@@ -82,6 +82,8 @@ pub enum Command {
     Explain(Explain),
     /// Put a build into a game, keeping what was there.
     Fit(Fit),
+    /// Show the settings of a game's components, and set them.
+    Tune(Tune),
     /// Put back what the game came with.
     Rollback(Rollback),
     /// Undo a change: the last one, or one by its number.
@@ -511,6 +513,51 @@ pub struct Fit {
     /// the game: now, and whenever the family comes into this game.
     #[arg(long, value_name = "DIR")]
     pub handoff: Option<PathBuf>,
+    /// Show what would be done, and do nothing.
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// Show the settings of a game's components, and set them.
+#[derive(Debug, clap::Args)]
+pub struct Tune {
+    /// The game: its folder, or its id as `survey` shows it. With `--all`, the family.
+    #[arg(required = true)]
+    pub game: Option<String>,
+    /// The family, and settings to set, by their names or unique ends of them. `compat=windows-7` sets the
+    /// operating system's compatibility mode, and `compat` lists the modes.
+    #[arg(value_name = "FAMILY or SETTING=VALUE")]
+    pub words: Vec<String>,
+    /// Take a setting back to what the build brought. Can be given several times.
+    #[arg(long, value_name = "SETTING")]
+    pub unset: Vec<String>,
+    /// Take all settings of the family back to what the build brought.
+    #[arg(long)]
+    pub reset: bool,
+    /// Set a named set of settings of the catalog.
+    #[arg(long, value_name = "NAME")]
+    pub preset: Option<String>,
+    /// Save what is set now as a preset of the catalog.
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["unset", "reset", "preset", "lock", "unlock", "all"])]
+    pub save_preset: Option<String>,
+    /// Every known game that has the family, one change a game.
+    #[arg(long)]
+    pub all: bool,
+    /// Mark the settings files read-only, so that the program itself does not rewrite them.
+    #[arg(long, conflicts_with = "unlock")]
+    pub lock: bool,
+    /// Take that mark away.
+    #[arg(long)]
+    pub unlock: bool,
+    /// With `compat`: this program, instead of all that are started.
+    #[arg(long, value_name = "FILE")]
+    pub program: Option<String>,
+    /// Write what is meant for the registry to this `.reg` file, instead of setting it.
+    #[arg(long, value_name = "FILE")]
+    pub reg_file: Option<PathBuf>,
+    /// Proceed despite this stop finding, by its code. Can be given several times.
+    #[arg(long, value_name = "CODE", value_parser = code)]
+    pub despite: Vec<String>,
     /// Show what would be done, and do nothing.
     #[arg(long)]
     pub dry_run: bool,

@@ -56,6 +56,9 @@ fn command(action: &Action) -> String {
         Action::NameEdition { game } => set(game, "--edition NAME"),
         Action::NameExecutable { game } => set(game, "--executable PATH"),
         Action::NamePrefix { game } => set(game, "--prefix FOLDER"),
+        Action::NamePrefixOrWrite { game } => {
+            format!("{}, or --reg-file FILE", set(game, "--prefix FOLDER"))
+        }
         Action::NameRoot { game } => set(game, "--root FOLDER"),
         Action::NameVersionFile { game } => set(game, "--version-file FILE"),
         Action::Park { game, family } => {
@@ -81,6 +84,7 @@ fn command(action: &Action) -> String {
         Action::ShowHistory { game: Some(game) } => format!("spanner history {}", quoted(game)),
         Action::ShowBuild { build } => format!("spanner rack show {}", quoted(build)),
         Action::ShowLayout => "spanner rack show BUILD --layout".to_owned(),
+        Action::ShowSettings { game } => format!("spanner tune {}", quoted(game)),
         Action::ShowSorting => "spanner rack add FILE -v".to_owned(),
         Action::Survey => "spanner survey FOLDER".to_owned(),
         Action::UnderName => "--as NAME".to_owned(),
@@ -88,5 +92,6 @@ fn command(action: &Action) -> String {
             format!("spanner unpin {} {}", quoted(game), quoted(family))
         }
         Action::UseVariant => "--variant NAME".to_owned(),
+        Action::WriteRegFile => "--reg-file FILE".to_owned(),
     }
 }

@@ -110,6 +110,8 @@ pub enum Purpose {
     Adopt,
     /// Copies made by hand were removed.
     RemoveCopies,
+    /// Settings were set.
+    Tune,
     /// A family was taken out for now.
     Park(String),
     /// What the change of this number took out was put back.
@@ -124,6 +126,7 @@ impl Purpose {
             Self::Rollback => "rollback".to_owned(),
             Self::Undo(number) => format!("undo {number}"),
             Self::Refit => "refit".to_owned(),
+            Self::Tune => "tune".to_owned(),
             Self::Adopt => "adopt".to_owned(),
             Self::RemoveCopies => "remove-copies".to_owned(),
             Self::Park(family) => format!("park {family}"),
@@ -139,6 +142,7 @@ impl Purpose {
             "rollback" => Self::Rollback,
             "undo" => Self::Undo(number()?),
             "refit" => Self::Refit,
+            "tune" => Self::Tune,
             "adopt" => Self::Adopt,
             "remove-copies" => Self::RemoveCopies,
             "park" => Self::Park(rest.to_owned()),
@@ -227,8 +231,8 @@ pub fn version_of(side: &Side) -> Option<Version> {
 
 /// What a key or a value of the registry holds on a side of its step, as people read it; nothing where it is not
 /// there, or the step is about something else.
-pub fn value_of(step: &Step, side: &Side) -> Option<String> {
-    match (step.target(), &side.state) {
+pub fn value_of(target: &Target, side: &Side) -> Option<String> {
+    match (target, &side.state) {
         (Target::Setting(key), State::Setting(value)) => Some(document::plain(key.format, value)),
         (_, State::Value(value)) => Some(value.to_string()),
         _ => None,
@@ -245,7 +249,7 @@ pub fn describe(side: &Side) -> String {
         (None, State::Absent) => "no file".to_owned(),
         (None, State::File(file)) => format!("a file of {} bytes", file.content.size),
         (None, State::Folder(_)) => "a folder".to_owned(),
-        (None, State::Mark(true)) => "the read-only mark".to_owned(),
-        (None, State::Mark(false)) => "no read-only mark".to_owned(),
+        (None, State::Mark { set: true, .. }) => "the read-only mark".to_owned(),
+        (None, State::Mark { set: false, .. }) => "no read-only mark".to_owned(),
     }
 }

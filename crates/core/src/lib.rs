@@ -36,6 +36,7 @@ mod situation;
 pub mod size;
 mod state;
 pub mod survey;
+pub mod tune;
 mod window;
 mod workshop;
 
@@ -44,7 +45,7 @@ pub use error::{
     CatalogError, ChangeError, Error, GameError, HomeError, RackError, Result, in_words,
 };
 pub use history::History;
-pub use plan::{Adoption, FitOptions, Refit};
+pub use plan::{Adoption, FitOptions, Refit, TuneWish};
 pub use remedy::{Action, Remedy};
 pub use workshop::{
     Added, Addition, Altering, ChangeStatus, ChangesSince, Cleared, ClearedMerge, DamagedContent,

@@ -82,6 +82,9 @@ pub enum Action {
     NamePrefix {
         game: Text,
     },
+    NamePrefixOrWrite {
+        game: Text,
+    },
     NameRoot {
         game: Text,
     },
@@ -125,6 +128,9 @@ pub enum Action {
         game: Option<Text>,
     },
     ShowLayout,
+    ShowSettings {
+        game: Text,
+    },
     ShowSorting,
     Survey,
     Unpin {
@@ -133,6 +139,8 @@ pub enum Action {
     },
     /// One of several builds, by its variant.
     UseVariant,
+    /// The same command, with what is meant for the registry written to a file.
+    WriteRegFile,
 }
 
 impl Remedy {

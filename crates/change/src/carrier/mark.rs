@@ -14,14 +14,19 @@ pub(super) struct Marks<'a> {
 impl Marks<'_> {
     fn set(&self, place: &Place, state: &State) -> Result<()> {
         let (folder, name) = self.territory.at(place)?;
-        folder.set_read_only(name, *state == State::Mark(true))
+        match state {
+            State::Mark { mode: Some(mode), .. } => folder.set_mode(name, *mode),
+            _ => folder.set_read_only(name, state.is_marked()),
+        }
     }
 }
 
 impl Carrier for Marks<'_> {
     fn look(&self, target: &Target) -> Result<State> {
         match self.territory.find(place(target)?)? {
-            Found::File(metadata) => Ok(State::Mark(metadata.permissions().readonly())),
+            Found::File(metadata) => {
+                Ok(State::Mark { set: metadata.permissions().readonly(), mode: mode_of(&metadata) })
+            }
             Found::Nothing => Ok(State::Absent),
             other => {
                 let path = self.territory.path(place(target)?);
@@ -31,7 +36,7 @@ impl Carrier for Marks<'_> {
     }
 
     fn keep(&self, step: &Step) -> Result<()> {
-        if self.look(step.target())? == step.before().state {
+        if self.look(step.target())?.same_as(&step.before().state) {
             Ok(())
         } else {
             Err(Error::NotAsExpected { path: self.territory.path(place(step.target())?) })
@@ -50,7 +55,7 @@ impl Carrier for Marks<'_> {
         if let Some(file) = self.territory.read(place(step.target())?)? {
             crate::folder::sync_marks(&file, &self.territory.path(place(step.target())?))?;
         }
-        if self.look(step.target())? == step.after().state {
+        if self.look(step.target())?.same_as(&step.after().state) {
             Ok(())
         } else {
             Err(Error::NotAsExpected { path: self.territory.path(place(step.target())?) })
@@ -59,7 +64,7 @@ impl Carrier for Marks<'_> {
 
     fn restore(&self, step: &Step, _: Option<&Place>) -> Result<Restored> {
         let now = self.look(step.target())?;
-        if now == step.after().state && now != step.before().state {
+        if now.same_as(&step.after().state) && !now.same_as(&step.before().state) {
             self.set(place(step.target())?, &step.before().state)?;
         }
         self.look(step.target()).map(Restored::Holds)
@@ -68,4 +73,16 @@ impl Carrier for Marks<'_> {
     fn clear(&self, _: &Step, _: Option<&Place>) -> Result<()> {
         Ok(())
     }
+}
+
+#[cfg(unix)]
+#[expect(clippy::unnecessary_wraps, reason = "other systems have none")]
+fn mode_of(metadata: &cap_std::fs::Metadata) -> Option<u32> {
+    use cap_std::fs::PermissionsExt;
+    Some(metadata.permissions().mode() & 0o7777)
+}
+
+#[cfg(not(unix))]
+fn mode_of(_: &cap_std::fs::Metadata) -> Option<u32> {
+    None
 }

@@ -25,6 +25,7 @@ mod schema;
 mod several;
 mod survey;
 mod target;
+mod tune;
 mod undo;
 
 use anyhow::Result;
@@ -46,6 +47,7 @@ pub fn run(command: Command, session: &Session) -> Result<Exit> {
         Command::Check(args) => check::run(&args, session),
         Command::Explain(args) => explain::run(&args, session),
         Command::Fit(args) => fit::run(&args, session),
+        Command::Tune(args) => tune::run(&args, session),
         Command::Rollback(args) => rollback::run(&args, session),
         Command::Undo(args) => undo::run(&args, session),
         Command::Drift(args) => drift::run(&args, session),

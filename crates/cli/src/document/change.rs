@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 use upright_spanner_core::change::{self, ExecutableMark, State, Target, state_name};
-use upright_spanner_core::registry::{CURRENT_USER, digits_of};
+use upright_spanner_core::registry::{CURRENT_USER, ValueName, digits_of};
 
 use super::{SchemaNumber, text};
 use crate::text::slashes;
@@ -192,19 +192,13 @@ pub fn steps(steps: &[change::Step]) -> Vec<Step> {
 impl From<&change::Step> for Step {
     fn from(step: &change::Step) -> Self {
         Self {
-            place: step.into(),
+            place: Place::of(step.target()),
             kind: step.target().kind(),
             key: match step.target() {
                 Target::Setting(key) => Some(key.path.names().to_vec()),
                 _ => None,
             },
-            value: match step.target() {
-                Target::Value(value) => Some(RegistryValue {
-                    key: value.value.key.clone(),
-                    name: value.value.name.clone(),
-                }),
-                _ => None,
-            },
+            value: registry_value(step.target()),
             family: step.owner().to_owned(),
             before: step.before().into(),
             after: step.after().into(),
@@ -213,11 +207,26 @@ impl From<&change::Step> for Step {
     }
 }
 
-impl From<&change::Step> for Place {
-    fn from(step: &change::Step) -> Self {
+impl From<&ValueName> for RegistryValue {
+    fn from(value: &ValueName) -> Self {
+        Self { key: value.key.clone(), name: value.name.clone() }
+    }
+}
+
+/// The value of the registry that a target is.
+pub fn registry_value(target: &Target) -> Option<RegistryValue> {
+    match target {
+        Target::Value(value) => Some((&value.value).into()),
+        _ => None,
+    }
+}
+
+impl Place {
+    /// Where a target is, or the file that it is in.
+    pub fn of(target: &Target) -> Self {
         // What is in no file is in the registry of the system.
         let registry = || Self { path: CURRENT_USER.to_owned(), bay: None };
-        step.place().map_or_else(registry, Self::from)
+        target.place().map_or_else(registry, Self::from)
     }
 }
 
@@ -233,7 +242,7 @@ impl From<&change::Side> for Side {
             State::Absent => Self::Absent,
             State::Folder(mode) => Self::Folder { mode: *mode },
             State::Unset { .. } => Self::Absent,
-            State::Mark(set) => Self::Mark(*set),
+            State::Mark { set, .. } => Self::Mark(*set),
             State::Setting(value) => Self::Setting(value.clone()),
             State::Value(value) => Self::Value(Value {
                 kind: value.kind,
@@ -259,7 +268,7 @@ impl Folders {
         for step in steps.iter().filter(|step| step.target().is_folder()) {
             let is_gone = step.after().state.is_absent();
             let folders = if is_gone { &mut removed } else { &mut made };
-            folders.push(step.into());
+            folders.push(Place::of(step.target()));
         }
         Self { made, removed }
     }

@@ -7,7 +7,7 @@ use upright_spanner_core::plan::{self, VersionChange};
 use upright_spanner_core::survey::GameView;
 
 use super::SchemaNumber;
-use super::change::{Executable, Place, Side};
+use super::change::{Executable, Place, RegistryValue, Side, registry_value};
 use super::check::{Finding, findings};
 
 /// How games stand to their records.
@@ -45,6 +45,12 @@ struct Drift {
 struct DriftedFile {
     #[serde(flatten)]
     place: Place,
+    /// Whether it is the file, its read-only mark, or a value of the registry.
+    #[schemars(extend("enum" = ["file", "read-only", "registry-value"]))]
+    kind: &'static str,
+    /// The value of the registry.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    value: Option<RegistryValue>,
     family: String,
     /// What it is now; `waiting` where an interrupted change is about it.
     #[schemars(extend("enum" = ["fitted", "shipped", "overwritten", "missing", "foreign", "waiting"]))]
@@ -81,7 +87,9 @@ impl From<&plan::Drift> for Drift {
 impl From<&plan::Drifted> for DriftedFile {
     fn from(file: &plan::Drifted) -> Self {
         Self {
-            place: (&file.place).into(),
+            place: Place::of(&file.target),
+            kind: file.target.kind(),
+            value: registry_value(&file.target),
             family: file.family.clone(),
             state: file.state.name(),
             recorded: (&file.recorded).into(),

@@ -20,6 +20,7 @@ pub mod plan;
 pub mod rack;
 pub mod schema;
 pub mod survey;
+pub mod tune;
 
 use std::borrow::Cow;
 

@@ -29,6 +29,13 @@ pub enum What {
     Pin(Pin),
     /// A family is free again.
     Unpinned(Pin),
+    /// A preset was saved.
+    Preset {
+        /// The family that it is of.
+        family: String,
+        /// Its name.
+        preset: String,
+    },
     /// There was no change to undo.
     Change(()),
 }

@@ -18,6 +18,7 @@ use super::noted::Noted;
 use super::plan::{Fitted, Outcome, Several};
 use super::rack::{AddedBuilds, Builds, DamagedBuilds, Notes, ShownBuild};
 use super::survey::Survey;
+use super::tune::{Modes, Tuned};
 
 /// Every document: the name of its schema's file, and the schema.
 pub fn all() -> Vec<(&'static str, Schema)> {
@@ -53,6 +54,8 @@ pub fn all() -> Vec<(&'static str, Schema)> {
         ("rack-verify", of::<DamagedBuilds<'_>>()),
         ("root", of::<Roots>()),
         ("survey", of::<Survey<'_>>()),
+        ("tune", of::<Tuned>()),
+        ("tune-compat", of::<Modes>()),
     ]
 }
 

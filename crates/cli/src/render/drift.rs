@@ -4,7 +4,7 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::change::Side;
+use upright_spanner_core::change::{Side, State, Target, value_of};
 use upright_spanner_core::check::Finding;
 use upright_spanner_core::plan::{Drift, DriftState, Drifted, VersionChange};
 use upright_spanner_core::survey::GameView;
@@ -38,10 +38,10 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
             vec![
                 state(file),
                 clean(&file.family).into_owned(),
-                version(&file.recorded),
-                version(&file.now),
+                version(&file.target, &file.recorded),
+                version(&file.target, &file.now),
                 clean(&remark(file)).into_owned(),
-                file.place.to_string(),
+                file.target.to_string(),
             ]
         });
         let headings = ["STATE", "FAMILY", "RECORDED", "NOW", "", "PLACE"];
@@ -111,11 +111,14 @@ fn state(file: &Drifted) -> String {
     }
 }
 
-fn version(side: &Side) -> String {
-    match &side.label {
-        Some(label) => label.clone(),
-        None if side.state.is_absent() => "none".to_owned(),
-        None => "-".to_owned(),
+fn version(target: &Target, side: &Side) -> String {
+    match (&side.label, value_of(target, side), &side.state) {
+        (Some(label), ..) => label.clone(),
+        (_, Some(value), _) => value,
+        (.., State::Mark { set: true, .. }) => "locked".to_owned(),
+        (.., State::Mark { .. }) => "not locked".to_owned(),
+        (.., state) if state.is_absent() => "none".to_owned(),
+        _ => "-".to_owned(),
     }
 }
 
@@ -135,7 +138,9 @@ fn remark(file: &Drifted) -> String {
 pub fn drift_in_words(drift: &Drift) -> String {
     let files = drift.files.iter().map(|file| {
         let now = file.now.state.content().map(|content| content.blake3.short());
-        format!("{} {} {}", file.place, file.state.name(), now.unwrap_or_default())
+        let value = value_of(&file.target, &file.now);
+        let now = now.or(value).unwrap_or_default();
+        format!("{} {} {now}", file.target, file.state.name())
     });
     let version = drift.executable_now.as_ref().map(|now| format!("{:?}", now.version));
     format!("{}\n{}", files.collect::<Vec<_>>().join("\n"), version.unwrap_or_default())

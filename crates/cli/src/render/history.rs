@@ -4,12 +4,15 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::change::{Change, RecordState, Side, Step, value_of};
+use upright_spanner_core::change::{Change, RecordState, Side, State, Step, Target, value_of};
 use upright_spanner_core::{ChangeStatus, StoreUse};
 
 use super::table::{fit_places, table};
-use super::{bytes, clean, count, hint, moment, slashes};
+use super::{bytes, clean, count, cut, hint, moment, slashes};
 use crate::session::Session;
+
+/// Versions and values are shown up to so many columns.
+const WIDEST_PAIR: usize = 40;
 
 /// Prints changes for people.
 pub fn print(changes: &[Change], statuses: &[ChangeStatus], session: &Session) -> Result<()> {
@@ -56,17 +59,29 @@ fn cell(change: &Change, status: ChangeStatus, heading: &str) -> String {
 
 /// The versions before and after, where all files of the change share them.
 fn versions(change: &Change) -> String {
-    let version = |side: &Side| match &side.label {
-        Some(label) => label.clone(),
-        None if side.state.is_absent() => "none".to_owned(),
-        None => "not stated".to_owned(),
+    let pair = |step: &Step| {
+        let side = |side: &Side| version(step.target(), side);
+        cut(&format!("{} → {}", side(step.before()), side(step.after())), WIDEST_PAIR)
     };
-    let pair = |step: &Step| format!("{} → {}", version(step.before()), version(step.after()));
     let mut pairs: Vec<String> = files(change).map(pair).collect();
     pairs.dedup();
     match &pairs[..] {
         [pair] => pair.clone(),
         _ => "several".to_owned(),
+    }
+}
+
+/// The version on a side of a step, or the value of a setting.
+fn version(target: &Target, side: &Side) -> String {
+    let is_value = matches!(target, Target::Setting(_) | Target::Value(_));
+    match (&side.label, value_of(target, side), &side.state) {
+        (Some(label), ..) => label.clone(),
+        (_, Some(value), _) => value,
+        (.., State::Mark { set: true, .. }) => "locked".to_owned(),
+        (.., State::Mark { .. }) => "not locked".to_owned(),
+        (.., state) if state.is_absent() && is_value => "not set".to_owned(),
+        (.., state) if state.is_absent() => "none".to_owned(),
+        _ => "not stated".to_owned(),
     }
 }
 
@@ -141,8 +156,9 @@ fn sides(step: &Step) -> Vec<String> {
 
 /// The version of a content, and the start of its digest.
 fn content(step: &Step, side: &Side, nothing: &str) -> String {
-    if let Some(value) = value_of(step, side) {
-        return value;
+    let is_part = step.file().is_none() && !step.target().is_folder();
+    if is_part {
+        return version(step.target(), side);
     }
     let Some(content) = side.state.content() else { return nothing.to_owned() };
     let label = side.label.as_ref().map_or_else(String::new, |label| format!("{label} "));

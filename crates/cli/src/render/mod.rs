@@ -16,6 +16,7 @@ pub mod plan;
 pub mod rack;
 pub mod survey;
 mod table;
+pub mod tune;
 
 use std::io::{self, Write};
 

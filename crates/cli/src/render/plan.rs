@@ -189,12 +189,12 @@ fn versions(plan: &Plan, step: &Step) -> String {
         return arrow(step, &|side| Some(version(side)));
     }
 
-    if let (true, pair) = (is_value(step), arrow(step, &|side| value_of(step, side))) {
+    if let (true, pair) = (is_value(step), arrow(step, &|side| value_of(step.target(), side))) {
         return pair;
     }
     let words = match (&before.state, &after.state) {
-        (_, State::Mark(true)) => "marked read-only",
-        (State::Mark(true), _) => "no longer read-only",
+        (_, State::Mark { set: true, .. }) => "marked read-only",
+        (State::Mark { set: true, .. }, _) => "no longer read-only",
         (_, State::Folder(_)) => "new folder",
         (State::Folder(_), _) => "empty folder removed",
         (State::Absent, _) => "new file",
@@ -228,8 +228,8 @@ fn version(side: &Side) -> String {
 pub fn question(plan: &Plan) -> String {
     let number = |kind: fn(&Step) -> bool| plan.files().filter(|step| kind(step)).count();
     let of_all = |kind: fn(&Step) -> bool| plan.steps.iter().filter(|step| kind(step)).count();
-    let locks = |step: &Step| step.after().state == State::Mark(true);
-    let unlocks = |step: &Step| step.before().state == State::Mark(true);
+    let locks = |step: &Step| step.after().state.is_marked();
+    let unlocks = |step: &Step| step.before().state.is_marked();
     let comes = |step: &Step| step.before().state.is_absent();
     let goes = |step: &Step| step.after().state.is_absent();
     let kinds = [
@@ -296,7 +296,7 @@ fn proof(step: &Step, verbose: bool) -> Option<String> {
             Target::Value(value) => &value.value.name,
             _ => "",
         };
-        let value = value_of(step, step.after());
+        let value = value_of(step.target(), step.after());
         return Some(format!("{name} is {}", value.as_deref().unwrap_or("not set")));
     }
     let content = step.after().state.content()?;

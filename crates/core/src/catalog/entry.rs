@@ -8,6 +8,7 @@ use toml::Spanned;
 
 use super::Role;
 use super::pattern::Pattern;
+use super::setting::{Preset, PresetEntry, Setting, SettingEntry};
 use crate::error::CatalogError;
 use crate::path::fold;
 use upright_spanner_image::{Facts, Requirement, Version};
@@ -38,6 +39,10 @@ pub struct Family {
     pub editions: Vec<Editions>,
     /// What ranges of its versions are called.
     pub generations: Vec<Generation>,
+    /// What can be set of it.
+    pub settings: Vec<Setting>,
+    /// Named sets of settings.
+    pub presets: Vec<Preset>,
     pub(super) names: Vec<Pattern>,
     identity: Vec<(Field, Pattern)>,
     /// The patterns as written, for display: what is compared, and with what.
@@ -108,7 +113,7 @@ pub struct Generation {
     pub label: String,
 }
 
-fn admits(versions: Option<&Requirement>, version: Option<&Version>) -> bool {
+pub(super) fn admits(versions: Option<&Requirement>, version: Option<&Version>) -> bool {
     versions.is_none_or(|versions| version.is_some_and(|version| versions.includes(version)))
 }
 
@@ -208,6 +213,10 @@ pub(super) struct FamilyEntry {
     pub editions: Vec<Editions>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub generations: Vec<Generation>,
+    #[serde(default, skip_serializing)]
+    pub setting: Vec<Spanned<SettingEntry>>,
+    #[serde(default, skip_serializing)]
+    pub preset: Vec<Spanned<PresetEntry>>,
 }
 
 /// The longest catalog that is read: one of 10,000 families has one to two MB. To read one takes up to eighty
@@ -234,13 +243,29 @@ pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
 
     let families = file.family.into_iter().map(|entry| {
         let at = entry.span().start;
-        Family::new(entry.into_inner(), path).map_err(|what| wrong(at, what))
+        Family::new(entry.into_inner(), path)
+            .map_err(|(inside, what)| wrong(inside.unwrap_or(at), what))
     });
     families.collect()
 }
 
 impl Family {
-    fn new(entry: FamilyEntry, path: &Path) -> Result<Self, String> {
+    /// The family that is described. An error says what is wrong, and where, if that is not the family itself.
+    fn new(mut entry: FamilyEntry, path: &Path) -> Result<Self, (Option<usize>, String)> {
+        let (mut settings, mut presets) = (Vec::new(), Vec::new());
+        for setting in std::mem::take(&mut entry.setting) {
+            let at = setting.span().start;
+            settings.push(setting.into_inner().into_setting().map_err(|what| (Some(at), what))?);
+        }
+        for preset in std::mem::take(&mut entry.preset) {
+            let at = preset.span().start;
+            presets.push(preset.into_inner().into_preset().map_err(|what| (Some(at), what))?);
+        }
+        let family = Self::described(entry, path).map_err(|what| (None, what))?;
+        Ok(Self { settings, presets, ..family })
+    }
+
+    fn described(entry: FamilyEntry, path: &Path) -> Result<Self, String> {
         if super::identity::slug(&entry.id) != entry.id || entry.id.is_empty() {
             return Err(format!(
                 "`{}` is not a valid id; use lower-case letters, digits and `-`, as in `{}`",
@@ -290,6 +315,8 @@ impl Family {
             conflicts,
             editions,
             generations,
+            settings: Vec::new(),
+            presets: Vec::new(),
             names,
             identity,
             criteria,

@@ -4,7 +4,9 @@ mod entry;
 mod identity;
 mod learn;
 mod pattern;
+mod preset;
 mod role;
+mod setting;
 
 use std::borrow::Cow;
 use std::collections::HashMap;
@@ -22,7 +24,9 @@ pub use identity::{
 pub use learn::Lesson;
 pub(crate) use learn::learn;
 pub use pattern::{Pattern, Piece};
+pub(crate) use preset::add_preset;
 pub use role::Role;
+pub use setting::{Allowed, Choice, Preset, Setting, SettingPlace};
 use upright_spanner_image::Facts;
 use upright_spanner_image::file::{bytes_of, text_of};
 

@@ -55,7 +55,7 @@ impl Environment {
     /// What the text of a prefix's registry says of a program's libraries.
     pub fn of(prefix: &Path, program: &str, registry: &str) -> Self {
         let mut overrides = overrides_in(registry, OVERRIDES);
-        overrides.extend(overrides_in(registry, &of_program(program)));
+        overrides.extend(overrides_in(registry, &Self::key_for(program)));
 
         let windows = prefix.join(DRIVE).join("windows");
         let names = |folder: &str| -> Option<HashSet<String>> {
@@ -71,9 +71,14 @@ impl Environment {
         Self { prefix: prefix.to_owned(), overrides, own }
     }
 
-    /// The key of the user's part of the registry that says which libraries a program takes.
+    /// The key of the user's part of the registry that holds what is said of a program alone.
+    pub(crate) fn key_of(program: &str) -> String {
+        format!(r"{OF_PROGRAMS}\{program}")
+    }
+
+    /// The key that says which libraries a program takes.
     pub(crate) fn key_for(program: &str) -> String {
-        of_program(program)
+        format!(r"{}\DllOverrides", Self::key_of(program))
     }
 
     /// Whether the environment takes its own library of a name, whatever lies beside the program.
@@ -92,11 +97,6 @@ impl Environment {
             None => comes_with_windows(&name),
         }
     }
-}
-
-/// The key of the registry about the libraries of one program.
-fn of_program(program: &str) -> String {
-    format!(r"{OF_PROGRAMS}\{program}\DllOverrides")
 }
 
 /// The values of a key: the names of libraries in lower case, without the mark that some bear.

@@ -1,7 +1,7 @@
 //! What differs from the last recorded state, file by file.
 
 use super::{Place, version_of};
-use crate::change::{ExecutableMark, RecordState, Side};
+use crate::change::{ExecutableMark, RecordState, Side, Target};
 use crate::error::Result;
 use crate::situation::Situation;
 
@@ -61,11 +61,11 @@ impl VersionChange {
     }
 }
 
-/// A managed file as it is now.
+/// A managed file as it is now, or a value of the registry or a read-only mark.
 #[derive(Debug, Clone)]
 pub struct Drifted {
-    /// The file.
-    pub place: Place,
+    /// What it is.
+    pub target: Target,
     /// The family that it was last touched for.
     pub family: String,
     /// How it stands to its record.
@@ -92,7 +92,7 @@ impl Drifted {
 pub struct Drift {
     /// The id of the game.
     pub game: String,
-    /// Its managed files, those that are off first.
+    /// Its managed files, with values of the registry and read-only marks; those that are off first.
     pub files: Vec<Drifted>,
     /// The executable as it was at the last change, where it is another now.
     pub executable_then: Option<ExecutableMark>,
@@ -117,11 +117,22 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
         .flat_map(|change| change.steps().iter().filter_map(|step| change.on_disk(step.target())))
         .collect();
     let mut files = Vec::new();
-    for (place, entry) in ledger.files() {
-        let place = window.on_disk(ledger, place);
-        let now = window.file(&place)?;
-        let edited = situation.is_users(&place, &entry.family) && !now.state.is_absent();
-        let state = if waiting.contains(&place.on(root)) {
+    for entry in ledger.entries() {
+        // Settings are set by the user and by programs: that is no drift.
+        if matches!(entry.target, Target::Folder(_) | Target::Setting(_)) {
+            continue;
+        }
+        let target = window.target_on_disk(ledger, &entry.target);
+        let now = window.now(&target)?;
+        if matches!(target, Target::ReadOnly(_)) && now.state.is_absent() {
+            // It is said of the file that it is gone.
+            continue;
+        }
+        let place = target.file();
+        let is_users = place.is_some_and(|place| situation.is_users(place, &entry.family));
+        let edited = is_users && !now.state.is_absent();
+        let path = target.place().map(|place| place.on(root));
+        let state = if path.is_some_and(|path| waiting.contains(&path)) {
             DriftState::Waiting
         } else if now.same_as(&entry.last) || edited && !entry.last.state.is_absent() {
             if entry.in_force() { DriftState::Fitted } else { DriftState::Shipped }
@@ -132,20 +143,22 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
                 _ => DriftState::Overwritten,
             }
         };
-        let library =
-            view.libraries.iter().find(|library| place.same_as(&Place::from(library.path.clone())));
+        let library = view.libraries.iter().find(|library| {
+            place.is_some_and(|place| place.same_as(&Place::from(library.path.clone())))
+        });
         files.push(Drifted {
             family: entry.family.clone(),
             state,
-            version_change: (state == DriftState::Overwritten).then(|| compare(&entry.last, &now)),
+            version_change: (state == DriftState::Overwritten && place.is_some())
+                .then(|| compare(&entry.last, &now)),
             signer: library.and_then(|library| library.facts.signer.clone()),
             recorded: entry.last.clone(),
             now,
-            place,
+            target,
         });
     }
 
-    files.sort_by_key(|file| (!file.is_off(), file.place.clone()));
+    files.sort_by_key(|file| (!file.is_off(), file.target.clone()));
     let last = changes
         .iter()
         .rev()

@@ -82,7 +82,7 @@ fn in_order(steps: Vec<Step>) -> Vec<Step> {
                 let (target, before) = (step.target().clone(), step.before().clone());
                 first.push(Step::of(target, before, Side::ABSENT, step.owner()));
             }
-            Target::ReadOnly(_) if step.after().state == State::Mark(true) => last.push(step),
+            Target::ReadOnly(_) if step.after().state.is_marked() => last.push(step),
             Target::ReadOnly(_) => first.push(step),
             _ => middle.push(step),
         }

@@ -19,9 +19,10 @@ mod recheck;
 mod refit;
 mod rollback;
 mod slots;
+mod tune;
 mod undo;
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use crate::change::{ExecutableMark, Purpose, Step};
 pub use crate::change::{describe, version_of};
@@ -52,9 +53,11 @@ pub(crate) use refit::refit;
 pub use rollback::{NothingToDo, Point};
 pub(crate) use rollback::{RollbackOptions, rollback};
 pub(crate) use slots::{needs, slots};
+pub use tune::TuneWish;
+pub(crate) use tune::tune;
 pub(crate) use undo::{in_effect, standing_on, undo};
 pub use upright_spanner_change::Place;
-use upright_spanner_change::{Identity, Scope};
+use upright_spanner_change::{Grant, Identity, Scope};
 pub use upright_spanner_settings::{Merged, is_mergeable, merge};
 
 /// What a change would do. It can be printed, and applied once its stops are cleared.
@@ -74,6 +77,8 @@ pub struct Plan {
     pub steps: Vec<Step>,
     /// What becomes of settings files that are merged.
     pub merges: Vec<Merge>,
+    /// Contents of settings files that it writes anew.
+    pub made: Vec<Vec<u8>>,
     /// Files that are not put into the game but packed for a mod manager.
     pub handoff: Vec<Handoff>,
     /// Bytes of new content that come into the store with it.
@@ -114,6 +119,7 @@ impl Plan {
             executable: view.mark(),
             steps: Vec::new(),
             merges: Vec::new(),
+            made: Vec::new(),
             handoff: Vec::new(),
             supplied: 0,
             in_use: Vec::new(),
@@ -124,7 +130,19 @@ impl Plan {
     /// What it may alter: the game's folder and its bays.
     pub fn scope(&self) -> Scope {
         let bays = self.game.settings.bays.values().cloned();
-        Scope { root: self.game.root.clone(), bays: bays.collect(), grants: Vec::new() }
+        // A key, a value or a mark is named by its step itself, and a file that holds it may be elsewhere.
+        let is_part = |step: &&Step| step.file().is_none() && !step.target().is_folder();
+        let parts = self.steps.iter().filter(is_part).filter_map(|step| step.place()?.bay());
+        let made = self.made.iter().map(|bytes| Content::of_bytes(bytes));
+        let made: Vec<Content> = made.collect();
+        let anew = self.steps.iter().filter(|step| {
+            step.after().state.content().is_some_and(|content| made.contains(&content))
+        });
+        let folders = parts.chain(anew.filter_map(|step| step.place()?.bay()));
+        let grant = |folder: &Path| Grant { folder: folder.to_owned(), why: self.summary.clone() };
+        let mut grants: Vec<Grant> = folders.map(grant).collect();
+        grants.dedup();
+        Scope { root: self.game.root.clone(), bays: bays.collect(), grants }
     }
 
     /// The steps that are about files.
@@ -190,6 +208,7 @@ impl Plan {
             let steps: Vec<Step> = other.steps.into_iter().filter(new).collect();
             self.steps.extend(steps);
             self.merges.extend(other.merges);
+            self.made.extend(other.made);
             self.handoff.extend(other.handoff);
             self.in_use.extend(other.in_use);
             self.findings.extend(other.findings);

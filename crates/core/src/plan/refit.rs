@@ -24,17 +24,21 @@ pub(crate) fn refit(situation: &Situation<'_>, family: Option<&str>) -> Result<R
     let drift = drift(situation)?;
     let mut plan = Plan::new(situation.view, Purpose::Refit, "refit".to_owned());
     let is_meant = |file: &&Drifted| family.is_none_or(|family| same_name(family, &file.family));
-    let is_users = |file: &Drifted| situation.is_users(&file.place, &file.family);
+    let is_users = |file: &Drifted| {
+        let place = file.target.file();
+        place.is_some_and(|place| situation.is_users(place, &file.family))
+    };
     let to_come_back = |file: &&Drifted| match file.state {
         DriftState::Overwritten => !is_users(file),
         DriftState::Missing => true,
         _ => false,
     };
     let files = drift.files.iter().filter(is_meant).filter(to_come_back);
-    let files = files.filter(|file| !file.recorded.state.is_absent());
+    let files =
+        files.filter(|file| file.target.file().is_none() || !file.recorded.state.is_absent());
     let step = |file: &Drifted| {
         let (now, recorded) = (file.now.clone(), file.recorded.clone());
-        Step::replace(file.place.clone(), now, recorded, &file.family)
+        Step::of(file.target.clone(), now, recorded, &file.family)
     };
     plan.steps = files.map(step).collect();
     let settings = drift.files.iter().filter(is_meant).filter(|file| is_users(file));
@@ -48,6 +52,7 @@ pub(crate) fn refit(situation: &Situation<'_>, family: Option<&str>) -> Result<R
 
 /// Settings are the user's: what comes back of them are keys alone that were there and are missing.
 fn complete(situation: &Situation<'_>, file: &Drifted, plan: &mut Plan) -> Result<()> {
+    let Some(place) = file.target.file() else { return Ok(()) };
     let both = file.now.state.file().zip(file.recorded.state.file());
     let Some((now, recorded)) = both.filter(|(now, recorded)| now.content != recorded.content)
     else {
@@ -56,7 +61,7 @@ fn complete(situation: &Situation<'_>, file: &Drifted, plan: &mut Plan) -> Resul
     if now.content.size.max(recorded.content.size) > LONGEST_SETTINGS {
         return Ok(());
     }
-    let user = situation.window.bytes(&file.place)?;
+    let user = situation.window.bytes(place)?;
     let fitted = situation.window.stored(&recorded.content)?;
     if !is_mergeable(&user) || !is_mergeable(&fitted) {
         return Ok(());
@@ -65,8 +70,8 @@ fn complete(situation: &Situation<'_>, file: &Drifted, plan: &mut Plan) -> Resul
     if merged.bytes != user {
         let content = Content::of_bytes(&merged.bytes);
         let after = Side::file(FileState { content, stamp: now.stamp }, None);
-        plan.steps.push(Step::replace(file.place.clone(), file.now.clone(), after, &file.family));
-        plan.merges.push(Merge { place: file.place.clone(), merged });
+        plan.steps.push(Step::replace(place.clone(), file.now.clone(), after, &file.family));
+        plan.merges.push(Merge { place: place.clone(), merged });
     }
     Ok(())
 }

@@ -98,10 +98,11 @@ impl Workshop {
     }
 }
 
-/// The settings files that a plan merges, as they will be.
+/// The settings files that a plan merges or makes, as they will be.
 pub(super) fn merged(plan: &Plan) -> impl Iterator<Item = Supply> {
     let is_done = |merge: &&Merge| plan.steps.iter().any(|step| step.file() == Some(&merge.place));
-    plan.merges.iter().filter(is_done).map(|merge| Supply::Bytes(merge.merged.bytes.clone()))
+    let merged = plan.merges.iter().filter(is_done).map(|merge| &merge.merged.bytes);
+    merged.chain(&plan.made).map(|bytes| Supply::Bytes(bytes.clone()))
 }
 
 pub(super) fn draft(plan: Plan, supplies: Vec<Supply>) -> Draft {

@@ -25,6 +25,7 @@ mod refit;
 mod rollback;
 mod signers;
 mod survey;
+mod tune;
 mod undo;
 
 use std::path::{Path, PathBuf};

@@ -25,6 +25,7 @@ use upright_spanner_image::{
 /// What was read once is kept: nothing changes while a plan is made.
 pub(super) struct OnDisk<'a> {
     root: PathBuf,
+    bays: Vec<PathBuf>,
     territory: Result<Territory, upright_spanner_change::Error>,
     store: &'a Store,
     parcels: &'a [Parcel],
@@ -40,12 +41,13 @@ pub(super) struct OnDisk<'a> {
 impl<'a> OnDisk<'a> {
     pub fn new(store: &'a Store, view: &GameView, parcels: &'a [Parcel]) -> Self {
         let root = view.game.root.clone();
-        let bays = view.game.settings.bays.values().cloned().collect();
-        let scope = Scope { root: root.clone(), bays, grants: Vec::new() };
+        let bays: Vec<PathBuf> = view.game.settings.bays.values().cloned().collect();
+        let scope = Scope { root: root.clone(), bays: bays.clone(), grants: Vec::new() };
 
         Self {
             territory: Territory::open(&scope),
             root,
+            bays,
             store,
             parcels,
             sources: BTreeMap::new(),
@@ -112,8 +114,27 @@ impl<'a> OnDisk<'a> {
         }
     }
 
+    /// Looks at something with the folders of the game; also in another folder, where a setting is.
+    fn within<T>(
+        &self,
+        place: Option<&Place>,
+        look: impl FnOnce(&Territory) -> Result<T>,
+    ) -> Result<T> {
+        match place.and_then(Place::bay).filter(|bay| !self.bays.iter().any(|own| own == bay)) {
+            None => look(self.territory()?),
+            Some(bay) => {
+                let bays = vec![bay.to_owned()];
+                let scope = Scope { root: self.root.clone(), bays, grants: Vec::new() };
+                look(&Territory::open(&scope)?)
+            }
+        }
+    }
+
     fn look(&self, target: &Target) -> Result<Side> {
-        let territory = self.territory()?;
+        self.within(target.place(), |territory| self.look_in(territory, target))
+    }
+
+    fn look_in(&self, territory: &Territory, target: &Target) -> Result<Side> {
         let state = carrier::OnDisk::new(territory, self.store, false).of(target).look(target)?;
         let version = || Facts::read(&territory.path(target.file()?)).ok()?.version();
         let label = state.file().and_then(|_| version()).map(|version| version.to_string());
@@ -172,20 +193,21 @@ impl Window for OnDisk<'_> {
     }
 
     fn bytes(&self, place: &Place) -> Result<Vec<u8>> {
-        Ok(self.territory()?.bytes(place, LONGEST_SETTINGS)?)
+        let read = |territory: &Territory| Ok(territory.bytes(place, LONGEST_SETTINGS)?);
+        self.within(Some(place), read)
     }
 
     fn spelled(&self, place: Place) -> Place {
-        let spelled = self.territory().and_then(|territory| Ok(territory.spelled(&place)?));
+        let spelled = self.within(Some(&place), |territory| Ok(territory.spelled(&place)?));
         spelled.unwrap_or(place)
     }
 
     fn missing_folders(&self, place: &Place) -> Result<Vec<Place>> {
-        Ok(self.territory()?.missing_folders(place)?)
+        self.within(Some(place), |territory| Ok(territory.missing_folders(place)?))
     }
 
     fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)> {
-        Ok(self.territory()?.entries(folder)?)
+        self.within(Some(folder), |territory| Ok(territory.entries(folder)?))
     }
 
     fn named(&self, name: &str) -> Result<Vec<TreePath>> {

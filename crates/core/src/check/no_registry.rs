@@ -1,0 +1,19 @@
+//! `no-registry`: a value of the registry is to be set where there is none that the game would see.
+
+use crate::finding::{Finding, Severity};
+use crate::game::Game;
+use crate::remedy::Action;
+
+pub(crate) const CODE: &str = "no-registry";
+
+pub(crate) fn finding(game: &Game, setting: &str) -> Finding {
+    let sentence = format!(
+        "{setting} is a value of the registry, and {} has no prefix that is known; nor is this Windows.",
+        game.title
+    );
+    let remedy = (
+        "Name the prefix in which it runs, or write the values to a file.",
+        Action::NamePrefixOrWrite { game: game.id.clone().into() },
+    );
+    Finding::new(CODE, Severity::Stop, sentence, remedy)
+}

@@ -1,0 +1,406 @@
+//! Plans to set settings: keys of settings files, values of the registry, read-only marks.
+
+use std::collections::BTreeMap;
+
+use super::{Place, Plan};
+use crate::change::{Purpose, Side, State, Step, Target};
+use crate::check::{needs_administrator, no_registry, starts_programs};
+use crate::content::{Content, FileState, Stamp};
+use crate::error::{Error, Result};
+use crate::path::same_name;
+use crate::remedy::Action;
+use crate::situation::Situation;
+use crate::tune::{
+    COMPAT, Mode, Tunable, Tuning, all_keys, compat_value, find, started, tuning, with_mode,
+};
+use upright_spanner_change::SettingKey;
+use upright_spanner_settings::registry::{CURRENT_USER, RegItem, RegLine, Value, ValueName};
+use upright_spanner_settings::{Format, document};
+
+/// What the user wants of a game's settings.
+#[derive(Debug, Clone, Default)]
+pub struct TuneWish {
+    /// Settings by their names, with the values that they are to have.
+    pub set: Vec<(String, String)>,
+    /// Settings that go back to what the build brought.
+    pub unset: Vec<String>,
+    /// Whether all settings go back to that.
+    pub reset: bool,
+    /// A preset of the catalog that is set.
+    pub preset: Option<String>,
+    /// Whether the settings files are locked, or no more.
+    pub lock: Option<bool>,
+    /// The program whose compatibility mode is meant; every one that is started, where it is left out.
+    pub program: Option<String>,
+    /// Whether values of the registry are not set, but written to a file.
+    pub to_reg_file: bool,
+}
+
+impl TuneWish {
+    /// Whether nothing is wanted: then settings are shown.
+    pub fn is_empty(&self) -> bool {
+        let Self { set, unset, reset, preset, lock, .. } = self;
+        set.is_empty() && unset.is_empty() && !reset && preset.is_none() && lock.is_none()
+    }
+}
+
+/// Plans what the user wants of a game's settings. Gives the plan, and what goes to a `.reg` file.
+pub(crate) fn tune(
+    situation: &Situation<'_>,
+    family: Option<&str>,
+    wish: &TuneWish,
+) -> Result<(Plan, Vec<RegLine>)> {
+    let summary = summary(family, wish);
+    let plan = Plan::new(situation.view, Purpose::Tune, summary);
+    let tuning = tuning(situation, family);
+    let mut tuner =
+        Tuner { situation, wish, plan, tuning, files: BTreeMap::new(), written: Vec::new() };
+
+    let (compat, set): (Vec<_>, Vec<_>) =
+        wish.set.iter().partition(|(name, _)| same_name(name, COMPAT));
+    for (_, mode) in compat {
+        tuner.set_mode(mode)?;
+    }
+    for (name, value) in set {
+        let setting = tuner.named(name, family)?;
+        tuner.set(&setting, value)?;
+    }
+    if let Some(preset) = &wish.preset {
+        tuner.set_preset(preset)?;
+    }
+    for name in &wish.unset {
+        if same_name(name, COMPAT) {
+            tuner.set_mode("off")?;
+            continue;
+        }
+        let setting = tuner.named(name, family)?;
+        let brought = setting.brought.clone().ok_or_else(|| unknown_before(&setting))?;
+        tuner.put(&setting, brought);
+    }
+    if wish.reset {
+        let differing: Vec<Tunable> =
+            tuner.tuning.settings.iter().filter(|setting| setting.differs()).cloned().collect();
+        for setting in differing {
+            if let Some(brought) = setting.brought.clone() {
+                tuner.put(&setting, brought);
+            }
+        }
+    }
+    if let Some(lock) = wish.lock {
+        tuner.lock(lock, family)?;
+    }
+    tuner.finish()
+}
+
+/// What it is for, in words.
+fn summary(family: Option<&str>, wish: &TuneWish) -> String {
+    let mut words = vec!["tune".to_owned()];
+    words.extend(family.map(str::to_owned));
+    words.extend(wish.set.iter().map(|(name, value)| format!("{name}={value}")));
+    words.extend(wish.preset.iter().map(|preset| format!("preset {preset}")));
+    words.extend(wish.unset.iter().map(|name| format!("unset {name}")));
+    words.extend(wish.reset.then(|| "reset".to_owned()));
+    words.extend(wish.lock.map(|lock| if lock { "lock" } else { "unlock" }.to_owned()));
+    words.join(" ")
+}
+
+fn unknown_before(setting: &Tunable) -> Error {
+    Error::Invalid {
+        what: format!("nothing is known of what `{}` was when the build brought it", setting.name),
+        remedy: format!("Say what it is to be, as in `{}=VALUE`.", setting.name).into(),
+    }
+}
+
+struct Tuner<'a> {
+    situation: &'a Situation<'a>,
+    wish: &'a TuneWish,
+    plan: Plan,
+    tuning: Tuning,
+    /// Files that are made, since they are not there: what is in each.
+    files: BTreeMap<Place, (Format, Vec<u8>, String)>,
+    /// What goes to a `.reg` file.
+    written: Vec<RegLine>,
+}
+
+impl Tuner<'_> {
+    /// The one setting that a text names.
+    fn named(&self, name: &str, family: Option<&str>) -> Result<Tunable> {
+        let mut found: Vec<Tunable> =
+            find(&self.tuning.settings, name).into_iter().cloned().collect();
+        let mut others = Vec::new();
+        if let (true, Some(family)) = (found.is_empty(), family) {
+            // What the catalog does not describe can be set by its key.
+            others = all_keys(self.situation, family);
+            found = find(&others, name).into_iter().cloned().collect();
+        }
+        let all = self.tuning.settings.iter().chain(&others);
+        let mut all: Vec<String> = all.map(|setting| setting.name.clone()).collect();
+        all.dedup();
+        let game = self.situation.game();
+        match &found[..] {
+            [one] => Ok(one.clone()),
+            [] => Err(Error::Invalid {
+                what: format!("{} has no setting `{name}`", family.unwrap_or(&game.title)),
+                remedy: match &all[..] {
+                    [] => (
+                        "See what there is to set.",
+                        Action::ShowSettings { game: game.id.clone().into() },
+                    )
+                        .into(),
+                    all => format!("Name one of these: {}.", list(all)).into(),
+                },
+            }),
+            several => {
+                let names: Vec<String> = several
+                    .iter()
+                    .map(|setting| match family {
+                        Some(_) => setting.name.clone(),
+                        None => format!("{} {}", setting.family, setting.name),
+                    })
+                    .collect();
+                Err(Error::Invalid {
+                    what: format!("`{name}` could be {} settings", several.len()),
+                    remedy: format!("Name one of them whole: {}.", list(&names)).into(),
+                })
+            }
+        }
+    }
+
+    /// Sets a setting to what people call a value.
+    fn set(&mut self, setting: &Tunable, value: &str) -> Result<()> {
+        let wrong = || Error::Invalid {
+            what: format!("`{value}` is not a value of `{}`", setting.name),
+            remedy: format!("It can be: {}.", setting.allowed).into(),
+        };
+        let plain = setting.allowed.value_of(value).ok_or_else(wrong)?;
+        let state = match (&setting.spot, setting.kind) {
+            (_, Some(kind)) => State::Value(Value::parse(kind, &plain).ok_or_else(wrong)?),
+            (Ok(Target::Setting(key)), None) => {
+                let like = match (&setting.now, &setting.brought) {
+                    (State::Setting(now), _) => Some(now.as_str()),
+                    (_, Some(State::Setting(brought))) => Some(brought.as_str()),
+                    _ => None,
+                };
+                State::Setting(document::written(key.format, &plain, like))
+            }
+            _ => State::Setting(plain),
+        };
+        if let (Err(why), None) = (&setting.spot, setting.kind) {
+            return Err(Error::Invalid {
+                what: format!("it is not known where `{}` is: {why}", setting.name),
+                remedy: (
+                    "If the game runs in a prefix, name it.",
+                    Action::NamePrefix { game: self.situation.game().id.clone().into() },
+                )
+                    .into(),
+            });
+        }
+        if let Some(why) = &setting.unreadable {
+            return Err(Error::Invalid {
+                what: format!("`{}` cannot be read: {why}", setting.name),
+                remedy: "Mend that file first, or take it away: then it is written anew.".into(),
+            });
+        }
+        self.put(setting, state);
+        Ok(())
+    }
+
+    fn set_preset(&mut self, name: &str) -> Result<()> {
+        let named =
+            self.tuning.presets.iter().filter(|preset| same_name(&preset.preset.name, name));
+        let named: Vec<_> = named.cloned().collect();
+        if named.is_empty() {
+            let known: Vec<String> =
+                self.tuning.presets.iter().map(|preset| preset.preset.name.clone()).collect();
+            let known = if known.is_empty() { "none".to_owned() } else { list(&known) };
+            return Err(Error::Invalid {
+                what: format!("there is no preset `{name}`"),
+                remedy: format!("The catalog has: {known}.").into(),
+            });
+        }
+        for preset in named {
+            for (name, value) in &preset.preset.settings {
+                let setting = self.named(name, Some(&preset.family))?;
+                self.set(&setting, value)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Sets the compatibility mode of the programs that are meant.
+    fn set_mode(&mut self, name: &str) -> Result<()> {
+        let mode = match Mode::named(name) {
+            None if !same_name(name, "off") => {
+                let names: Vec<String> =
+                    Mode::all().iter().map(|mode| mode.name.to_owned()).collect();
+                return Err(Error::Invalid {
+                    what: format!("`{name}` is not a compatibility mode"),
+                    remedy: format!("It can be: {}, off.", list(&names)).into(),
+                });
+            }
+            mode => mode,
+        };
+        for program in self.programs()? {
+            let Some(Target::Value(at)) = compat_value(self.situation, &program) else {
+                let title = format!("The compatibility mode of {}", program.file_name());
+                self.plan.findings.push(no_registry::finding(self.situation.game(), &title));
+                continue;
+            };
+            let target = Target::Value(at.clone());
+            let now = self.situation.window.now(&target)?.state;
+            let present = match &now {
+                State::Value(value) => Some(value),
+                _ => None,
+            };
+            let brought = self.situation.ledger.at(&target).map(|entry| entry.first.state.clone());
+            let after = match with_mode(&at.registry, present, mode) {
+                Some(value) => State::Value(value),
+                // Without a mode it is what it was before one was set.
+                None => brought
+                    .filter(State::is_absent)
+                    .unwrap_or(State::Unset { around: at.value.levels().count() }),
+            };
+            if !now.same_as(&after) {
+                self.plan.steps.push(Step::value(at, now, after, COMPAT));
+            }
+        }
+        Ok(())
+    }
+
+    /// The programs whose mode is meant.
+    fn programs(&self) -> Result<Vec<crate::path::TreePath>> {
+        let started = started(self.situation);
+        let Some(named) = &self.wish.program else { return Ok(started) };
+        let all = self.situation.view.programs.iter().map(|program| &program.path);
+        let of_name = |path: &&crate::path::TreePath| {
+            same_name(path.as_str(), &named.replace('\\', "/"))
+                || same_name(path.file_name(), named)
+        };
+        let found: Vec<_> = all.clone().filter(of_name).cloned().collect();
+        if found.is_empty() {
+            let names: Vec<String> = all.map(ToString::to_string).collect();
+            return Err(Error::Invalid {
+                what: format!("{} has no program `{named}`", self.situation.game().title),
+                remedy: format!("Name one of these: {}.", list(&names)).into(),
+            });
+        }
+        Ok(found)
+    }
+
+    /// Locks the settings files of the family, or unlocks them.
+    fn lock(&mut self, lock: bool, family: Option<&str>) -> Result<()> {
+        if self.tuning.files.is_empty() {
+            let game = self.situation.game();
+            return Err(Error::Invalid {
+                what: format!("{} has no settings file", family.unwrap_or(&game.title)),
+                remedy: (
+                    "See what there is to set.",
+                    Action::ShowSettings { game: game.id.clone().into() },
+                )
+                    .into(),
+            });
+        }
+        for file in self.tuning.files.iter().filter(|file| file.is_locked() != lock) {
+            let target = Target::ReadOnly(file.place.clone());
+            // What was there before the lock comes back with its bits.
+            let before = self.situation.ledger.at(&target).map(|entry| entry.shipped.state.clone());
+            let after = before.filter(|before| before.is_marked() == lock);
+            let after = after.unwrap_or(State::mark(lock));
+            let (mark, family) = (file.mark.clone().into(), &file.family);
+            self.plan.steps.push(Step::of(target, mark, after.into(), family));
+        }
+        Ok(())
+    }
+
+    /// Puts a setting into a state.
+    fn put(&mut self, setting: &Tunable, state: State) {
+        if let (Some(_), Ok(Target::Value(at))) = (setting.kind, &setting.spot) {
+            self.plan.findings.extend(starts_programs::check(&at.value));
+            self.plan.findings.extend(needs_administrator::check(&at.value));
+        }
+        match &setting.spot {
+            Ok(Target::Value(at)) if self.wish.to_reg_file => self.write(&at.value, &state),
+            Ok(target) if !setting.now.same_as(&state) => {
+                self.step(target.clone(), setting.now.clone(), state, &setting.family);
+            }
+            Ok(_) => {}
+            Err(_) => self.without_registry(setting, &state),
+        }
+    }
+
+    fn without_registry(&mut self, setting: &Tunable, state: &State) {
+        let family = self.situation.catalog.family(&setting.family);
+        let described = family.and_then(|family| {
+            family.settings.iter().find(|described| described.name == setting.name)
+        });
+        match described.map(|described| &described.place) {
+            Some(crate::catalog::SettingPlace::Value { value, .. }) if self.wish.to_reg_file => {
+                let value = value.clone();
+                self.write(&value, state);
+            }
+            _ => {
+                let named = format!("`{}`", setting.name);
+                self.plan.findings.push(no_registry::finding(self.situation.game(), &named));
+            }
+        }
+    }
+
+    fn write(&mut self, value: &ValueName, state: &State) {
+        let item = match state {
+            State::Value(new) => RegItem::Set(value.name.clone(), new.clone()),
+            _ => RegItem::Delete(value.name.clone()),
+        };
+        let key = format!(r"{CURRENT_USER}\{}", value.key);
+        self.written.push(RegLine { number: 0, key, item });
+    }
+
+    fn step(&mut self, target: Target, now: State, state: State, family: &str) {
+        let Target::Setting(key) = &target else {
+            self.plan.steps.push(Step::of(target, now.into(), state.into(), family));
+            return;
+        };
+        let is_there = self.situation.window.now(&Target::ReadOnly(key.place.clone()));
+        if is_there.is_ok_and(|mark| !mark.state.is_absent()) {
+            self.plan.steps.push(Step::of(target, now.into(), state.into(), family));
+        } else if let State::Setting(value) = state {
+            self.make(key, &value, family);
+        }
+    }
+
+    /// Puts a key into a file that is not there yet.
+    fn make(&mut self, key: &SettingKey, value: &str, family: &str) {
+        let empty = || {
+            let bytes = if key.format == Format::Json { b"{}\n".to_vec() } else { Vec::new() };
+            (key.format, bytes, family.to_owned())
+        };
+        let (format, bytes, _) = self.files.entry(key.place.clone()).or_insert_with(empty);
+        if let Ok(altered) = document::set(*format, bytes, &key.path, value) {
+            *bytes = altered;
+        }
+    }
+
+    fn finish(mut self) -> Result<(Plan, Vec<RegLine>)> {
+        for (place, (format, bytes, family)) in std::mem::take(&mut self.files) {
+            if bytes.is_empty() {
+                return Err(Error::Invalid {
+                    what: format!("{place} is not there, and cannot be begun as {}", format.name()),
+                    remedy: "Start the game once: it writes its settings then.".into(),
+                });
+            }
+            let now = jiff::Timestamp::now();
+            let stamp = Stamp::fresh((now.as_second(), 0));
+            let state = FileState { content: Content::of_bytes(&bytes), stamp };
+            let after = Side::file(state, None);
+            self.plan.steps.push(Step::replace(place, Side::ABSENT, after, &family));
+            self.plan.made.push(bytes);
+        }
+        self.plan.arrange(self.situation)?;
+        self.plan.findings.dedup();
+        Ok((self.plan, self.written))
+    }
+}
+
+/// Names in a row.
+fn list(names: &[String]) -> String {
+    names.join(", ")
+}

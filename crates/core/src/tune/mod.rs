@@ -1,0 +1,19 @@
+//! Settings of a game: which there are, what each is now, and what the build or the game brought. It looks, and
+//! decides nothing.
+//!
+//! - `list`: the settings of a game's components, and where they come from;
+//! - `place`: where they are, with placeholders resolved;
+//! - `find`: the setting that people name;
+//! - `compat`: the operating system's own compatibility mode.
+
+mod compat;
+mod find;
+mod list;
+mod place;
+mod tunable;
+
+pub use compat::{COMPAT, Mode};
+pub(crate) use compat::{compat_value, with_mode};
+pub(crate) use find::find;
+pub(crate) use list::{all_keys, started, tuning};
+pub use tunable::{PresetState, ProgramMode, SettingsFile, Tunable, Tuning};

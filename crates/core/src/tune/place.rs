@@ -1,0 +1,108 @@
+//! Where settings are: places with placeholders made into files, and the registry of a game.
+
+use std::path::{Path, PathBuf};
+
+use crate::change::{State, Target};
+use crate::path::{TreePath, canonical};
+use crate::situation::Situation;
+use crate::survey::Library;
+use upright_spanner_change::{Place, Registry, RegistryValue};
+use upright_spanner_settings::registry::ValueName;
+
+/// The file of a prefix with the user's part of its registry.
+const REGISTRY_FILE: &str = "user.reg";
+
+/// The key of the registry that says where the user's folders are.
+const FOLDERS: &str = r"Software\Microsoft\Windows\CurrentVersion\Explorer\Shell Folders";
+
+/// The user's folders: their placeholders, and what the registry calls them.
+const USER_FOLDERS: [(&str, &str); 3] =
+    [("{documents}", "Personal"), ("{local}", "Local AppData"), ("{roaming}", "AppData")];
+
+/// The registry that a game sees: that of its prefix, else that of this Windows.
+pub(crate) fn registry(situation: &Situation<'_>) -> Option<Registry> {
+    match situation.game().prefix() {
+        Some(prefix) => {
+            let path = TreePath::new(REGISTRY_FILE).ok()?;
+            Place::new(&situation.game().root, &prefix, path).ok().map(Registry::Prefix)
+        }
+        None => cfg!(windows).then_some(Registry::Windows),
+    }
+}
+
+/// What a path with placeholders leads to; a path without one is beside the component. Says why, where that is
+/// nowhere.
+pub(super) fn resolve(
+    situation: &Situation<'_>,
+    beside: Option<&Library>,
+    template: &str,
+) -> Result<Place, String> {
+    let executable = situation.view.executable().map(|executable| &executable.path);
+    let mut template = template.to_owned();
+    if template.contains("{exe-name}") {
+        let name = executable.ok_or("the game has no program that counts")?.file_name();
+        template = template.replace("{exe-name}", crate::path::stem(name));
+    }
+    let game = situation.game();
+    let (base, rest) = if let Some(rest) = template.strip_prefix("{root}") {
+        (game.root.clone(), rest)
+    } else if let Some(rest) = template.strip_prefix("{exe-dir}") {
+        let path = executable.ok_or("the game has no program that counts")?;
+        (folder_of(&game.root, path), rest)
+    } else if let Some((name, rest)) = user_folder(&template) {
+        (documents(situation, name)?, rest)
+    } else {
+        let library =
+            beside.ok_or("the game does not have the component beside which it would be")?;
+        (folder_of(&game.root, &library.path), &*template)
+    };
+    let path = TreePath::new(rest.trim_start_matches('/')).map_err(|error| error.to_string())?;
+    let place = Place::new(&game.root, &base, path).map_err(|error| error.to_string())?;
+    Ok(situation.window.spelled(place))
+}
+
+fn folder_of(root: &Path, path: &TreePath) -> PathBuf {
+    path.parent().map_or_else(|| root.to_owned(), |folder| folder.on(root))
+}
+
+/// What the registry calls the user's folder with whose placeholder a path begins.
+fn user_folder(template: &str) -> Option<(&'static str, &str)> {
+    USER_FOLDERS.iter().find_map(|(mark, name)| Some((*name, template.strip_prefix(mark)?)))
+}
+
+/// One of the user's folders: in the prefix, where the game has one.
+fn documents(situation: &Situation<'_>, name: &'static str) -> Result<PathBuf, String> {
+    let Some(prefix) = situation.game().prefix() else { return own_folder(name) };
+    let registry = registry(situation).ok_or("the game has no registry")?;
+    let value = ValueName::new(FOLDERS, name)?;
+    let found = situation.window.now(&Target::Value(RegistryValue { registry, value }));
+    let found = found.map_err(|error| error.to_string())?;
+    let text = match &found.state {
+        State::Value(value) => value.as_text(),
+        _ => None,
+    };
+    let text = text
+        .ok_or_else(|| format!("the registry of the prefix does not name its folder `{name}`"))?;
+    let (drive, path) = text.split_once(r":\").ok_or_else(|| format!("`{text}` is not a path"))?;
+    let drive = prefix.join("dosdevices").join(format!("{}:", drive.to_lowercase()));
+    let drive = if drive.exists() { drive } else { prefix.join("drive_c") };
+    let folder = path.split('\\').fold(drive, |folder, part| folder.join(part));
+    canonical(&folder).map_err(|_| format!("{} is not there", folder.display()))
+}
+
+/// One of the folders of the user of this machine.
+fn own_folder(name: &str) -> Result<PathBuf, String> {
+    if !cfg!(windows) {
+        return Err("the game has no prefix, so it is not known where that folder is".to_owned());
+    }
+    let base = directories::BaseDirs::new();
+    let user = directories::UserDirs::new();
+    let folder = match name {
+        "Personal" => user.as_ref().and_then(|user| user.document_dir()),
+        "Local AppData" => base.as_ref().map(|base| base.data_local_dir()),
+        _ => base.as_ref().map(|base| base.data_dir()),
+    };
+    folder
+        .map(Path::to_owned)
+        .ok_or_else(|| "the system does not say where that folder is".to_owned())
+}

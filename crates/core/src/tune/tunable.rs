@@ -1,0 +1,110 @@
+//! A setting of a game, with what there is to know of it.
+
+use crate::catalog::{Allowed, Preset};
+use crate::change::{State, Target};
+use crate::path::TreePath;
+use upright_spanner_change::Place;
+use upright_spanner_settings::document;
+
+use super::compat::Mode;
+
+/// A setting of a game, as it is now.
+#[derive(Debug, Clone)]
+pub struct Tunable {
+    /// The family that it is of.
+    pub family: String,
+    /// What people type for it.
+    pub name: String,
+    /// What people call it, where the catalog says so.
+    pub title: Option<String>,
+    /// What it does: the catalog's words, else the comments above it.
+    pub about: Option<String>,
+    /// Whom or what it affects, where that is more than this game.
+    pub affects: Option<String>,
+    /// What it can be.
+    pub allowed: Allowed,
+    /// Where it is, or why that is not known.
+    pub spot: Result<Target, String>,
+    /// The type of a value of the registry.
+    pub kind: Option<u32>,
+    /// What is there now.
+    pub now: State,
+    /// What the build or the game brought, where that is known.
+    pub brought: Option<State>,
+    /// Why it cannot be read, where it cannot.
+    pub unreadable: Option<String>,
+    /// Whether the catalog describes it.
+    pub is_described: bool,
+}
+
+impl Tunable {
+    /// A state of it as people read it; nothing where it is not set.
+    pub fn shown(&self, state: &State) -> Option<String> {
+        let plain = match (state, &self.spot) {
+            (State::Setting(value), Ok(Target::Setting(key))) => document::plain(key.format, value),
+            (State::Value(value), _) => value.to_string(),
+            _ => return None,
+        };
+        Some(self.allowed.label_of(&plain))
+    }
+
+    /// Whether it is known to be another than what was brought.
+    pub fn differs(&self) -> bool {
+        self.brought.as_ref().is_some_and(|brought| !brought.same_as(&self.now))
+    }
+}
+
+/// The settings of a game.
+#[derive(Debug, Default)]
+pub struct Tuning {
+    /// Each setting; those of a family together.
+    pub settings: Vec<Tunable>,
+    /// The presets that there are for each family, with those that are set now.
+    pub presets: Vec<PresetState>,
+    /// Settings files of the components, and whether each is locked.
+    pub files: Vec<SettingsFile>,
+    /// The programs of the game that are started, with the compatibility mode of each.
+    pub programs: Vec<ProgramMode>,
+}
+
+/// The compatibility mode of a program.
+#[derive(Debug, Clone)]
+pub struct ProgramMode {
+    /// The program.
+    pub program: TreePath,
+    /// The value of the registry that holds it; nothing where there is no registry.
+    pub spot: Option<Target>,
+    /// What is there now.
+    pub now: State,
+    /// The mode that this is, where it is one.
+    pub mode: Option<&'static Mode>,
+}
+
+/// A preset of a family.
+#[derive(Debug, Clone)]
+pub struct PresetState {
+    /// The family.
+    pub family: String,
+    /// The preset.
+    pub preset: Preset,
+    /// The settings of it that are another now.
+    pub differing: Vec<String>,
+}
+
+/// A settings file of a component.
+#[derive(Debug, Clone)]
+pub struct SettingsFile {
+    /// The family.
+    pub family: String,
+    /// Where it is.
+    pub place: Place,
+    /// Whether it is marked read-only.
+    pub mark: State,
+}
+
+impl SettingsFile {
+    /// Whether it is marked read-only.
+    pub fn is_locked(&self) -> bool {
+        self.mark.is_marked()
+    }
+}
