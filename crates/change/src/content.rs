@@ -174,6 +174,20 @@ impl Stamp {
         Self { modified, created: None, mode, read_only: false, attributes: None }
     }
 
+    /// These marks with the read-only mark, or without it.
+    #[must_use]
+    pub fn marked(self, set: bool) -> Self {
+        /// Who may write, in permission bits: anyone, and the owner.
+        const WRITE: u32 = 0o222;
+        const OWNER: u32 = 0o200;
+        let mode = self.mode.map(|mode| match set {
+            true => mode & !WRITE,
+            false if mode & WRITE == 0 => mode | OWNER,
+            false => mode,
+        });
+        Self { read_only: set, mode, ..self }
+    }
+
     /// These marks with another date.
     #[must_use]
     pub fn dated(self, modified: Moment) -> Self {

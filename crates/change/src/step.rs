@@ -314,6 +314,16 @@ impl Step {
         Self { source, ..self }
     }
 
+    /// The same step about a file, which has the read-only mark afterwards, or not.
+    #[must_use]
+    pub fn marked(self, set: bool) -> Self {
+        let mut after = self.after.clone();
+        if let State::File(file) = &mut after.state {
+            file.stamp = file.stamp.marked(set);
+        }
+        Self { after, ..self }
+    }
+
     /// The step that takes this one back, from what is there now.
     #[must_use]
     pub fn taken_back(&self, now: Side) -> Self {

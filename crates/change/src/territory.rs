@@ -21,6 +21,9 @@ pub struct Scope {
     pub bays: Vec<PathBuf>,
     /// Folders that belong to nothing of this, and may be altered all the same.
     pub grants: Vec<Grant>,
+    /// The program, with its first arguments, through which values of a prefix's registry are set: only where
+    /// programs of the prefix run, and hold the registry in their memory.
+    pub run_with: Option<Vec<String>>,
 }
 
 /// Leave to alter a folder that is neither the root nor a bay.
@@ -37,6 +40,7 @@ pub struct Grant {
 pub struct Territory {
     root: Folder,
     others: BTreeMap<PathBuf, Option<Folder>>,
+    run_with: Option<Vec<String>>,
 }
 
 impl Territory {
@@ -49,7 +53,12 @@ impl Territory {
         let granted = scope.grants.iter().map(|grant| &grant.folder);
         let open = |folder: &PathBuf| (folder.clone(), Folder::open(folder).ok());
         let others = scope.bays.iter().chain(granted).map(open).collect();
-        Ok(Self { root, others })
+        Ok(Self { root, others, run_with: scope.run_with.clone() })
+    }
+
+    /// The program through which values of a prefix's registry are set, where that is needed.
+    pub(crate) fn run_with(&self) -> Option<&[String]> {
+        self.run_with.as_deref()
     }
 
     /// The folder of the game.

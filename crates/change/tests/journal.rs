@@ -249,7 +249,8 @@ fn three(folder: &Path) -> Journal {
     let memory = Memory::default();
     memory.put(&Target::ReadOnly(place.clone()), State::mark(false));
     for (before, after) in [(false, true), (true, false), (false, true)] {
-        let draft = draft(folder, vec![Step::read_only(place.clone(), State::mark(before), after, "lens")]);
+        let draft =
+            draft(folder, vec![Step::read_only(place.clone(), State::mark(before), after, "lens")]);
         engine.apply_with(draft, vec![None], &memory).unwrap();
     }
     journal

@@ -251,6 +251,10 @@ pub struct GameEdit {
     /// libraries are taken from the game's folder.
     #[arg(long, value_name = "DIR", value_parser = OsStringValueParser::new().map(PathBuf::from))]
     pub prefix: Option<PathBuf>,
+    /// The command that starts Windows programs in the prefix, with its first arguments: while programs of the
+    /// prefix run, values of its registry are set through it. An empty one takes it back.
+    #[arg(long, value_name = "COMMAND")]
+    pub run_with: Option<String>,
     /// A part of a family's builds that this game is not to have; an empty part takes all of them back.
     #[arg(long, value_name = "FAMILY=PART", value_parser = pair)]
     pub without: Vec<(String, String)>,

@@ -60,6 +60,7 @@ fn command(action: &Action) -> String {
             format!("{}, or --reg-file FILE", set(game, "--prefix FOLDER"))
         }
         Action::NameRoot { game } => set(game, "--root FOLDER"),
+        Action::NameRunWith { game } => set(game, "--run-with COMMAND"),
         Action::NameVersionFile { game } => set(game, "--version-file FILE"),
         Action::Park { game, family } => {
             format!("spanner park {} {}", quoted(game), quoted(family))

@@ -46,6 +46,33 @@ fn world() -> Bench {
     bench
 }
 
+/// A catalog with a setting in the loader's file, one in a file that is not there, and one in the registry of a
+/// prefix.
+const CATALOG: &str = r#"
+schema = 1
+[[family]]
+id = "glim"
+company = "Glim"
+setting = [
+    { name = "depth", file = "glim.ini", section = "A", key = "b" },
+    { name = "more", file = "glim.ini", section = "New", key = "c" },
+    { name = "log", file = "conf/glim.toml", key = "log" },
+    { name = "debug", registry = 'HKEY_CURRENT_USER\Software\Glim\Deep', value = "Debug", type = "dword" },
+]
+"#;
+
+/// The same game with settings in files and in the registry of a prefix that lies in its folder.
+fn tunable() -> Bench {
+    let bench = world();
+    bench.write("home/catalog/glim.toml", CATALOG.as_bytes());
+    let prefix = format!("{GAME}/prefix");
+    let registry = "WINE REGISTRY Version 2\n\n[Software\\\\Own] 1\n\"x\"=\"y\"\n";
+    bench.write(&format!("{prefix}/user.reg"), registry.as_bytes());
+    bench.write(&format!("{prefix}/drive_c/windows/notes.txt"), b"x");
+    bench.ok(&["game", "set", GAME, "--prefix", &prefix]);
+    bench
+}
+
 /// Wine starts a program slowly: there, every few operations have to do.
 const STEP: usize = if cfg!(windows) { 11 } else { 1 };
 
@@ -189,6 +216,12 @@ fn fitted() -> Bench {
     bench
 }
 
+fn tuned() -> Bench {
+    let bench = tunable();
+    bench.ok(A_TUNE.words);
+    bench
+}
+
 fn parked() -> Bench {
     let bench = fitted();
     bench.ok(&["park", GAME, "glim"]);
@@ -210,6 +243,13 @@ const AN_UNDO: Scenario = Scenario { begins: fitted, words: &["undo"], least: 10
 const A_PARK: Scenario = Scenario { begins: fitted, words: &["park", GAME, "glim"], least: 10 };
 const AN_UNPARK: Scenario =
     Scenario { begins: parked, words: &["unpark", GAME, "glim"], least: 10 };
+
+const A_TUNE: Scenario = Scenario {
+    begins: tunable,
+    words: &["tune", GAME, "glim", "depth=3", "more=x", "log=on", "debug=1", "--lock"],
+    least: 25,
+};
+const A_TUNE_UNDONE: Scenario = Scenario { begins: tuned, words: &["undo"], least: 20 };
 
 /// What can happen at an operation: the program ends, the power does, there is no room, the disk fails.
 const FAULTS: [&str; 4] = ["kill", "power", "space", "io"];
@@ -273,6 +313,12 @@ fn an_undo_meets_every_fault_anywhere_and_the_game_is_whole() {
 fn a_park_and_its_end_meet_every_fault_anywhere_and_the_game_is_whole() {
     A_PARK.meets_every_fault();
     AN_UNPARK.meets_every_fault();
+}
+
+#[test]
+fn keys_values_files_and_marks_in_one_change_meet_every_fault_and_are_whole() {
+    A_TUNE.meets_every_fault();
+    A_TUNE_UNDONE.meets_every_fault();
 }
 
 #[test]

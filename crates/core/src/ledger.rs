@@ -31,6 +31,8 @@ pub struct LedgerEntry {
     pub last: Side,
     /// The build that this came from, where it came from one.
     pub source: Option<String>,
+    /// Whether keys in it were set by changes since then.
+    is_tuned: bool,
 }
 
 impl LedgerEntry {
@@ -70,7 +72,7 @@ impl Ledger {
         let known = self.entries.remove(&target);
         let first = known.as_ref().map_or_else(|| step.before().clone(), |e| e.first.clone());
         let shipped = match known {
-            Some(entry) if entry.last.same_as(step.before()) => entry.shipped,
+            Some(entry) if entry.last.same_as(step.before()) || entry.is_tuned => entry.shipped,
             // Deleted by hand, it is not what the game ships.
             Some(entry) if step.before().state.is_absent() => entry.shipped,
             _ => step.before().clone(),
@@ -83,7 +85,12 @@ impl Ledger {
             first,
             last: after.clone(),
             source: step.source().map(str::to_owned),
+            is_tuned: false,
         };
+        if let Target::Setting(key) = &target {
+            let file = self.entries.get_mut(&Target::File(key.place.clone()));
+            file.into_iter().for_each(|file| file.is_tuned = true);
+        }
         // With a file its keys go.
         if let Some(file) = target.file().filter(|_| after.state.is_absent()) {
             let is_in = |other: &Target| match other {

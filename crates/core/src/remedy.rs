@@ -88,6 +88,9 @@ pub enum Action {
     NameRoot {
         game: Text,
     },
+    NameRunWith {
+        game: Text,
+    },
     NameVersionFile {
         game: Text,
     },

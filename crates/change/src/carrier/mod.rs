@@ -8,6 +8,7 @@ pub mod memory;
 mod on_disk;
 mod part;
 mod setting;
+mod through;
 mod value;
 #[cfg_attr(not(windows), path = "no_windows.rs")]
 mod windows;

@@ -7,6 +7,7 @@ use super::folder::Folders;
 use super::mark::Marks;
 use super::part::Parts;
 use super::setting::Setting;
+use super::through::Through;
 use super::value::PrefixValue;
 use super::windows::WindowsRegistry;
 use super::{Carrier, Carriers};
@@ -23,6 +24,8 @@ pub struct OnDisk<'a> {
     settings: Parts<'a, Setting>,
     values: Parts<'a, PrefixValue>,
     windows: WindowsRegistry,
+    /// Where the programs of a prefix run: what its values are set through.
+    through: Option<Through<'a>>,
 }
 
 impl<'a> OnDisk<'a> {
@@ -41,6 +44,7 @@ impl<'a> OnDisk<'a> {
             settings: Parts { territory, part: Setting },
             values: Parts { territory, part: PrefixValue },
             windows: WindowsRegistry,
+            through: territory.run_with().map(|command| Through { territory, command }),
         }
     }
 
@@ -60,7 +64,10 @@ impl Carriers for OnDisk<'_> {
             Target::Setting(_) => &self.settings,
             Target::Value(value) => match value.registry {
                 Registry::Windows => &self.windows,
-                Registry::Prefix(_) => &self.values,
+                Registry::Prefix(_) => match &self.through {
+                    Some(through) => through,
+                    None => &self.values,
+                },
             },
         }
     }

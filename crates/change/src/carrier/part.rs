@@ -13,7 +13,7 @@ use crate::store::Store;
 use crate::territory::Territory;
 
 /// A longer file is not altered in part: the registry of a prefix has some 4 MB.
-const LONGEST: u64 = 64 << 20;
+pub(super) const LONGEST: u64 = 64 << 20;
 
 /// So often an alteration is begun anew, since someone wrote into the file meanwhile.
 const ATTEMPTS: usize = 5;

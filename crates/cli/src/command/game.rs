@@ -60,6 +60,7 @@ impl From<&args::GameEdit> for GameEdit {
             online: args.online,
             bays: args.bay.clone(),
             prefix: args.prefix.clone(),
+            run_with: args.run_with.clone(),
             left_out: args.without.iter().map(without).collect(),
             handoffs: args.handoff.clone(),
             version_file: args.version_file.clone(),

@@ -145,6 +145,13 @@ fn set(
 /// Writes a file that is not there yet.
 fn write_new(path: &Path, bytes: &[u8]) -> Result<()> {
     use std::io::Write;
+    if path.symlink_metadata().is_ok() {
+        return Err(Error::Invalid {
+            what: format!("{} is there already", slashes(path)),
+            remedy: "Name a file that is not: --reg-file FILE".into(),
+        }
+        .into());
+    }
     let failed = || format!("could not write {}", slashes(path));
     let mut file = std::fs::File::create_new(path).with_context(failed)?;
     file.write_all(bytes).with_context(failed)

@@ -69,6 +69,8 @@ struct Settings<'a> {
     bays: BTreeMap<&'a str, String>,
     /// The folder of the environment in which it runs, where it does not run on Windows itself.
     prefix: Option<String>,
+    /// The command that starts Windows programs in the prefix.
+    run_with: Option<Vec<String>>,
     /// Parts of builds that it is not to have, by family.
     left_out: BTreeMap<&'a str, &'a [String]>,
     /// Folders that data parts go to for a mod manager, by family.
@@ -129,6 +131,7 @@ impl<'a> From<&'a game::GameSettings> for Settings<'a> {
             online: settings.online,
             bays: bays.map(|(name, folder)| (name.as_str(), slashes(folder))).collect(),
             prefix: settings.prefix.as_deref().map(slashes),
+            run_with: settings.run_with.clone(),
             left_out: settings.left_out.iter().map(|(f, parts)| (&**f, &parts[..])).collect(),
             handoffs: settings.handoffs.iter().map(|(f, dir)| (&**f, slashes(dir))).collect(),
             version_file: settings.version_file.as_ref(),

@@ -47,6 +47,9 @@ pub fn print(view: &GameView, version: Option<&GameVersion>, session: &Session) 
     }
     if let Some(prefix) = game.prefix() {
         line("prefix", &slashes(&prefix))?;
+        if let Some(command) = &game.settings.run_with {
+            line("run with", &command.join(" "))?;
+        }
     }
     for (family, parts) in &game.settings.left_out {
         line("without", &format!("{} of {family}", parts.join(", ")))?;

@@ -51,6 +51,7 @@ fn candidates(words: &[&str]) -> Vec<String> {
     let second = plain.get(1).copied().unwrap_or_default();
     let names: &[&str] = match command {
         "fit" => &["fit", "alter", "alter-several"],
+        "tune" => &["tune", "tune-compat", "alter", "alter-several", "noted"],
         "refit" => &["alter", "alter-several"],
         "undo" => &["alter", "noted"],
         "rollback" | "park" | "unpark" => &["alter"],

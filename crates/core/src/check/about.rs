@@ -48,7 +48,7 @@ const fn without_way_on(
 }
 
 /// Every finding, by code.
-pub static ABOUT: [About; 46] = [
+pub static ABOUT: [About; 50] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -261,6 +261,16 @@ pub static ABOUT: [About; 46] = [
         Remedy::text("Use the build for that machine."),
         "sharpwater@2026.3.0+x86 is 32-bit, but the game's TinLighthouse.exe is 64-bit: it would not load.",
     ),
+    without_way_on(
+        "needs-administrator",
+        "A value of the registry is to be set that is not the user's own to set.",
+        "Windows would refuse it.",
+        Remedy::by(
+            "Write the values to a file, and let an administrator import it.",
+            Action::WriteRegFile,
+        ),
+        r"HKEY_CURRENT_USER\Software\Policies\Glim: Debug can be set by an administrator alone.",
+    ),
     about(
         "needs-runtime",
         "A program or library of the game imports another library that lies neither where Windows looks for it nor in Windows.",
@@ -284,6 +294,16 @@ pub static ABOUT: [About; 46] = [
         "Scripts and data of one version do not go with a library of another: it may not start, or fail later.",
         Remedy::by("Complete the update.", Action::Fit { game: GAME, build: BUILD }),
         "lampwright-22.4.7.dll is of lampwright@31.4.0+x86, and Data/rules/lamp-core.rule of lampwright@31.1.0+x86: an update was done by half.",
+    ),
+    without_way_on(
+        "no-registry",
+        "A value of the registry is to be set, this is not Windows, and no prefix of the game is known.",
+        "There is no registry that the game would see.",
+        Remedy::by(
+            "Name the prefix in which it runs, or write the values to a file.",
+            Action::NamePrefixOrWrite { game: GAME },
+        ),
+        "`debug` is a value of the registry, and Saltglass Drift has no prefix that is known; nor is this Windows.",
     ),
     about(
         "no-space",
@@ -333,6 +353,16 @@ pub static ABOUT: [About; 46] = [
             Action::Unpin { game: GAME, family: FAMILY },
         ),
         "brine is pinned to 2.0.3 in Kite Harbour (\"newer ones lose the pad\"), and this is brine@2.8.1.",
+    ),
+    without_way_on(
+        "prefix-in-use",
+        "A program of the game's prefix is running, and holds the registry in its memory.",
+        "It would write its own registry over what is set in the file.",
+        Remedy::by(
+            "Close the game and what else runs in that prefix; or name the program that starts Windows programs in it.",
+            Action::NameRunWith { game: GAME },
+        ),
+        "The prefix /home/ada/prefixes/drift is in use by another program (process 812).",
     ),
     about(
         "requires",
@@ -387,6 +417,13 @@ pub static ABOUT: [About; 46] = [
         "It is not clear which one is meant.",
         Remedy::by("Say which is meant.", Action::FitUnderName { game: GAME, build: BUILD }),
         "undertow@2.3.0 could replace files under 2 names here: dinput8.dll, winmm.dll.",
+    ),
+    about(
+        "starts-programs",
+        "A value of the registry is to be set by which the system starts programs: at logging on, for a kind of file, or in place of another program.",
+        "What it names would run without being asked for.",
+        Remedy::text("Make sure that you trust where it comes from."),
+        r"HKEY_CURRENT_USER\Software\Microsoft\Windows\CurrentVersion\Run: Glim is one by which the system starts programs.",
     ),
     about(
         "ties-unsolvable",

@@ -14,7 +14,7 @@ pub(crate) fn check(conditions: &Conditions) -> Vec<Finding> {
     });
     let marked = conditions.read_only.first().map(|place| {
         let sentence = format!("{place} is marked read-only.");
-        let remedy = "It is replaced all the same, and keeps the mark.";
+        let remedy = "It is altered all the same, and keeps the mark.";
         Finding::new(CODE, Severity::Note, sentence, remedy)
     });
     closed.into_iter().chain(marked).collect()

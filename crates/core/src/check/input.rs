@@ -221,6 +221,10 @@ pub(crate) struct Conditions {
     pub volumes: Option<(PathBuf, PathBuf)>,
     /// The bytes that are kept before they are replaced.
     pub kept: u64,
+    /// The id of the game.
+    pub game: String,
+    /// The prefix whose registry is to be altered, where its programs run and nothing is known to set it through.
+    pub prefix: Option<InUse>,
 }
 
 /// A file that something has in use.

@@ -43,6 +43,7 @@ pub(crate) mod older_than_shipped;
 pub(crate) mod online_risk;
 pub(crate) mod other_volume;
 pub(crate) mod pinned;
+pub(crate) mod prefix_in_use;
 pub(crate) mod requires;
 pub(crate) mod same_version_other_bytes;
 pub(crate) mod settings_kept;

@@ -5,7 +5,8 @@ use super::{
     conflicts, debug_build, edition_mismatch, entry_not_loaded, entry_taken, exe_unsupported,
     exports_missing, file_read_only, game_running, generation_leap, identity_differs,
     keyed_elsewhere, machine_mismatch, no_space, older_than_shipped, online_risk, other_volume,
-    pinned, requires, same_version_other_bytes, signature_broken, signer_changed, unsigned_now,
+    pinned, prefix_in_use, requires, same_version_other_bytes, signature_broken, signer_changed,
+    unsigned_now,
 };
 use crate::finding::Finding;
 
@@ -36,7 +37,14 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
 
 /// Whether a finding is about the state of the machine, which is looked at anew before a change.
 pub(crate) fn is_condition(code: &str) -> bool {
-    [game_running::CODE, no_space::CODE, file_read_only::CODE, other_volume::CODE].contains(&code)
+    let conditions = [
+        game_running::CODE,
+        no_space::CODE,
+        file_read_only::CODE,
+        other_volume::CODE,
+        prefix_in_use::CODE,
+    ];
+    conditions.contains(&code)
 }
 
 /// Whether a change that goes on despite some findings may meet files that someone has open.
@@ -48,6 +56,7 @@ pub(crate) fn may_be_in_use(despite: &[String]) -> bool {
 pub(crate) fn check_conditions(conditions: &Conditions) -> Vec<Finding> {
     let mut findings = Vec::new();
     findings.extend(game_running::check(conditions));
+    findings.extend(prefix_in_use::check(conditions));
     findings.extend(no_space::check(conditions));
     findings.extend(file_read_only::check(conditions));
     findings.extend(other_volume::check(conditions));

@@ -26,6 +26,8 @@ pub struct GameEdit {
     pub bays: Vec<(String, PathBuf)>,
     /// The folder of the environment in which it runs; an empty one takes it back.
     pub prefix: Option<PathBuf>,
+    /// The command that starts Windows programs in the prefix; an empty one takes it back.
+    pub run_with: Option<String>,
     /// Parts that the game is not to have, by family; an empty list takes them back.
     pub left_out: Vec<(String, Vec<String>)>,
     /// Folders for a mod manager, by family; an empty folder takes one back.
@@ -49,6 +51,9 @@ impl GameEdit {
         }
         if let Some(folder) = &self.prefix {
             settings.prefix = if is_empty(folder) { None } else { Some(prefix(folder)?) };
+        }
+        if let Some(command) = &self.run_with {
+            settings.run_with = words_of(command);
         }
         settings.online = self.online.or(settings.online);
         match (self.version_file.as_deref(), self.version_pattern.as_deref()) {
@@ -111,6 +116,15 @@ fn inside(root: &Path, text: &str) -> Result<TreePath> {
 
 fn is_empty(folder: &Path) -> bool {
     folder.as_os_str().is_empty()
+}
+
+/// A command as its words: a program whose path has blanks is one.
+fn words_of(command: &str) -> Option<Vec<String>> {
+    if Path::new(command).is_file() {
+        return Some(vec![command.to_owned()]);
+    }
+    let words: Vec<String> = command.split_whitespace().map(str::to_owned).collect();
+    (!words.is_empty()).then_some(words)
 }
 
 /// The folder of an environment, in which its registry lies.

@@ -29,6 +29,8 @@ pub struct GameSettings {
     pub handoffs: BTreeMap<String, PathBuf>,
     /// The folder of the environment in which the game runs, where it does not run on Windows itself.
     pub prefix: Option<PathBuf>,
+    /// The program, with its first arguments, that starts Windows programs in the prefix.
+    pub run_with: Option<Vec<String>>,
     /// Where the game's version is written, if the executable does not say it.
     pub version_file: Option<VersionFile>,
 }

@@ -128,6 +128,10 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
             // It is said of the file that it is gone.
             continue;
         }
+        let is_as_shipped = !entry.in_force() && now.same_as(&entry.last);
+        if target.file().is_none() && is_as_shipped {
+            continue;
+        }
         let place = target.file();
         let is_users = place.is_some_and(|place| situation.is_users(place, &entry.family));
         let edited = is_users && !now.state.is_absent();

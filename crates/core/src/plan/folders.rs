@@ -74,6 +74,13 @@ fn in_order(steps: Vec<Step>) -> Vec<Step> {
         .filter_map(|step| Some((step.file()?.clone(), step.after().state.is_absent())))
         .collect();
     let of = |place: &Place| files.iter().find(|(file, _)| file.same_as(place));
+    let marks: Vec<(Place, bool)> = steps
+        .iter()
+        .filter_map(|step| match step.target() {
+            Target::ReadOnly(place) => Some((place.clone(), step.after().state.is_marked())),
+            _ => None,
+        })
+        .collect();
     let (mut first, mut middle, mut last) = (Vec::new(), Vec::new(), Vec::new());
     for step in steps {
         match step.target() {
@@ -84,6 +91,10 @@ fn in_order(steps: Vec<Step>) -> Vec<Step> {
             }
             Target::ReadOnly(_) if step.after().state.is_marked() => last.push(step),
             Target::ReadOnly(_) => first.push(step),
+            Target::File(place) => {
+                let mark = marks.iter().find(|(marked, _)| marked.same_as(place));
+                middle.push(mark.map_or(step.clone(), |(_, set)| step.marked(*set)));
+            }
             _ => middle.push(step),
         }
     }

@@ -83,6 +83,8 @@ pub struct Plan {
     pub handoff: Vec<Handoff>,
     /// Bytes of new content that come into the store with it.
     pub supplied: u64,
+    /// The program through which values of the prefix's registry are set, where its programs run.
+    pub run_with: Option<Vec<String>>,
     /// Files that it would be about, and that could not be read since something has them in use.
     pub in_use: Vec<PathBuf>,
     /// What the checks say.
@@ -122,6 +124,7 @@ impl Plan {
             made: Vec::new(),
             handoff: Vec::new(),
             supplied: 0,
+            run_with: None,
             in_use: Vec::new(),
             findings: Vec::new(),
         }
@@ -142,7 +145,8 @@ impl Plan {
         let grant = |folder: &Path| Grant { folder: folder.to_owned(), why: self.summary.clone() };
         let mut grants: Vec<Grant> = folders.map(grant).collect();
         grants.dedup();
-        Scope { root: self.game.root.clone(), bays: bays.collect(), grants }
+        let run_with = self.run_with.clone();
+        Scope { root: self.game.root.clone(), bays: bays.collect(), grants, run_with }
     }
 
     /// The steps that are about files.

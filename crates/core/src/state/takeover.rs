@@ -231,6 +231,7 @@ impl OldSettings {
             online: self.online,
             bays: self.bays.into_iter().map(|(name, folder)| (name, folder.into())).collect(),
             prefix: None,
+            run_with: None,
             left_out: std::collections::BTreeMap::new(),
             handoffs: std::collections::BTreeMap::new(),
             version_file: self.version_file.and_then(version_file),

@@ -123,6 +123,8 @@ struct StoredGame {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     prefix: Option<String>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    run_with: Option<Vec<String>>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     version_file: Option<TreePath>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     version_pattern: Option<String>,
@@ -197,6 +199,7 @@ impl From<&Game> for StoredGame {
             edition: settings.edition.clone(),
             online: settings.online,
             prefix: settings.prefix.as_deref().map(text),
+            run_with: settings.run_with.clone(),
             version_file: settings.version_file.as_ref().map(|file| file.path.clone()),
             version_pattern: settings.version_file.as_ref().map(|file| file.pattern.clone()),
             bays: bays.map(|(name, path)| (name.clone(), text(path))).collect(),
@@ -236,6 +239,7 @@ impl StoredGame {
                 online: self.online,
                 bays: self.bays.into_iter().map(|(name, dir)| (name, dir.into())).collect(),
                 prefix: self.prefix.map(PathBuf::from),
+                run_with: self.run_with,
                 left_out: self.without,
                 handoffs: self.handoff.into_iter().map(|(f, dir)| (f, dir.into())).collect(),
                 version_file,

@@ -5,10 +5,10 @@ use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
 use super::Workshop;
-use super::in_use::in_use_by_others;
+use super::in_use::{in_use_by_others, prefix_of, used_by};
 use crate::check::{self, Conditions, Finding, InUse};
-use crate::plan::{Place, Plan};
-use upright_spanner_change::{Step, fault};
+use crate::plan::{Ledger, Place, Plan};
+use upright_spanner_change::{Step, Target, fault};
 
 /// A plan that nothing stops: its findings were looked at, the state of the machine is among them, and
 /// what stops it was overridden by name.
@@ -53,6 +53,8 @@ impl Workshop {
                 .ok();
         }
 
+        let runs = self.prefix_in_use(plan).is_some();
+        plan.run_with = plan.game.settings.run_with.clone().filter(|_| runs);
         let conditions = self.conditions(plan);
         plan.findings.extend(conditions);
         plan.findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
@@ -76,19 +78,56 @@ impl Workshop {
         in_use
             .extend(unseen.map(|path| InUse { path: path.clone(), by: None }).collect::<Vec<_>>());
 
-        let read_only = plan
-            .files()
-            .filter(|step| step.before().state.file().is_some_and(|file| file.stamp.read_only));
-        let read_only: Vec<Place> = read_only.filter_map(|step| step.file().cloned()).collect();
+        let prefix = self.prefix_in_use(plan);
         let conditions = Conditions {
+            game: plan.game.id.clone(),
+            prefix: prefix.filter(|_| plan.run_with.is_none()),
             in_use,
-            read_only,
+            read_only: self.locked_by_others(plan),
             closed: closed(plan),
             short: self.short_of_room(plan),
             volumes: self.other_volume(plan),
             kept: self.kept(plan),
         };
         check::check_conditions(&conditions)
+    }
+
+    /// The prefix whose registry a plan alters, where programs of it run.
+    fn prefix_in_use(&self, plan: &Plan) -> Option<InUse> {
+        let prefix = plan.steps.iter().find_map(|step| match step.target() {
+            Target::Value(value) => prefix_of(&value.registry, &plan.game.root),
+            _ => None,
+        })?;
+        let by = used_by(&prefix)?;
+        Some(InUse { path: prefix, by: Some(by) })
+    }
+
+    /// The files of a plan that are marked read-only, and not by a change.
+    fn locked_by_others(&self, plan: &Plan) -> Vec<Place> {
+        let root = &plan.game.root;
+        let is_locked = |step: &&Step| match step.target() {
+            Target::File(_) => step.before().state.file().is_some_and(|file| file.stamp.read_only),
+            Target::Setting(key) => {
+                let found = key.place.on(root).symlink_metadata();
+                found.is_ok_and(|found| found.permissions().readonly())
+            }
+            _ => false,
+        };
+        let locked: Vec<&Place> =
+            plan.steps.iter().filter(is_locked).filter_map(Step::place).collect();
+        if locked.is_empty() {
+            return Vec::new();
+        }
+        let history = self.history().unwrap_or_default();
+        let ledger = Ledger::of(root, history.around(root));
+        let is_ours = |place: &&&Place| {
+            let mark = ledger.at(&Target::ReadOnly((**place).clone()));
+            mark.is_some_and(|entry| entry.last.state.is_marked())
+        };
+        let mut others: Vec<Place> =
+            locked.iter().filter(|place| !is_ours(place)).map(|place| (*place).clone()).collect();
+        others.dedup();
+        others
     }
 
     /// The bytes of what a plan replaces and the store does not have yet.

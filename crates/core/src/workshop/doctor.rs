@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
-use super::recover::scope_of;
+use super::recover::scope_with;
 use super::{Altering, Workshop};
 use crate::change::{Change, RecordState};
 use crate::content::Content;
@@ -221,7 +221,7 @@ fn spares_left(change: &Change) -> Option<(Territory, Vec<Place>)> {
     if change.state() == RecordState::Open || spares.clone().next().is_none() {
         return None;
     }
-    let territory = Territory::open(&scope_of(change)).ok()?;
+    let territory = Territory::open(&scope_with(change, None)).ok()?;
     let is_left = |spare: &&Place| matches!(territory.find(spare), Ok(Found::File(_)));
     let left = spares.filter(is_left).cloned().collect();
     Some((territory, left))

@@ -7,7 +7,7 @@ use std::thread;
 use std::time::{Duration, Instant};
 
 use crate::check::InUse;
-use upright_spanner_change::Lock;
+use upright_spanner_change::{Lock, Registry};
 
 /// How long another process of this program is waited for: longer than a change of a large component
 /// takes, and shorter than anyone watches a screen that stands still.
@@ -27,6 +27,35 @@ pub(super) fn in_use_by_others(files: &[PathBuf], root: &Path) -> Vec<InUse> {
         }
         thread::sleep(LOOK_AGAIN);
     }
+}
+
+/// The folder of the prefix that a registry is of.
+pub(super) fn prefix_of(registry: &Registry, root: &Path) -> Option<PathBuf> {
+    match registry {
+        Registry::Windows => None,
+        Registry::Prefix(place) => place.on(root).parent().map(Path::to_owned),
+    }
+}
+
+/// A program that runs in a prefix, if one does: it has the prefix itself, or something of its Windows, open.
+#[cfg(target_os = "linux")]
+pub(super) fn used_by(prefix: &Path) -> Option<String> {
+    use procfs::process::{Process, all_processes};
+    let prefix = prefix.canonicalize().ok()?;
+    let windows = prefix.join("drive_c").join("windows");
+    let own = Process::myself().and_then(|process| process.exe()).ok();
+    all_processes().into_iter().flatten().flatten().find_map(|process| {
+        let program = process.exe().ok().filter(|program| Some(program) != own.as_ref())?;
+        let is_of_it = |path: &PathBuf| *path == prefix || path.starts_with(&windows);
+        let uses = is_of_it(&program) || held_by(&process).iter().any(is_of_it);
+        let name = process.stat().map(|stat| stat.comm).unwrap_or_default();
+        uses.then(|| format!("{name} (process {})", process.pid))
+    })
+}
+
+#[cfg(not(target_os = "linux"))]
+pub(super) fn used_by(_: &Path) -> Option<String> {
+    None
 }
 
 /// The files that a process has open or mapped, by what the system reports of each process. Processes of

@@ -15,6 +15,7 @@ use crate::plan::{LONGEST_SETTINGS, Place};
 use crate::rack::Parcel;
 use crate::survey::GameView;
 use crate::window::{ImageAt, Window};
+use crate::workshop::in_use::used_by;
 use upright_spanner_change::carrier::{self, Carriers};
 use upright_spanner_change::{Scope, Store, Territory};
 use upright_spanner_image::{
@@ -26,6 +27,7 @@ use upright_spanner_image::{
 pub(super) struct OnDisk<'a> {
     root: PathBuf,
     bays: Vec<PathBuf>,
+    run_with: Option<Vec<String>>,
     territory: Result<Territory, upright_spanner_change::Error>,
     store: &'a Store,
     parcels: &'a [Parcel],
@@ -42,12 +44,13 @@ impl<'a> OnDisk<'a> {
     pub fn new(store: &'a Store, view: &GameView, parcels: &'a [Parcel]) -> Self {
         let root = view.game.root.clone();
         let bays: Vec<PathBuf> = view.game.settings.bays.values().cloned().collect();
-        let scope = Scope { root: root.clone(), bays: bays.clone(), grants: Vec::new() };
+        let scope = Scope { root: root.clone(), bays: bays.clone(), ..Scope::default() };
 
         Self {
             territory: Territory::open(&scope),
             root,
             bays,
+            run_with: None,
             store,
             parcels,
             sources: BTreeMap::new(),
@@ -67,6 +70,21 @@ impl<'a> OnDisk<'a> {
             .filter(|library| !library.put_aside && same_name(library.path.file_name(), name));
         let targets = named.map(|library| Target::File(library.path.clone().into()));
         targets.filter_map(|target| Some((target.clone(), window.look(&target).ok()?))).collect()
+    }
+
+    /// The same window to plan what alters the game: through the program that the user named for its prefix, where
+    /// programs of that run.
+    pub fn to_alter(mut self, view: &GameView) -> Self {
+        let command = view.game.settings.run_with.as_ref();
+        let runs = |prefix: &PathBuf| used_by(prefix).is_some();
+        let is_in_use = command.is_some() && view.game.prefix().as_ref().is_some_and(runs);
+        if let Some(command) = command.filter(|_| is_in_use) {
+            self.run_with = Some(command.clone());
+            let (root, bays) = (self.root.clone(), self.bays.clone());
+            let run_with = self.run_with.clone();
+            self.territory = Territory::open(&Scope { root, bays, run_with, ..Scope::default() });
+        }
+        self
     }
 
     /// The same window with what was seen of it already.
@@ -124,7 +142,8 @@ impl<'a> OnDisk<'a> {
             None => look(self.territory()?),
             Some(bay) => {
                 let bays = vec![bay.to_owned()];
-                let scope = Scope { root: self.root.clone(), bays, grants: Vec::new() };
+                let (root, run_with) = (self.root.clone(), self.run_with.clone());
+                let scope = Scope { root, bays, run_with, ..Scope::default() };
                 look(&Territory::open(&scope)?)
             }
         }

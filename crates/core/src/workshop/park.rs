@@ -15,7 +15,7 @@ impl Workshop {
     /// # Errors
     /// Where the game has no such family, or it is the game's own.
     pub fn plan_park(&self, view: &GameView, family: &str) -> Result<Plan> {
-        let mut plan = self.decide(view, |situation| {
+        let mut plan = self.decide_change(view, |situation| {
             let plan = plan::park(situation, family);
             let mut plan = unless_in_use(view, Purpose::Park(family.to_owned()), "park", plan)?;
             plan::hold_to_the_law(situation, &mut plan);
@@ -43,7 +43,7 @@ impl Workshop {
     /// # Errors
     /// Where it is not parked.
     pub fn plan_unpark(&self, view: &GameView, family: &str, despite: &[String]) -> Result<Plan> {
-        let mut plan = self.decide(view, |situation| {
+        let mut plan = self.decide_change(view, |situation| {
             let Some(parked) = parked(situation, family) else {
                 let game = Some(view.game.id.clone().into());
                 return Err(Error::Invalid {

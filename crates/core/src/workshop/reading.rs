@@ -96,6 +96,17 @@ impl Workshop {
         self.decide_with(view, &window, decide)
     }
 
+    /// The same to make a plan: where programs of the game's prefix run, its registry is what they have in their
+    /// memory, which the program knows that the user named.
+    pub(super) fn decide_change<T>(
+        &self,
+        view: &GameView,
+        decide: impl FnOnce(&Situation<'_>) -> Result<T>,
+    ) -> Result<T> {
+        let window = OnDisk::new(&self.store, view, &[]).to_alter(view);
+        self.decide_with(view, &window, decide)
+    }
+
     /// The same, with a window through which more can be seen.
     pub(super) fn decide_with<T>(
         &self,

@@ -2,8 +2,9 @@
 
 use std::path::PathBuf;
 
+use super::in_use::{prefix_of, used_by};
 use super::{Altering, Workshop};
-use crate::change::{Change, RecordState, Side};
+use crate::change::{Change, RecordState, Side, Target};
 use crate::error::{ChangeError, Error, Result};
 use crate::plan::describe;
 use upright_spanner_change::{Journal, Lock, Progress, Recovered, Scope, StepOutcome, StepReport};
@@ -52,6 +53,19 @@ impl Workshop {
         Ok(history.changes.iter().filter(|change| open(change)).cloned().collect())
     }
 
+    /// What a change may alter that is taken up again.
+    pub(super) fn scope_of(&self, change: &Change) -> Scope {
+        let in_prefix = change.steps().iter().find_map(|step| match step.target() {
+            Target::Value(value) => prefix_of(&value.registry, change.root()),
+            _ => None,
+        });
+        let runs = in_prefix.is_some_and(|prefix| used_by(&prefix).is_some());
+        let words = self.words();
+        let game = words.games.iter().find(|game| game.id == change.game());
+        let run_with = game.and_then(|game| game.settings.run_with.clone());
+        scope_with(change, run_with.filter(|_| runs))
+    }
+
     fn open_change(&self, number: i64) -> Result<Change> {
         let open = self.open_changes()?;
         let change = open.into_iter().find(|change| change.number() == number);
@@ -68,7 +82,7 @@ impl Workshop {
         progress: &dyn Progress,
     ) -> Result<(Change, Vec<RecoveredTarget>)> {
         let change = self.open_change(number)?;
-        let reports = self.engine(progress).look(&change.record, &scope_of(&change));
+        let reports = self.engine(progress).look(&change.record, &self.scope_of(&change));
         let targets = reports.iter().map(|report| self.target(&change, report)).collect();
         Ok((change, targets))
     }
@@ -115,8 +129,8 @@ impl Workshop {
     }
 }
 
-/// What a change was allowed to alter: the folder of its game, and the bays that it names.
-pub(super) fn scope_of(change: &Change) -> Scope {
+/// What a change was allowed to alter, with the program through which values of a prefix are set: the folder of its game, and the bays that it names.
+pub(super) fn scope_with(change: &Change, run_with: Option<Vec<String>>) -> Scope {
     let mut bays: Vec<PathBuf> = change
         .steps()
         .iter()
@@ -124,7 +138,7 @@ pub(super) fn scope_of(change: &Change) -> Scope {
         .collect();
     bays.sort();
     bays.dedup();
-    Scope { root: change.root().to_owned(), bays, grants: Vec::new() }
+    Scope { root: change.root().to_owned(), bays, grants: Vec::new(), run_with }
 }
 
 /// A side of a step in words, with the start of its content's digest.
@@ -144,7 +158,7 @@ impl Altering<'_> {
         let workshop = self.workshop();
         let mut recoveries = Vec::new();
         for change in workshop.open_changes()? {
-            let scope = scope_of(&change);
+            let scope = workshop.scope_of(&change);
             let engine = workshop.engine(progress);
             let recovered = if let Ok(_lock) = Lock::take(change.root()) {
                 engine.recover(&change.record, &scope)
@@ -174,7 +188,7 @@ impl Altering<'_> {
         let change = self.workshop().open_change(number)?;
         // The game may not be there any more: then nothing of it can be altered either.
         let _lock = Lock::take(change.root()).ok();
-        let scope = scope_of(&change);
+        let scope = self.workshop().scope_of(&change);
         self.workshop().engine(progress).settle(&change.record, &scope)?;
         Ok(change)
     }

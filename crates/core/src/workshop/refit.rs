@@ -17,7 +17,7 @@ impl Workshop {
         family: Option<&str>,
         despite: &[String],
     ) -> Result<Refit> {
-        let mut refit = self.decide(view, |situation| {
+        let mut refit = self.decide_change(view, |situation| {
             let mut refit = plan::refit(situation, family)?;
             plan::hold_to_the_law(situation, &mut refit.plan);
             Ok(refit)

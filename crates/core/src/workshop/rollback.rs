@@ -22,7 +22,7 @@ impl Workshop {
         to: Point,
         settings: bool,
     ) -> Result<(Plan, Option<NothingToDo>)> {
-        let (mut plan, nothing) = self.decide(view, |situation| {
+        let (mut plan, nothing) = self.decide_change(view, |situation| {
             if let Some(family) = family {
                 expect_touched(situation, family)?;
             }

@@ -49,7 +49,7 @@ impl Workshop {
             self.tuning(view, family)?;
         }
         let (mut plan, written) =
-            self.decide(view, |situation| plan::tune(situation, family, wish))?;
+            self.decide_change(view, |situation| plan::tune(situation, family, wish))?;
         self.add_conditions(&mut plan);
         let written = (!written.is_empty()).then(|| RegFile::write(&written));
         Ok((plan, written))

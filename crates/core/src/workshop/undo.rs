@@ -29,7 +29,7 @@ impl Workshop {
     /// # Errors
     /// [`ChangeError::StoodOn`] where something does.
     pub fn plan_undo(&self, view: &GameView, change: &Change) -> Result<Plan> {
-        let mut plan = self.decide(view, |situation| {
+        let mut plan = self.decide_change(view, |situation| {
             let later = plan::standing_on(change, &situation.changes);
             if !later.is_empty() {
                 let later =
