@@ -57,10 +57,10 @@ pub fn fit_path(path: &str, width: usize) -> String {
     if path.width() <= width {
         return path.into_owned();
     }
-    let starts = path.match_indices('/').map(|(at, _)| at);
+    let starts = path.match_indices(['/', '\\']).map(|(at, _)| at);
     let kept = starts.map(|at| &path[at..]).find(|rest| rest.width() < width);
     let Some(kept) = kept else {
-        let name = path.rsplit('/').next().unwrap_or_default();
+        let name = path.rsplit(['/', '\\']).next().unwrap_or_default();
         return cut(name, width);
     };
     format!("…{kept}")

@@ -3,6 +3,8 @@
 
 mod common;
 
+use std::fs;
+
 use common::{Bench, errors, flat, output};
 use upright_spanner_sample::pe::{Bits, Pe};
 use upright_spanner_sample::resource::VersionInfo;
@@ -551,33 +553,63 @@ fn in_a_prefix_the_environment_takes_its_own_unless_its_registry_says_otherwise(
     prefix(&bench, "");
     bench.ok(&["game", "set", GAME, "--prefix", "prefix"]);
     assert!(bench.ok(&["game", "show", GAME]).contains("prefix"));
-    let said = flat(&output(&bench.run(&fit).code(3)));
-    assert!(
-        said.contains("takes its own winmm.dll whatever lies beside Pier.exe. [entry-not-loaded]"),
-        "{said}"
-    );
-    let remedy = "set the value `winmm` of HKEY_CURRENT_USER\\Software\\Wine\\AppDefaults\\Pier.exe\\DllOverrides to `native,builtin`";
-    assert!(said.contains(remedy), "{said}");
-    for (overrides, code) in [
-        ("[Software\\\\Wine\\\\DllOverrides] 2\n\"winmm\"=\"native,builtin\"", 0),
-        ("[software\\\\wine\\\\dlloverrides] 2\n#time=1\n\"*WinMM\"=\"n,b\"", 0),
-        ("[Software\\\\Wine\\\\DllOverrides] 2\n\"winmm\"=\"builtin,native\"", 3),
+    let planned = bench.ok(&fit);
+    let step = "\\AppDefaults\\Pier.exe\\DllOverrides: winmm";
+    assert!(planned.contains("not set → native,builtin") && planned.contains(step), "{planned}");
+    for (overrides, is_said) in [
+        ("[Software\\\\Wine\\\\DllOverrides] 2\n\"winmm\"=\"native,builtin\"", true),
+        ("[software\\\\wine\\\\dlloverrides] 2\n#time=1\n\"*WinMM\"=\"n,b\"", true),
+        ("[Software\\\\Wine\\\\DllOverrides] 2\n\"winmm\"=\"builtin,native\"", false),
         (
             "[Software\\\\Wine\\\\DllOverrides] 2\n\"winmm\"=\"native\"\n\n[Software\\\\Wine\\\\AppDefaults\\\\Pier.exe\\\\DllOverrides] 3\n\"winmm\"=\"builtin\"",
-            3,
+            false,
         ),
         (
             "[Software\\\\Wine\\\\AppDefaults\\\\pier.exe\\\\DllOverrides] 3\n\"winmm\"=\"native,builtin\"",
-            0,
+            true,
         ),
         (
             "[Software\\\\Wine\\\\AppDefaults\\\\Other.exe\\\\DllOverrides] 3\n\"winmm\"=\"native,builtin\"",
-            3,
+            false,
         ),
     ] {
         prefix(&bench, overrides);
-        bench.run(&fit).code(code);
+        assert_eq!(!bench.ok(&fit).contains("native,builtin"), is_said, "{overrides}");
     }
+
+    // It is set with the fit, and goes with it.
+    prefix(&bench, "");
+    let registry = || fs::read_to_string(bench.file("prefix/user.reg")).unwrap();
+    let before = registry();
+    bench.ok(&fit[..5]);
+    assert!(registry().contains("DllOverrides] 0\n\"winmm\"=\"native,builtin\""), "{}", registry());
+    checked(&bench, 0);
+    for (there, back) in [("park", "unpark"), ("rollback", "undo")] {
+        let words = |word| if word == "undo" { vec!["undo"] } else { vec![word, GAME, "glim"] };
+        bench.ok(&words(there));
+        assert_eq!(registry(), before, "{there}");
+        bench.ok(&words(back));
+        assert!(registry().contains("native,builtin"), "{back}");
+    }
+    // Somebody takes it away: the check says so, and that a fit sets it again.
+    bench.write("prefix/user.reg", before.as_bytes());
+    let said = flat(
+        &bench
+            .run(&["check", GAME])
+            .get_output()
+            .stdout
+            .iter()
+            .map(|b| char::from(*b))
+            .collect::<String>(),
+    );
+    assert!(
+        said.contains("takes its own winmm.dll") && said.contains("spanner fit pier glim"),
+        "{said}"
+    );
+    bench.ok(&["fit", GAME, "glim"]);
+    assert!(registry().contains("native,builtin"));
+    bench.ok(&["rollback", GAME]);
+
     // A game that lies in a prefix needs no word of it.
     prefix(&bench, "");
     bench.ok(&["game", "set", GAME, "--prefix", ""]);
@@ -588,7 +620,8 @@ fn in_a_prefix_the_environment_takes_its_own_unless_its_registry_says_otherwise(
         &format!("{inside}/Inside.exe"),
         &exe.imports("WINMM.dll", &["timeGetTime"]).to_bytes(),
     );
-    bench.run(&["fit", inside, "new/glim.dll", "--as", "winmm.dll"]).code(3);
+    let said = bench.ok(&["fit", inside, "new/glim.dll", "--as", "winmm.dll"]);
+    assert!(said.contains("native,builtin"), "{said}");
 }
 
 /// Windows' own loader, or what stands in for it, agrees on what starts.

@@ -5,8 +5,7 @@ use super::entry_names::loads;
 use super::{CheckInput, Swap};
 use crate::catalog::Role;
 use crate::finding::{Finding, Severity};
-use crate::game::Environment;
-use crate::path::{same_name, slashes, stem};
+use crate::path::{same_name, slashes};
 use crate::remedy::Action;
 use upright_spanner_image::system::{can_be_stood_in, is_always_windows_own};
 
@@ -53,7 +52,8 @@ fn not_preferred(
     name: &str,
     exe: &str,
 ) -> Option<Finding> {
-    let environment = input.view().environment.as_ref()?;
+    // What comes is preferred by a step of its own.
+    let environment = input.view().environment.as_ref().filter(|_| input.in_place)?;
     if !can_be_stood_in(name) || !environment.takes_its_own(name, swap.facts.machine) {
         return None;
     }
@@ -62,11 +62,10 @@ fn not_preferred(
         input.subject.name,
         slashes(&environment.prefix)
     );
-    let key = Environment::key_for(exe);
-    let remedy = format!(
-        "In the registry of that prefix, set the value `{}` of HKEY_CURRENT_USER\\{key} to `native,builtin`.",
-        stem(name)
-    );
+    let game = input.situation.game().id.clone().into();
+    let action = Action::Fit { game, build: input.subject.family.to_owned().into() };
+    let remedy =
+        ("Fit it again: that says in the registry of the prefix which one is meant.", action);
     let severity = if swap.old.is_some() { Severity::Warn } else { Severity::Stop };
     Some(Finding::new(CODE, severity, sentence, remedy))
 }

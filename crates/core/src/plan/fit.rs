@@ -141,6 +141,7 @@ impl<'s> FitPlanner<'s> {
         for target in &targets {
             self.step(target, &mut plan)?;
         }
+        self.prefer(&targets, &mut plan)?;
         self.take_out_older(&mut plan)?;
         self.clear(&anchors, &targets, &mut plan)?;
         plan.arrange(self.situation)?;
@@ -193,6 +194,7 @@ impl<'s> FitPlanner<'s> {
                 let now = self.situation.window.file(&place)?;
                 plan.steps.extend(self.removal(place, now));
             }
+            self.prefer_no_more(&old.path, plan)?;
         }
         Ok(())
     }

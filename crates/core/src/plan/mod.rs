@@ -7,6 +7,7 @@ mod clear;
 mod drift;
 mod entry;
 mod fit;
+mod fit_override;
 mod fit_places;
 mod fit_settings;
 mod folders;

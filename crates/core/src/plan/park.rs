@@ -2,7 +2,7 @@
 
 use super::{Place, Plan};
 use crate::catalog::Role;
-use crate::change::{Change, Purpose, Side, Step};
+use crate::change::{Change, Purpose, Side, Step, Target};
 use crate::check::altered_since;
 use crate::error::Result;
 use crate::path::same_name;
@@ -22,6 +22,19 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
         let now = window.file(&place)?;
         if !now.same_as(&entry.shipped) {
             plan.steps.push(Step::replace(place, now, entry.shipped.clone(), family));
+        }
+    }
+
+    // Settings stay, but for what is set in a registry: that is the component's.
+    let values = ledger.entries().filter(|entry| same_name(&entry.family, family));
+    for entry in values.filter(|entry| entry.in_force()) {
+        if !matches!(entry.target, Target::Value(_)) {
+            continue;
+        }
+        let now = window.now(&entry.target)?;
+        if now.same_as(&entry.last) {
+            let (target, shipped) = (entry.target.clone(), entry.shipped.clone());
+            plan.steps.push(Step::of(target, now, shipped, family));
         }
     }
 
