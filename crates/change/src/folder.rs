@@ -295,6 +295,15 @@ impl Folder {
             }
         }
 
+        // Windows takes no name away from a file that is marked read-only.
+        let is_marked = self.make_replaceable(from)?;
+        self.rename_by_names(from, to, name)?;
+        if is_marked { to.set_read_only(name, true) } else { Ok(()) }
+    }
+
+    /// Gives a file a name that nothing has, and takes its own away.
+    fn rename_by_names(&self, from: &str, to: &Self, name: &str) -> Result<()> {
+        let path = to.path.join(name);
         // A second name is given to nothing that is there; where the file system has none, it is looked.
         match self.dir.hard_link(from, &to.dir, name) {
             Ok(()) => {
@@ -573,13 +582,17 @@ impl Folder {
         file.set_permissions(permissions).map_err(doing())
     }
 
-    /// Windows replaces and removes no file that is marked read-only.
-    fn make_replaceable(&self, name: &str) -> Result<()> {
+    /// Windows replaces and removes no file that is marked read-only; says whether this one was.
+    fn make_replaceable(&self, name: &str) -> Result<bool> {
         if !cfg!(windows) {
-            return Ok(());
+            return Ok(false);
         }
-        let Found::File(metadata) = self.find(name)? else { return Ok(()) };
-        if metadata.permissions().readonly() { self.set_read_only(name, false) } else { Ok(()) }
+        let Found::File(metadata) = self.find(name)? else { return Ok(false) };
+        let is_marked = metadata.permissions().readonly();
+        if is_marked {
+            self.set_read_only(name, false)?;
+        }
+        Ok(is_marked)
     }
 }
 

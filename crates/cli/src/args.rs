@@ -513,6 +513,15 @@ pub struct Fit {
     /// Remove what an earlier installation by hand left, as the plan lists it.
     #[arg(long)]
     pub clear: bool,
+    /// Set the values that the build's `.reg` files name, each shown before it is set.
+    #[arg(long)]
+    pub registry: bool,
+    /// With `--registry`: write these values to this `.reg` file, instead of setting them.
+    #[arg(long, value_name = "FILE", requires = "registry")]
+    pub reg_file: Option<PathBuf>,
+    /// Take back what an older build, installed by hand, has set in the registry, as its undo file says.
+    #[arg(long)]
+    pub undo_old: bool,
     /// Pack the data part into a zip in this folder, for a mod manager, instead of putting it into
     /// the game: now, and whenever the family comes into this game.
     #[arg(long, value_name = "DIR")]

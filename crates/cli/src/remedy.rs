@@ -79,6 +79,7 @@ fn command(action: &Action) -> String {
         Action::RollBackTo { game, change } => {
             format!("spanner rollback {} --to {change}", quoted(game))
         }
+        Action::SetRegistry => "--registry".to_owned(),
         Action::Settle { change } => format!("spanner doctor --settle {change}"),
         Action::ShowEntries { game } => format!("spanner check {} --entries", quoted(game)),
         Action::ShowHistory { game: None } => "spanner history".to_owned(),
@@ -89,6 +90,7 @@ fn command(action: &Action) -> String {
         Action::ShowSorting => "spanner rack add FILE -v".to_owned(),
         Action::Survey => "spanner survey FOLDER".to_owned(),
         Action::UnderName => "--as NAME".to_owned(),
+        Action::UndoOld => "--undo-old".to_owned(),
         Action::Unpin { game, family } => {
             format!("spanner unpin {} {}", quoted(game), quoted(family))
         }

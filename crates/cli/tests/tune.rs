@@ -507,3 +507,134 @@ mod windows {
             .unwrap();
     }
 }
+
+/// A build with a file that sets values, and one that takes them back.
+fn with_registry(bench: &Bench, version: [u16; 4], sets: &str) -> String {
+    let heading = "Windows Registry Editor Version 5.00\r\n\r\n";
+    let enable = format!("{heading}[HKEY_CURRENT_USER\\Software\\Glim]\r\n{sets}");
+    let undo = format!("{heading}[-HKEY_CURRENT_USER\\Software\\Glim]\r\n");
+    let name = format!("glim-{}.zip", version[0]);
+    let entries: [(&str, &[u8]); 3] = [
+        ("glim.dll", &loader(version)),
+        ("enable.reg", enable.as_bytes()),
+        ("undo.reg", undo.as_bytes()),
+    ];
+    bench.write(&name, &archive::zip(&entries, DATE));
+    name
+}
+
+const HOOK: &str = "\"Hook\"=dword:00000001\r\n@=\"on\"\r\n";
+
+#[test]
+fn values_of_a_build_are_told_left_and_set_where_it_is_asked_for() {
+    let bench = Bench::empty();
+    game(&bench, GAME);
+    prefix(&bench);
+    let name = with_registry(&bench, [2, 0, 0, 0], HOOK);
+    let said = flat(&bench.ok(&["rack", "add", &name]));
+    assert!(said.contains("enable.reg would set in the registry, with --registry:"), "{said}");
+    assert!(said.contains("HKEY_CURRENT_USER\\Software\\Glim: Hook = 1"), "{said}");
+    assert!(said.contains("undo.reg takes back in the registry"), "{said}");
+
+    let fit = ["fit", GAME, "glim@2.0.0", "--as", "winmm.dll"];
+    let said = flat(&bench.ok(&[&fit[..], &["--dry-run"]].concat()));
+    assert!(said.contains("Hook: not set → 1") && said.contains("[registry-left]"), "{said}");
+    let before = registry(&bench);
+    bench.ok(&fit);
+    assert!(!registry(&bench).contains("Glim"), "left");
+    bench.ok(&["undo"]);
+    assert_eq!(registry(&bench), before);
+    let done = flat(&bench.ok(&[&fit[..], &["--registry"]].concat()));
+    assert!(done.contains("not set → on") && done.contains("Glim: Hook"), "{done}");
+    assert!(registry(&bench).contains("\"Hook\"=dword:00000001"));
+
+    // With a newer build that sets something else, the old values go.
+    let newer = with_registry(&bench, [3, 0, 0, 0], "\"Other\"=\"x\"\r\n");
+    bench.ok(&["fit", GAME, &newer, "--registry"]);
+    let now = registry(&bench);
+    assert!(now.contains("\"Other\"=\"x\"") && !now.contains("Hook"), "{now}");
+    for (there, back) in [("park", "unpark"), ("rollback", "undo")] {
+        bench.ok(&[there, GAME, "glim"]);
+        assert!(!registry(&bench).contains("Glim"), "{there}");
+        let words = if back == "undo" { vec![back] } else { vec![back, GAME, "glim"] };
+        bench.ok(&words);
+        assert!(registry(&bench).contains("\"Other\""), "{back}");
+    }
+    bench.ok(&["rollback", GAME]);
+    assert_eq!(registry(&bench), before, "byte for byte");
+
+    // The layout can say it once for all builds.
+    let layout = bench.ok(&["rack", "show", "glim@2.0.0", "--layout"]);
+    assert!(
+        layout.contains("from = \"enable.reg\"\nbay = \"root\"\npolicy = \"leave\""),
+        "{layout}"
+    );
+    let set = layout.replacen("policy = \"leave\"", "policy = \"registry\"", 1);
+    bench.write("layout.toml", set.as_bytes());
+    bench.ok(&["rack", "add", &name, "--layout", "layout.toml"]);
+    bench.ok(&fit);
+    assert!(registry(&bench).contains("\"Hook\"=dword:00000001"));
+}
+
+#[test]
+fn what_an_older_build_set_by_hand_is_taken_back_where_it_is_asked_for() {
+    let bench = Bench::empty();
+    game(&bench, GAME);
+    let old = with_registry(&bench, [1, 0, 0, 0], HOOK);
+    bench.ok(&["rack", "add", &old]);
+    bench.write(&format!("{GAME}/winmm.dll"), &loader([1, 0, 0, 0]));
+    prefix(&bench);
+    let by_hand = format!(
+        "{REGISTRY}\n[Software\\\\Glim] 5\n\"Hook\"=dword:00000001\n\n[Software\\\\Glim\\\\Deep] 5\n\"x\"=\"1\"\n"
+    );
+    bench.write("prefix/user.reg", by_hand.as_bytes());
+    bench.write("new.dll", &loader([2, 0, 0, 0]));
+    let fit = ["fit", GAME, "new.dll"];
+    let said = flat(&bench.ok(&[&fit[..], &["--dry-run"]].concat()));
+    assert!(
+        said.contains("undo.reg of glim@1.0.0 should be run")
+            || said.contains("undo.reg of glim@1"),
+        "{said}"
+    );
+    assert!(said.contains("Hook: 1 → not set") && said.contains("--undo-old"), "{said}");
+    bench.ok(&[&fit[..], &["--undo-old"]].concat());
+    assert_eq!(registry(&bench), REGISTRY, "and the keys that are empty");
+    bench.ok(&["undo"]);
+    assert!(
+        registry(&bench).contains("\"Hook\"=dword:00000001") && registry(&bench).contains("Deep")
+    );
+}
+
+#[test]
+fn what_a_build_may_not_set_stops_and_without_a_registry_it_goes_to_a_file() {
+    let bench = Bench::empty();
+    game(&bench, GAME);
+    let heading = "REGEDIT4\n";
+    let pack = |name: &str, reg: &str| {
+        let text = format!("{heading}{reg}");
+        let entries: [(&str, &[u8]); 2] =
+            [("glim.dll", &loader([2, 0, 0, 0])), ("set.reg", text.as_bytes())];
+        bench.write(name, &archive::zip(&entries, DATE));
+    };
+    pack("machine.zip", "[HKEY_LOCAL_MACHINE\\Software\\Glim]\n\"x\"=\"1\"\n");
+    pack(
+        "run.zip",
+        "[HKEY_CURRENT_USER\\Software\\Microsoft\\Windows\\CurrentVersion\\Run]\n\"x\"=\"1\"\n",
+    );
+    pack("plain.zip", "[HKEY_CURRENT_USER\\Software\\Glim]\n\"x\"=\"1\"\n");
+    let fit = |name: &'static str| vec!["fit", GAME, name, "--as", "winmm.dll", "--registry"];
+    if !cfg!(windows) {
+        let said = flat(&output(&bench.run(&fit("plain.zip")).code(3)));
+        assert!(said.contains("[no-registry]"), "{said}");
+        bench.ok(&[fit("plain.zip"), vec!["--reg-file", "plain.reg"]].concat());
+        assert!(bench.file("plain.reg").exists());
+        bench.ok(&["rollback", GAME]);
+    }
+    prefix(&bench);
+    for (name, code) in [("machine.zip", "needs-administrator"), ("run.zip", "starts-programs")] {
+        let said = flat(&output(&bench.run(&fit(name)).code(3)));
+        assert!(said.contains(&format!("[{code}]")), "{said}");
+        bench.ok(&[&fit(name)[..5], &["--dry-run"]].concat());
+    }
+    assert_eq!(registry(&bench), REGISTRY);
+}

@@ -4,8 +4,8 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use crate::change::{Change, Side, Step, Target};
-use crate::path::TreePath;
+use crate::change::{Change, Side, State, Step, Target};
+use crate::path::{TreePath, fold};
 use upright_spanner_change::{Place, SettingKey};
 
 /// The targets of one game that changes have touched.
@@ -33,6 +33,24 @@ pub struct LedgerEntry {
     pub source: Option<String>,
     /// Whether keys in it were set by changes since then.
     is_tuned: bool,
+}
+
+/// What is around a key or a value, from outside, as names are compared.
+fn levels(target: &Target) -> Vec<String> {
+    match target {
+        Target::Setting(key) => key.path.around().iter().map(|name| fold(name)).collect(),
+        Target::Value(value) => value.value.levels().map(fold).collect(),
+        _ => Vec::new(),
+    }
+}
+
+/// Whether two targets are in the same file or registry.
+fn is_beside(a: &Target, b: &Target) -> bool {
+    match (a, b) {
+        (Target::Setting(a), Target::Setting(b)) => a.place.same_as(&b.place),
+        (Target::Value(a), Target::Value(b)) => a.registry == b.registry,
+        _ => false,
+    }
 }
 
 impl LedgerEntry {
@@ -130,6 +148,23 @@ impl Ledger {
     /// Every record of a file, by path.
     pub fn files(&self) -> impl Iterator<Item = (&Place, &LedgerEntry)> {
         self.entries().filter_map(|entry| Some((entry.target.file()?, entry)))
+    }
+
+    /// What a key or a value that is not there comes to: of what is around it, sections and registry keys that a
+    /// change has made do not count as there before.
+    pub fn unset(&self, target: &Target, now: State) -> State {
+        let State::Unset { around } = now else { return now };
+        let own = levels(target);
+        let made = self.entries.values().filter(|entry| is_beside(&entry.target, target));
+        let before = made.filter_map(|entry| match entry.first.state {
+            State::Unset { around } => {
+                let other = levels(&entry.target);
+                let shared = other.iter().zip(&own).take_while(|(a, b)| a == b).count();
+                (shared > around).then_some(around)
+            }
+            _ => None,
+        });
+        State::Unset { around: before.min().map_or(around, |least| least.min(around)) }
     }
 
     /// The keys of a settings file that changes have set.

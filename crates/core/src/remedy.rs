@@ -118,6 +118,7 @@ pub enum Action {
         game: Text,
         change: i64,
     },
+    SetRegistry,
     Settle {
         change: i64,
     },
@@ -136,6 +137,7 @@ pub enum Action {
     },
     ShowSorting,
     Survey,
+    UndoOld,
     Unpin {
         game: Text,
         family: Text,

@@ -8,8 +8,9 @@ use crate::content::Content;
 use crate::error::Result;
 use crate::ledger::Ledger;
 use crate::path::TreePath;
-use upright_spanner_change::Place;
+use upright_spanner_change::{Place, Registry};
 use upright_spanner_image::{Export, Facts, Import, Offer};
+use upright_spanner_settings::registry::ValueName;
 
 /// Where an image is.
 #[derive(Debug, Clone, Copy)]
@@ -36,6 +37,8 @@ pub(crate) trait Window {
     /// The files of the game of a name, whatever they are; where there are none, those whose names differ in the
     /// version alone.
     fn named(&self, name: &str) -> Result<Vec<TreePath>>;
+    /// The values below a key of a registry, at most so many.
+    fn values_below(&self, registry: &Registry, key: &str, most: usize) -> Result<Vec<ValueName>>;
     /// The bytes of a build's file.
     fn stored(&self, content: &Content) -> Result<Vec<u8>>;
     /// Reads what many images import, and what some of them offer, side by side before anyone asks.

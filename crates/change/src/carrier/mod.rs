@@ -15,8 +15,10 @@ mod windows;
 
 use crate::error::{Error, Result};
 use crate::path::Place;
-use crate::step::{State, Step, Target};
+use crate::step::{Registry, State, Step, Target};
+use crate::territory::Territory;
 pub use on_disk::OnDisk;
+use upright_spanner_settings::registry::ValueName;
 
 /// Does the steps of one kind of target.
 ///
@@ -70,6 +72,22 @@ pub enum Restored {
     Untouched,
     /// This is at the target now.
     Holds(State),
+}
+
+/// The values below a key of a registry, at most so many.
+///
+/// # Errors
+/// Where the registry cannot be read.
+pub fn values_below(
+    territory: &Territory,
+    registry: &Registry,
+    key: &str,
+    most: usize,
+) -> Result<Vec<ValueName>> {
+    match registry {
+        Registry::Windows => Ok(windows::values_below(key, most)),
+        Registry::Prefix(place) => value::values_below(territory, place, key, most),
+    }
 }
 
 /// Where a target is that has a place.

@@ -1,5 +1,7 @@
 //! Where there is no registry of Windows: nothing can be looked up in it or set.
 
+use upright_spanner_settings::registry::ValueName;
+
 use crate::carrier::{Carrier, Restored};
 use crate::error::{Error, Result};
 use crate::path::Place;
@@ -39,4 +41,9 @@ impl Carrier for WindowsRegistry {
     fn clear(&self, _: &Step, _: Option<&Place>) -> Result<()> {
         Ok(())
     }
+}
+
+/// There are none.
+pub(super) fn values_below(_: &str, _: usize) -> Vec<ValueName> {
+    Vec::new()
 }

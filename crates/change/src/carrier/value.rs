@@ -2,9 +2,11 @@
 
 use upright_spanner_settings::registry::{PrefixRegistry, ValueName};
 
-use crate::carrier::part::Part;
-use crate::error::Result;
+use crate::carrier::part::{LONGEST, Part};
+use crate::error::{Error, Result};
+use crate::path::Place;
 use crate::step::{State, Target};
+use crate::territory::Territory;
 
 pub(super) struct PrefixValue;
 
@@ -43,4 +45,22 @@ impl Part for PrefixValue {
         };
         Ok(written.into_bytes())
     }
+}
+
+/// The values below a key, at most so many.
+pub(super) fn values_below(
+    territory: &Territory,
+    place: &Place,
+    key: &str,
+    most: usize,
+) -> Result<Vec<ValueName>> {
+    let bytes = territory.bytes(place, LONGEST)?;
+    let fault = |what| Error::Settings { path: territory.path(place), what };
+    let registry = text(&bytes).and_then(registry).map_err(fault)?;
+    let keys = registry.keys_below(key);
+    let values = keys.iter().flat_map(|key| {
+        let names = registry.values(key).into_iter().map(|(name, _)| name);
+        names.filter_map(|name| ValueName::new(key, &name).ok()).collect::<Vec<_>>()
+    });
+    Ok(values.take(most).collect())
 }

@@ -170,3 +170,20 @@ impl Carrier for WindowsRegistry {
         Ok(())
     }
 }
+
+/// The values below a key, at most so many.
+pub(super) fn values_below(key: &str, most: usize) -> Vec<ValueName> {
+    let mut keys = vec![key.to_owned()];
+    let mut found = Vec::new();
+    while let Some(key) = keys.pop() {
+        let Ok(open) = user().open_subkey_with_flags(&key, KEY_READ) else { continue };
+        let names = open.enum_values().flatten().map(|(name, _)| name);
+        found.extend(names.filter_map(|name| ValueName::new(&key, &name).ok()));
+        if found.len() >= most {
+            break;
+        }
+        keys.extend(open.enum_keys().flatten().map(|name| format!(r"{key}\{name}")));
+    }
+    found.truncate(most);
+    found
+}

@@ -12,6 +12,7 @@ use upright_spanner_core::survey::{Filter, GameView};
 use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
 
 use super::carry_out::{START, Wish, act, is_meant};
+use super::reg_file;
 use super::several::{self, Job, Several};
 use super::survey::survey_known;
 use super::target;
@@ -59,6 +60,7 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
             folder_for(&part.of.family)?;
         }
     }
+    reg_file::write(args.reg_file.as_deref(), &fit.plan, args.dry_run, session)?;
     if stopped || args.dry_run || fit.plan.is_empty() {
         if session.json {
             render::json(&Plan::from(&fit.plan))?;
@@ -297,6 +299,9 @@ fn options(args: &args::Fit) -> FitOptions {
         beside: args.beside,
         clear: args.clear,
         hand_off: args.handoff.is_some(),
+        registry: args.registry,
+        to_reg_file: args.reg_file.is_some(),
+        undo_old: args.undo_old,
         despite: args.despite.clone(),
     }
 }
@@ -341,19 +346,27 @@ fn planned(
 fn again(args: &args::Fit, game: &str, chosen: &FitOptions) -> String {
     let mut words = vec!["spanner fit".to_owned(), quoted(game)];
     words.extend(args.builds.iter().map(|build| quoted(build)));
-    let handoff = args.handoff.as_ref().map(|folder| folder.to_string_lossy().into_owned());
+    let spelled = |path: &PathBuf| path.to_string_lossy().into_owned();
+    let handoff = args.handoff.as_ref().map(spelled);
+    let reg_file = args.reg_file.as_ref().map(spelled);
     let named = [
         ("--variant", chosen.variant.as_ref()),
         ("--as", chosen.as_name.as_ref()),
         ("--place", args.place.as_ref()),
         ("--handoff", handoff.as_ref()),
+        ("--reg-file", reg_file.as_ref()),
     ];
     let named = named.into_iter().filter_map(|(option, value)| Some((option, value?)));
     let without = args.without.iter().map(|part| ("--without", part));
     let despite = args.despite.iter().map(|code| ("--despite", code));
     let named = named.chain(without).chain(despite);
     words.extend(named.map(|(option, value)| format!("{option} {}", quoted(value))));
-    let switches = [("--beside", args.beside), ("--clear", args.clear)];
+    let switches = [
+        ("--beside", args.beside),
+        ("--clear", args.clear),
+        ("--registry", args.registry),
+        ("--undo-old", args.undo_old),
+    ];
     words.extend(switches.iter().filter(|(_, on)| *on).map(|(switch, _)| (*switch).to_owned()));
     words.join(" ")
 }

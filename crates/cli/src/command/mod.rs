@@ -19,6 +19,7 @@ mod park;
 mod pin;
 mod rack;
 mod refit;
+mod reg_file;
 mod rollback;
 mod root;
 mod schema;

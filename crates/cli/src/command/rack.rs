@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use anyhow::Result;
 use upright_spanner_core::path::same_name;
-use upright_spanner_core::rack::{Build, PackageOptions, Together, by_build};
+use upright_spanner_core::rack::{Build, PackageOptions, RegistryFile, Together, by_build};
 use upright_spanner_core::requirement::Requirement;
 use upright_spanner_core::{Added, Addition, Workshop};
 
@@ -60,12 +60,27 @@ fn add(
     }
 
     if session.json {
-        render::json(&AddedBuilds::new(&added, &workshop.users_of_builds()?, &failed))?;
+        let registry = registry_files(&workshop, &added);
+        render::json(&AddedBuilds::new(&added, &workshop.users_of_builds()?, &registry, &failed))?;
     } else {
-        rack::print_added(&added, session)?;
+        rack::print_added(&added, &registry_files(&workshop, &added), session)?;
     }
 
     Ok(if failed.is_empty() { Exit::Done } else { Exit::Attend })
+}
+
+/// The `.reg` files of what was added; those of several variants are one.
+fn registry_files(workshop: &Workshop, added: &[Addition]) -> Vec<RegistryFile> {
+    let builds = added.iter().flat_map(|addition| &addition.builds);
+    let mut files: Vec<RegistryFile> =
+        builds.flat_map(|(build, _)| workshop.registry_files(build)).collect();
+    let mut seen = Vec::new();
+    files.retain(|file| {
+        let is_new = !seen.contains(&file.path);
+        seen.push(file.path.clone());
+        is_new
+    });
+    files
 }
 
 /// Adds a file, and asks for what it leaves open.

@@ -1,14 +1,13 @@
 //! `tune`: shows the settings of a game's components, and sets them.
 
-use std::path::Path;
-
-use anyhow::{Context, Result};
+use anyhow::Result;
 use upright_spanner_core::path::same_name;
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::tune::COMPAT;
 use upright_spanner_core::{Error, TuneWish, Workshop};
 
 use super::carry_out::{START, Talk, Wish, carry_out};
+use super::reg_file;
 use super::several::{self, Job, Several};
 use super::survey::survey_known;
 use super::target;
@@ -119,14 +118,9 @@ fn set(
     family: Option<&str>,
     session: &Session,
 ) -> Result<Exit> {
-    let (plan, written) = workshop.plan_tune(view, family, wish)?;
-    if let (Some(file), Some(bytes), false) = (&args.reg_file, &written, args.dry_run) {
-        write_new(file, bytes)?;
-        let text = format!("The values for the registry are in {}", slashes(file));
-        render::hint(session, &text)?;
-    }
-    let is_written = written.is_some();
-    if plan.steps.is_empty() && is_written && plan.stops().is_empty() {
+    let plan = workshop.plan_tune(view, family, wish)?;
+    let is_written = reg_file::write(args.reg_file.as_deref(), &plan, args.dry_run, session)?;
+    if plan.steps.is_empty() && is_written {
         if session.json {
             render::json(&crate::document::plan::Plan::from(&plan))?;
         }
@@ -140,21 +134,6 @@ fn set(
     };
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     carry_out(workshop, plan, &wish, &talk, session)
-}
-
-/// Writes a file that is not there yet.
-fn write_new(path: &Path, bytes: &[u8]) -> Result<()> {
-    use std::io::Write;
-    if path.symlink_metadata().is_ok() {
-        return Err(Error::Invalid {
-            what: format!("{} is there already", slashes(path)),
-            remedy: "Name a file that is not: --reg-file FILE".into(),
-        }
-        .into());
-    }
-    let failed = || format!("could not write {}", slashes(path));
-    let mut file = std::fs::File::create_new(path).with_context(failed)?;
-    file.write_all(bytes).with_context(failed)
 }
 
 /// Every known game that has a family.
@@ -180,7 +159,7 @@ fn all(
     };
     for view in survey.games.iter().filter(has) {
         match workshop.plan_tune(view, Some(family), wish) {
-            Ok((plan, _)) => jobs.push(Job { what: family.to_owned(), plan }),
+            Ok(plan) => jobs.push(Job { what: family.to_owned(), plan }),
             Err(error) => several.fails(&view.game.id, &error.into()),
         }
     }

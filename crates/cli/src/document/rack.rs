@@ -10,6 +10,7 @@ use upright_spanner_core::content::{Content, Digest};
 use upright_spanner_core::image::Machine;
 use upright_spanner_core::path::TreePath;
 use upright_spanner_core::rack::{self, Layout, Part, Sorted};
+use upright_spanner_core::registry::RegLine;
 use upright_spanner_core::version::Version;
 use upright_spanner_core::{Added, Addition, DamagedContent};
 
@@ -27,7 +28,33 @@ pub struct AddedBuilds<'a> {
     packages: Vec<&'a [Sorted]>,
     /// The products that each package was taken apart into; none where it is one build.
     products: Vec<&'a [String]>,
+    /// The `.reg` files of what was added.
+    registry: Vec<RegistryFile>,
     errors: Vec<FailedPackage>,
+}
+
+/// A `.reg` file of a build.
+#[derive(Debug, Serialize, JsonSchema)]
+struct RegistryFile {
+    /// In the package.
+    path: String,
+    /// What it does, line by line, in words.
+    values: Vec<String>,
+    /// Whether it takes back what another one sets.
+    undo: bool,
+    /// Whether the layout says that its values are set with a fit.
+    set: bool,
+}
+
+impl From<&rack::RegistryFile> for RegistryFile {
+    fn from(file: &rack::RegistryFile) -> Self {
+        Self {
+            path: file.path.to_string(),
+            values: file.lines.iter().filter_map(RegLine::in_words).collect(),
+            undo: file.is_undo,
+            set: file.is_set,
+        }
+    }
 }
 
 /// A build that was put on the rack.
@@ -161,7 +188,12 @@ struct DamagedFile<'a> {
 type Users = BTreeMap<Content, BTreeSet<String>>;
 
 impl<'a> AddedBuilds<'a> {
-    pub fn new(added: &'a [Addition], users: &'a Users, failed: &[(&Path, anyhow::Error)]) -> Self {
+    pub fn new(
+        added: &'a [Addition],
+        users: &'a Users,
+        registry: &[rack::RegistryFile],
+        failed: &[(&Path, anyhow::Error)],
+    ) -> Self {
         let builds = || added.iter().flat_map(|addition| &addition.builds);
         let is_new = |variants: &[&rack::Build]| {
             builds().any(|(build, outcome)| {
@@ -181,6 +213,7 @@ impl<'a> AddedBuilds<'a> {
                 .collect(),
             packages: added.iter().map(|addition| &addition.sorted[..]).collect(),
             products: added.iter().map(|addition| &addition.products[..]).collect(),
+            registry: registry.iter().map(RegistryFile::from).collect(),
             errors: failed.map(|(path, error)| FailedPackage::new(path, error)).collect(),
         }
     }

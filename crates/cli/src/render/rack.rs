@@ -10,8 +10,10 @@ use upright_spanner_core::content::{Content, Digest};
 use upright_spanner_core::image::Machine;
 use upright_spanner_core::path::{TreePath, same_name};
 use upright_spanner_core::rack::{
-    Build, EXE, LayoutFile, NAMESAKE, Part, Placement, Policy, ROOT, SLOT, Sorted, by_build,
+    Build, EXE, LayoutFile, NAMESAKE, Part, Placement, Policy, ROOT, RegistryFile, SLOT, Sorted,
+    by_build,
 };
+use upright_spanner_core::registry::RegLine;
 use upright_spanner_core::version::Version;
 use upright_spanner_core::{Added, Addition, DamagedContent};
 
@@ -23,7 +25,7 @@ use crate::session::Session;
 type Users = BTreeMap<Content, BTreeSet<String>>;
 
 /// Prints the builds that came of each package, and what became of its other files.
-pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
+pub fn print_added(added: &[Addition], registry: &[RegistryFile], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let builds = || added.iter().flat_map(|addition| &addition.builds);
     let by_build = by_build(builds().map(|(build, _)| build));
@@ -47,6 +49,9 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
     }
     for addition in added {
         write_sorted(&mut out, addition, session)?;
+    }
+    for file in registry {
+        write_registry_file(&mut out, file, session)?;
     }
     for addition in added {
         if let (Some(origin), Some((build, _))) = (&addition.origin, addition.builds.first()) {
@@ -74,6 +79,24 @@ pub fn print_added(added: &[Addition], session: &Session) -> Result<()> {
         Some(_) => hint(session, "Next: `spanner survey` shows which games have an older version."),
         None => Ok(()),
     }
+}
+
+/// What a `.reg` file would set.
+fn write_registry_file(out: &mut impl Write, file: &RegistryFile, session: &Session) -> Result<()> {
+    let values = file.lines.iter().filter_map(RegLine::in_words);
+    let values: Vec<String> = values.collect();
+    let how = match (file.is_undo, file.is_set) {
+        (true, _) => "takes back in the registry, when it is asked to",
+        (_, true) => "sets in the registry with a fit",
+        _ => "would set in the registry, with --registry",
+    };
+    let passed = match file.passed_over {
+        0 => String::new(),
+        lines => format!("; {} that the system passes over", count(lines, "line")),
+    };
+    let text = format!("{} {how}: {}{passed}", file.path, values.join("; "));
+    write!(out, "{}", wrapped(&clean(&text), "  ", 2, session.width))?;
+    Ok(())
 }
 
 /// Why a package became several builds.
@@ -308,6 +331,8 @@ fn destination(place: &Placement) -> String {
         Policy::Keep => " (yours stays)",
         Policy::Merge => " (merged into yours)",
         Policy::Handoff => " (for a mod manager)",
+        Policy::Registry => return "its values are set in the registry".to_owned(),
+        Policy::Leave => return "stays on the rack".to_owned(),
     };
     format!("{place_in_words}{name}{there}")
 }

@@ -48,7 +48,7 @@ const fn without_way_on(
 }
 
 /// Every finding, by code.
-pub static ABOUT: [About; 50] = [
+pub static ABOUT: [About; 52] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -365,6 +365,13 @@ pub static ABOUT: [About; 50] = [
         "The prefix /home/ada/prefixes/drift is in use by another program (process 812).",
     ),
     about(
+        "registry-left",
+        "A build brings a `.reg` file, and its values are set only where you or the layout say so.",
+        "The build may not do all that it is meant to.",
+        Remedy::by("To set it too", Action::SetRegistry),
+        r"glim@2.0.0 brings enable.reg, which would set in the registry: HKEY_CURRENT_USER\Software\Glim: Debug: not set → 1. That is left.",
+    ),
+    about(
         "requires",
         "A catalog says that the build needs another family, or that something in the game needs another version of this one.",
         "One of them does not start.",
@@ -431,6 +438,13 @@ pub static ABOUT: [About; 50] = [
         "No build of the family can be put in without breaking another component.",
         Remedy::text("Put the missing build on the rack, or park what is in the way."),
         "No build of lampwright works with what Moss & Meridian has: meadow-tweaks needs lampwright >=2.4.",
+    ),
+    about(
+        "undo-file",
+        "An older build was installed by hand, what it had set in the registry is there still, and a file of the build takes that back.",
+        "Entries of the older build stay in the registry.",
+        Remedy::by("To do that in the same change", Action::UndoOld),
+        r"An older one was installed by hand, and undo.reg of glim@1.0.0 should be run: it takes back what that has set in the registry: HKEY_CURRENT_USER\Software\Glim: Hook: 1 → not set.",
     ),
     about(
         "unsigned-now",

@@ -143,6 +143,7 @@ impl<'s> FitPlanner<'s> {
         }
         self.prefer(&targets, &mut plan)?;
         self.take_out_older(&mut plan)?;
+        self.plan_registry(&mut plan)?;
         self.clear(&anchors, &targets, &mut plan)?;
         plan.arrange(self.situation)?;
         Ok(plan)
@@ -268,6 +269,9 @@ impl<'s> FitPlanner<'s> {
         plan: &mut Plan,
     ) -> Result<()> {
         let Piece { placement, file, is_library } = *piece;
+        if placement.policy == Policy::Registry {
+            return Ok(());
+        }
         let data = placement.bay == ROOT && placement.to.folder() != "";
         if placement.policy == Policy::Handoff || self.hands_off() && data {
             let to = match placement.policy {
@@ -370,7 +374,7 @@ impl<'s> FitPlanner<'s> {
         match (now.state.file(), target.policy) {
             (Some(there), _) if there.content == target.file.content => {}
             (Some(_), Policy::Merge) => self.merge(target, now, plan)?,
-            (Some(_), Policy::Keep | Policy::Handoff) => {}
+            (_, Policy::Registry | Policy::Leave) | (Some(_), Policy::Keep | Policy::Handoff) => {}
             (None, Policy::Merge) if self.carry_over(target, &after, plan)? => {}
             (Some(_), Policy::Replace) | (None, _) => {
                 plan.steps.push(self.swap(target, now, after));

@@ -38,8 +38,8 @@ impl FitPlanner<'_> {
             let Some(value) = self.override_of(path) else { continue };
             let now = self.situation.window.now(&change::Target::Value(value.clone()))?.state;
             let after = State::Value(Value::text(PREFERRED));
-            let step = Step::value(value, now, after, &self.build.id.family);
-            plan.steps.push(step.from_source(Some(self.build.id.to_string())));
+            // It is not of this build alone: a newer one needs it too.
+            plan.steps.push(Step::value(value, now, after, &self.build.id.family));
         }
         Ok(())
     }

@@ -9,6 +9,7 @@ mod entry;
 mod fit;
 mod fit_override;
 mod fit_places;
+mod fit_registry;
 mod fit_settings;
 mod folders;
 mod in_use;
@@ -59,6 +60,7 @@ pub(crate) use tune::tune;
 pub(crate) use undo::{in_effect, standing_on, undo};
 pub use upright_spanner_change::Place;
 use upright_spanner_change::{Grant, Identity, Scope};
+use upright_spanner_settings::registry::RegLine;
 pub use upright_spanner_settings::{Merged, is_mergeable, merge};
 
 /// What a change would do. It can be printed, and applied once its stops are cleared.
@@ -78,6 +80,8 @@ pub struct Plan {
     pub steps: Vec<Step>,
     /// What becomes of settings files that are merged.
     pub merges: Vec<Merge>,
+    /// What is meant for the registry and goes to a file instead.
+    pub written: Vec<RegLine>,
     /// Contents of settings files that it writes anew.
     pub made: Vec<Vec<u8>>,
     /// Files that are not put into the game but packed for a mod manager.
@@ -122,6 +126,7 @@ impl Plan {
             executable: view.mark(),
             steps: Vec::new(),
             merges: Vec::new(),
+            written: Vec::new(),
             made: Vec::new(),
             handoff: Vec::new(),
             supplied: 0,
@@ -214,6 +219,7 @@ impl Plan {
             self.steps.extend(steps);
             self.merges.extend(other.merges);
             self.made.extend(other.made);
+            self.written.extend(other.written);
             self.handoff.extend(other.handoff);
             self.in_use.extend(other.in_use);
             self.findings.extend(other.findings);

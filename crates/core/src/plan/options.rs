@@ -17,6 +17,12 @@ pub struct FitOptions {
     pub clear: bool,
     /// Whether the data part is packed for a mod manager instead of put into the game.
     pub hand_off: bool,
+    /// Whether the values are set that the build's `.reg` files name.
+    pub registry: bool,
+    /// Whether these values are not set, but written to a file.
+    pub to_reg_file: bool,
+    /// Whether what an older build, installed by hand, has set in the registry is taken back by its undo file.
+    pub undo_old: bool,
     /// Codes of findings that the user goes on despite.
     pub despite: Vec<String>,
 }

@@ -44,17 +44,16 @@ impl TuneWish {
     }
 }
 
-/// Plans what the user wants of a game's settings. Gives the plan, and what goes to a `.reg` file.
+/// Plans what the user wants of a game's settings.
 pub(crate) fn tune(
     situation: &Situation<'_>,
     family: Option<&str>,
     wish: &TuneWish,
-) -> Result<(Plan, Vec<RegLine>)> {
+) -> Result<Plan> {
     let summary = summary(family, wish);
     let plan = Plan::new(situation.view, Purpose::Tune, summary);
     let tuning = tuning(situation, family);
-    let mut tuner =
-        Tuner { situation, wish, plan, tuning, files: BTreeMap::new(), written: Vec::new() };
+    let mut tuner = Tuner { situation, wish, plan, tuning, files: BTreeMap::new() };
 
     let (compat, set): (Vec<_>, Vec<_>) =
         wish.set.iter().partition(|(name, _)| same_name(name, COMPAT));
@@ -118,8 +117,6 @@ struct Tuner<'a> {
     tuning: Tuning,
     /// Files that are made, since they are not there: what is in each.
     files: BTreeMap<Place, (Format, Vec<u8>, String)>,
-    /// What goes to a `.reg` file.
-    written: Vec<RegLine>,
 }
 
 impl Tuner<'_> {
@@ -261,6 +258,7 @@ impl Tuner<'_> {
                     .unwrap_or(State::Unset { around: at.value.levels().count() }),
             };
             if !now.same_as(&after) {
+                let now = self.situation.ledger.unset(&target, now);
                 self.plan.steps.push(Step::value(at, now, after, COMPAT));
             }
         }
@@ -351,10 +349,11 @@ impl Tuner<'_> {
             _ => RegItem::Delete(value.name.clone()),
         };
         let key = format!(r"{CURRENT_USER}\{}", value.key);
-        self.written.push(RegLine { number: 0, key, item });
+        self.plan.written.push(RegLine { number: 0, key, item });
     }
 
     fn step(&mut self, target: Target, now: State, state: State, family: &str) {
+        let now = self.situation.ledger.unset(&target, now);
         let Target::Setting(key) = &target else {
             self.plan.steps.push(Step::of(target, now.into(), state.into(), family));
             return;
@@ -379,7 +378,7 @@ impl Tuner<'_> {
         }
     }
 
-    fn finish(mut self) -> Result<(Plan, Vec<RegLine>)> {
+    fn finish(mut self) -> Result<Plan> {
         for (place, (format, bytes, family)) in std::mem::take(&mut self.files) {
             if bytes.is_empty() {
                 return Err(Error::Invalid {
@@ -396,7 +395,7 @@ impl Tuner<'_> {
         }
         self.plan.arrange(self.situation)?;
         self.plan.findings.dedup();
-        Ok((self.plan, self.written))
+        Ok(self.plan)
     }
 }
 

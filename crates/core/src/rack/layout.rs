@@ -56,6 +56,10 @@ pub enum Policy {
     Merge,
     /// It is not put into the game but packed into an archive for a mod manager.
     Handoff,
+    /// It is not put into the game, but its values are set in the registry.
+    Registry,
+    /// It stays on the rack.
+    Leave,
 }
 
 impl Policy {
@@ -66,6 +70,8 @@ impl Policy {
             Self::Keep => "keep",
             Self::Merge => "merge",
             Self::Handoff => "handoff",
+            Self::Registry => "registry",
+            Self::Leave => "leave",
         }
     }
 }

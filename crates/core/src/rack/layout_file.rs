@@ -8,7 +8,8 @@ use serde::{Deserialize, Serialize};
 use toml::Spanned;
 
 use super::Build;
-use super::layout::{BY_LAYOUT, Placement, Policy};
+use super::layout::{BY_LAYOUT, Placement, Policy, ROOT};
+use super::sort::Part;
 use crate::catalog::slug;
 use crate::error::CatalogError;
 use crate::path::{TreePath, extension, fold, same_name, stem};
@@ -102,6 +103,14 @@ impl LayoutFile {
             let new = |path: &&TreePath| !layout.retires.contains(path);
             let retires: Vec<TreePath> = build.layout.retires.iter().filter(new).cloned().collect();
             layout.retires.extend(retires);
+        }
+        // That their values can be set should be seen where it can be said.
+        let registry = builds.iter().flat_map(|build| &build.parts);
+        for part in registry.filter(|part| part.part == Part::Registry) {
+            if placed.insert(part.path.clone()) {
+                let (from, bay) = (part.path.to_string(), ROOT.to_owned());
+                layout.file.push(Rule { from, bay, to: None, policy: Policy::Leave });
+            }
         }
         let parts = builds
             .iter()
@@ -273,7 +282,7 @@ impl Rule {
 
     /// Where a file goes that it names.
     fn placement(&self, file: &TreePath) -> Option<Placement> {
-        let to = self.target(file)?;
+        let to = self.target(file).filter(|_| self.policy != Policy::Leave)?;
         Some(Placement { from: file.clone(), bay: self.bay.clone(), to, policy: self.policy })
     }
 

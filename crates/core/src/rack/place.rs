@@ -61,7 +61,9 @@ impl Site<'_> {
             Part::Program => self.against_program(piece),
             Part::Settings => self.against_settings(piece),
             Part::Data => self.against_data(piece),
-            Part::Documentation | Part::Developer | Part::Symbols => Some(piece.reason.to_owned()),
+            Part::Documentation | Part::Developer | Part::Symbols | Part::Registry => {
+                Some(piece.reason.to_owned())
+            }
         };
         if let Some(why) = why_not {
             return (None, why);
@@ -126,7 +128,7 @@ impl Site<'_> {
     }
 
     fn against_data(&self, piece: &Piece<'_>) -> Option<String> {
-        const SCRIPTS: [&str; 7] = ["bat", "cmd", "ps1", "sh", "reg", "msi", "vbs"];
+        const SCRIPTS: [&str; 6] = ["bat", "cmd", "ps1", "sh", "msi", "vbs"];
         let folder = piece.path.folder();
         if SCRIPTS.contains(&extension(piece.path.file_name()).as_str()) {
             return Some("it is to be run by hand".to_owned());

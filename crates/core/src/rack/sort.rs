@@ -33,6 +33,8 @@ pub enum Part {
     Developer,
     /// What debuggers read.
     Symbols,
+    /// Values for the registry.
+    Registry,
 }
 
 impl Part {
@@ -47,6 +49,7 @@ impl Part {
             Self::Documentation => "text",
             Self::Developer => "developer file",
             Self::Symbols => "symbol file",
+            Self::Registry => "registry file",
         }
     }
 
@@ -178,6 +181,8 @@ fn first(file: &Specimen<'_>) -> First {
         clear(Part::Payload, "it is a library for macOS")
     } else if extension == "jar" && file.start.starts_with(b"PK") {
         clear(Part::Payload, "it is a Java library")
+    } else if extension == "reg" {
+        clear(Part::Registry, "it sets values of the registry, which is left until you say so")
     } else if is(&SYMBOLS) || file.start.starts_with(b"Microsoft C/C++") {
         clear(Part::Symbols, "debuggers read it")
     } else if is(&DEVELOPER) || file.start.starts_with(b"!<arch>") {

@@ -17,10 +17,11 @@ use crate::survey::GameView;
 use crate::window::{ImageAt, Window};
 use crate::workshop::in_use::used_by;
 use upright_spanner_change::carrier::{self, Carriers};
-use upright_spanner_change::{Scope, Store, Territory};
+use upright_spanner_change::{Registry, Scope, Store, Territory};
 use upright_spanner_image::{
     Export, Facts, Import, Offer, Version, exports_of, imports_of, offer_of,
 };
+use upright_spanner_settings::registry::ValueName;
 
 /// A game's folder with the store, and the packages that builds may have to be taken from.
 /// What was read once is kept: nothing changes while a plan is made.
@@ -234,6 +235,14 @@ impl Window for OnDisk<'_> {
         let exact = names.get(&fold(name));
         let found = exact.or_else(|| names.get(&without_version(name)?));
         Ok(found.cloned().unwrap_or_default())
+    }
+
+    fn values_below(&self, registry: &Registry, key: &str, most: usize) -> Result<Vec<ValueName>> {
+        let place = match registry {
+            Registry::Windows => None,
+            Registry::Prefix(place) => Some(place),
+        };
+        self.within(place, |territory| Ok(carrier::values_below(territory, registry, key, most)?))
     }
 
     fn stored(&self, content: &Content) -> Result<Vec<u8>> {

@@ -14,6 +14,7 @@ use crate::error::{Error, RackError, Result};
 use crate::path::followed;
 use crate::path::same_name;
 use crate::plan::Ledger;
+use crate::rack::RegistryFile;
 use crate::rack::{
     self, Build, BuildId, PackageContext, PackageOptions, Parcel, Sorted, Statement, distinctive,
 };
@@ -70,6 +71,13 @@ pub(super) struct Shelving {
     pub builds: Vec<(Build, Added)>,
     /// Those of which the label says so far only that they will be.
     announced: Vec<Build>,
+}
+
+impl Workshop {
+    /// The `.reg` files of a build, with what they would set.
+    pub fn registry_files(&self, build: &Build) -> Vec<RegistryFile> {
+        rack::registry_files(build, |content| self.store.bytes(content).ok())
+    }
 }
 
 impl Workshop {

@@ -10,7 +10,6 @@ use crate::plan::{self, Plan, TuneWish};
 use crate::remedy::Action;
 use crate::survey::GameView;
 use crate::tune::{self, Tuning};
-use upright_spanner_settings::registry::RegFile;
 
 impl Workshop {
     /// The settings of a game: of one family, or of all that have any.
@@ -34,8 +33,7 @@ impl Workshop {
         })
     }
 
-    /// Plans what the user wants of a game's settings. Gives the plan, and the `.reg` file that says what is not
-    /// set but written.
+    /// Plans what the user wants of a game's settings.
     ///
     /// # Errors
     /// Where there is no such setting, or it cannot be what is wanted.
@@ -44,15 +42,13 @@ impl Workshop {
         view: &GameView,
         family: Option<&str>,
         wish: &TuneWish,
-    ) -> Result<(Plan, Option<Vec<u8>>)> {
+    ) -> Result<Plan> {
         if family.is_some() {
             self.tuning(view, family)?;
         }
-        let (mut plan, written) =
-            self.decide_change(view, |situation| plan::tune(situation, family, wish))?;
+        let mut plan = self.decide_change(view, |situation| plan::tune(situation, family, wish))?;
         self.add_conditions(&mut plan);
-        let written = (!written.is_empty()).then(|| RegFile::write(&written));
-        Ok((plan, written))
+        Ok(plan)
     }
 }
 

@@ -47,6 +47,13 @@ impl<'a> PrefixRegistry<'a> {
         places.into_iter().filter_map(|(at, _)| parse(&joined(&self.text[at]))).collect()
     }
 
+    /// A key and all keys in it, as far as they have headings of their own.
+    pub fn keys_below(&self, key: &str) -> Vec<String> {
+        let (own, inside) = (folded(key), format!("{}\\", folded(key)));
+        let is_below = |key: &String| folded(key) == own || folded(key).starts_with(&inside);
+        self.headings().map(|(_, key)| key).filter(is_below).collect()
+    }
+
     /// How many levels of a key are there, from the outermost.
     pub fn levels(&self, of: &ValueName) -> usize {
         let own: Vec<String> = of.levels().map(folded).collect();
@@ -95,7 +102,8 @@ impl<'a> PrefixRegistry<'a> {
         let is_ours = levels < of.levels().count();
         // Keys in it show that it is there, without a heading of its own.
         if is_only && is_ours != has_inner {
-            return spliced(self.text.to_owned(), vec![self.without(&section)]);
+            let text = spliced(self.text.to_owned(), vec![self.without(&section)]);
+            return PrefixRegistry { text: &text }.without_empty_around(of, levels);
         }
 
         // The line with its end: the one before it, where it is the last of its key.
@@ -103,6 +111,23 @@ impl<'a> PrefixRegistry<'a> {
         let end =
             if behind.starts_with("\r\n") { 2 } else { usize::from(behind.starts_with('\n')) };
         spliced(self.text.to_owned(), vec![Splice::remove(at.start..at.end + end)])
+    }
+
+    /// The text without the keys around a value that are empty, but for so many levels that stay.
+    fn without_empty_around(&self, of: &ValueName, levels: usize) -> String {
+        let all: Vec<&str> = of.levels().collect();
+        let mut text = self.text.to_owned();
+        for depth in (levels + 1..all.len()).rev() {
+            let registry = PrefixRegistry { text: &text };
+            let key = all[..depth].join("\\");
+            let Some(section) = registry.section(&key) else { continue };
+            if !places(&section).is_empty() || registry.keys_below(&key).len() > 1 {
+                break;
+            }
+            let without = registry.without(&section);
+            text = spliced(text, vec![without]);
+        }
+        text
     }
 
     /// What takes a key out, with the blank line before it.

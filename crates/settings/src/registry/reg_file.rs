@@ -48,6 +48,19 @@ pub enum RegItem {
     Delete(String),
 }
 
+impl RegLine {
+    /// What is done, in words; nothing of a key that is only made.
+    pub fn in_words(&self) -> Option<String> {
+        let named = |name: &str| if name.is_empty() { "(default)" } else { name }.to_owned();
+        Some(match &self.item {
+            RegItem::MakeKey => return None,
+            RegItem::DeleteKey => format!("{} goes", self.key),
+            RegItem::Delete(name) => format!(r"{}: {} goes", self.key, named(name)),
+            RegItem::Set(name, value) => format!("{}: {} = {value}", self.key, named(name)),
+        })
+    }
+}
+
 impl RegFile {
     /// Reads a file; nothing where it is none, and the system would refuse it.
     pub fn read(file: &[u8]) -> Option<Self> {
