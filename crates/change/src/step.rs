@@ -60,9 +60,11 @@ impl Target {
     /// Where it is, or the file that it is in; nothing for what is in no file.
     pub fn place(&self) -> Option<&Place> {
         match self {
-            Self::File(place) | Self::Folder(place) | Self::ReadOnly(place) => Some(place),
-            Self::Setting(key) => Some(&key.place),
-            Self::Value(RegistryValue { registry: Registry::Prefix(place), .. }) => Some(place),
+            Self::File(place)
+            | Self::Folder(place)
+            | Self::ReadOnly(place)
+            | Self::Setting(SettingKey { place, .. })
+            | Self::Value(RegistryValue { registry: Registry::Prefix(place), .. }) => Some(place),
             Self::Value(RegistryValue { registry: Registry::Windows, .. }) => None,
         }
     }

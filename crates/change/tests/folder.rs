@@ -223,7 +223,8 @@ fn a_place_is_below_the_root_or_a_folder_of_the_scope() {
     let grants = vec![Grant { folder: granted.clone(), why: "the user said so".to_owned() }];
     let missing = bench.dir.path().join("missing");
     let bays = vec![bay.clone(), missing.clone()];
-    let territory = Territory::open(&Scope { root: root.clone(), bays, grants }).unwrap();
+    let territory =
+        Territory::open(&Scope { root: root.clone(), bays, grants, run_with: None }).unwrap();
     let at = |folder: &Path| Place::new(&root, folder, path("one.dll")).unwrap();
     for folder in [&bay, &granted] {
         assert_eq!(territory.file(&at(folder)).unwrap().content(), Some(Content::of_bytes(b"one")));

@@ -106,8 +106,9 @@ impl Ledger {
             is_tuned: false,
         };
         if let Target::Setting(key) = &target {
-            let file = self.entries.get_mut(&Target::File(key.place.clone()));
-            file.into_iter().for_each(|file| file.is_tuned = true);
+            if let Some(file) = self.entries.get_mut(&Target::File(key.place.clone())) {
+                file.is_tuned = true;
+            }
         }
         // With a file its keys go.
         if let Some(file) = target.file().filter(|_| after.state.is_absent()) {

@@ -158,6 +158,7 @@ fn say(bench: &Bench, workshop: &Workshop, saying: Saying, noted: &mut Noted) {
                 online: set.online,
                 bays: bay.into_iter().collect(),
                 prefix: None,
+                run_with: None,
                 left_out: vec![("lens".to_owned(), vec!["tint \"x\".dll".to_owned()])],
                 handoffs: vec![("lens".to_owned(), bench.game(n))],
                 version_file: version_file.map(str::to_owned),

@@ -266,15 +266,12 @@ impl Syntax for Ini {
         let located = Self::read(text)?;
         // As the lines above it are written.
         let values = || located.iter().filter(|line| matches!(line.line.kind, Kind::Value(..)));
-        let near = values()
-            .filter(|line| line.is_in(section))
-            .next_back()
-            .or_else(|| values().next_back());
+        let near = values().rfind(|line| line.is_in(section)).or_else(|| values().next_back());
         let spaced = near.is_some_and(|near| near.line.text.contains(" ="));
         let line = if spaced { format!("{key} = {value}") } else { format!("{key}={value}") };
 
-        let taken = located.iter().filter(|line| line.line.kind != Kind::Other);
-        Ok(match taken.filter(|line| line.is_in(section)).next_back() {
+        let mut taken = located.iter().filter(|line| line.line.kind != Kind::Other);
+        Ok(match taken.rfind(|line| line.is_in(section)) {
             Some(last) => new_line(text, last.end, &line),
             None if section.is_empty() => Splice::insert(0, format!("{line}{}", line_end(text))),
             None => new_line(text, text.len(), &format!("[{section}]\n{line}")),

@@ -48,10 +48,10 @@ fn depth(text: &str) -> usize {
         match c {
             b'"' | b'\'' => rest = behind_text(rest, char::from(c)),
             b'/' if rest.starts_with('/') => {
-                rest = rest.split_once('\n').map_or("", |(_, rest)| rest)
+                rest = rest.split_once('\n').map_or("", |(_, rest)| rest);
             }
             b'/' if rest.starts_with('*') => {
-                rest = rest[1..].split_once("*/").map_or("", |(_, rest)| rest)
+                rest = rest[1..].split_once("*/").map_or("", |(_, rest)| rest);
             }
             b'{' | b'[' => {
                 depth += 1;

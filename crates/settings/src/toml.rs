@@ -113,7 +113,7 @@ impl Syntax for Toml {
         let heading = deepest.item.as_table().and_then(toml_edit::Table::span);
         // Tables in it have headings of their own.
         let stays = |(name, item): (&str, &Item)| {
-            name != path.key() && !item.as_table().is_some_and(|table| !table.is_dotted())
+            name != path.key() && item.as_table().is_none_or(toml_edit::Table::is_dotted)
         };
         let is_last = around < deepest.depth && !deepest.table.iter().any(stays);
         if let Some(heading) = heading.filter(|_| is_last && deepest.around == deepest.depth) {

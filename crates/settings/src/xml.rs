@@ -176,7 +176,7 @@ fn behind_attributes(text: &str, node: Node<'_, '_>) -> usize {
     let start = node.range().start;
     let name = |text: &str| text.find(|c: char| c.is_whitespace() || matches!(c, '>' | '/'));
     let name = name(&text[start..]).map_or(start, |len| start + len);
-    node.attributes().last().map_or(name, |attribute| attribute.range().end)
+    node.attributes().next_back().map_or(name, |attribute| attribute.range().end)
 }
 
 /// What takes an element out, with the blanks that set it apart from the one before.

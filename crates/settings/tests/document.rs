@@ -205,13 +205,13 @@ fn any_file() -> impl Strategy<Value = (Format, String)> {
             match format {
                 Format::Ini | Format::Toml => {
                     for (section, keys) in &sections {
-                        text += &format!("[{section}]\n");
+                        text.extend(["[", section, "]\n"]);
                         for (key, value) in keys {
                             if commented {
                                 text += "# a comment\n\n";
                             }
                             let quote = if format == Format::Toml { "\"" } else { "" };
-                            text += &format!("{quote}{key}{quote} = {value} # behind\n");
+                            text.extend([quote, key, quote, " = ", value, " # behind\n"]);
                         }
                     }
                     if open {

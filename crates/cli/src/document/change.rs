@@ -239,9 +239,8 @@ impl From<&upright_spanner_core::plan::Place> for Place {
 impl From<&change::Side> for Side {
     fn from(side: &change::Side) -> Self {
         match &side.state {
-            State::Absent => Self::Absent,
+            State::Absent | State::Unset { .. } => Self::Absent,
             State::Folder(mode) => Self::Folder { mode: *mode },
-            State::Unset { .. } => Self::Absent,
             State::Mark { set, .. } => Self::Mark(*set),
             State::Setting(value) => Self::Setting(value.clone()),
             State::Value(value) => Self::Value(Value {

@@ -16,7 +16,7 @@ pub(crate) fn check(value: &ValueName) -> Option<Finding> {
     let is_below = |of: &&str| {
         key.strip_prefix(*of).is_some_and(|rest| rest.is_empty() || rest.starts_with('\\'))
     };
-    KEYS.iter().any(|of| is_below(&of)).then(|| finding(&value.to_string()))
+    KEYS.iter().any(is_below).then(|| finding(&value.to_string()))
 }
 
 /// Said of a value by what to call it.

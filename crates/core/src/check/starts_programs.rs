@@ -42,7 +42,7 @@ pub(crate) fn check(value: &ValueName) -> Option<Finding> {
     };
     let name = folded(&value.name);
     let is_named = VALUES.iter().any(|(of, other)| key == *of && name == *other);
-    if !is_named && !KEYS.iter().any(|of| is_below(&of)) {
+    if !is_named && !KEYS.iter().any(is_below) {
         return None;
     }
     let sentence = format!("{value} is one by which the system starts programs.");

@@ -182,7 +182,7 @@ impl FitPlanner<'_> {
             self.situation.ledger.get(&library.path.clone().into()).is_none()
         };
         let replaced = self.entry.iter().flat_map(|entry| &entry.replaces);
-        let is_by_hand = self.slots.iter().chain(replaced).any(|library| by_hand(&library));
+        let is_by_hand = self.slots.iter().chain(replaced).any(by_hand);
         if !is_there || !is_by_hand {
             return Ok(());
         }

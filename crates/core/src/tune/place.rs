@@ -99,8 +99,8 @@ fn own_folder(name: &str) -> Result<PathBuf, String> {
     let user = directories::UserDirs::new();
     let folder = match name {
         "Personal" => user.as_ref().and_then(|user| user.document_dir()),
-        "Local AppData" => base.as_ref().map(|base| base.data_local_dir()),
-        _ => base.as_ref().map(|base| base.data_dir()),
+        "Local AppData" => base.as_ref().map(directories::BaseDirs::data_local_dir),
+        _ => base.as_ref().map(directories::BaseDirs::data_dir),
     };
     folder
         .map(Path::to_owned)

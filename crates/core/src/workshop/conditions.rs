@@ -53,7 +53,7 @@ impl Workshop {
                 .ok();
         }
 
-        let runs = self.prefix_in_use(plan).is_some();
+        let runs = prefix_in_use(plan).is_some();
         plan.run_with = plan.game.settings.run_with.clone().filter(|_| runs);
         let conditions = self.conditions(plan);
         plan.findings.extend(conditions);
@@ -78,7 +78,7 @@ impl Workshop {
         in_use
             .extend(unseen.map(|path| InUse { path: path.clone(), by: None }).collect::<Vec<_>>());
 
-        let prefix = self.prefix_in_use(plan);
+        let prefix = prefix_in_use(plan);
         let conditions = Conditions {
             game: plan.game.id.clone(),
             prefix: prefix.filter(|_| plan.run_with.is_none()),
@@ -90,16 +90,6 @@ impl Workshop {
             kept: self.kept(plan),
         };
         check::check_conditions(&conditions)
-    }
-
-    /// The prefix whose registry a plan alters, where programs of it run.
-    fn prefix_in_use(&self, plan: &Plan) -> Option<InUse> {
-        let prefix = plan.steps.iter().find_map(|step| match step.target() {
-            Target::Value(value) => prefix_of(&value.registry, &plan.game.root),
-            _ => None,
-        })?;
-        let by = used_by(&prefix)?;
-        Some(InUse { path: prefix, by: Some(by) })
     }
 
     /// The files of a plan that are marked read-only, and not by a change.
@@ -168,6 +158,16 @@ impl Workshop {
         let first = self.history().is_ok_and(|history| history.around(root).is_empty());
         first.then(|| (plan.game.root.clone(), self.home.clone()))
     }
+}
+
+/// The prefix whose registry a plan alters, where programs of it run.
+fn prefix_in_use(plan: &Plan) -> Option<InUse> {
+    let prefix = plan.steps.iter().find_map(|step| match step.target() {
+        Target::Value(value) => prefix_of(&value.registry, &plan.game.root),
+        _ => None,
+    })?;
+    let by = used_by(&prefix)?;
+    Some(InUse { path: prefix, by: Some(by) })
 }
 
 /// The folders of a plan that take no new files from this user.

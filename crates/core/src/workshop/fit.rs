@@ -99,7 +99,7 @@ impl Workshop {
                 wanted.push((*what, None));
             }
         }
-        let window = OnDisk::new(&self.store, view, &parcels).having_seen(seen).to_alter(view);
+        let window = OnDisk::new(&self.store, view, &parcels).having_seen(seen).for_altering(view);
         let (mut plan, builds) = self.decide_with(view, &window, |situation| {
             plan_all(situation, &wanted, options, &parcels)
         })?;

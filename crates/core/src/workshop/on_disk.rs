@@ -75,7 +75,7 @@ impl<'a> OnDisk<'a> {
 
     /// The same window to plan what alters the game: through the program that the user named for its prefix, where
     /// programs of that run.
-    pub fn to_alter(mut self, view: &GameView) -> Self {
+    pub fn for_altering(mut self, view: &GameView) -> Self {
         let command = view.game.settings.run_with.as_ref();
         let runs = |prefix: &PathBuf| used_by(prefix).is_some();
         let is_in_use = command.is_some() && view.game.prefix().as_ref().is_some_and(runs);

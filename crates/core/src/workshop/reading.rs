@@ -103,7 +103,7 @@ impl Workshop {
         view: &GameView,
         decide: impl FnOnce(&Situation<'_>) -> Result<T>,
     ) -> Result<T> {
-        let window = OnDisk::new(&self.store, view, &[]).to_alter(view);
+        let window = OnDisk::new(&self.store, view, &[]).for_altering(view);
         self.decide_with(view, &window, decide)
     }
 

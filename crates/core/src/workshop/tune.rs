@@ -80,16 +80,14 @@ impl Altering<'_> {
         let catalog = workshop.home.join("catalog");
         let known =
             workshop.catalog().family(family).map(|known| (known.id.clone(), known.from.clone()));
-        let (id, path) = match known.filter(|(_, from)| from.starts_with(&catalog)) {
-            Some(known) => known,
-            None => {
-                let library =
-                    view.libraries.iter().find(|library| same_name(&library.family, family));
-                let library = library.ok_or_else(|| view.no_component(family))?;
-                let lesson = Lesson { id: Some(library.family.clone()), ..Lesson::default() };
-                let learned = workshop.learn_family(&library.path.on(&view.game.root), lesson)?;
-                (learned.id, learned.from)
-            }
+        let (id, path) = if let Some(known) = known.filter(|(_, from)| from.starts_with(&catalog)) {
+            known
+        } else {
+            let library = view.libraries.iter().find(|library| same_name(&library.family, family));
+            let library = library.ok_or_else(|| view.no_component(family))?;
+            let lesson = Lesson { id: Some(library.family.clone()), ..Lesson::default() };
+            let learned = workshop.learn_family(&library.path.on(&view.game.root), lesson)?;
+            (learned.id, learned.from)
         };
         add_preset(&path, &id, name, &set)?;
         Ok(path)

@@ -69,24 +69,22 @@ impl<'a> PrefixRegistry<'a> {
     pub fn set(&self, of: &ValueName, value: &Value) -> Option<String> {
         let line = format!("{}={}", named(&of.name), value_text(value));
         let end = line_end(self.text);
-        let splice = match self.section(&of.key) {
-            Some(section) => match find(&section, &of.name) {
-                Some((at, _)) => Splice { at, with: line },
-                None => {
-                    let is_value = |(_, line): &&(usize, &str)| !line.starts_with('#');
-                    let first = section.lines.iter().find(is_value).map(|(at, _)| *at);
-                    match first.filter(|first| *first < section.at.end) {
-                        Some(first) => Splice::insert(first, format!("{line}{end}")),
-                        None => Splice::insert(section.at.end, format!("{end}{line}")),
-                    }
+        let splice = if let Some(section) = self.section(&of.key) {
+            if let Some((at, _)) = find(&section, &of.name) {
+                Splice { at, with: line }
+            } else {
+                let is_value = |(_, line): &&(usize, &str)| !line.starts_with('#');
+                let first = section.lines.iter().find(is_value).map(|(at, _)| *at);
+                match first.filter(|first| *first < section.at.end) {
+                    Some(first) => Splice::insert(first, format!("{line}{end}")),
+                    None => Splice::insert(section.at.end, format!("{end}{line}")),
                 }
-            },
-            None => {
-                let before = if self.text.ends_with('\n') { "" } else { end };
-                let key = escaped(&of.key, &['[', ']']);
-                let with = format!("{before}{end}[{key}] 0{end}{line}{end}");
-                Splice::insert(self.text.len(), with)
             }
+        } else {
+            let before = if self.text.ends_with('\n') { "" } else { end };
+            let key = escaped(&of.key, &['[', ']']);
+            let with = format!("{before}{end}[{key}] 0{end}{line}{end}");
+            Splice::insert(self.text.len(), with)
         };
         let altered = spliced(self.text.to_owned(), vec![splice]);
         let is_read_back = PrefixRegistry { text: &altered }.get(of).as_ref() == Some(value);
@@ -220,12 +218,11 @@ fn joined(text: &str) -> String {
 
 /// A value's line taken apart.
 fn parse(line: &str) -> Option<(String, Value)> {
-    let (name, behind) = match line.strip_prefix('@') {
-        Some(behind) => (String::new(), behind),
-        None => {
-            let (name, behind) = quoted(line)?;
-            (unescaped(name), behind)
-        }
+    let (name, behind) = if let Some(behind) = line.strip_prefix('@') {
+        (String::new(), behind)
+    } else {
+        let (name, behind) = quoted(line)?;
+        (unescaped(name), behind)
     };
     let form = behind.strip_prefix('=')?;
     let of_text = |kind: u32, text: &str| {
@@ -271,7 +268,7 @@ fn escaped(text: &str, marks: &[char]) -> String {
             Some(c) if marks.contains(&c) => out.extend(['\\', c]),
             Some('\n') => out.push_str(r"\n"),
             Some(c) if (' '..='~').contains(&c) => out.push(c),
-            _ => out.push_str(&format!(r"\x{unit:04x}")),
+            _ => out.extend([r"\x".to_owned(), format!("{unit:04x}")]),
         }
     }
     out

@@ -100,26 +100,27 @@ impl RegFile {
 
     /// A file that does the same, as the system writes one.
     pub fn write(lines: &[RegLine]) -> Vec<u8> {
-        let mut text = format!("{HEADING}\r\n");
+        let mut text = vec![HEADING.to_owned()];
         let mut key = None;
         for line in lines {
-            if let RegItem::DeleteKey = line.item {
-                text += &format!("\r\n[-{}]\r\n", line.key);
+            if line.item == RegItem::DeleteKey {
+                text.extend([String::new(), format!("[-{}]", line.key)]);
                 key = None;
                 continue;
             }
             if key != Some(&line.key) {
-                text += &format!("\r\n[{}]\r\n", line.key);
+                text.extend([String::new(), format!("[{}]", line.key)]);
                 key = Some(&line.key);
             }
             match &line.item {
                 RegItem::Set(name, value) => {
-                    text += &format!("{}={}\r\n", named(name), value_text(value));
+                    text.push(format!("{}={}", named(name), value_text(value)));
                 }
-                RegItem::Delete(name) => text += &format!("{}=-\r\n", named(name)),
+                RegItem::Delete(name) => text.push(format!("{}=-", named(name))),
                 RegItem::MakeKey | RegItem::DeleteKey => {}
             }
         }
+        let text = text.join("\r\n") + "\r\n";
         let units = text.encode_utf16().flat_map(u16::to_le_bytes);
         [0xFF, 0xFE].into_iter().chain(units).collect()
     }
@@ -188,12 +189,11 @@ impl Reader {
         let (key, item) = if let Some(inner) = line.strip_prefix('[') {
             self.key = None;
             let (key, _) = inner.rsplit_once(']')?;
-            match key.strip_prefix('-') {
-                Some(gone) => (gone.to_owned(), RegItem::DeleteKey),
-                None => {
-                    self.key = Some(key.to_owned());
-                    (key.to_owned(), RegItem::MakeKey)
-                }
+            if let Some(gone) = key.strip_prefix('-') {
+                (gone.to_owned(), RegItem::DeleteKey)
+            } else {
+                self.key = Some(key.to_owned());
+                (key.to_owned(), RegItem::MakeKey)
             }
         } else {
             let item = self.value(line)?;
@@ -204,12 +204,11 @@ impl Reader {
     }
 
     fn value(&self, line: &str) -> Option<RegItem> {
-        let (name, behind) = match line.strip_prefix('@') {
-            Some(behind) => (String::new(), behind),
-            None => {
-                let (name, behind) = quoted(line)?;
-                (unescaped(name), behind)
-            }
+        let (name, behind) = if let Some(behind) = line.strip_prefix('@') {
+            (String::new(), behind)
+        } else {
+            let (name, behind) = quoted(line)?;
+            (unescaped(name), behind)
         };
         let form = behind
             .trim_start_matches([' ', '\t'])
@@ -231,12 +230,11 @@ impl Reader {
                 Value::dword(number(digits.trim_start_matches([' ', '\t']))?),
             ));
         }
-        let (kind, list) = match form.strip_prefix("hex:") {
-            Some(list) => (kind::BINARY, list),
-            None => {
-                let (kind, list) = form.strip_prefix("hex(")?.split_once("):")?;
-                (number(kind)?, list)
-            }
+        let (kind, list) = if let Some(list) = form.strip_prefix("hex:") {
+            (kind::BINARY, list)
+        } else {
+            let (kind, list) = form.strip_prefix("hex(")?.split_once("):")?;
+            (number(kind)?, list)
         };
         Some(RegItem::Set(name, self.of_bytes(kind, bytes(list)?)))
     }
