@@ -257,6 +257,57 @@ fn moss_and_meridian(root: &Path) -> io::Result<()> {
     text(&root.join("MossMeridian.ini"), "[Launcher]\r\nShape=wide\r\n", date)
 }
 
+/// The overlay's settings as it writes them.
+const OVERLAY_SETTINGS: &str = "# Tidemark\r\n[overlay]\r\nlayout = \"full\"\r\nopacity = 90 # percent\r\n\r\n[debug]\r\ntrace = false\r\n";
+
+/// What the makers of the overlay say of them.
+const OVERLAY_CATALOG: &str = r#"schema = 1
+
+[[family]]
+id = "tidemark"
+title = "Tidemark race overlay"
+role = "overlay"
+company = "Fenlight Works"
+product = "Tidemark"
+
+[[family.setting]]
+name = "layout"
+about = "What is shown over the race."
+kind = "choice"
+values = [
+    { value = "full", label = "everything" },
+    { value = "gaps", label = "gaps only" },
+    { value = "none", label = "nothing" },
+]
+file = "tidemark.toml"
+section = "overlay"
+key = "layout"
+
+[[family.setting]]
+name = "opacity"
+about = "How much of the race it covers, in percent."
+kind = "number"
+least = 10
+most = 100
+file = "tidemark.toml"
+section = "overlay"
+key = "opacity"
+
+[[family.setting]]
+name = "trace"
+about = "Writes a log for bug reports; it costs frames."
+kind = "switch"
+on = true
+off = false
+file = "tidemark.toml"
+section = "debug"
+key = "trace"
+
+[[family.preset]]
+name = "racing"
+settings = { layout = "gaps only", opacity = 60 }
+"#;
+
 /// 64-bit and online, a loader under a Windows system library's name, tuned settings.
 fn saltglass_drift(root: &Path) -> io::Result<()> {
     let date = (2026, 6, 3);
@@ -270,6 +321,15 @@ fn saltglass_drift(root: &Path) -> io::Result<()> {
     pe(&root.join("bin/winmm.dll"), &undertow([2, 1, 0, 0], "winmm.dll"), modded)?;
     let settings = "; Undertow settings\r\n[Loader]\r\nPluginFolder=plugins\r\n; tuned for the long races\r\nDelayMs=250\r\n";
     text(&root.join("bin/undertow.ini"), settings, modded)?;
+    let overlay = Pe::dll(Bits::Bits64, "tidemark.dll").version(
+        &VersionInfo::new([1, 8, 2, 0])
+            .with("CompanyName", "Fenlight Works")
+            .with("ProductName", "Tidemark")
+            .with("FileDescription", "Tidemark race overlay"),
+    );
+    pe(&root.join("bin/plugins/tidemark.dll"), &overlay, modded)?;
+    text(&root.join("bin/plugins/tidemark.toml"), OVERLAY_SETTINGS, modded)?;
+    text(&root.join("spanner-families.toml"), OVERLAY_CATALOG, modded)?;
     let guard =
         helper_exe(Bits::Bits64, "GuardRail anti-cheat setup", "GuardRail", "GuardRail_Setup.exe");
     pe(&root.join("GuardRail/GuardRail_Setup.exe"), &guard, date)?;

@@ -103,7 +103,7 @@ const FORMS: [&str; 36] = [
     "\"a\"=\"1\"\r\n\r\n[HKEY_CURRENT_USER\\Software\\Spanner Forms\\Deep\\Er]\r\n\"b\"=\"2\"\r\n",
     "\"a\"=\"1\"\r\n[HKEY_CURRENT_USER\\Software\\Spanner Forms\\x]\r\n\"b\"=\"2\"\r\n[-HKEY_CURRENT_USER\\Software\\Spanner Forms\\x]\r\n\"c\"=\"3\"\r\n",
     "[HKEY_CURRENT_USER\\Software\\Spanner Forms\\Only]\r\n[HKEY_CURRENT_USER\\Software\\Spanner Forms\\Wi[th]ed]\r\n\"x\"=\"1\"\r\n",
-    "\"a\"=hex:01,02\r\n\"b\"=hex:01,02,\r\n\"c\"=hex: 01 , 02 \r\n",
+    "\"a\"=hex:01,02\r\n\"b\"=hex:01,02,\r\n\"c\"=hex: 01,02\r\n\"d\"=hex:01 ,02\r\n\"e\"=hex:01, 02\r\n\"f\"=hex:01,02 \r\n",
     "\"a\"=hex:0g\r\n\"b\"=\"2\"\r\n",
     "\"a\"=hex:01,\\\r\n\r\n  02\r\n\"b\"=\"2\"\r\n",
     "\"a\"=hex:01,\\\r\n  ; between\r\n  02\r\n\"b\"=\"2\"\r\n",

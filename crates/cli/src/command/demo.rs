@@ -26,7 +26,7 @@ struct Scene {
     ends: Exit,
 }
 
-const STORY: [Scene; 10] = [
+const STORY: [Scene; 16] = [
     Scene {
         say: "Four games. What is in them, and which program of each is the game?",
         words: &["survey", "games"],
@@ -81,6 +81,36 @@ const STORY: [Scene; 10] = [
         ends: Exit::Done,
     },
     Scene { say: "And the record of it.", words: &["history", "tin-lighthouse"], ends: Exit::Done },
+    Scene {
+        say: "An overlay has settings: what they are, what they can be, and where each is.",
+        words: &["tune", "saltglass-drift", "tidemark"],
+        ends: Exit::Done,
+    },
+    Scene {
+        say: "A named set of them, and the file is kept from being rewritten.",
+        words: &["tune", "saltglass-drift", "tidemark", "--preset", "racing", "--lock"],
+        ends: Exit::Done,
+    },
+    Scene {
+        say: "A debug switch on, past the lock ...",
+        words: &["tune", "saltglass-drift", "tidemark", "trace=on"],
+        ends: Exit::Done,
+    },
+    Scene {
+        say: "... and off again.",
+        words: &["tune", "saltglass-drift", "tidemark", "trace=off"],
+        ends: Exit::Done,
+    },
+    Scene {
+        say: "All of it back, the lock too.",
+        words: &["rollback", "saltglass-drift", "tidemark"],
+        ends: Exit::Done,
+    },
+    Scene {
+        say: "And everything that was done to it.",
+        words: &["history", "saltglass-drift"],
+        ends: Exit::Done,
+    },
 ];
 
 pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
