@@ -57,7 +57,7 @@ fn command(action: &Action) -> String {
         Action::NameExecutable { game } => set(game, "--executable PATH"),
         Action::NamePrefix { game } => set(game, "--prefix FOLDER"),
         Action::NamePrefixOrWrite { game } => {
-            format!("{}, or --reg-file FILE", set(game, "--prefix FOLDER"))
+            format!("--reg-file FILE, or {}", set(game, "--prefix FOLDER"))
         }
         Action::NameRoot { game } => set(game, "--root FOLDER"),
         Action::NameRunWith { game } => set(game, "--run-with COMMAND"),

@@ -111,7 +111,7 @@ fn quiet_leaves_the_result_and_drops_the_hints() {
     let loud = printed(&bench, &["survey", "games"], &[]);
     let quiet = printed(&bench, &["survey", "games", "-q"], &[]);
     assert!(loud.contains("Next: ") && !quiet.contains("Next: "));
-    assert!(quiet.contains("4 games, 11 components"));
+    assert!(quiet.contains("4 games, 12 components"));
 }
 
 #[test]
@@ -120,7 +120,7 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
     let dll = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/sharpwater.dll";
     let copy = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
     std::fs::copy(bench.file(copy), bench.file(&format!("{copy}.bak"))).unwrap();
-    let commands: [&[&str]; 54] = [
+    let commands: [&[&str]; 61] = [
         &["survey", "games"],
         &["survey"],
         &["inspect", dll, copy],
@@ -153,6 +153,13 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
         &["fit", "--all", "sharpwater", "--dry-run"],
         &["fit", "--all", "sharpwater"],
         &["fit", "--all", "nothing"],
+        &["tune", "saltglass-drift"],
+        &["tune", "saltglass-drift", "compat"],
+        &["tune", "saltglass-drift", "tidemark", "opacity=50", "--dry-run"],
+        &["tune", "saltglass-drift", "tidemark", "opacity=50"],
+        &["tune", "saltglass-drift", "tidemark", "opacity=500"],
+        &["tune", "saltglass-drift", "tidemark", "--save-preset", "mine"],
+        &["tune", "--all", "tidemark", "--preset", "racing"],
         &["drift"],
         &["refit"],
         &["refit", "tin-lighthouse"],
@@ -196,7 +203,7 @@ fn the_schemas_in_the_docs_are_those_of_the_program() {
     let bench = Bench::empty();
     bench.ok(&["schema", "schemas"]);
     let made = bench.picture("schemas");
-    assert_eq!(made.len(), documents::names().len());
+    assert_eq!(made.len(), documents::names().len() + 1, "and that of catalogs");
     for (name, text) in made {
         let kept = std::fs::read(documents::folder().join(&name)).unwrap();
         let kept = String::from_utf8(kept).unwrap().replace("\r\n", "\n");

@@ -59,6 +59,17 @@ builds = ">=3"
 file = "glim.ini"
 key = "Theme"
 
+[[family.setting]]
+name = "windowed"
+kind = "switch"
+argument = "-windowed"
+
+[[family.setting]]
+name = "cloud"
+file = "{documents}/Glim/cloud.ini"
+section = "Sync"
+key = "On"
+
 [[family.preset]]
 name = "calm"
 settings = { "max fps" = 60, quality = "low", debug = "on" }
@@ -122,17 +133,18 @@ fn settings_are_listed_with_what_they_are_what_they_were_and_what_they_can_be() 
         "quality  high     high        low, high  glim.ini: Limits/Quality",
         "log      not set  -           on, off    conf/glim.json: debug/output/log",
         "debug    not set  -           on, off    HKEY_CURRENT_USER\\Software\\Glim\\Loader: Debug",
+        "windowed not set  -           on, off    at the start: -windowed",
     ] {
-        assert!(shown.contains(row), "{row}: {shown}");
+        assert!(flat(&shown).contains(&flat(row)), "{row}: {shown}");
     }
-    assert!(shown.contains("Highest frame rate More is smoother, and warmer."), "{shown}");
+    assert!(shown.contains("Highest frame rate. More is smoother, and warmer."), "{shown}");
     assert!(shown.contains("Affects every game of this user."), "{shown}");
     assert!(!shown.contains("theme"), "this version does not have it: {shown}");
     assert!(shown.contains("calm (debug, max fps, quality would change)"), "{shown}");
 
     let document = bench.json(&["tune", GAME]);
     let settings = document["settings"].as_array().unwrap();
-    assert_eq!(settings.len(), 4);
+    assert_eq!(settings.len(), 6);
     assert_eq!(settings[1]["now"], "high");
     assert_eq!(settings[1]["values"], serde_json::json!(["low", "high"]));
     assert_eq!(settings[3]["value"]["key"], "Software\\Glim\\Loader");
@@ -637,4 +649,42 @@ fn what_a_build_may_not_set_stops_and_without_a_registry_it_goes_to_a_file() {
         bench.ok(&[&fit(name)[..5], &["--dry-run"]].concat());
     }
     assert_eq!(registry(&bench), REGISTRY);
+}
+
+#[test]
+fn what_a_game_is_started_with_and_files_of_the_users_own_folders_are_settings_too() {
+    let bench = pier();
+    prefix(&bench);
+    let folders = r"Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\Shell Folders";
+    let with_folders =
+        format!("{REGISTRY}\n[{folders}] 1\n\"Personal\"=\"C:\\\\users\\\\ada\\\\Documents\"\n");
+    bench.write("prefix/user.reg", with_folders.as_bytes());
+    bench.write("prefix/drive_c/users/ada/Documents/Glim/cloud.ini", b"[Sync]\nOn=1\n");
+    let cloud = || {
+        fs::read_to_string(bench.file("prefix/drive_c/users/ada/Documents/Glim/cloud.ini")).unwrap()
+    };
+    bench.ok(&["tune", GAME, "glim", "windowed=on", "cloud=0"]);
+    assert_eq!(cloud(), "[Sync]\nOn=0\n");
+    let start = bench.file("home/start/pier.toml");
+    assert_eq!(fs::read_to_string(&start).unwrap(), "[arguments]\n-windowed = 1\n");
+    bench.ok(&["tune", GAME, "glim", "windowed=off"]);
+    assert_eq!(fs::read_to_string(&start).unwrap(), "[arguments]\n-windowed = 0\n");
+    bench.ok(&["tune", GAME, "glim", "--reset"]);
+    assert!(cloud().contains("On=1"));
+    bench.ok(&["undo"]);
+    bench.ok(&["rollback", GAME]);
+    assert!(!start.exists());
+    assert!(cloud().contains("On=1"));
+    bench.ok(&["undo"]);
+    assert!(start.exists() && cloud().contains("On=0"));
+
+    // A catalog that lies beside a game speaks of that game's own files alone.
+    fs::rename(
+        bench.file("home/catalog/mine.toml"),
+        bench.file(&format!("{GAME}/spanner-families.toml")),
+    )
+    .unwrap();
+    let shown = bench.ok(&["tune", GAME, "glim"]);
+    assert!(shown.contains("max fps") && !shown.contains("windowed"), "{shown}");
+    assert!(!shown.contains("\n  debug") && !shown.contains("cloud"), "{shown}");
 }

@@ -1,6 +1,7 @@
 //! A window on the disk and the store: what planners and checks ask of them. They look through it and
 //! touch nothing.
 
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use crate::change::{Side, Target};
@@ -37,6 +38,8 @@ pub(crate) trait Window {
     /// The files of the game of a name, whatever they are; where there are none, those whose names differ in the
     /// version alone.
     fn named(&self, name: &str) -> Result<Vec<TreePath>>;
+    /// The home folder.
+    fn home(&self) -> PathBuf;
     /// The values below a key of a registry, at most so many.
     fn values_below(&self, registry: &Registry, key: &str, most: usize) -> Result<Vec<ValueName>>;
     /// The bytes of a build's file.

@@ -15,10 +15,8 @@ mod windows;
 
 use crate::error::{Error, Result};
 use crate::path::Place;
-use crate::step::{Registry, State, Step, Target};
-use crate::territory::Territory;
-pub use on_disk::OnDisk;
-use upright_spanner_settings::registry::ValueName;
+use crate::step::{State, Step, Target};
+pub use on_disk::{OnDisk, values_below};
 
 /// Does the steps of one kind of target.
 ///
@@ -72,22 +70,6 @@ pub enum Restored {
     Untouched,
     /// This is at the target now.
     Holds(State),
-}
-
-/// The values below a key of a registry, at most so many.
-///
-/// # Errors
-/// Where the registry cannot be read.
-pub fn values_below(
-    territory: &Territory,
-    registry: &Registry,
-    key: &str,
-    most: usize,
-) -> Result<Vec<ValueName>> {
-    match registry {
-        Registry::Windows => Ok(windows::values_below(key, most)),
-        Registry::Prefix(place) => value::values_below(territory, place, key, most),
-    }
 }
 
 /// Where a target is that has a place.

@@ -2,6 +2,8 @@
 
 use std::sync::Mutex;
 
+use upright_spanner_settings::registry::ValueName;
+
 use super::file::Files;
 use super::folder::Folders;
 use super::mark::Marks;
@@ -10,7 +12,8 @@ use super::setting::Setting;
 use super::through::Through;
 use super::value::PrefixValue;
 use super::windows::WindowsRegistry;
-use super::{Carrier, Carriers};
+use super::{Carrier, Carriers, value, windows};
+use crate::error::Result;
 use crate::step::{Registry, Target};
 use crate::store::Store;
 use crate::supply::{Supplies, Supply};
@@ -70,5 +73,21 @@ impl Carriers for OnDisk<'_> {
                 },
             },
         }
+    }
+}
+
+/// The values below a key of a registry, at most so many.
+///
+/// # Errors
+/// Where the registry cannot be read.
+pub fn values_below(
+    territory: &Territory,
+    registry: &Registry,
+    key: &str,
+    most: usize,
+) -> Result<Vec<ValueName>> {
+    match registry {
+        Registry::Windows => Ok(windows::values_below(key, most)),
+        Registry::Prefix(place) => value::values_below(territory, place, key, most),
     }
 }

@@ -102,7 +102,11 @@ fn write_about(out: &mut impl Write, setting: &Tunable, session: &Session) -> Re
     let affects = setting.affects.as_ref().map(|affects| format!("Affects {affects}."));
     let problem = setting.spot.as_ref().err().or(setting.unreadable.as_ref());
     let problem = problem.map(|problem| format!("Not known: {problem}."));
-    let texts = [&setting.title, &setting.about].into_iter().flatten().cloned();
+    let sentence = |text: &String| match text.ends_with(['.', '!', '?']) {
+        true => text.clone(),
+        false => format!("{text}."),
+    };
+    let texts = [&setting.title, &setting.about].into_iter().flatten().map(sentence);
     let texts: Vec<String> = texts.chain(affects).chain(problem).collect();
     if !texts.is_empty() {
         let text = wrapped(&clean(&texts.join(" ")), "      ", 0, session.width);
@@ -115,6 +119,9 @@ fn write_about(out: &mut impl Write, setting: &Tunable, session: &Session) -> Re
 fn place(setting: &Tunable) -> String {
     match &setting.spot {
         Err(_) => "?".to_owned(),
+        Ok(Target::Setting(key)) if setting.is_at_start => {
+            format!("at the start: {}", key.path.key())
+        }
         // Its name says the rest.
         Ok(Target::Setting(key)) if !setting.is_described => key.place.to_string(),
         Ok(target) => target.to_string(),

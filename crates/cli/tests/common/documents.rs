@@ -16,6 +16,7 @@ pub fn folder() -> PathBuf {
 /// A schema a document, by the name of its file.
 static SCHEMAS: LazyLock<BTreeMap<String, Validator>> = LazyLock::new(|| {
     let files = fs::read_dir(folder()).unwrap().map(|entry| entry.unwrap().path());
+    let files = files.filter(|path| path.is_file());
     let read = |path: PathBuf| {
         let mut schema = serde_json::from_slice(&fs::read(&path).unwrap()).unwrap();
         close(&mut schema, false);

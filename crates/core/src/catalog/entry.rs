@@ -3,12 +3,13 @@
 
 use std::path::{Path, PathBuf};
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use toml::Spanned;
 
 use super::Role;
 use super::pattern::Pattern;
-use super::setting::{Preset, PresetEntry, Setting, SettingEntry};
+use super::setting::{Preset, PresetEntry, Setting, SettingEntry, admits};
 use crate::error::CatalogError;
 use crate::path::fold;
 use upright_spanner_image::{Facts, Requirement, Version};
@@ -50,24 +51,28 @@ pub struct Family {
 }
 
 /// Which versions of the game some builds of a family support.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Supports {
     /// The versions of the builds.
+    #[schemars(with = "String")]
     pub builds: Requirement,
     /// The versions of the game.
+    #[schemars(with = "String")]
     pub game: Requirement,
 }
 
 /// What some builds of a family have to do with builds of another.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Relation {
     /// The versions of the builds; all, where it is left out.
+    #[schemars(with = "Option<String>")]
     pub builds: Option<Requirement>,
     /// The other family.
     pub family: String,
     /// The versions of the other family; all, where it is left out.
+    #[schemars(with = "Option<String>")]
     pub versions: Option<Requirement>,
     /// The reason, in the catalog's words.
     pub why: Option<String>,
@@ -94,27 +99,25 @@ impl Relation {
 }
 
 /// Which store editions of a game some builds of a family are for.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Editions {
     /// The versions of the builds; all, where it is left out.
+    #[schemars(with = "Option<String>")]
     pub builds: Option<Requirement>,
     /// The editions, in the user's words.
     pub editions: Vec<String>,
 }
 
 /// What a range of a family's versions is called.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Generation {
     /// The versions.
+    #[schemars(with = "String")]
     pub versions: Requirement,
     /// The name, as in `the transformer generation`.
     pub label: String,
-}
-
-pub(super) fn admits(versions: Option<&Requirement>, version: Option<&Version>) -> bool {
-    versions.is_none_or(|versions| version.is_some_and(|version| versions.includes(version)))
 }
 
 /// A statement of an image about itself that a catalog can compare.
@@ -168,18 +171,24 @@ impl Stated {
 }
 
 /// The file as it is written.
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
+#[schemars(rename = "Catalog")]
 struct File {
+    /// The version of the format: 1.
+    #[schemars(with = "u32")]
     schema: Spanned<u32>,
     #[serde(default)]
+    #[schemars(with = "Vec<FamilyEntry>")]
     family: Vec<Spanned<FamilyEntry>>,
 }
 
 /// One family as it is written.
-#[derive(Debug, Default, Serialize, Deserialize)]
+#[derive(Debug, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
+#[schemars(rename = "Family")]
 pub(super) struct FamilyEntry {
+    /// As used in the names of builds.
     pub id: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
@@ -214,14 +223,22 @@ pub(super) struct FamilyEntry {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub generations: Vec<Generation>,
     #[serde(default, skip_serializing)]
+    #[schemars(with = "Vec<SettingEntry>")]
     pub setting: Vec<Spanned<SettingEntry>>,
     #[serde(default, skip_serializing)]
+    #[schemars(with = "Vec<PresetEntry>")]
     pub preset: Vec<Spanned<PresetEntry>>,
 }
 
 /// The longest catalog that is read: one of 10,000 families has one to two MB. To read one takes up to eighty
 /// times its length in memory.
 pub(crate) const LONGEST_CATALOG: u64 = 3 << 20;
+
+/// What a catalog file may hold, as a JSON Schema (draft 2020-12).
+pub fn schema() -> schemars::Schema {
+    let settings = schemars::generate::SchemaSettings::draft2020_12().for_deserialize();
+    settings.into_generator().into_root_schema_for::<File>()
+}
 
 /// Reads the families of a catalog file's text; `path` is for errors.
 ///

@@ -16,7 +16,7 @@ use std::path::{Path, PathBuf};
 pub use crate::error::CatalogError;
 use crate::path::{followed, same_name};
 pub(crate) use entry::LONGEST_CATALOG;
-pub use entry::{Editions, Family, Generation, Relation, SCHEMA, Stated, Supports, parse};
+pub use entry::{Editions, Family, Generation, Relation, SCHEMA, Stated, Supports, parse, schema};
 pub use identity::{
     LIBRARY_EXTENSIONS, companies_agree, family_of, identity_differences, is_windows, keyed_beside,
     keyed_to, role_of, same_maker, slug, stated_versions,
@@ -104,6 +104,10 @@ impl Catalog {
 
         if own.families.is_empty() && own.errors.is_empty() {
             return Cow::Borrowed(self);
+        }
+        // A stranger's word goes for the game that it lies beside.
+        for family in &mut own.families {
+            family.settings.retain(|setting| setting.place.is_in_game());
         }
         own.families.extend(self.families.iter().cloned());
         own.index = Index::of(&own.families);

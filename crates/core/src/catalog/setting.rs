@@ -79,6 +79,22 @@ pub enum SettingPlace {
         /// Its type, as the system numbers it.
         kind: u32,
     },
+    /// What the game is started with: an argument.
+    Argument(KeyPath),
+    /// What the game is started with: a variable of its environment.
+    Environment(KeyPath),
+}
+
+impl SettingPlace {
+    /// Whether it is in a file of the game's own folder.
+    pub(super) fn is_in_game(&self) -> bool {
+        match self {
+            Self::Value { .. } | Self::Argument(_) | Self::Environment(_) => false,
+            Self::Key { file, .. } => {
+                !["{documents}", "{local}", "{roaming}"].iter().any(|mark| file.starts_with(mark))
+            }
+        }
+    }
 }
 
 /// A named set of settings.
@@ -97,14 +113,14 @@ pub struct Preset {
 impl Setting {
     /// Whether builds of a version have it.
     pub fn is_of(&self, version: Option<&Version>) -> bool {
-        super::entry::admits(self.builds.as_ref(), version)
+        admits(self.builds.as_ref(), version)
     }
 }
 
 impl Preset {
     /// Whether it is for a version.
     pub fn is_of(&self, version: Option<&Version>) -> bool {
-        super::entry::admits(self.builds.as_ref(), version)
+        admits(self.builds.as_ref(), version)
     }
 }
 
@@ -222,6 +238,7 @@ enum SectionEntry {
 /// A setting as it is written.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
+#[schemars(rename = "Setting")]
 pub(super) struct SettingEntry {
     /// What people type for it.
     name: String,
@@ -260,11 +277,16 @@ pub(super) struct SettingEntry {
     /// `text`, `expandable`, `binary`, `dword`, `texts`, `qword`, or a number from 0 to 11.
     #[serde(rename = "type")]
     value_type: Option<String>,
+    /// An argument that the game is started with; `{value}` in it stands for the value.
+    argument: Option<String>,
+    /// A variable of the environment that the game is started in.
+    environment: Option<String>,
 }
 
 /// A preset as it is written.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
+#[schemars(rename = "Preset")]
 pub(super) struct PresetEntry {
     /// What people type for it.
     name: String,
@@ -320,10 +342,20 @@ impl SettingEntry {
     }
 
     fn place(&self) -> Result<SettingPlace, String> {
-        match (&self.file, &self.registry) {
-            (Some(file), None) => self.key_in(file),
-            (None, Some(registry)) => self.value_in(registry),
-            _ => Err("expected either `file` with `key`, or `registry`".to_owned()),
+        let started = |table: &str, name: &str| {
+            KeyPath::new([table, name]).ok_or_else(|| format!("`{name}` is not one line"))
+        };
+        match (&self.file, &self.registry, &self.argument, &self.environment) {
+            (Some(file), None, None, None) => self.key_in(file),
+            (None, Some(registry), None, None) => self.value_in(registry),
+            (None, None, Some(name), None) => {
+                started("arguments", name).map(SettingPlace::Argument)
+            }
+            (None, None, None, Some(name)) => {
+                started("environment", name).map(SettingPlace::Environment)
+            }
+            _ => Err("expected one of `file` with `key`, `registry`, `argument`, `environment`"
+                .to_owned()),
         }
     }
 
@@ -371,4 +403,9 @@ impl PresetEntry {
         let settings = settings.into_iter().map(|(name, value)| (name, value.to_string()));
         Ok(Preset { name, title, builds, settings: settings.collect() })
     }
+}
+
+/// Whether a version is among those that something is about: all, where it says none.
+pub(super) fn admits(versions: Option<&Requirement>, version: Option<&Version>) -> bool {
+    versions.is_none_or(|versions| version.is_some_and(|version| versions.includes(version)))
 }

@@ -300,7 +300,7 @@ pub static ABOUT: [About; 52] = [
         "A value of the registry is to be set, this is not Windows, and no prefix of the game is known.",
         "There is no registry that the game would see.",
         Remedy::by(
-            "Name the prefix in which it runs, or write the values to a file.",
+            "Write the values to a file, or name the prefix in which the game runs.",
             Action::NamePrefixOrWrite { game: GAME },
         ),
         "`debug` is a value of the registry, and Saltglass Drift has no prefix that is known; nor is this Windows.",

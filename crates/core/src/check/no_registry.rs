@@ -12,7 +12,7 @@ pub(crate) fn finding(game: &Game, setting: &str) -> Finding {
         game.title
     );
     let remedy = (
-        "Name the prefix in which it runs, or write the values to a file.",
+        "Write the values to a file, or name the prefix in which the game runs.",
         Action::NamePrefixOrWrite { game: game.id.clone().into() },
     );
     Finding::new(CODE, Severity::Stop, sentence, remedy)

@@ -24,6 +24,7 @@ mod slots;
 mod tune;
 mod undo;
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use crate::change::{ExecutableMark, Purpose, Step};
@@ -80,6 +81,8 @@ pub struct Plan {
     pub steps: Vec<Step>,
     /// What becomes of settings files that are merged.
     pub merges: Vec<Merge>,
+    /// Folders outside the game that it may alter: those of settings files.
+    elsewhere: Vec<PathBuf>,
     /// What is meant for the registry and goes to a file instead.
     pub written: Vec<RegLine>,
     /// Contents of settings files that it writes anew.
@@ -126,6 +129,7 @@ impl Plan {
             executable: view.mark(),
             steps: Vec::new(),
             merges: Vec::new(),
+            elsewhere: Vec::new(),
             written: Vec::new(),
             made: Vec::new(),
             handoff: Vec::new(),
@@ -142,15 +146,10 @@ impl Plan {
         // A key, a value or a mark is named by its step itself, and a file that holds it may be elsewhere.
         let is_part = |step: &&Step| step.file().is_none() && !step.target().is_folder();
         let parts = self.steps.iter().filter(is_part).filter_map(|step| step.place()?.bay());
-        let made = self.made.iter().map(|bytes| Content::of_bytes(bytes));
-        let made: Vec<Content> = made.collect();
-        let anew = self.steps.iter().filter(|step| {
-            step.after().state.content().is_some_and(|content| made.contains(&content))
-        });
-        let folders = parts.chain(anew.filter_map(|step| step.place()?.bay()));
+        let folders = parts.chain(self.elsewhere.iter().map(PathBuf::as_path));
+        let folders: BTreeSet<&Path> = folders.collect();
         let grant = |folder: &Path| Grant { folder: folder.to_owned(), why: self.summary.clone() };
-        let mut grants: Vec<Grant> = folders.map(grant).collect();
-        grants.dedup();
+        let grants = folders.into_iter().map(grant).collect();
         let run_with = self.run_with.clone();
         Scope { root: self.game.root.clone(), bays: bays.collect(), grants, run_with }
     }
@@ -174,6 +173,14 @@ impl Plan {
     ) -> Result<()> {
         let steps = std::mem::take(&mut self.steps);
         self.steps = folders::arrange(steps, candidates, situation)?;
+        // Settings files were made there, or are.
+        let is_tuned = |folder: &Path| {
+            let mut tunings = situation.changes.iter().filter(|c| c.purpose == Purpose::Tune);
+            let in_it = |step: &Step| step.place().and_then(Place::bay) == Some(folder);
+            self.purpose == Purpose::Tune || tunings.any(|change| change.steps().iter().any(in_it))
+        };
+        let folders = self.steps.iter().filter_map(|step| step.place()?.bay());
+        self.elsewhere = folders.filter(|folder| is_tuned(folder)).map(Path::to_owned).collect();
         Ok(())
     }
 

@@ -7,6 +7,7 @@ use super::place;
 use super::tunable::{PresetState, ProgramMode, SettingsFile, Tunable, Tuning};
 use crate::catalog::{Allowed, Choice, Preset, Setting, SettingPlace};
 use crate::change::{State, Target};
+use crate::content::Content;
 use crate::path::{TreePath, extension, fold, same_name, stem};
 use crate::rack::{Build, Policy};
 use crate::situation::Situation;
@@ -121,7 +122,16 @@ impl<'a> Component<'a> {
         let of_family = situation.ledger.files().filter(|(_, e)| same_name(&e.family, family));
         let sources: HashSet<&str> =
             of_family.filter_map(|(_, entry)| entry.source.as_deref()).collect();
-        let fitted = |build: &&Build| sources.contains(&*build.id.to_string());
+        // Also what was put there by hand, or put back, and is on the rack.
+        let window = situation.window;
+        let there = libraries
+            .iter()
+            .filter_map(|library| window.file(&library.path.clone().into()).ok()?.state.content());
+        let there: HashSet<Content> = there.collect();
+        let fitted = |build: &&Build| {
+            same_name(&build.id.family, family)
+                && (sources.contains(&*build.id.to_string()) || there.contains(&build.file.content))
+        };
         let builds = situation.builds.iter().filter(fitted).collect();
         Self { situation, family: family.to_owned(), libraries, version, builds }
     }
@@ -197,6 +207,11 @@ impl<'a> Component<'a> {
                 let key = |place| SettingKey { place, format: *format, path: path.clone() };
                 (place.map(|place| Target::Setting(key(place))), None)
             }
+            SettingPlace::Argument(path) | SettingPlace::Environment(path) => {
+                let place = place::start_file(self.situation);
+                let key = |place| SettingKey { place, format: Format::Toml, path: path.clone() };
+                (place.map(|place| Target::Setting(key(place))), None)
+            }
             SettingPlace::Value { value, kind } => {
                 let registry = place::registry(self.situation);
                 let target =
@@ -223,6 +238,10 @@ impl<'a> Component<'a> {
             brought,
             unreadable,
             is_described: true,
+            is_at_start: matches!(
+                setting.place,
+                SettingPlace::Argument(_) | SettingPlace::Environment(_)
+            ),
         }
     }
 
@@ -259,6 +278,7 @@ impl<'a> Component<'a> {
                 now: State::Setting(entry.value),
                 unreadable: None,
                 is_described: false,
+                is_at_start: false,
             }
         };
         entries.into_iter().map(tunable).collect()

@@ -12,6 +12,9 @@ use upright_spanner_settings::registry::ValueName;
 /// The file of a prefix with the user's part of its registry.
 const REGISTRY_FILE: &str = "user.reg";
 
+/// The folder of the home with what games are started with.
+const STARTS: &str = "start";
+
 /// The key of the registry that says where the user's folders are.
 const FOLDERS: &str = r"Software\Microsoft\Windows\CurrentVersion\Explorer\Shell Folders";
 
@@ -28,6 +31,13 @@ pub(crate) fn registry(situation: &Situation<'_>) -> Option<Registry> {
         }
         None => cfg!(windows).then_some(Registry::Windows),
     }
+}
+
+/// The file of the home that holds what a game is started with.
+pub(super) fn start_file(situation: &Situation<'_>) -> Result<Place, String> {
+    let game = situation.game();
+    let path = TreePath::new(&format!("{STARTS}/{}.toml", game.id)).map_err(|e| e.to_string())?;
+    Place::new(&game.root, &situation.window.home(), path).map_err(|error| error.to_string())
 }
 
 /// What a path with placeholders leads to; a path without one is beside the component. Says why, where that is

@@ -35,6 +35,8 @@ pub struct Tunable {
     pub unreadable: Option<String>,
     /// Whether the catalog describes it.
     pub is_described: bool,
+    /// Whether it is something that the game is started with.
+    pub is_at_start: bool,
 }
 
 impl Tunable {

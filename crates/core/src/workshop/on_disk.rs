@@ -237,6 +237,10 @@ impl Window for OnDisk<'_> {
         Ok(found.cloned().unwrap_or_default())
     }
 
+    fn home(&self) -> PathBuf {
+        self.store.folder().parent().unwrap_or(Path::new("")).to_owned()
+    }
+
     fn values_below(&self, registry: &Registry, key: &str, most: usize) -> Result<Vec<ValueName>> {
         let place = match registry {
             Registry::Windows => None,

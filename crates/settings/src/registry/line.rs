@@ -23,14 +23,15 @@ pub(super) fn number(digits: &str) -> Option<u32> {
     is_one.then(|| u32::from_str_radix(digits, 16).ok()).flatten()
 }
 
-/// Bytes in hexadecimal digits between commas, one or two for each; nothing where something else stands there.
+/// Bytes in hexadecimal digits between commas, one or two for each, with blanks before them; nothing where
+/// something else stands there, as a blank before a comma.
 pub(super) fn bytes(list: &str) -> Option<Vec<u8>> {
     let list = list.trim_matches([' ', '\t']).trim_end_matches(',').trim_end();
     if list.is_empty() {
         return Some(Vec::new());
     }
     let byte = |digits: &str| {
-        let digits = digits.trim_matches([' ', '\t']);
+        let digits = digits.trim_start_matches([' ', '\t']);
         let is_one =
             (1..=2).contains(&digits.len()) && digits.bytes().all(|b| b.is_ascii_hexdigit());
         is_one.then(|| u8::from_str_radix(digits, 16).ok()).flatten()
