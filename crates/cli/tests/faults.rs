@@ -73,6 +73,66 @@ fn tunable() -> Bench {
     bench
 }
 
+/// The same game on Windows, where the registry is the system's own: a file names its key.
+#[cfg(windows)]
+fn tunable_on_windows() -> Bench {
+    let bench = world();
+    let key = format!(r"Software\Spanner Faults {}", bench.path().file_name().unwrap().display());
+    let catalog = CATALOG.replace(r"Software\Glim", &key);
+    bench.write("home/catalog/glim.toml", catalog.as_bytes());
+    bench.write(registry::NAMED, key.as_bytes());
+    bench
+}
+
+/// The part of the registry that a world has.
+#[cfg(windows)]
+mod registry {
+    use super::Bench;
+    use winreg::enums::HKEY_CURRENT_USER;
+    use winreg::{RegKey, RegValue};
+
+    /// The file that names it.
+    pub const NAMED: &str = "registry-key";
+
+    /// Every key below it and its values.
+    pub type Picture = Vec<(String, Vec<(String, u32, Vec<u8>)>)>;
+
+    fn key(bench: &Bench) -> Option<String> {
+        std::fs::read_to_string(bench.file(NAMED)).ok()
+    }
+
+    pub fn picture(bench: &Bench) -> Picture {
+        let user = RegKey::predef(HKEY_CURRENT_USER);
+        let mut keys: Vec<String> = key(bench).into_iter().collect();
+        let mut found = Picture::new();
+        while let Some(name) = keys.pop() {
+            let Ok(open) = user.open_subkey(&name) else { continue };
+            let values = open.enum_values().flatten();
+            let values =
+                values.map(|(name, value)| (name, value.vtype as u32, value.bytes.into_owned()));
+            keys.extend(open.enum_keys().flatten().map(|inner| format!(r"{name}\{inner}")));
+            found.push((name, values.collect()));
+        }
+        found.sort();
+        found
+    }
+
+    /// Makes it what it was.
+    pub fn restore(bench: &Bench, to: &Picture) {
+        let user = RegKey::predef(HKEY_CURRENT_USER);
+        let Some(key) = key(bench) else { return };
+        let _ = user.delete_subkey_all(key);
+        for (name, values) in to {
+            let (open, _) = user.create_subkey(name).unwrap();
+            for (name, kind, bytes) in values {
+                let vtype = winreg::enums::RegType::REG_DWORD;
+                assert_eq!(vtype.clone() as u32, *kind);
+                open.set_raw_value(name, &RegValue { bytes: bytes.into(), vtype }).unwrap();
+            }
+        }
+    }
+}
+
 /// Wine starts a program slowly: there, every few operations have to do.
 const STEP: usize = if cfg!(windows) { 11 } else { 1 };
 
@@ -86,13 +146,20 @@ const MANY: u64 = 500;
 struct Saved {
     bench: Bench,
     copy: Bench,
+    #[cfg(windows)]
+    registry: registry::Picture,
 }
 
 impl Saved {
     fn of(bench: Bench) -> Self {
         let copy = Bench::empty();
         copy_folder(bench.path(), copy.path());
-        Self { bench, copy }
+        Self {
+            #[cfg(windows)]
+            registry: registry::picture(&bench),
+            bench,
+            copy,
+        }
     }
 
     fn again(&self) -> &Bench {
@@ -100,6 +167,8 @@ impl Saved {
             world::remove_tree(&self.bench.file(part)).unwrap();
         }
         copy_folder(self.copy.path(), self.bench.path());
+        #[cfg(windows)]
+        registry::restore(&self.bench, &self.registry);
         &self.bench
     }
 }
@@ -155,7 +224,15 @@ fn picture(bench: &Bench) -> (Picture, Vec<PathBuf>) {
     }
     folders.sort();
     let below = folders.iter().map(|path| path.strip_prefix(bench.path()).unwrap().to_owned());
-    (bench.picture(GAME), below.collect())
+    #[cfg_attr(not(windows), expect(unused_mut, reason = "Windows has a registry of its own"))]
+    let mut files = bench.picture(GAME);
+    #[cfg(windows)]
+    files.extend(
+        registry::picture(bench)
+            .into_iter()
+            .map(|(key, values)| (key, format!("{values:?}").into_bytes())),
+    );
+    (files, below.collect())
 }
 
 /// Runs a command with a fault at each operation in turn, until none is left to fail; after each,
@@ -319,6 +396,19 @@ fn a_park_and_its_end_meet_every_fault_anywhere_and_the_game_is_whole() {
 fn keys_values_files_and_marks_in_one_change_meet_every_fault_and_are_whole() {
     A_TUNE.meets_every_fault();
     A_TUNE_UNDONE.meets_every_fault();
+}
+
+#[cfg(windows)]
+#[test]
+fn values_of_the_registry_of_windows_with_files_and_marks_meet_every_fault_and_are_whole() {
+    let scenario = Scenario { begins: tunable_on_windows, ..A_TUNE };
+    scenario.meets_every_fault();
+    let tuned = || {
+        let bench = tunable_on_windows();
+        bench.ok(A_TUNE.words);
+        bench
+    };
+    Scenario { begins: tuned, ..A_TUNE_UNDONE }.meets_every_fault();
 }
 
 #[test]
