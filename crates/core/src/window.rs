@@ -26,6 +26,8 @@ pub(crate) enum ImageAt<'a> {
 pub(crate) trait Window {
     /// What is at a target at present.
     fn now(&self, target: &Target) -> Result<Side>;
+    /// Whether a file is only a placeholder of a cloud folder: to read it would fetch it.
+    fn is_in_cloud(&self, place: &Place) -> bool;
     /// The bytes of a file that is there.
     fn bytes(&self, place: &Place) -> Result<Vec<u8>>;
     /// A place in the tree's own spelling, as far as the tree has it.

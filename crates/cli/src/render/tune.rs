@@ -80,7 +80,7 @@ fn write_settings(
             if setting.differs() { now.yellow().to_string() } else { now },
             came.unwrap_or_else(|| "-".to_owned()),
             cut(&setting.allowed.to_string(), allowed),
-            place(setting),
+            place(setting, session.width < WIDE),
         ]
     };
     let mut rows: Vec<Vec<String>> = settings.iter().map(row).collect();
@@ -115,15 +115,15 @@ fn write_about(out: &mut impl Write, setting: &Tunable, session: &Session) -> Re
     Ok(())
 }
 
-/// Where a setting is, in short.
-fn place(setting: &Tunable) -> String {
+/// Where a setting is, in short: where there is little room, the file alone.
+fn place(setting: &Tunable, is_short: bool) -> String {
     match &setting.spot {
         Err(_) => "?".to_owned(),
         Ok(Target::Setting(key)) if setting.is_at_start => {
             format!("at the start: {}", key.path.key())
         }
         // Its name says the rest.
-        Ok(Target::Setting(key)) if !setting.is_described => key.place.to_string(),
+        Ok(Target::Setting(key)) if is_short || !setting.is_described => key.place.to_string(),
         Ok(target) => target.to_string(),
     }
 }

@@ -195,7 +195,8 @@ impl Tuner<'_> {
         if let Some(why) = &setting.unreadable {
             return Err(Error::Invalid {
                 what: format!("`{}` cannot be read: {why}", setting.name),
-                remedy: "Mend that file first, or take it away: then it is written anew.".into(),
+                remedy: "See that the file can be read, or take it away: then it is written anew."
+                    .into(),
             });
         }
         self.put(setting, state);

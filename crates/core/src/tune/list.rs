@@ -19,6 +19,9 @@ use upright_spanner_settings::{Format, Lookup, document};
 /// The endings of settings files that are looked for beside a component.
 const ENDINGS: [&str; 6] = ["ini", "cfg", "conf", "toml", "json", "xml"];
 
+/// Why a file is not read that would have to be fetched.
+const IN_CLOUD: &str = "it is only a placeholder of a cloud folder; open it once to fetch it";
+
 /// The settings of a game: of one family, or of all that have any.
 pub(crate) fn tuning(situation: &Situation<'_>, family: Option<&str>) -> Tuning {
     let mut tuning = Tuning { programs: programs(situation), ..Tuning::default() };
@@ -246,6 +249,9 @@ impl<'a> Component<'a> {
     }
 
     fn look(&self, target: &Target) -> (State, Option<String>) {
+        if target.place().is_some_and(|place| self.situation.window.is_in_cloud(place)) {
+            return (State::Unset { around: 0 }, Some(IN_CLOUD.to_owned()));
+        }
         match self.situation.window.now(target) {
             Ok(side) => (side.state, None),
             Err(error) => (State::Unset { around: 0 }, Some(error.to_string())),
@@ -255,6 +261,9 @@ impl<'a> Component<'a> {
     /// Every key of a settings file that is not described.
     fn keys(&self, place: &Place, several: bool) -> Vec<Tunable> {
         let format = Format::of_file(place.path().file_name());
+        if self.situation.window.is_in_cloud(place) {
+            return Vec::new();
+        }
         let Ok(bytes) = self.situation.window.bytes(place) else { return Vec::new() };
         let Ok(entries) = document::entries(format, &bytes) else { return Vec::new() };
         let brought = self.brought_file(place);

@@ -212,6 +212,10 @@ impl Window for OnDisk<'_> {
         Ok(side)
     }
 
+    fn is_in_cloud(&self, place: &Place) -> bool {
+        is_placeholder(&place.on(&self.root))
+    }
+
     fn bytes(&self, place: &Place) -> Result<Vec<u8>> {
         let read = |territory: &Territory| Ok(territory.bytes(place, LONGEST_SETTINGS)?);
         self.within(Some(place), read)
@@ -255,6 +259,24 @@ impl Window for OnDisk<'_> {
             None => Ok(self.store.bytes(content)?),
         }
     }
+}
+
+/// Whether what is in a file is elsewhere, and fetched when someone reads it.
+#[cfg(windows)]
+fn is_placeholder(path: &Path) -> bool {
+    use std::os::windows::fs::MetadataExt;
+    const OFFLINE: u32 = 0x1000;
+    const RECALL_ON_OPEN: u32 = 0x4_0000;
+    const RECALL_ON_READ: u32 = 0x40_0000;
+    let found = path.symlink_metadata();
+    found.is_ok_and(|found| {
+        found.file_attributes() & (OFFLINE | RECALL_ON_OPEN | RECALL_ON_READ) != 0
+    })
+}
+
+#[cfg(not(windows))]
+fn is_placeholder(_: &Path) -> bool {
+    false
 }
 
 /// A name with a sign that no name has for the version in it, so that those of two releases are alike; nothing
