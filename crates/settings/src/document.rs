@@ -7,7 +7,7 @@
 use std::fmt;
 use std::ops::Range;
 
-use crate::encoded::{Decoded, decode};
+use crate::encoded::{Decoded, TextEncoding, decode};
 use crate::{ini, json, toml, xml};
 
 /// A longer text is not a settings file: programs write some 100 KB.
@@ -194,9 +194,43 @@ fn text_of(bytes: &[u8]) -> Result<Decoded> {
     if bytes.len() > LONGEST {
         return Err(Fault::TooLong);
     }
-    let decoded = decode(bytes);
-    let is_text = decoded.is_exact && !decoded.text.contains('\0');
-    if is_text { Ok(decoded) } else { Err(Fault::NotText) }
+    let mut decoded = decode(bytes);
+    if !decoded.is_exact || decoded.text.contains('\0') {
+        return Err(Fault::NotText);
+    }
+    if !decoded.encoding.is_unicode() {
+        decoded.text = decoded.text.chars().map(lifted).collect();
+    }
+    Ok(decoded)
+}
+
+/// Where the characters of the upper half of a code page stand that is not known: in an area that no text uses. So
+/// a value of such a file is told from one in Unicode, also when the file is ASCII but for it.
+const UNKNOWN: u32 = 0xF700;
+
+fn lifted(c: char) -> char {
+    let is_upper = ('\u{80}'..='\u{ff}').contains(&c);
+    char::from_u32(UNKNOWN + u32::from(c)).filter(|_| is_upper).unwrap_or(c)
+}
+
+fn is_lifted(c: char) -> bool {
+    ('\u{f780}'..='\u{f7ff}').contains(&c)
+}
+
+fn lowered(c: char) -> char {
+    char::from_u32(u32::from(c).wrapping_sub(UNKNOWN)).filter(|_| is_lifted(c)).unwrap_or(c)
+}
+
+/// A text as the bytes of its file.
+fn bytes_of(text: &str, encoding: TextEncoding) -> Result<Vec<u8>> {
+    let is_of_page =
+        text.chars().any(is_lifted) && text.chars().all(|c| c.is_ascii() || is_lifted(c));
+    if encoding.is_unicode() && !(is_of_page && encoding.is_plain()) {
+        return Ok(encoding.encode(text));
+    }
+    let lower = text.chars().map(lowered);
+    let bytes: Option<Vec<u8>> = lower.map(|c| u8::try_from(u32::from(c)).ok()).collect();
+    bytes.ok_or_else(|| Fault::CannotHold("its encoding cannot hold that".to_owned()))
 }
 
 /// What a file says of a key.
@@ -230,13 +264,8 @@ pub fn set(format: Format, bytes: &[u8], path: &KeyPath, value: &str) -> Result<
         Spot::Value(at) => Splice { at, with: value.to_owned() },
         Spot::Absent { .. } => syntax.put_in(&decoded.text, path, value)?,
     };
-    if !ini::can_hold(decoded.encoding, &splice.with) {
-        let what = format!("its encoding does not say how `{value}` is written");
-        return Err(Fault::CannotHold(what));
-    }
-
     let altered = spliced(decoded.text.clone(), vec![splice]);
-    let bytes = decoded.encoding.encode(&altered);
+    let bytes = bytes_of(&altered, decoded.encoding)?;
     // A value that would be read as something else, or spoil what is around it, is not written.
     let is_read_back = get(format, &bytes, path)? == Lookup::Value(value.to_owned());
     if is_read_back && others(syntax, &altered, path)? == others(syntax, &decoded.text, path)? {
@@ -244,6 +273,12 @@ pub fn set(format: Format, bytes: &[u8], path: &KeyPath, value: &str) -> Result<
     } else {
         Err(Fault::CannotHold(format!("`{value}` would not be read back as the value of {path}")))
     }
+}
+
+/// Whether it is known how a value is written in a file that someone types: of an old code page only its first half
+/// is. What the file itself held can be put back all the same.
+pub fn can_hold(bytes: &[u8], value: &str) -> bool {
+    ini::can_hold(decode(bytes).encoding, value)
 }
 
 /// The keys of a text but for one, and for what is around it: an element that was empty has no text any more.
@@ -273,14 +308,14 @@ pub fn unset(format: Format, bytes: &[u8], path: &KeyPath, around: usize) -> Res
         Spot::Absent { .. } => Ok(bytes.to_vec()),
         Spot::Value(_) => {
             let splices = syntax.take_out(&decoded.text, path, around)?;
-            Ok(decoded.encoding.encode(&spliced(decoded.text, splices)))
+            bytes_of(&spliced(decoded.text, splices), decoded.encoding)
         }
     }
 }
 
 /// What people read where a value is written so.
 pub fn plain(format: Format, value: &str) -> String {
-    format.syntax().plain(value)
+    format.syntax().plain(value).chars().map(lowered).collect()
 }
 
 /// How a value is written in a file, where it takes the place of `like`, or of nothing.

@@ -27,6 +27,11 @@ impl TextEncoding {
         self.encoding != WINDOWS_1252
     }
 
+    /// Whether a text in ASCII could as well be one of a code page.
+    pub(crate) fn is_plain(self) -> bool {
+        self.encoding == UTF_8 && !self.has_mark
+    }
+
     /// Finds out how a file is written: by its mark; as UTF-8, where it is that; as UTF-16, where every
     /// second byte is zero as in no other text; else in some code page.
     fn of(bytes: &[u8]) -> Self {

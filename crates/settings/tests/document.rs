@@ -2,7 +2,7 @@
 //! as it was, and nothing else is touched.
 
 use proptest::prelude::*;
-use upright_spanner_settings::document::{entries, get, plain, set, unset, written};
+use upright_spanner_settings::document::{can_hold, entries, get, plain, set, unset, written};
 use upright_spanner_settings::{Fault, Format, KeyPath, Lookup};
 
 fn path(text: &str) -> KeyPath {
@@ -187,8 +187,14 @@ fn what_would_spoil_a_file_is_refused_and_what_is_no_such_file_too() {
     }
     let old = b"[A]\nname=J\xFCrgen\n";
     assert!(set(Format::Ini, old, &path("A/x"), "1").is_ok());
-    let refused = set(Format::Ini, old, &path("A/x"), "\u{fc}");
-    assert!(matches!(refused, Err(Fault::CannotHold(_))), "its code page is not known");
+    assert!(!can_hold(old, "\u{fc}") && can_hold(old, "u"), "its code page is not known");
+    assert!(can_hold("name=J\u{fc}rgen".as_bytes(), "\u{fc}"));
+    // What was there comes back all the same.
+    let other = set(Format::Ini, old, &path("A/name"), "x").unwrap();
+    let Lookup::Value(was) = get(Format::Ini, old, &path("A/name")).unwrap() else { panic!() };
+    assert_eq!(plain(Format::Ini, &was), "J\u{fc}rgen");
+    assert_eq!(set(Format::Ini, &other, &path("A/name"), &was).unwrap(), old);
+    assert!(set(Format::Ini, old, &path("A/x"), "\u{20ac}").is_err());
 }
 
 /// Some file with some keys, in any of the formats, with comments, blank lines and both line ends.

@@ -178,7 +178,18 @@ impl Tuner<'_> {
                     (_, Some(State::Setting(brought))) => Some(brought.as_str()),
                     _ => None,
                 };
-                State::Setting(document::written(key.format, &plain, like))
+                let written = document::written(key.format, &plain, like);
+                let bytes = self.situation.window.bytes(&key.place).unwrap_or_default();
+                if !document::can_hold(&bytes, &written) {
+                    return Err(Error::Invalid {
+                        what: format!(
+                            "the encoding of {} does not say how `{value}` is written",
+                            key.place
+                        ),
+                        remedy: "Save that file as UTF-8 in an editor, then set it.".into(),
+                    });
+                }
+                State::Setting(written)
             }
             _ => State::Setting(plain),
         };
