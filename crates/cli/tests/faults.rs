@@ -77,7 +77,8 @@ fn tunable() -> Bench {
 #[cfg(windows)]
 fn tunable_on_windows() -> Bench {
     let bench = world();
-    let key = format!(r"Software\Spanner Faults {}", bench.path().file_name().unwrap().display());
+    let key =
+        format!(r"Software\Spanner Faults {}", bench.path().file_name().unwrap().to_string_lossy());
     let catalog = CATALOG.replace(r"Software\Glim", &key);
     bench.write("home/catalog/glim.toml", catalog.as_bytes());
     bench.write(registry::NAMED, key.as_bytes());
