@@ -6,11 +6,11 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-use crate::document::{
+use crate::encoded::{Decoded, TextEncoding, decode};
+use crate::syntax::{
     Entry, Fault, KeyPath, Result, Splice, Spot, Syntax, comment_above, line_end, lines_around,
     new_line, without_all,
 };
-use crate::encoded::{Decoded, TextEncoding, decode};
 
 /// A text with more lines is not a settings file that anyone edits, and is left alone.
 pub const MOST_LINES: usize = 50_000;

@@ -6,9 +6,7 @@ use jsonc_parser::ast::{Object, ObjectProp, Value};
 use jsonc_parser::common::Ranged;
 use jsonc_parser::{CollectOptions, CommentCollectionStrategy, ParseOptions, parse_to_ast};
 
-use crate::document::{
-    Entry, Fault, KeyPath, Result, Splice, Spot, Syntax, comment_above, is_bare,
-};
+use crate::syntax::{Entry, Fault, KeyPath, Result, Splice, Spot, Syntax, comment_above, is_bare};
 
 /// JSON, key by key.
 pub(crate) struct Json;

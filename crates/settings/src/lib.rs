@@ -14,6 +14,7 @@ mod ini;
 mod json;
 mod merge;
 pub mod registry;
+mod syntax;
 mod toml;
 mod xml;
 

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use toml_edit::{Document, Item, Key, TableLike, Value};
 
-use crate::document::{
+use crate::syntax::{
     Entry, Fault, KeyPath, Result, Splice, Spot, Syntax, comment_above, is_bare, lines_around,
     new_line, without_all,
 };

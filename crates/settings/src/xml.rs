@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use roxmltree::{Document, Node, ParsingOptions};
 
-use crate::document::{Entry, Fault, KeyPath, Result, Splice, Spot, Syntax};
+use crate::syntax::{Entry, Fault, KeyPath, Result, Splice, Spot, Syntax};
 
 /// XML, key by key.
 pub(crate) struct Xml;

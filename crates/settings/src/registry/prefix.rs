@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use super::line::{bytes, number, quoted, written};
 use super::{Value, ValueName, folded, kind};
-use crate::document::{Splice, line_end, spliced};
+use crate::syntax::{Splice, line_end, spliced};
 
 /// How such a text begins.
 const HEADING: &str = "WINE REGISTRY Version 2";
