@@ -129,9 +129,9 @@ fn settings_are_listed_with_what_they_are_what_they_were_and_what_they_can_be() 
     prefix(&bench);
     let shown = bench.ok(&["tune", GAME, "glim"]);
     for row in [
-        "max fps  120      120         30 to 240  glim.ini: Limits/MaxFps",
-        "quality  high     high        low, high  glim.ini: Limits/Quality",
-        "log      not set  -           on, off    conf/glim.json: debug/output/log",
+        "max fps  120      120         30 to 240  glim.ini",
+        "quality  high     high        low, high  glim.ini",
+        "log      not set  -           on, off    conf/glim.json",
         "debug    not set  -           on, off    HKEY_CURRENT_USER\\Software\\Glim\\Loader: Debug",
         "windowed not set  -           on, off    at the start: -windowed",
     ] {
@@ -574,6 +574,14 @@ fn values_of_a_build_are_told_left_and_set_where_it_is_asked_for() {
     }
     bench.ok(&["rollback", GAME]);
     assert_eq!(registry(&bench), before, "byte for byte");
+
+    // What somebody set by hand with the fitted build's file goes with it by its undo file.
+    bench.ok(&fit);
+    let by_hand = format!("{before}\n[Software\\\\Glim] 5\n\"Hook\"=dword:00000001\n");
+    bench.write("prefix/user.reg", by_hand.as_bytes());
+    bench.ok(&["rollback", GAME, "--dry-run"]);
+    bench.ok(&["rollback", GAME]);
+    assert_eq!(registry(&bench), before);
 
     // The layout can say it once for all builds.
     let layout = bench.ok(&["rack", "show", "glim@2.0.0", "--layout"]);

@@ -83,12 +83,12 @@ impl Carrier for Folders<'_> {
 
 #[cfg(unix)]
 #[expect(clippy::unnecessary_wraps, reason = "other systems have none")]
-fn mode_of(metadata: &cap_std::fs::Metadata) -> Option<u32> {
+pub(super) fn mode_of(metadata: &cap_std::fs::Metadata) -> Option<u32> {
     use cap_std::fs::PermissionsExt;
     Some(metadata.permissions().mode() & 0o7777)
 }
 
 #[cfg(not(unix))]
-fn mode_of(_: &cap_std::fs::Metadata) -> Option<u32> {
+pub(super) fn mode_of(_: &cap_std::fs::Metadata) -> Option<u32> {
     None
 }

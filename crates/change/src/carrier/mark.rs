@@ -1,5 +1,6 @@
 //! The read-only mark of a file, whatever is in it.
 
+use crate::carrier::folder::mode_of;
 use crate::carrier::{Carrier, Restored, place};
 use crate::error::{Error, Result};
 use crate::folder::Found;
@@ -73,16 +74,4 @@ impl Carrier for Marks<'_> {
     fn clear(&self, _: &Step, _: Option<&Place>) -> Result<()> {
         Ok(())
     }
-}
-
-#[cfg(unix)]
-#[expect(clippy::unnecessary_wraps, reason = "other systems have none")]
-fn mode_of(metadata: &cap_std::fs::Metadata) -> Option<u32> {
-    use cap_std::fs::PermissionsExt;
-    Some(metadata.permissions().mode() & 0o7777)
-}
-
-#[cfg(not(unix))]
-fn mode_of(_: &cap_std::fs::Metadata) -> Option<u32> {
-    None
 }

@@ -80,7 +80,8 @@ fn read(value: &ValueName) -> Result<State> {
 
 fn write(value: &ValueName, new: &Value) -> Result<()> {
     point("set", Path::new(&named(value)))?;
-    let vtype = TYPES.get(new.kind as usize).cloned().unwrap_or(RegType::REG_NONE);
+    let unknown = || failed("set", value)(ErrorKind::InvalidInput.into());
+    let vtype = TYPES.get(new.kind as usize).cloned().ok_or_else(unknown)?;
     let new = RegValue { bytes: (&new.data[..]).into(), vtype };
     let written =
         user().create_subkey(&value.key).and_then(|(key, _)| key.set_raw_value(&value.name, &new));

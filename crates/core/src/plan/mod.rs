@@ -19,6 +19,7 @@ mod options;
 mod park;
 mod recheck;
 mod refit;
+mod registry;
 mod rollback;
 mod slots;
 mod tune;

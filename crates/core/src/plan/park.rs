@@ -1,5 +1,6 @@
 //! Plans to take a component out for now, and to put it back as it was.
 
+use super::registry::undone_by_files;
 use super::{Place, Plan};
 use crate::catalog::Role;
 use crate::change::{Change, Purpose, Side, Step, Target};
@@ -35,6 +36,13 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
         if now.same_as(&entry.last) {
             let (target, shipped) = (entry.target.clone(), entry.shipped.clone());
             plan.steps.push(Step::of(target, now, shipped, family));
+        }
+    }
+
+    let by_files = undone_by_files(situation, |name| same_name(name, family))?;
+    for step in by_files {
+        if !plan.steps.iter().any(|own| own.target() == step.target()) {
+            plan.steps.push(step);
         }
     }
 

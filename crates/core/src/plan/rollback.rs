@@ -1,5 +1,6 @@
 //! Plans to put back what the game brought, or what was there at an earlier point.
 
+use super::registry::undone_by_files;
 use super::{LONGEST_SETTINGS, Ledger, LedgerEntry, Place, Plan};
 use crate::change::{Change, Purpose, Side, State, Step, Target};
 use crate::check::{altered_since, settings_kept};
@@ -102,6 +103,12 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         plan.steps.push(Step::of(on_disk, now, target.clone(), &entry.family));
     }
 
+    if to == Point::Shipped {
+        let planned = |step: &Step| plan.steps.iter().any(|own| own.target() == step.target());
+        let by_files = undone_by_files(situation, of_family)?;
+        let by_files: Vec<Step> = by_files.into_iter().filter(|step| !planned(step)).collect();
+        plan.steps.extend(by_files);
+    }
     let was_there = |folder: &Place| up_to_point.as_ref().is_some_and(|then| then.made(folder));
     let folders = ledger.made_folders().filter(|(_, owner)| of_family(owner));
     let folders = folders.filter(|(folder, _)| !was_there(folder));

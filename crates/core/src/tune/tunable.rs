@@ -47,7 +47,7 @@ impl Tunable {
             (State::Value(value), _) => value.to_string(),
             _ => return None,
         };
-        Some(self.allowed.label_of(&plain))
+        Some(if plain.is_empty() { "(empty)".to_owned() } else { self.allowed.label_of(&plain) })
     }
 
     /// Whether it is known to be another than what was brought.
