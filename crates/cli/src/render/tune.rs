@@ -102,10 +102,8 @@ fn write_about(out: &mut impl Write, setting: &Tunable, session: &Session) -> Re
     let affects = setting.affects.as_ref().map(|affects| format!("Affects {affects}."));
     let problem = setting.spot.as_ref().err().or(setting.unreadable.as_ref());
     let problem = problem.map(|problem| format!("Not known: {problem}."));
-    let sentence = |text: &String| match text.ends_with(['.', '!', '?']) {
-        true => text.clone(),
-        false => format!("{text}."),
-    };
+    let is_whole = |text: &str| text.ends_with(['.', '!', '?']);
+    let sentence = |text: &String| if is_whole(text) { text.clone() } else { format!("{text}.") };
     let texts = [&setting.title, &setting.about].into_iter().flatten().map(sentence);
     let texts: Vec<String> = texts.chain(affects).chain(problem).collect();
     if !texts.is_empty() {
