@@ -130,7 +130,8 @@ impl Tuner<'_> {
             others = all_keys(self.situation, family);
             found = find(&others, name).into_iter().cloned().collect();
         }
-        let all = self.tuning.settings.iter().chain(&others);
+        let all =
+            if self.tuning.settings.is_empty() { &others } else { &self.tuning.settings }.iter();
         let mut all: Vec<String> = all.map(|setting| setting.name.clone()).collect();
         all.dedup();
         let game = self.situation.game();

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use crate::change::{State, Target};
-use crate::path::{TreePath, canonical};
+use crate::path::{TreePath, canonical, slashes};
 use crate::situation::Situation;
 use crate::survey::Library;
 use upright_spanner_change::{Place, Registry, RegistryValue};
@@ -94,10 +94,12 @@ fn documents(situation: &Situation<'_>, name: &'static str) -> Result<PathBuf, S
     let text = text
         .ok_or_else(|| format!("the registry of the prefix does not name its folder `{name}`"))?;
     let (drive, path) = text.split_once(r":\").ok_or_else(|| format!("`{text}` is not a path"))?;
-    let drive = prefix.join("dosdevices").join(format!("{}:", drive.to_lowercase()));
-    let drive = if drive.exists() { drive } else { prefix.join("drive_c") };
+    // To Windows the name of such a link is that of a drive of its own.
+    let link = prefix.join("dosdevices").join(format!("{}:", drive.to_lowercase()));
+    let is_link = cfg!(not(windows)) && link.exists();
+    let drive = if is_link { link } else { prefix.join("drive_c") };
     let folder = path.split('\\').fold(drive, |folder, part| folder.join(part));
-    canonical(&folder).map_err(|_| format!("{} is not there", folder.display()))
+    canonical(&folder).map_err(|_| format!("{} is not there", slashes(&folder)))
 }
 
 /// One of the folders of the user of this machine.
