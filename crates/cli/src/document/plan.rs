@@ -6,6 +6,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 use upright_spanner_core::change;
 use upright_spanner_core::plan;
+use upright_spanner_core::registry::RegLine;
 
 use super::SchemaNumber;
 use super::change::{Change, Changed, Folders, Place, Step, steps};
@@ -24,6 +25,8 @@ pub struct Plan {
     folders: Folders,
     merges: Vec<Merge>,
     handoff: Vec<Handoff>,
+    /// What goes to the `.reg` file that was named, instead of into the registry, in words.
+    written: Vec<String>,
     findings: Vec<Finding>,
 }
 
@@ -108,6 +111,7 @@ impl From<&plan::Plan> for Plan {
             folders: Folders::of(&plan.steps),
             merges: plan.merges.iter().map(Merge::from).collect(),
             handoff: plan.handoff.iter().map(Handoff::from).collect(),
+            written: plan.written.iter().filter_map(RegLine::in_words).collect(),
             findings: findings(&plan.findings),
         }
     }

@@ -8,6 +8,7 @@ use crate::path::{fold, stem};
 use upright_spanner_image::Machine;
 use upright_spanner_image::file::bytes_of;
 use upright_spanner_image::system::comes_with_windows;
+use upright_spanner_settings::registry::PrefixRegistry;
 
 /// The folder of a prefix that is its drive `C:`.
 const DRIVE: &str = "drive_c";
@@ -54,8 +55,11 @@ impl Environment {
 
     /// What the text of a prefix's registry says of a program's libraries.
     pub fn of(prefix: &Path, program: &str, registry: &str) -> Self {
-        let mut overrides = overrides_in(registry, OVERRIDES);
-        overrides.extend(overrides_in(registry, &Self::key_for(program)));
+        let mut overrides = BTreeMap::new();
+        if let Some(registry) = PrefixRegistry::read(registry) {
+            overrides.extend(overrides_in(&registry, OVERRIDES));
+            overrides.extend(overrides_in(&registry, &Self::key_for(program)));
+        }
 
         let windows = prefix.join(DRIVE).join("windows");
         let names = |folder: &str| -> Option<HashSet<String>> {
@@ -100,18 +104,12 @@ impl Environment {
 }
 
 /// The values of a key: the names of libraries in lower case, without the mark that some bear.
-fn overrides_in(text: &str, key: &str) -> BTreeMap<String, String> {
-    let header = format!("[{}]", key.replace('\\', r"\\"));
-    let starts = |line: &&str| {
-        line.get(..header.len()).is_some_and(|start| start.eq_ignore_ascii_case(&header))
-    };
-    let lines = text.lines().skip_while(|line| !starts(line)).skip(1);
-    let values = lines.take_while(|line| !line.starts_with('[')).filter_map(|line| {
-        let (name, value) = line.strip_prefix('"')?.split_once("\"=\"")?;
+fn overrides_in(registry: &PrefixRegistry<'_>, key: &str) -> BTreeMap<String, String> {
+    let said = registry.values(key).into_iter().filter_map(|(name, value)| {
         let name = fold(name.trim_start_matches('*'));
-        Some((stem_of(&name), value.trim_end().trim_end_matches('"').to_owned()))
+        Some((stem_of(&name), value.as_text()?))
     });
-    values.collect()
+    said.collect()
 }
 
 fn stem_of(name: &str) -> String {
