@@ -222,6 +222,26 @@ fn what_cannot_be_meant_is_refused_with_what_can() {
     let said = refused(&["compat=windows-7", "--program", "other.exe"]);
     assert!(said.contains("Pier.exe"), "{said}");
 
+    let said = refused(&["glim", "limits/other= x"]);
+    assert!(said.contains("no setting"), "{said}");
+    bench.write(&format!("{GAME}/winmm.ini"), b"[A]\nb=1\n");
+    let said = refused(&["glim", "a/b=1\nc=2"]);
+    assert!(said.contains("cannot be set in winmm.ini"), "{said}");
+    // The last word counts, and one by itself stands over a preset.
+    let twice = [
+        "tune",
+        GAME,
+        "glim",
+        "fps=50",
+        "fps=70",
+        "--preset",
+        "calm",
+        "--dry-run",
+        "--reg-file",
+        "x.reg",
+    ];
+    assert!(bench.ok(&twice).contains("120 → 70"));
+
     bench.write(&format!("{GAME}/glim.toml"), b"[a]\nfps = 1\n[b]\nfps = 2\n");
     let without = refused(&["glim", "a/c=1"]);
     assert!(without.contains("no setting `a/c`"), "{without}");

@@ -60,12 +60,13 @@ pub(crate) fn tune(
     for (_, mode) in compat {
         tuner.set_mode(mode)?;
     }
+    // What is named by itself stands over the preset.
+    if let Some(preset) = &wish.preset {
+        tuner.set_preset(preset)?;
+    }
     for (name, value) in set {
         let setting = tuner.named(name, family)?;
         tuner.set(&setting, value)?;
-    }
-    if let Some(preset) = &wish.preset {
-        tuner.set_preset(preset)?;
     }
     for name in &wish.unset {
         if same_name(name, COMPAT) {
@@ -74,14 +75,14 @@ pub(crate) fn tune(
         }
         let setting = tuner.named(name, family)?;
         let brought = setting.brought.clone().ok_or_else(|| unknown_before(&setting))?;
-        tuner.put(&setting, brought);
+        tuner.put(&setting, brought)?;
     }
     if wish.reset {
         let differing: Vec<Tunable> =
             tuner.tuning.settings.iter().filter(|setting| setting.differs()).cloned().collect();
         for setting in differing {
             if let Some(brought) = setting.brought.clone() {
-                tuner.put(&setting, brought);
+                tuner.put(&setting, brought)?;
             }
         }
     }
@@ -171,39 +172,27 @@ impl Tuner<'_> {
             remedy: format!("It can be: {}.", setting.allowed).into(),
         };
         let plain = setting.allowed.value_of(value).ok_or_else(wrong)?;
-        let state = match (&setting.spot, setting.kind) {
-            (_, Some(kind)) => State::Value(Value::parse(kind, &plain).ok_or_else(wrong)?),
-            (Ok(Target::Setting(key)), None) => {
-                let like = match (&setting.now, &setting.brought) {
-                    (State::Setting(now), _) => Some(now.as_str()),
-                    (_, Some(State::Setting(brought))) => Some(brought.as_str()),
-                    _ => None,
-                };
-                let written = document::written(key.format, &plain, like);
-                let bytes = self.situation.window.bytes(&key.place).unwrap_or_default();
-                if !document::can_hold(&bytes, &written) {
-                    return Err(Error::Invalid {
-                        what: format!(
-                            "the encoding of {} does not say how `{value}` is written",
-                            key.place
-                        ),
-                        remedy: "Save that file as UTF-8 in an editor, then set it.".into(),
-                    });
-                }
-                State::Setting(written)
-            }
-            _ => State::Setting(plain),
+        let state = match setting.kind {
+            Some(kind) => State::Value(Value::parse(kind, &plain).ok_or_else(wrong)?),
+            None => State::Setting(self.written(setting, &plain)?),
         };
-        if let (Err(why), None) = (&setting.spot, setting.kind) {
-            return Err(Error::Invalid {
-                what: format!("it is not known where `{}` is: {why}", setting.name),
-                remedy: (
-                    "If the game runs in a prefix, name it.",
-                    Action::NamePrefix { game: self.situation.game().id.clone().into() },
-                )
-                    .into(),
-            });
-        }
+        self.put(setting, state)
+    }
+
+    /// How a value is written in the file of a setting.
+    fn written(&self, setting: &Tunable, plain: &str) -> Result<String> {
+        let key = match &setting.spot {
+            Ok(Target::Setting(key)) => key,
+            Ok(_) => return Ok(plain.to_owned()),
+            Err(why) => {
+                let game = self.situation.game().id.clone().into();
+                return Err(Error::Invalid {
+                    what: format!("it is not known where `{}` is: {why}", setting.name),
+                    remedy: ("If the game runs in a prefix, name it.", Action::NamePrefix { game })
+                        .into(),
+                });
+            }
+        };
         if let Some(why) = &setting.unreadable {
             return Err(Error::Invalid {
                 what: format!("`{}` cannot be read: {why}", setting.name),
@@ -211,8 +200,20 @@ impl Tuner<'_> {
                     .into(),
             });
         }
-        self.put(setting, state);
-        Ok(())
+        let like = match (&setting.now, &setting.brought) {
+            (State::Setting(now), _) => Some(now.as_str()),
+            (_, Some(State::Setting(brought))) => Some(brought.as_str()),
+            _ => None,
+        };
+        let written = document::written(key.format, plain, like);
+        let bytes = self.situation.window.bytes(&key.place).unwrap_or_default();
+        if document::can_hold(&bytes, &written) {
+            return Ok(written);
+        }
+        Err(Error::Invalid {
+            what: format!("the encoding of {} does not say how `{plain}` is written", key.place),
+            remedy: "Save that file as UTF-8 in an editor, then set it.".into(),
+        })
     }
 
     fn set_preset(&mut self, name: &str) -> Result<()> {
@@ -324,19 +325,17 @@ impl Tuner<'_> {
     }
 
     /// Puts a setting into a state.
-    fn put(&mut self, setting: &Tunable, state: State) {
+    fn put(&mut self, setting: &Tunable, state: State) -> Result<()> {
         if let (Some(_), Ok(Target::Value(at))) = (setting.kind, &setting.spot) {
             self.plan.findings.extend(starts_programs::check(&at.value));
             self.plan.findings.extend(needs_administrator::check(&at.value));
         }
         match &setting.spot {
             Ok(Target::Value(at)) if self.wish.to_reg_file => self.write(&at.value, &state),
-            Ok(target) if !setting.now.same_as(&state) => {
-                self.step(target.clone(), setting.now.clone(), state, &setting.family);
-            }
-            Ok(_) => {}
+            Ok(target) => return self.step(target, &setting.now, state, &setting.family),
             Err(_) => self.without_registry(setting, &state),
         }
+        Ok(())
     }
 
     fn without_registry(&mut self, setting: &Tunable, state: &State) {
@@ -365,42 +364,58 @@ impl Tuner<'_> {
         self.plan.written.push(RegLine { number: 0, key, item });
     }
 
-    fn step(&mut self, target: Target, now: State, state: State, family: &str) {
-        let now = self.situation.ledger.unset(&target, now);
-        let Target::Setting(key) = &target else {
-            self.plan.steps.push(Step::of(target, now.into(), state.into(), family));
-            return;
+    /// Plans the step; the last word on a target counts.
+    fn step(&mut self, target: &Target, now: &State, state: State, family: &str) -> Result<()> {
+        let key = target.key();
+        self.plan.steps.retain(|step| step.target().key() != key);
+        let is_set = now.same_as(&state);
+        let Target::Setting(key) = target else {
+            if !is_set {
+                let now = self.situation.ledger.unset(target, now.clone());
+                self.plan.steps.push(Step::of(target.clone(), now.into(), state.into(), family));
+            }
+            return Ok(());
         };
-        let is_there = self.situation.window.now(&Target::ReadOnly(key.place.clone()));
-        if is_there.is_ok_and(|mark| !mark.state.is_absent()) {
-            self.plan.steps.push(Step::of(target, now.into(), state.into(), family));
-        } else if let State::Setting(value) = state {
-            self.make(key, &value, family);
+
+        let mark = self.situation.window.now(&Target::ReadOnly(key.place.clone()));
+        if mark.is_ok_and(|mark| mark.state.is_absent()) {
+            return match state {
+                State::Setting(value) => self.make(key, &value, family),
+                _ => Ok(()),
+            };
         }
+        if is_set {
+            return Ok(());
+        }
+        if let State::Setting(value) = &state {
+            let bytes = self.situation.window.bytes(&key.place)?;
+            expect_held(key, document::set(key.format, &bytes, &key.path, value))?;
+        }
+        let now = self.situation.ledger.unset(target, now.clone());
+        self.plan.steps.push(Step::of(target.clone(), now.into(), state.into(), family));
+        Ok(())
     }
 
     /// Puts a key into a file that is not there yet.
-    fn make(&mut self, key: &SettingKey, value: &str, family: &str) {
+    fn make(&mut self, key: &SettingKey, value: &str, family: &str) -> Result<()> {
         let empty = || {
             let bytes = if key.format == Format::Json { b"{}\n".to_vec() } else { Vec::new() };
             (key.format, bytes, family.to_owned())
         };
         let (format, bytes, _) = self.files.entry(key.place.clone()).or_insert_with(empty);
-        if let Ok(altered) = document::set(*format, bytes, &key.path, value) {
-            *bytes = altered;
+        if *format == Format::Xml {
+            return Err(Error::Invalid {
+                what: format!("{} is not there, and cannot be begun as XML", key.place),
+                remedy: "Start the game once: it writes its settings then.".into(),
+            });
         }
+        *bytes = expect_held(key, document::set(*format, bytes, &key.path, value))?;
+        Ok(())
     }
 
     fn finish(mut self) -> Result<Plan> {
-        for (place, (format, bytes, family)) in std::mem::take(&mut self.files) {
-            if bytes.is_empty() {
-                return Err(Error::Invalid {
-                    what: format!("{place} is not there, and cannot be begun as {}", format.name()),
-                    remedy: "Start the game once: it writes its settings then.".into(),
-                });
-            }
-            let now = jiff::Timestamp::now();
-            let stamp = Stamp::fresh((now.as_second(), 0));
+        for (place, (_, bytes, family)) in std::mem::take(&mut self.files) {
+            let stamp = Stamp::fresh((jiff::Timestamp::now().as_second(), 0));
             let state = FileState { content: Content::of_bytes(&bytes), stamp };
             let after = Side::file(state, None);
             self.plan.steps.push(Step::replace(place, Side::ABSENT, after, &family));
@@ -410,6 +425,14 @@ impl Tuner<'_> {
         self.plan.findings.dedup();
         Ok(self.plan)
     }
+}
+
+/// Fails where a file cannot hold a value.
+fn expect_held(key: &SettingKey, altered: document::Result<Vec<u8>>) -> Result<Vec<u8>> {
+    altered.map_err(|fault| Error::Invalid {
+        what: format!("{} cannot be set in {}: {fault}", key.path, key.place),
+        remedy: "Give another value, or see what is wrong with that file.".into(),
+    })
 }
 
 /// Names in a row.
