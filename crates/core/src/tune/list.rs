@@ -180,16 +180,13 @@ impl<'a> Component<'a> {
             matches!(place.policy, Policy::Keep | Policy::Merge)
                 && is_settings(place.to.file_name())
         });
-        let mut names: Vec<String> = kept.map(|place| place.to.file_name().to_owned()).collect();
+        let kept: HashSet<String> = kept.map(|place| place.to.file_name().to_owned()).collect();
         for library in &self.libraries {
             let own = [stem(library.path.file_name()), &self.family];
-            let ended = |name: &str| ENDINGS.map(|ending| format!("{name}.{ending}"));
-            names.extend(own.into_iter().flat_map(ended));
-            for name in names.drain(..).collect::<HashSet<_>>() {
-                if let Ok(path) = library.path.sibling(&name) {
-                    files.push(window.spelled(path.into()));
-                }
-            }
+            let own = own.into_iter().flat_map(|name| ENDINGS.map(|end| format!("{name}.{end}")));
+            let beside = own.chain(kept.iter().cloned());
+            let beside = beside.filter_map(|name| library.path.sibling(&name).ok());
+            files.extend(beside.map(|path| window.spelled(path.into())));
         }
         files.sort();
         files.dedup();
@@ -201,12 +198,24 @@ impl<'a> Component<'a> {
         files
     }
 
+    /// What a path with placeholders leads to: of several copies of the component, beside the one that has it.
+    fn place_of(&self, file: &str) -> Result<Place, String> {
+        let resolve =
+            |library: Option<&&Library>| place::resolve(self.situation, library.copied(), file);
+        let is_there = |place: &Place| {
+            let mark = self.situation.window.now(&Target::ReadOnly(place.clone()));
+            mark.is_ok_and(|mark| !mark.state.is_absent())
+        };
+        let places = self.libraries.iter().filter_map(|library| resolve(Some(library)).ok());
+        let there = places.into_iter().find(is_there);
+        there.map_or_else(|| resolve(self.libraries.first()), Ok)
+    }
+
     /// A setting that the catalog describes, as it is now.
     fn tunable(&self, setting: &Setting) -> Tunable {
         let (spot, kind) = match &setting.place {
             SettingPlace::Key { file, format, path } => {
-                let beside = self.libraries.first().copied();
-                let place = place::resolve(self.situation, beside, file);
+                let place = self.place_of(file);
                 let key = |place| SettingKey { place, format: *format, path: path.clone() };
                 (place.map(|place| Target::Setting(key(place))), None)
             }
