@@ -129,8 +129,12 @@ impl Ledger {
     /// The record of one target.
     pub fn at(&self, target: &Target) -> Option<&LedgerEntry> {
         self.entries.get(target).or_else(|| {
-            let key = target.key();
-            let same = |entry: &&LedgerEntry| entry.target.key() == key;
+            // Most are told apart by their paths, without making texts of them.
+            let is_near = |entry: &LedgerEntry| match (entry.place(), target.place()) {
+                (Some(own), Some(other)) => own.same_as(other),
+                (own, other) => own.is_none() && other.is_none(),
+            };
+            let same = |entry: &&LedgerEntry| is_near(entry) && entry.target.key() == target.key();
             let mut found = self.entries.values().filter(same);
             found.next().filter(|_| found.next().is_none())
         })
