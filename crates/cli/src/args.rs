@@ -566,7 +566,7 @@ pub struct Tune {
     #[arg(long, value_name = "FILE")]
     pub program: Option<String>,
     /// Write what is meant for the registry to this `.reg` file, instead of setting it.
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", conflicts_with = "all")]
     pub reg_file: Option<PathBuf>,
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]

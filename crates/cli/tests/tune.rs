@@ -409,6 +409,9 @@ fn the_mode_of_a_program_is_set_in_its_prefix_and_taken_back() {
     let document = bench.json(&["tune", GAME, "compat"]);
     assert_eq!(document["programs"][0]["compat"], "windows-7");
 
+    bench.ok(&["tune", GAME, "compat=windows-8", "--reg-file", "mode.reg"]);
+    assert!(bench.file("mode.reg").exists() && registry(&bench).contains(set), "written, not set");
+
     // The launcher of the prefix sets another: that is drift.
     let other = registry(&bench).replace("win7", "winxp");
     bench.write("prefix/user.reg", other.as_bytes());

@@ -271,7 +271,9 @@ impl Tuner<'_> {
                     .filter(State::is_absent)
                     .unwrap_or(State::Unset { around: at.value.levels().count() }),
             };
-            if !now.same_as(&after) {
+            if self.wish.to_reg_file {
+                self.write(&at.value, &after);
+            } else if !now.same_as(&after) {
                 let now = self.situation.ledger.unset(&target, now);
                 self.plan.steps.push(Step::value(at, now, after, COMPAT));
             }
