@@ -28,8 +28,11 @@ pub fn print(game: &Game, family: Option<&str>, tuning: &Tuning, session: &Sessi
     let mut families: Vec<&str> = tuning.settings.iter().map(|s| s.family.as_str()).collect();
     families.dedup();
     if families.is_empty() {
-        let whose = family.map_or_else(|| "no component of it".to_owned(), str::to_owned);
-        writeln!(out, "  {} has no settings that are known.", clean(&whose))?;
+        let text = match family {
+            Some(family) => format!("{family} has no settings that are known."),
+            None => "No component of it has settings that are known.".to_owned(),
+        };
+        writeln!(out, "  {}", clean(&text))?;
     }
     for name in &families {
         writeln!(out, "{}", clean(name).bold())?;
