@@ -719,3 +719,17 @@ fn what_a_game_is_started_with_and_files_of_the_users_own_folders_are_settings_t
     assert!(shown.contains("max fps") && !shown.contains("windowed"), "{shown}");
     assert!(!shown.contains("\n  debug") && !shown.contains("cloud"), "{shown}");
 }
+
+#[test]
+fn every_copy_of_a_component_is_set() {
+    let bench = pier();
+    bench.write(&format!("{GAME}/second/glim.dll"), &loader([2, 0, 0, 0]));
+    bench.write(&format!("{GAME}/second/glim.ini"), b"[Limits]\nMaxFps=90\n");
+    assert!(bench.ok(&["tune", GAME, "glim"]).contains("glim.ini, 1 more"));
+    bench.ok(&["tune", GAME, "glim", "fps=144", "--lock"]);
+    assert_eq!(text(&bench, "second/glim.ini"), "[Limits]\nMaxFps=144\n");
+    assert!(text(&bench, "glim.ini").contains("MaxFps = 144 ; tuned"));
+    bench.ok(&["undo"]);
+    assert_eq!(text(&bench, "second/glim.ini"), "[Limits]\nMaxFps=90\n");
+    assert!(text(&bench, "glim.ini").contains("MaxFps = 120 ; tuned"));
+}

@@ -124,8 +124,18 @@ fn place(setting: &Tunable, is_short: bool) -> String {
             format!("at the start: {}", key.path.key())
         }
         // Its name says the rest.
-        Ok(Target::Setting(key)) if is_short || !setting.is_described => key.place.to_string(),
-        Ok(target) => target.to_string(),
+        Ok(Target::Setting(key)) if is_short || !setting.is_described => {
+            format!("{}{}", key.place, copies(setting))
+        }
+        Ok(target) => format!("{target}{}", copies(setting)),
+    }
+}
+
+/// That further copies of the component have the setting too.
+fn copies(setting: &Tunable) -> String {
+    match setting.copies.len() {
+        0 => String::new(),
+        more => format!(", {more} more"),
     }
 }
 

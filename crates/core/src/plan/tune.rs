@@ -334,7 +334,13 @@ impl Tuner<'_> {
         }
         match &setting.spot {
             Ok(Target::Value(at)) if self.wish.to_reg_file => self.write(&at.value, &state),
-            Ok(target) => return self.step(target, &setting.now, state, &setting.family),
+            Ok(target) => {
+                self.step(target, &setting.now, state.clone(), &setting.family)?;
+                for copy in &setting.copies {
+                    let now = self.situation.window.now(copy)?.state;
+                    self.step(copy, &now, state.clone(), &setting.family)?;
+                }
+            }
             Err(_) => self.without_registry(setting, &state),
         }
         Ok(())

@@ -37,8 +37,9 @@ pub(crate) fn tuning(situation: &Situation<'_>, family: Option<&str>) -> Tuning 
         }
         tuning.presets.extend(component.presets(&settings));
         let mut places = files;
-        let of_settings = settings.iter().filter_map(|setting| match &setting.spot {
-            Ok(Target::Setting(key)) => Some(key.place.clone()),
+        let spots = settings.iter().flat_map(|s| s.spot.iter().chain(&s.copies));
+        let of_settings = spots.filter_map(|target| match target {
+            Target::Setting(key) => Some(key.place.clone()),
             _ => None,
         });
         places.extend(of_settings);
@@ -198,26 +199,36 @@ impl<'a> Component<'a> {
         files
     }
 
-    /// What a path with placeholders leads to: of several copies of the component, beside the one that has it.
-    fn place_of(&self, file: &str) -> Result<Place, String> {
-        let resolve =
-            |library: Option<&&Library>| place::resolve(self.situation, library.copied(), file);
+    /// The files that are there of those that a path with placeholders leads to: one beside each copy of the
+    /// component.
+    fn places_of(&self, file: &str) -> Vec<Place> {
         let is_there = |place: &Place| {
             let mark = self.situation.window.now(&Target::ReadOnly(place.clone()));
             mark.is_ok_and(|mark| !mark.state.is_absent())
         };
-        let places = self.libraries.iter().filter_map(|library| resolve(Some(library)).ok());
-        let there = places.into_iter().find(is_there);
-        there.map_or_else(|| resolve(self.libraries.first()), Ok)
+        let resolve = |library: &&Library| place::resolve(self.situation, Some(library), file).ok();
+        let mut places: Vec<Place> =
+            self.libraries.iter().filter_map(resolve).filter(is_there).collect();
+        places.dedup();
+        places
     }
 
     /// A setting that the catalog describes, as it is now.
     fn tunable(&self, setting: &Setting) -> Tunable {
+        let mut copies = Vec::new();
         let (spot, kind) = match &setting.place {
             SettingPlace::Key { file, format, path } => {
-                let place = self.place_of(file);
-                let key = |place| SettingKey { place, format: *format, path: path.clone() };
-                (place.map(|place| Target::Setting(key(place))), None)
+                let key = |place| {
+                    Target::Setting(SettingKey { place, format: *format, path: path.clone() })
+                };
+                let mut places = self.places_of(file);
+                let place = if places.is_empty() {
+                    place::resolve(self.situation, self.libraries.first().copied(), file)
+                } else {
+                    Ok(places.remove(0))
+                };
+                copies.extend(places.into_iter().map(key));
+                (place.map(key), None)
             }
             SettingPlace::Argument(path) | SettingPlace::Environment(path) => {
                 let place = place::start_file(self.situation);
@@ -245,6 +256,7 @@ impl<'a> Component<'a> {
             affects: setting.affects.clone(),
             allowed: setting.allowed.clone(),
             spot,
+            copies,
             kind,
             now,
             brought,
@@ -292,6 +304,7 @@ impl<'a> Component<'a> {
                 allowed: like(format, &entry.value),
                 brought: brought.or_else(|| recorded.map(|entry| entry.first.state.clone())),
                 spot: Ok(Target::Setting(key)),
+                copies: Vec::new(),
                 kind: None,
                 now: State::Setting(entry.value),
                 unreadable: None,

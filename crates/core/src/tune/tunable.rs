@@ -25,6 +25,8 @@ pub struct Tunable {
     pub allowed: Allowed,
     /// Where it is, or why that is not known.
     pub spot: Result<Target, String>,
+    /// The same setting of further copies of the component, which are set with it.
+    pub copies: Vec<Target>,
     /// The type of a value of the registry.
     pub kind: Option<u32>,
     /// What is there now.
