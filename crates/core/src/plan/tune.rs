@@ -75,14 +75,14 @@ pub(crate) fn tune(
         }
         let setting = tuner.named(name, family)?;
         let brought = setting.brought.clone().ok_or_else(|| unknown_before(&setting))?;
-        tuner.put(&setting, brought)?;
+        tuner.put(&setting, &brought)?;
     }
     if wish.reset {
         let differing: Vec<Tunable> =
             tuner.tuning.settings.iter().filter(|setting| setting.differs()).cloned().collect();
         for setting in differing {
             if let Some(brought) = setting.brought.clone() {
-                tuner.put(&setting, brought)?;
+                tuner.put(&setting, &brought)?;
             }
         }
     }
@@ -176,7 +176,7 @@ impl Tuner<'_> {
             Some(kind) => State::Value(Value::parse(kind, &plain).ok_or_else(wrong)?),
             None => State::Setting(self.written(setting, &plain)?),
         };
-        self.put(setting, state)
+        self.put(setting, &state)
     }
 
     /// How a value is written in the file of a setting.
@@ -327,13 +327,13 @@ impl Tuner<'_> {
     }
 
     /// Puts a setting into a state.
-    fn put(&mut self, setting: &Tunable, state: State) -> Result<()> {
+    fn put(&mut self, setting: &Tunable, state: &State) -> Result<()> {
         if let (Some(_), Ok(Target::Value(at))) = (setting.kind, &setting.spot) {
             self.plan.findings.extend(starts_programs::check(&at.value));
             self.plan.findings.extend(needs_administrator::check(&at.value));
         }
         match &setting.spot {
-            Ok(Target::Value(at)) if self.wish.to_reg_file => self.write(&at.value, &state),
+            Ok(Target::Value(at)) if self.wish.to_reg_file => self.write(&at.value, state),
             Ok(target) => {
                 self.step(target, &setting.now, state.clone(), &setting.family)?;
                 for copy in &setting.copies {
@@ -341,7 +341,7 @@ impl Tuner<'_> {
                     self.step(copy, &now, state.clone(), &setting.family)?;
                 }
             }
-            Err(_) => self.without_registry(setting, &state),
+            Err(_) => self.without_registry(setting, state),
         }
         Ok(())
     }
