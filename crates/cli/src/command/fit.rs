@@ -3,11 +3,8 @@
 use std::path::PathBuf;
 
 use anyhow::Result;
-use upright_spanner_core::catalog::Pattern;
 use upright_spanner_core::change::Change;
 use upright_spanner_core::game::GameEdit;
-use upright_spanner_core::path::same_name;
-use upright_spanner_core::rack::{BuildSpec, Part};
 use upright_spanner_core::survey::{Filter, GameView};
 use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
 
@@ -83,7 +80,7 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
     remember(args, &view, &fit, workshop)?;
 
     let families: Vec<String> = fit.builds.iter().map(|build| build.id.family.clone()).collect();
-    let start = starter(&fit);
+    let start = fit.starter().map(|it| format!("Start the game with {it}, which came with it."));
     let change = if fit.plan.steps.is_empty() {
         None
     } else {
@@ -147,21 +144,6 @@ fn remember(args: &args::Fit, view: &GameView, fit: &FitPlan, workshop: &Worksho
         workshop.alter()?.set_game(&view.game.root.to_string_lossy(), &edit)?;
     }
     Ok(())
-}
-
-/// What to start where a build brings a program for that.
-fn starter(fit: &FitPlan) -> Option<String> {
-    let mut programs = fit.builds.iter().filter_map(|build| {
-        let part = build.parts.iter().find(|part| {
-            part.part == Part::Program && build.layout.places.iter().any(|p| p.from == part.path)
-        })?;
-        let place = build.layout.places.iter().find(|place| place.from == part.path)?;
-        let name = place.to.file_name();
-        let mut placed = fit.plan.files().filter_map(|step| Some(step.file()?.path()));
-        let placed = placed.find(|path| same_name(path.file_name(), name)).map(ToString::to_string);
-        Some(placed.unwrap_or_else(|| name.to_owned()))
-    });
-    programs.next().map(|program| format!("Start the game with {program}, which came with it."))
 }
 
 /// Clears a plan of its stops and carries it out.
@@ -231,7 +213,7 @@ fn all(args: &args::Fit, workshop: &Workshop, session: &Session) -> Result<Exit>
 
     let filter = Filter::default().game(args.games.as_deref())?;
     for view in survey.games.iter().filter(|view| filter.keeps_game(&view.game)) {
-        let wanted = wanted_of(view, &args.all, workshop)?;
+        let wanted = workshop.wanted_in(view, &args.all)?;
         let wanted: Vec<&str> = wanted.iter().map(String::as_str).collect();
         if wanted.is_empty() {
             continue;
@@ -259,35 +241,6 @@ fn all(args: &args::Fit, workshop: &Workshop, session: &Session) -> Result<Exit>
     };
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     several.carry_out(jobs, workshop, &wish, &talk, session)
-}
-
-/// What of some families, groups of families and builds a game has a place for. A family of which the rack has
-/// nothing is asked for all the same, so that it is said.
-fn wanted_of(view: &GameView, all: &[String], workshop: &Workshop) -> Result<Vec<String>> {
-    let mut wanted: Vec<String> = Vec::new();
-    let builds = workshop.builds()?;
-    for text in all {
-        let spec = BuildSpec::parse(text);
-        let wrong = |what| Error::Invalid { what, remedy: "Give a family or a pattern.".into() };
-        let pattern = Pattern::new(&spec.family).map_err(wrong)?;
-        let live = view.libraries.iter().filter(|library| !library.put_aside);
-        for library in live {
-            let in_group = library.group.as_ref().is_some_and(|group| pattern.is_match(group));
-            let is_family = pattern.is_match(&library.family);
-            let is_named = same_name(&spec.family, &library.family);
-            let on_rack = builds.iter().any(|build| same_name(&build.id.family, &library.family));
-            if is_named || (is_family || in_group) && on_rack {
-                let what = match text.split_once('@') {
-                    Some((_, version)) => format!("{}@{version}", library.family),
-                    None => library.family.clone(),
-                };
-                if !wanted.contains(&what) {
-                    wanted.push(what);
-                }
-            }
-        }
-    }
-    Ok(wanted)
 }
 
 fn options(args: &args::Fit) -> FitOptions {

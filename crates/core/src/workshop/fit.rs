@@ -7,6 +7,7 @@ use super::apply::merged;
 use super::conditions::Cleared;
 use super::on_disk::OnDisk;
 use super::{Altering, Workshop};
+use crate::catalog::Pattern;
 use crate::change::{Change, Side, Target};
 use crate::error::{Error, RackError, Result};
 use crate::path::{TreePath, followed, same_name};
@@ -14,7 +15,7 @@ use crate::plan::{
     FitOptions, Plan, Planner, alongside, by_entry, choose_from_package, hold_to_the_law,
     names_part, needs, wanted,
 };
-use crate::rack::{self, Build, BuildSpec, PackageOptions, Parcel};
+use crate::rack::{self, Build, BuildSpec, PackageOptions, Parcel, Part};
 use crate::remedy::Action;
 use crate::situation::Situation;
 use crate::survey::GameView;
@@ -35,6 +36,21 @@ impl FitPlan {
     /// The first of the builds.
     pub fn build(&self) -> &Build {
         &self.builds[0]
+    }
+
+    /// What the game is started with from now on, where a build brings a program for that: the place in the
+    /// game that it gets, or its name where it goes elsewhere.
+    pub fn starter(&self) -> Option<String> {
+        self.builds.iter().find_map(|build| {
+            let mut programs = build.parts.iter().filter(|part| part.part == Part::Program);
+            let place = programs.find_map(|program| {
+                build.layout.places.iter().find(|place| place.from == program.path)
+            })?;
+            let name = place.to.file_name();
+            let mut placed = self.plan.files().filter_map(|step| Some(step.file()?.path()));
+            let placed = placed.find(|path| same_name(path.file_name(), name));
+            Some(placed.map_or_else(|| name.to_owned(), ToString::to_string))
+        })
     }
 }
 
@@ -110,6 +126,40 @@ impl Workshop {
         self.add_conditions(&mut plan);
         plan.override_stops(&options.despite);
         Ok(FitPlan { plan, builds, parcels })
+    }
+
+    /// What of some families, patterns of families or of their groups, each with a version or without, a game
+    /// has a place for. A family that is named and of which the rack has nothing is among it, so that planning
+    /// says so.
+    ///
+    /// # Errors
+    /// Where one of them is no pattern, or the rack cannot be read.
+    pub fn wanted_in(&self, view: &GameView, all: &[String]) -> Result<Vec<String>> {
+        let mut wanted: Vec<String> = Vec::new();
+        let builds = self.builds()?;
+        let on_rack = |family: &str| builds.iter().any(|it| same_name(&it.id.family, family));
+        for text in all {
+            let named = BuildSpec::parse(text).family;
+            let wrong =
+                |what| Error::Invalid { what, remedy: "Give a family or a pattern.".into() };
+            let pattern = Pattern::new(&named).map_err(wrong)?;
+            for library in view.libraries.iter().filter(|library| !library.put_aside) {
+                let family = &library.family;
+                let in_group = library.group.as_ref().is_some_and(|group| pattern.is_match(group));
+                let is_meant = (pattern.is_match(family) || in_group) && on_rack(family);
+                if !is_meant && !same_name(&named, family) {
+                    continue;
+                }
+                let what = match text.split_once('@') {
+                    Some((_, version)) => format!("{family}@{version}"),
+                    None => family.clone(),
+                };
+                if !wanted.contains(&what) {
+                    wanted.push(what);
+                }
+            }
+        }
+        Ok(wanted)
     }
 
     /// Whether a text is the path of a package. A folder may happen to be named like a family on the rack;
