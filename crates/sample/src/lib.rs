@@ -1,14 +1,17 @@
 //! The made-up world that the demo and the tests play in.
 //!
 //! Nothing here is shipped to users as a feature of its own: [`pe`] writes executable images that
-//! Windows would load, [`resource`] the version resource inside them, [`archive`] the zips of a
-//! downloads folder, and [`world`] puts four games and their downloads together. Every name,
+//! Windows would load and run, [`deed`] what these do then, [`resource`] the version resource inside
+//! them, [`archive`] the zips of a downloads folder, and [`world`] puts four games and their downloads together. Every name,
 //! company and version is invented.
 
 pub mod archive;
+mod code;
+pub mod deed;
 pub mod pe;
 pub mod resource;
 pub mod world;
 
+pub use deed::{Deed, Deeds};
 pub use pe::{Bits, Pe};
 pub use resource::VersionInfo;

@@ -1,13 +1,16 @@
 //! Writes executable images, PE32 and PE32+, that Windows loads and runs.
 //!
 //! A library returns 1 from its entry point, and each export returns a number; an executable calls
-//! one imported function, if told to, and exits with what it returned. Structures after the
+//! one imported function, if told to, and exits with what it returned. Before that both do what they
+//! are told to ([`Deed`]). Structures after the
 //! "PE Format" specification.
 
 use object::endian::LittleEndian as LE;
 use object::pe;
 use object::write::pe::{NtHeaders, SectionRange, Writer};
 
+use crate::code::{Addresses, Code, Value};
+use crate::deed::{Deed, Deeds};
 use crate::resource::{self, VersionInfo};
 
 /// The machine that an image is for.
@@ -18,6 +21,9 @@ pub enum Bits {
     /// PE32+ for x86-64.
     Bits64,
 }
+
+/// The library of the system whose functions images call.
+pub(crate) const KERNEL: &str = "KERNEL32.dll";
 
 /// Length of the header of the .NET runtime.
 const MANAGED_HEADER: usize = 72;
@@ -38,6 +44,7 @@ pub struct Pe {
     /// Whether it is made for the .NET runtime, and whether it wants 32 bits then.
     managed: Option<bool>,
     exit: Exit,
+    pub(crate) deeds: Vec<Deed>,
 }
 
 #[derive(Debug, Clone)]
@@ -84,6 +91,7 @@ impl Pe {
             padding: 0,
             managed: None,
             exit: Exit::Code(0),
+            deeds: Vec::new(),
         }
     }
 
@@ -170,8 +178,14 @@ impl Pe {
     /// When the recipe does not fit into an image of 4 GiB.
     pub fn to_bytes(&self) -> Vec<u8> {
         let mut this = self.clone();
+        let mut calls: Vec<&str> = this.deeds.iter().flat_map(Deed::calls).collect();
         if !this.dll {
-            this = this.imports("KERNEL32.dll", &["ExitProcess"]);
+            calls.push("ExitProcess");
+        }
+        calls.sort_unstable();
+        calls.dedup();
+        if !calls.is_empty() {
+            this = this.imports(KERNEL, &calls);
         }
         this.write().expect("a recipe that fits into an image")
     }
@@ -192,7 +206,7 @@ impl Pe {
         // Sizes do not depend on addresses, so each part is laid out at address 0 to measure it
         // and again once its place is known.
         let data = self.data();
-        let stubs_start = if self.dll { 16 } else { 64 };
+        let stubs_start = self.entry(0, &Unknown).len().next_multiple_of(16);
         let code_len = stubs_start + 16 * self.exports.len();
         let text = writer.reserve_text_section(code_len as u32);
         let rdata = writer.reserve_rdata_section(data.len() as u32);
@@ -241,7 +255,8 @@ impl Pe {
         writer.write_dos_header_and_stub()?;
         writer.write_nt_headers(self.headers(&text));
         writer.write_section_headers();
-        let code = self.code(&text, &import, stubs_start, code_len);
+        let placed = Placed { texts: self.deed_texts(rdata.virtual_address), import: &import };
+        let code = self.code(&text, &placed, code_len);
         writer.write_section(text.file_offset, &code);
         writer.write_section(rdata.file_offset, &data);
         writer.write_section(idata.file_offset, &import.bytes);
@@ -304,8 +319,8 @@ impl Pe {
         }
     }
 
-    /// The header of the .NET runtime, if there is one, texts, then filler that looks like neither text nor zeros, repeated every 64 KiB.
-    fn data(&self) -> Vec<u8> {
+    /// The header of the .NET runtime, if there is one, and texts.
+    fn data_head(&self) -> Vec<u8> {
         let mut out = match self.managed {
             None => vec![0; 16],
             Some(wants_32_bits) => {
@@ -319,6 +334,23 @@ impl Pe {
         };
         for text in &self.texts {
             out.extend_from_slice(text.as_bytes());
+            out.push(0);
+        }
+        out
+    }
+
+    /// What stands at the head, the texts of its deeds, these themselves, then filler that looks like neither text
+    /// nor zeros, repeated every 64 KiB.
+    fn data(&self) -> Vec<u8> {
+        let mut out = self.data_head();
+        for text in self.deeds.iter().flat_map(Deed::texts) {
+            out.extend_from_slice(text.as_bytes());
+            out.push(0);
+        }
+        if !self.deeds.is_empty() {
+            let imports = self.imports.iter().map(|(dll, _)| dll.clone()).collect();
+            let deeds = Deeds { imports, deeds: self.deeds.clone() };
+            out.extend_from_slice(deeds.to_text().as_bytes());
             out.push(0);
         }
 
@@ -338,13 +370,9 @@ impl Pe {
         out
     }
 
-    fn code(&self, text: &SectionRange, import: &Imports, stubs: usize, len: usize) -> Vec<u8> {
-        let mut code = match (self.dll, self.bits) {
-            (true, Bits::Bits64) => vec![0xB8, 1, 0, 0, 0, 0xC3],
-            (true, Bits::Bits32) => vec![0xB8, 1, 0, 0, 0, 0xC2, 12, 0],
-            (false, _) => self.exe_code(text.virtual_address, import),
-        };
-        code.resize(stubs, 0xCC);
+    fn code(&self, text: &SectionRange, placed: &Placed<'_>, len: usize) -> Vec<u8> {
+        let mut code = self.entry(text.virtual_address, placed);
+        code.resize(code.len().next_multiple_of(16), 0xCC);
         for (_, export) in &self.exports {
             let value = if let Export::Returns(value) = export { *value } else { 0 };
             code.push(0xB8);
@@ -357,35 +385,43 @@ impl Pe {
         code
     }
 
-    /// `exit(called())` or `exit(code)`; arguments go into a register or on the stack by machine.
-    fn exe_code(&self, address: u32, import: &Imports) -> Vec<u8> {
+    /// What runs first: of a library what it does when a process loads it, of an executable everything.
+    fn entry(&self, address: u32, addresses: &dyn Addresses) -> Vec<u8> {
         let wide = self.bits == Bits::Bits64;
-        let mut code = Vec::new();
-        let call = |code: &mut Vec<u8>, dll: &str, symbol: &str| {
-            let slot = import.slot(dll, symbol);
-            code.extend_from_slice(&[0xFF, 0x15]);
-            let next = address + code.len() as u32 + 4;
-            let operand =
-                if wide { slot.wrapping_sub(next) } else { self.image_base() as u32 + slot };
-            code.extend_from_slice(&operand.to_le_bytes());
-        };
-
-        if wide {
-            code.extend_from_slice(&[0x48, 0x83, 0xEC, 0x28]);
+        if self.dll && self.deeds.is_empty() {
+            let returns = if wide { &[0xC3][..] } else { &[0xC2, 12, 0] };
+            return [&[0xB8, 1, 0, 0, 0], returns].concat();
         }
+
+        let mut code = Code::begin(wide, address, addresses);
+        if self.dll {
+            let skipped = code.jump_unless_attached();
+            self.deeds.iter().for_each(|deed| deed.assemble(&mut code));
+            code.land(skipped);
+            // The library, the reason, and what the system reserves.
+            code.end(12);
+            return code.bytes;
+        }
+        self.deeds.iter().for_each(|deed| deed.assemble(&mut code));
         match &self.exit {
-            Exit::Code(value) => {
-                code.push(if wide { 0xB9 } else { 0x68 });
-                code.extend_from_slice(&value.to_le_bytes());
-            }
+            Exit::Code(value) => code.call("ExitProcess", &[Value::Number(*value)]),
             Exit::CallOf { dll, symbol } => {
-                call(&mut code, dll, symbol);
-                code.extend_from_slice(if wide { &[0x89, 0xC1] } else { &[0x50] });
+                code.call_slot(addresses.slot(dll, symbol));
+                code.exit_with_result(addresses.slot(KERNEL, "ExitProcess"));
             }
         }
+        code.bytes
+    }
 
-        call(&mut code, "KERNEL32.dll", "ExitProcess");
-        code
+    /// The texts that deeds name, each with its place in the image.
+    fn deed_texts(&self, rdata: u32) -> Vec<(String, u32)> {
+        let mut at = rdata + self.data_head().len() as u32;
+        let texts = self.deeds.iter().flat_map(Deed::texts).map(|text| {
+            let here = at;
+            at += text.len() as u32 + 1;
+            (text.to_owned(), here)
+        });
+        texts.collect()
     }
 
     /// Descriptors, then for each library its lookup table, address table, names and own name.
@@ -508,6 +544,36 @@ struct Imports {
     descriptors_len: u32,
     /// Library, symbol, relative address of the slot that the loader fills in.
     slots: Vec<(String, String, u32)>,
+}
+
+/// Where things are in an image whose parts have their places.
+struct Placed<'a> {
+    texts: Vec<(String, u32)>,
+    import: &'a Imports,
+}
+
+impl Addresses for Placed<'_> {
+    fn text(&self, text: &str) -> u32 {
+        let found = self.texts.iter().find(|(other, _)| other == text);
+        found.map_or(0, |(_, address)| *address)
+    }
+
+    fn slot(&self, dll: &str, symbol: &str) -> u32 {
+        self.import.slot(dll, symbol)
+    }
+}
+
+/// The same before that: only how long things are is asked for.
+struct Unknown;
+
+impl Addresses for Unknown {
+    fn text(&self, _: &str) -> u32 {
+        0
+    }
+
+    fn slot(&self, _: &str, _: &str) -> u32 {
+        0
+    }
 }
 
 impl Imports {
