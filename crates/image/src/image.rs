@@ -100,7 +100,7 @@ impl Facts {
         }
         let libraries = or_fault(imports::libraries(headers, source), &mut faults)?;
         let mut version_info = VersionInfo::default();
-        let resources = resource::version_resources(headers, source);
+        let resources = resource::of_kind(headers, source, &version_info::RESOURCE);
         let mut strings_left = MOST_STRINGS;
 
         for bytes in or_fault(resources, &mut faults)? {

@@ -1,4 +1,4 @@
-//! Finds the version resources of an image in its resource directory ("PE Format", "The .rsrc
+//! Finds resources of an image in its resource directory ("PE Format", "The .rsrc
 //! Section"): type, name and language, three levels deep.
 
 use std::io::{Read, Seek};
@@ -12,12 +12,24 @@ use crate::headers::Headers;
 use crate::source::Source;
 
 const WHAT: &str = "the resource directory";
-const VERSION_RESOURCE: u32 = 16;
 
-/// The bytes of each version resource, in directory order.
-pub(super) fn version_resources<R: Read + Seek>(
+/// A kind of resource, and what reading those of it may cost.
+pub(super) struct ResourceKind {
+    /// The type in the directory.
+    pub number: u32,
+    /// What it is called in errors.
+    pub what: &'static str,
+    /// The name in the directory, where one alone is meant.
+    pub name: Option<u32>,
+    /// The longest of which all is read.
+    pub longest: u64,
+}
+
+/// The bytes of each resource of a kind, in directory order.
+pub(super) fn of_kind<R: Read + Seek>(
     headers: &Headers,
     source: &mut Source<R>,
+    kind: &ResourceKind,
 ) -> Result<Vec<Vec<u8>>, ImageError> {
     let Some(directory) = headers.directory(pe::IMAGE_DIRECTORY_ENTRY_RESOURCE) else {
         return Ok(Vec::new());
@@ -28,17 +40,20 @@ pub(super) fn version_resources<R: Read + Seek>(
     let (mut left, mut bytes) = (MOST_NODES, 0);
     for (id, types) in entries(source, root, root, &mut left)? {
         let Child::Directory(names) = types else { continue };
-        if id != VERSION_RESOURCE {
+        if id != kind.number {
             continue;
         }
-        for (_, name) in entries(source, root, names, &mut left)? {
+        for (named, name) in entries(source, root, names, &mut left)? {
             let Child::Directory(languages) = name else { continue };
+            if kind.name.is_some_and(|wanted| wanted != named) {
+                continue;
+            }
             for (_, language) in entries(source, root, languages, &mut left)? {
                 let Child::Data(at) = language else { continue };
                 if out.len() >= MOST_LANGUAGES {
                     return Ok(out);
                 }
-                let resource = data(headers, source, at)?;
+                let resource = data(headers, source, at, kind)?;
                 bytes += resource.len();
                 if bytes > MOST_RESOURCE {
                     return Err(ImageError::excessive(WHAT));
@@ -83,12 +98,11 @@ fn data<R: Read + Seek>(
     headers: &Headers,
     source: &mut Source<R>,
     at: u64,
+    kind: &ResourceKind,
 ) -> Result<Vec<u8>, ImageError> {
     let entry: pe::ImageResourceDataEntry = source.pod(at, WHAT)?;
-    let start = headers.locate(entry.offset_to_data.get(LE), "the version resource")?;
-    // The length that a version resource can state for itself is 16 bits wide.
-    let len = u64::from(entry.size.get(LE))
-        .min(u64::from(u16::MAX))
-        .min(source.len().saturating_sub(start));
-    source.bytes(start, len, "the version resource")
+    let start = headers.locate(entry.offset_to_data.get(LE), kind.what)?;
+    let len =
+        u64::from(entry.size.get(LE)).min(kind.longest).min(source.len().saturating_sub(start));
+    source.bytes(start, len, kind.what)
 }

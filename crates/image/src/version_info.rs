@@ -7,6 +7,12 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use crate::resource::ResourceKind;
+
+/// Version resources in an image's directory. The length that one can state for itself is 16 bits wide.
+pub(super) const RESOURCE: ResourceKind =
+    ResourceKind { number: 16, what: "the version resource", name: None, longest: u16::MAX as u64 };
+
 /// Everything that a version resource says.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct VersionInfo {

@@ -11,7 +11,7 @@ use object::write::pe::{NtHeaders, SectionRange, Writer};
 
 use crate::code::{Addresses, Code, Value};
 use crate::deed::{Deed, Deeds};
-use crate::resource::{self, VersionInfo};
+use crate::resource::{self, ICON, ICON_GROUP, MANIFEST, Resource, VERSION, VersionInfo};
 
 /// The machine that an image is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -34,7 +34,7 @@ pub struct Pe {
     bits: Bits,
     dll: bool,
     built: u32,
-    version: Option<Vec<u8>>,
+    resources: Vec<Resource>,
     imports: Vec<(String, Vec<String>)>,
     delayed: Vec<(String, Vec<String>)>,
     exports: Vec<(String, Export)>,
@@ -82,7 +82,7 @@ impl Pe {
             bits,
             dll,
             built: 1_700_000_000,
-            version: None,
+            resources: Vec::new(),
             imports: Vec::new(),
             delayed: Vec::new(),
             exports: Vec::new(),
@@ -103,9 +103,28 @@ impl Pe {
 
     /// Sets the version resource to these bytes, whatever they are.
     #[must_use]
-    pub fn version_bytes(mut self, bytes: Vec<u8>) -> Self {
-        self.version = Some(bytes);
+    pub fn version_bytes(self, bytes: Vec<u8>) -> Self {
+        self.resource(VERSION, bytes)
+    }
+
+    fn resource(mut self, kind: u32, bytes: Vec<u8>) -> Self {
+        self.resources.retain(|(other, _, _)| *other != kind);
+        self.resources.push((kind, 1, bytes));
+        self.resources.sort_by_key(|(kind, name, _)| (*kind, *name));
         self
+    }
+
+    /// Sets the manifest.
+    #[must_use]
+    pub fn manifest(self, text: &str) -> Self {
+        self.resource(MANIFEST, text.as_bytes().to_vec())
+    }
+
+    /// Sets the icon: a square picture, as in an icon file.
+    #[must_use]
+    pub fn icon(self, edge: u8, picture: &[u8]) -> Self {
+        let group = resource::icon_group(edge, picture.len());
+        self.resource(ICON, picture.to_vec()).resource(ICON_GROUP, group)
     }
 
     /// Sets the link time, in seconds since 1970.
@@ -197,9 +216,9 @@ impl Pe {
 
         writer.reserve_dos_header_and_stub();
         writer.reserve_nt_headers(16);
-        let has_version = self.version.is_some();
+        let has_resources = !self.resources.is_empty();
         let has_delayed = !self.delayed.is_empty();
-        let sections = [!self.exports.is_empty(), has_version, has_delayed];
+        let sections = [!self.exports.is_empty(), has_resources, has_delayed];
         let sections = 3 + sections.into_iter().filter(|&there| there).count();
         writer.reserve_section_headers(sections as u16);
 
@@ -244,12 +263,12 @@ impl Pe {
             range
         });
 
-        let rsrc = self.version.as_ref().map(|version| {
-            let len = resource::section(version, 0).len() as u32;
+        let rsrc = has_resources.then(|| {
+            let len = resource::section(&self.resources, 0).len() as u32;
             let range = writer.reserve_rsrc_section(len);
             let directory = pe::IMAGE_DIRECTORY_ENTRY_RESOURCE;
             writer.set_data_directory(directory, range.virtual_address, len);
-            (version, range)
+            range
         });
 
         writer.write_dos_header_and_stub()?;
@@ -269,8 +288,8 @@ impl Pe {
             writer.write_section(range.file_offset, &bytes);
         }
 
-        if let Some((version, range)) = rsrc {
-            let bytes = resource::section(version, range.virtual_address);
+        if let Some(range) = rsrc {
+            let bytes = resource::section(&self.resources, range.virtual_address);
             writer.write_section(range.file_offset, &bytes);
         }
         write_checksum(&mut bytes);
@@ -354,7 +373,8 @@ impl Pe {
             out.push(0);
         }
 
-        let stated = self.version.iter().flatten().map(|&byte| u32::from(byte));
+        let versions = self.resources.iter().filter(|(kind, _, _)| *kind == VERSION);
+        let stated = versions.flat_map(|(_, _, bytes)| bytes).map(|&byte| u32::from(byte));
         let seed = stated.fold(self.built, |seed, byte| seed.rotate_left(5) ^ byte);
         let mut state = seed | 1;
         let block: Vec<u8> = std::iter::repeat_with(|| {

@@ -122,23 +122,87 @@ fn align4(out: &mut Vec<u8>) {
     out.resize(out.len().next_multiple_of(4), 0);
 }
 
-/// A resource section with one resource: type 16 (version), name 1, language 0x0409.
-pub(crate) fn section(data: &[u8], address: u32) -> Vec<u8> {
-    const LEVEL: u32 = 16 + 8;
-    let mut out = Vec::new();
-    for (depth, id) in [(0, 16u32), (1, 1), (2, 0x0409)] {
-        out.extend_from_slice(&[0; 12]);
-        out.extend_from_slice(&[0, 0, 1, 0]);
-        out.extend_from_slice(&id.to_le_bytes());
-        let next = LEVEL * (depth + 1);
-        let subdirectory = if depth < 2 { 0x8000_0000 } else { 0 };
-        out.extend_from_slice(&(next | subdirectory).to_le_bytes());
+/// A resource: its type, its name and what is in it.
+pub(crate) type Resource = (u32, u32, Vec<u8>);
+
+/// The types that are written here.
+pub(crate) const ICON: u32 = 3;
+pub(crate) const ICON_GROUP: u32 = 14;
+pub(crate) const VERSION: u32 = 16;
+pub(crate) const MANIFEST: u32 = 24;
+
+/// A resource section, each resource in language 0x0409; they are sorted by type and name.
+pub(crate) fn section(resources: &[Resource], address: u32) -> Vec<u8> {
+    const HEAD: u32 = 16;
+    const ENTRY: u32 = 8;
+    const DATA_ENTRY: u32 = 16;
+    const SUBDIRECTORY: u32 = 0x8000_0000;
+    let mut types: Vec<(u32, Vec<&Resource>)> = Vec::new();
+    for resource in resources {
+        match types.last_mut().filter(|(number, _)| *number == resource.0) {
+            Some((_, named)) => named.push(resource),
+            None => types.push((resource.0, vec![resource])),
+        }
     }
 
-    let entry = out.len() as u32;
-    for word in [address + entry + 16, data.len() as u32, 0, 0] {
-        out.extend_from_slice(&word.to_le_bytes());
+    // First the directory of types, then one of names for each, then one of languages for each resource,
+    // then what leads to the data, then these.
+    let count = resources.len() as u32;
+    let of_names = HEAD + ENTRY * types.len() as u32;
+    let of_languages =
+        of_names + types.iter().map(|(_, named)| HEAD + ENTRY * named.len() as u32).sum::<u32>();
+    let of_data = of_languages + (HEAD + ENTRY) * count;
+    let data = of_data + DATA_ENTRY * count;
+    let mut out = Vec::new();
+    let directory = |out: &mut Vec<u8>, entries: Vec<(u32, u32)>| {
+        out.extend_from_slice(&[0; 12]);
+        out.extend_from_slice(&[0, 0]);
+        out.extend_from_slice(&(entries.len() as u16).to_le_bytes());
+        for (id, to) in entries {
+            out.extend_from_slice(&id.to_le_bytes());
+            out.extend_from_slice(&to.to_le_bytes());
+        }
+    };
+
+    let mut at = of_names;
+    let numbers = types.iter().map(|(number, named)| {
+        let here = at;
+        at += HEAD + ENTRY * named.len() as u32;
+        (*number, here | SUBDIRECTORY)
+    });
+    let numbers = numbers.collect();
+    directory(&mut out, numbers);
+    let mut at = of_languages;
+    for (_, named) in &types {
+        let names = named.iter().map(|(_, name, _)| {
+            let here = at;
+            at += HEAD + ENTRY;
+            (*name, here | SUBDIRECTORY)
+        });
+        let names = names.collect();
+        directory(&mut out, names);
     }
-    out.extend_from_slice(data);
+    for index in 0..count {
+        directory(&mut out, vec![(0x0409, of_data + DATA_ENTRY * index)]);
+    }
+    let mut place = data;
+    for (_, _, bytes) in resources {
+        for word in [address + place, bytes.len() as u32, 0, 0] {
+            out.extend_from_slice(&word.to_le_bytes());
+        }
+        place = (place + bytes.len() as u32).next_multiple_of(4);
+    }
+    for (_, _, bytes) in resources {
+        out.extend_from_slice(bytes);
+        align4(&mut out);
+    }
+    out
+}
+
+/// A group of one icon that is a square picture in a format of its own, such as PNG.
+pub(crate) fn icon_group(edge: u8, len: usize) -> Vec<u8> {
+    let mut out = vec![0, 0, 1, 0, 1, 0, edge, edge, 0, 0, 1, 0, 32, 0];
+    out.extend_from_slice(&(len as u32).to_le_bytes());
+    out.extend_from_slice(&1u16.to_le_bytes());
     out
 }

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use super::command_line::{self, StartSetting, program_of};
 use super::environment::Environment;
 use super::game::Game;
 use super::settings::{GameSettings, VersionFile, is_bay_name};
@@ -28,6 +29,12 @@ pub struct GameEdit {
     pub prefix: Option<PathBuf>,
     /// The command that starts Windows programs in the prefix; an empty one takes it back.
     pub run_with: Option<String>,
+    /// What is to be started: a file of the game, a command or an address; an empty one takes it back.
+    pub start: Option<String>,
+    /// What is handed to it, as one types it; an empty text takes it back.
+    pub arguments: Option<String>,
+    /// Variables of its environment; an empty value takes one back.
+    pub environment: Vec<(String, String)>,
     /// Parts that the game is not to have, by family; an empty list takes them back.
     pub left_out: Vec<(String, Vec<String>)>,
     /// Folders for a mod manager, by family; an empty folder takes one back.
@@ -53,7 +60,16 @@ impl GameEdit {
             settings.prefix = if is_empty(folder) { None } else { Some(prefix(folder)?) };
         }
         if let Some(command) = &self.run_with {
-            settings.run_with = words_of(command);
+            settings.run_with = Some(words_of(command)?).filter(|words| !words.is_empty());
+        }
+        if let Some(text) = &self.start {
+            settings.start = if text.is_empty() { None } else { Some(startable(&root, text)?) };
+        }
+        if let Some(text) = &self.arguments {
+            settings.arguments = words_of(text)?;
+        }
+        for (name, value) in &self.environment {
+            variable(settings, name, value)?;
         }
         settings.online = self.online.or(settings.online);
         match (self.version_file.as_deref(), self.version_pattern.as_deref()) {
@@ -118,13 +134,49 @@ fn is_empty(folder: &Path) -> bool {
     folder.as_os_str().is_empty()
 }
 
-/// A command as its words: a program whose path has blanks is one.
-fn words_of(command: &str) -> Option<Vec<String>> {
-    if Path::new(command).is_file() {
-        return Some(vec![command.to_owned()]);
+/// A command as its words.
+fn words_of(command: &str) -> Result<Vec<String>> {
+    command_line::words(command).map_err(|what| Error::Invalid {
+        what: format!("`{command}`: {what}"),
+        remedy: "Put what has blanks in it between two quotation marks.".into(),
+    })
+}
+
+/// What is to be started, as it is noted: a file of the game by its path in there.
+fn startable(root: &Path, text: &str) -> Result<String> {
+    match StartSetting::of(root, text) {
+        Ok(StartSetting::File(path)) => Ok(path.to_string()),
+        Ok(StartSetting::Address(_)) => Ok(text.to_owned()),
+        Ok(StartSetting::Command(words)) if program_of(&words).is_some() => Ok(text.to_owned()),
+        Ok(StartSetting::Command(_)) => Err(Error::Invalid {
+            what: format!(
+                "`{text}` is neither a file in {}, nor a command, nor an address",
+                slashes(root)
+            ),
+            remedy: "Give a path relative to the game's folder, a command with the whole path of its program, \
+                     or an address such as launcher://game."
+                .into(),
+        }),
+        Err(what) => Err(Error::Invalid {
+            what: format!("`{text}`: {what}"),
+            remedy: "Put what has blanks in it between two quotation marks.".into(),
+        }),
     }
-    let words: Vec<String> = command.split_whitespace().map(str::to_owned).collect();
-    (!words.is_empty()).then_some(words)
+}
+
+fn variable(settings: &mut GameSettings, name: &str, value: &str) -> Result<()> {
+    if name.is_empty() || name.contains(['=', '\0']) || value.contains('\0') {
+        return Err(Error::Invalid {
+            what: format!("`{name}` cannot be the name of a variable"),
+            remedy: "Write it as NAME=VALUE.".into(),
+        });
+    }
+    if value.is_empty() {
+        settings.environment.remove(name);
+    } else {
+        settings.environment.insert(name.to_owned(), value.to_owned());
+    }
+    Ok(())
 }
 
 /// The folder of an environment, in which its registry lies.

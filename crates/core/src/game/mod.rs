@@ -1,5 +1,6 @@
 //! Games: their folders, and which of their programs is the one that counts.
 
+pub mod command_line;
 mod discover;
 mod edit;
 mod environment;

@@ -31,6 +31,12 @@ pub struct GameSettings {
     pub prefix: Option<PathBuf>,
     /// The program, with its first arguments, that starts Windows programs in the prefix.
     pub run_with: Option<Vec<String>>,
+    /// What is to be started: a file of the game, a command, or an address for the system's opener.
+    pub start: Option<String>,
+    /// What is handed to it.
+    pub arguments: Vec<String>,
+    /// Variables of the environment that it is started in.
+    pub environment: BTreeMap<String, String>,
     /// Where the game's version is written, if the executable does not say it.
     pub version_file: Option<VersionFile>,
 }

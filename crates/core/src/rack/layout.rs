@@ -42,6 +42,9 @@ pub struct Placement {
     pub to: TreePath,
     /// What becomes of a file that is there already.
     pub policy: Policy,
+    /// Whether the game is started with it from then on.
+    #[serde(default)]
+    pub start: bool,
 }
 
 /// What becomes of a file that the game has already.

@@ -59,6 +59,9 @@ struct Rule {
     #[serde(skip_serializing_if = "Option::is_none")]
     to: Option<String>,
     policy: Policy,
+    /// Whether the game is started with it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    start: bool,
 }
 
 /// Where rules stand in a text.
@@ -109,7 +112,7 @@ impl LayoutFile {
         for part in registry.filter(|part| part.part == Part::Registry) {
             if placed.insert(part.path.clone()) {
                 let (from, bay) = (part.path.to_string(), ROOT.to_owned());
-                layout.file.push(Rule { from, bay, to: None, policy: Policy::Leave });
+                layout.file.push(Rule { from, bay, to: None, policy: Policy::Leave, start: false });
             }
         }
         let parts = builds
@@ -244,6 +247,7 @@ impl Rule {
             bay: place.bay.clone(),
             to: Some(place.to.to_string()),
             policy: place.policy,
+            start: place.start,
         }
     }
 
@@ -256,6 +260,12 @@ impl Rule {
         }
         if let Some(to) = self.to.as_deref().filter(|to| *to != ITSELF || !self.names_a_folder()) {
             TreePath::new(to).map_err(|error| ("to", error.to_string()))?;
+        }
+        if self.start && (self.names_a_folder() || self.policy == Policy::Leave) {
+            return Err((
+                "start",
+                "what a game is started with is one file that comes into it".to_owned(),
+            ));
         }
         Ok(())
     }
@@ -283,7 +293,8 @@ impl Rule {
     /// Where a file goes that it names.
     fn placement(&self, file: &TreePath) -> Option<Placement> {
         let to = self.target(file).filter(|_| self.policy != Policy::Leave)?;
-        Some(Placement { from: file.clone(), bay: self.bay.clone(), to, policy: self.policy })
+        let (from, bay) = (file.clone(), self.bay.clone());
+        Some(Placement { from, bay, to, policy: self.policy, start: self.start })
     }
 
     /// A file that keeps its name keeps the version in it too.

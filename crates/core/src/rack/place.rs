@@ -156,7 +156,7 @@ impl Site<'_> {
 
 fn placement(piece: &Piece<'_>, bay: &str, to: TreePath) -> Placement {
     let policy = policy(piece.path, piece.part);
-    Placement { from: piece.path.clone(), bay: bay.to_owned(), to, policy }
+    Placement { from: piece.path.clone(), bay: bay.to_owned(), to, policy, start: false }
 }
 
 /// A path below a folder, relative to it.

@@ -297,6 +297,8 @@ struct StoredPlace {
     bay: String,
     to: TreePath,
     policy: Policy,
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    start: bool,
 }
 
 #[derive(Debug, Serialize, Deserialize)]
@@ -342,13 +344,15 @@ impl From<&Placement> for StoredPlace {
             bay: place.bay.clone(),
             to: place.to.clone(),
             policy: place.policy,
+            start: place.start,
         }
     }
 }
 
 impl From<StoredPlace> for Placement {
     fn from(place: StoredPlace) -> Self {
-        Self { from: place.from, bay: place.bay, to: place.to, policy: place.policy }
+        let StoredPlace { from, bay, to, policy, start } = place;
+        Self { from, bay, to, policy, start }
     }
 }
 

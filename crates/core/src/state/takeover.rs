@@ -230,11 +230,8 @@ impl OldSettings {
             edition: self.edition,
             online: self.online,
             bays: self.bays.into_iter().map(|(name, folder)| (name, folder.into())).collect(),
-            prefix: None,
-            run_with: None,
-            left_out: std::collections::BTreeMap::new(),
-            handoffs: std::collections::BTreeMap::new(),
             version_file: self.version_file.and_then(version_file),
+            ..GameSettings::default()
         }
     }
 }
@@ -443,7 +440,8 @@ impl OldPin {
 
 impl OldPlace {
     fn into_placement(self) -> Placement {
-        Placement { from: self.from, bay: self.bay, to: self.to, policy: self.policy }
+        let Self { from, bay, to, policy } = self;
+        Placement { from, bay, to, policy, start: false }
     }
 }
 

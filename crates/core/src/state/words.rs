@@ -125,11 +125,18 @@ struct StoredGame {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     run_with: Option<Vec<String>>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    start: Option<String>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    arguments: Vec<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     version_file: Option<TreePath>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     version_pattern: Option<String>,
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     bays: BTreeMap<String, String>,
+    /// Variables of the environment that it is started in.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    environment: BTreeMap<String, String>,
     /// Parts of builds that the game is not to have, by family.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     without: BTreeMap<String, Vec<String>>,
@@ -200,6 +207,9 @@ impl From<&Game> for StoredGame {
             online: settings.online,
             prefix: settings.prefix.as_deref().map(text),
             run_with: settings.run_with.clone(),
+            start: settings.start.clone(),
+            arguments: settings.arguments.clone(),
+            environment: settings.environment.clone(),
             version_file: settings.version_file.as_ref().map(|file| file.path.clone()),
             version_pattern: settings.version_file.as_ref().map(|file| file.pattern.clone()),
             bays: bays.map(|(name, path)| (name.clone(), text(path))).collect(),
@@ -240,6 +250,9 @@ impl StoredGame {
                 bays: self.bays.into_iter().map(|(name, dir)| (name, dir.into())).collect(),
                 prefix: self.prefix.map(PathBuf::from),
                 run_with: self.run_with,
+                start: self.start,
+                arguments: self.arguments,
+                environment: self.environment,
                 left_out: self.without,
                 handoffs: self.handoff.into_iter().map(|(f, dir)| (f, dir.into())).collect(),
                 version_file,

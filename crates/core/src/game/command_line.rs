@@ -1,0 +1,99 @@
+//! Commands as people type them, taken apart into words and put together again; and what a user says that is
+//! to be started.
+//!
+//! The rule is the same on every system, so that a setting can be carried from one to another: blanks
+//! separate words, quotation marks hold one together, and nothing else means anything. A backslash is part
+//! of a path.
+
+use std::path::{Path, PathBuf};
+
+use crate::path::TreePath;
+
+/// The words of a command. A text that is the path of a file is one word.
+///
+/// # Errors
+/// Where a quotation mark has no second.
+pub(crate) fn words(text: &str) -> Result<Vec<String>, String> {
+    if Path::new(text).is_file() {
+        return Ok(vec![text.to_owned()]);
+    }
+    let mut words = Vec::new();
+    let mut word: Option<String> = None;
+    let mut is_quoted = false;
+    for c in text.chars() {
+        match c {
+            '"' => {
+                is_quoted = !is_quoted;
+                word.get_or_insert_default();
+            }
+            c if c.is_whitespace() && !is_quoted => words.extend(word.take()),
+            c => word.get_or_insert_default().push(c),
+        }
+    }
+    if is_quoted {
+        return Err("a quotation mark has no second".to_owned());
+    }
+    words.extend(word);
+    Ok(words)
+}
+
+/// Words as one types them.
+pub fn typed(words: &[String]) -> String {
+    let quoted = words.iter().map(|word| {
+        let is_plain = !word.is_empty() && !word.contains(char::is_whitespace);
+        if is_plain { word.clone() } else { format!("\"{word}\"") }
+    });
+    quoted.collect::<Vec<_>>().join(" ")
+}
+
+/// What a user says that is to be started.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum StartSetting {
+    /// A file of the game.
+    File(TreePath),
+    /// A command: its program and what is handed to it.
+    Command(Vec<String>),
+    /// An address, such as `launcher://game`.
+    Address(String),
+}
+
+impl StartSetting {
+    /// What a text says of a game in a folder.
+    ///
+    /// # Errors
+    /// Where it cannot be taken apart.
+    pub fn of(root: &Path, text: &str) -> Result<Self, String> {
+        if is_address(text) {
+            return Ok(Self::Address(text.to_owned()));
+        }
+        let inside = TreePath::new(&text.replace('\\', "/")).ok();
+        let inside = inside.or_else(|| TreePath::below(root, Path::new(text)).ok());
+        match inside.filter(|path| path.on(root).is_file()) {
+            Some(path) => Ok(Self::File(path)),
+            None => words(text).map(Self::Command),
+        }
+    }
+}
+
+/// Whether a text is an address: a scheme of two letters at least, which no drive has.
+fn is_address(text: &str) -> bool {
+    let scheme = text.split_once("://").map(|(scheme, _)| scheme);
+    scheme.is_some_and(|scheme| {
+        scheme.len() > 1
+            && scheme.starts_with(|c: char| c.is_ascii_alphabetic())
+            && scheme.chars().all(|c| c.is_ascii_alphanumeric() || "+-.".contains(c))
+    })
+}
+
+/// The program of a command, where it is there: by its path, or in one of the folders in which the system
+/// looks for programs.
+pub(crate) fn program_of(command: &[String]) -> Option<PathBuf> {
+    let program = Path::new(command.first()?);
+    if program.components().count() > 1 || program.is_absolute() {
+        return program.is_file().then(|| program.to_owned());
+    }
+    let folders = std::env::var_os("PATH")?;
+    let with_ending = cfg!(windows) && program.extension().is_none();
+    let program = if with_ending { program.with_extension("exe") } else { program.to_owned() };
+    std::env::split_paths(&folders).map(|folder| folder.join(&program)).find(|path| path.is_file())
+}
