@@ -98,6 +98,12 @@ pub enum Command {
     Park(Park),
     /// Put a parked component back as it was.
     Unpark(Park),
+    /// Start a game with what it is to be started with.
+    Start(Start),
+    /// Show whether a game runs with what was fitted, and what each component says of itself.
+    Prove(Prove),
+    /// Put a shortcut to a game on the desktop, or into a folder.
+    Shortcut(Shortcut),
     /// Keep a family of a game at a version.
     Pin(Pin),
     /// Remove a pin.
@@ -251,10 +257,20 @@ pub struct GameEdit {
     /// libraries are taken from the game's folder.
     #[arg(long, value_name = "DIR", value_parser = OsStringValueParser::new().map(PathBuf::from))]
     pub prefix: Option<PathBuf>,
-    /// The command that starts Windows programs in the prefix, with its first arguments: while programs of the
-    /// prefix run, values of its registry are set through it. An empty one takes it back.
+    /// The command that starts Windows programs in the prefix, with its first arguments: the game is started with
+    /// it, and while programs of the prefix run, values of its registry are set through it. An empty one takes it back.
     #[arg(long, value_name = "COMMAND")]
     pub run_with: Option<String>,
+    /// What `start` starts: a file relative to the game's folder, a command, or an address that the system opens,
+    /// as in launcher://game. Which executable counts stays as it is.
+    #[arg(long, value_name = "FILE, COMMAND or ADDRESS")]
+    pub start: Option<String>,
+    /// What is handed to it when it is started; quotation marks hold words together.
+    #[arg(long, value_name = "ARGUMENTS", allow_hyphen_values = true)]
+    pub args: Option<String>,
+    /// A variable of the environment that it is started in; an empty value takes it back. Can be given several times.
+    #[arg(long, value_name = "NAME=VALUE", value_parser = variable)]
+    pub env: Vec<(String, String)>,
     /// A part of a family's builds that this game is not to have; an empty part takes all of them back.
     #[arg(long, value_name = "FAMILY=PART", value_parser = pair)]
     pub without: Vec<(String, String)>,
@@ -288,6 +304,10 @@ pub enum Family {
         /// What people call it.
         #[arg(long)]
         title: Option<String>,
+        /// A log that the component has written: where it is, and which line states the version, is noted with the
+        /// family, whether that is new or not.
+        #[arg(long, value_name = "LOG")]
+        log: Option<PathBuf>,
     },
     /// List the families of the catalog.
     List,
@@ -303,6 +323,12 @@ fn role(text: &str) -> Result<Role, String> {
     let names = Role::ALL.map(Role::name).join(", ");
     let found = Role::ALL.into_iter().find(|role| role.name().eq_ignore_ascii_case(text));
     found.ok_or_else(|| format!("the roles are {names}"))
+}
+
+/// A variable of the environment as `name=value`.
+fn variable(text: &str) -> Result<(String, String), String> {
+    let (name, value) = text.split_once('=').ok_or("write it as NAME=VALUE")?;
+    Ok((name.to_owned(), value.to_owned()))
 }
 
 /// A family and a part of it.
@@ -647,6 +673,76 @@ pub struct Drift {
     /// Keep watching, and report as it happens. Ends on Ctrl-C.
     #[arg(long)]
     pub watch: bool,
+}
+
+/// Start a game with what it is to be started with.
+#[derive(Debug, clap::Args)]
+pub struct Start {
+    /// The game: its folder, or its id as `survey` shows it.
+    pub game: String,
+    /// What is handed to the game, after `--`.
+    #[arg(last = true, value_name = "ARGS")]
+    pub arguments: Vec<String>,
+    /// Start this instead, this once: a file relative to the game's folder, a command, or an address.
+    #[arg(long, value_name = "FILE, COMMAND or ADDRESS")]
+    pub program: Option<String>,
+    /// Wait until the program that was started has ended.
+    #[arg(long)]
+    pub wait: bool,
+    /// Wait until each component proved itself, and say whether it did.
+    #[arg(long, conflicts_with = "wait")]
+    pub prove: bool,
+    /// How long to wait for that, in seconds.
+    #[arg(long, value_name = "SECONDS", default_value_t = 60, requires = "prove")]
+    pub within: u64,
+    /// Look into the game's process though it is played online or watches over itself.
+    #[arg(long, requires = "prove")]
+    pub look_inside: bool,
+    /// Show what would be started and how, and start nothing.
+    #[arg(long, conflicts_with_all = ["wait", "prove"])]
+    pub dry_run: bool,
+}
+
+/// Show whether a game runs with what was fitted, and what each component says of itself.
+#[derive(Debug, clap::Args)]
+pub struct Prove {
+    /// The game: its folder, or its id as `survey` shows it.
+    pub game: String,
+    /// Only these families.
+    #[arg(value_name = "FAMILY")]
+    pub families: Vec<String>,
+    /// Every component, those that the game came with too.
+    #[arg(long, conflicts_with = "families")]
+    pub all: bool,
+    /// Look into the game's process though it is played online or watches over itself.
+    #[arg(long)]
+    pub look_inside: bool,
+}
+
+/// Put a shortcut to a game on the desktop, or into a folder.
+#[derive(Debug, clap::Args)]
+pub struct Shortcut {
+    /// The game: its folder, or its id as `survey` shows it.
+    pub game: String,
+    /// The folder that it goes to. Without it, the desktop.
+    #[arg(long, value_name = "DIR")]
+    pub to: Option<PathBuf>,
+    /// Start the game through this program, which then decides each time what is to be started.
+    #[arg(long, value_name = "PROGRAM", value_enum)]
+    pub through: Option<Through>,
+    /// Proceed despite this stop finding, by its code. Can be given several times.
+    #[arg(long, value_name = "CODE", value_parser = code)]
+    pub despite: Vec<String>,
+    /// Show what would be done, and do nothing.
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+/// What a shortcut starts a game through.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Through {
+    /// `spanner start`.
+    Spanner,
 }
 
 /// Put fitted builds back that something else has overwritten.

@@ -1,5 +1,6 @@
 //! Progress bars, shown on a terminal for what takes longer than half a second.
 
+use std::io::IsTerminal;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
@@ -7,6 +8,7 @@ use std::time::{Duration, Instant};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use upright_spanner_core::progress::Progress;
 
+use crate::session::Session;
 use crate::text::clean;
 
 /// Whether files are being altered: then Ctrl-C lets that be finished or put back first.
@@ -39,6 +41,18 @@ pub fn acting<T>(act: impl FnOnce() -> T) -> T {
 
 /// What is done sooner needs no bar, which would only flicker.
 const PATIENCE: Duration = Duration::from_millis(500);
+
+/// How often a sign that something is waited for moves.
+const TICK: Duration = Duration::from_millis(120);
+
+/// A sign on standard error that something is waited for; hidden where no one would see it.
+pub fn waiting(session: &Session) -> ProgressBar {
+    let hidden = session.quiet || session.json || !std::io::stderr().is_terminal();
+    let target = if hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
+    let sign = ProgressBar::with_draw_target(None, target);
+    sign.enable_steady_tick(TICK);
+    sign
+}
 
 /// Draws one bar at a time on standard error.
 #[derive(Debug)]

@@ -48,8 +48,11 @@ fn command(action: &Action) -> String {
             format!("spanner fit {} {} --as NAME", quoted(game), quoted(build))
         }
         Action::Inspect => "spanner inspect FILE".to_owned(),
+        Action::IntoFolder => "--to DIR".to_owned(),
         Action::KeepOffline { game } => set(game, "--online no"),
         Action::LearnFamily => "spanner family learn FILE".to_owned(),
+        Action::LearnLog => "spanner family learn FILE --log LOG".to_owned(),
+        Action::LookInside => "--look-inside".to_owned(),
         Action::LookOver { game } => format!("spanner survey {}", quoted(game)),
         Action::Mend => "spanner doctor".to_owned(),
         Action::NameBay { game, bay } => set(game, &format!("--bay {bay}=FOLDER")),
@@ -61,6 +64,7 @@ fn command(action: &Action) -> String {
         }
         Action::NameRoot { game } => set(game, "--root FOLDER"),
         Action::NameRunWith { game } => set(game, "--run-with COMMAND"),
+        Action::NameStart { game } => set(game, "--start FILE"),
         Action::NameVersionFile { game } => set(game, "--version-file FILE"),
         Action::Park { game, family } => {
             format!("spanner park {} {}", quoted(game), quoted(family))
@@ -86,9 +90,14 @@ fn command(action: &Action) -> String {
         Action::ShowHistory { game: Some(game) } => format!("spanner history {}", quoted(game)),
         Action::ShowBuild { build } => format!("spanner rack show {}", quoted(build)),
         Action::ShowLayout => "spanner rack show BUILD --layout".to_owned(),
+        Action::ShowLoads { game, file } => {
+            format!("spanner check {} --loads {}", quoted(game), quoted(file))
+        }
         Action::ShowSettings { game } => format!("spanner tune {}", quoted(game)),
         Action::ShowSorting => "spanner rack add FILE -v".to_owned(),
+        Action::StartAndProve { game } => format!("spanner start {} --prove", quoted(game)),
         Action::Survey => "spanner survey FOLDER".to_owned(),
+        Action::ThroughThis => "--through spanner".to_owned(),
         Action::UnderName => "--as NAME".to_owned(),
         Action::UndoOld => "--undo-old".to_owned(),
         Action::Unpin { game, family } => {

@@ -112,6 +112,8 @@ pub enum Purpose {
     RemoveCopies,
     /// Settings were set.
     Tune,
+    /// A shortcut was made.
+    Shortcut,
     /// A family was taken out for now.
     Park(String),
     /// What the change of this number took out was put back.
@@ -127,6 +129,7 @@ impl Purpose {
             Self::Undo(number) => format!("undo {number}"),
             Self::Refit => "refit".to_owned(),
             Self::Tune => "tune".to_owned(),
+            Self::Shortcut => "shortcut".to_owned(),
             Self::Adopt => "adopt".to_owned(),
             Self::RemoveCopies => "remove-copies".to_owned(),
             Self::Park(family) => format!("park {family}"),
@@ -143,6 +146,7 @@ impl Purpose {
             "undo" => Self::Undo(number()?),
             "refit" => Self::Refit,
             "tune" => Self::Tune,
+            "shortcut" => Self::Shortcut,
             "adopt" => Self::Adopt,
             "remove-copies" => Self::RemoveCopies,
             "park" => Self::Park(rest.to_owned()),

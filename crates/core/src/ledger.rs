@@ -31,6 +31,8 @@ pub struct LedgerEntry {
     pub last: Side,
     /// The build that this came from, where it came from one.
     pub source: Option<String>,
+    /// The change that left it so.
+    pub change: i64,
     /// Whether keys in it were set by changes since then.
     is_tuned: bool,
 }
@@ -78,7 +80,7 @@ impl Ledger {
                 let below = path.and_then(|path| TreePath::below(root, &path).ok());
                 let below = below.map(|path| step.target().with_place(path.into()));
                 if let Some(target) = below.or_else(own) {
-                    ledger.enter(target, step, after);
+                    ledger.enter(target, step, after, change.number());
                 }
             }
         }
@@ -86,7 +88,7 @@ impl Ledger {
         ledger
     }
 
-    fn enter(&mut self, target: Target, step: &Step, after: &Side) {
+    fn enter(&mut self, target: Target, step: &Step, after: &Side, change: i64) {
         let known = self.entries.remove(&target);
         let first = known.as_ref().map_or_else(|| step.before().clone(), |e| e.first.clone());
         let shipped = match known {
@@ -103,6 +105,7 @@ impl Ledger {
             first,
             last: after.clone(),
             source: step.source().map(str::to_owned),
+            change,
             is_tuned: false,
         };
         if let Target::Setting(key) = &target {

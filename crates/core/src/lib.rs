@@ -6,7 +6,8 @@
 //!
 //! - look: [`image`], [`inspect`], [`compare`], [`game`], [`survey`], [`load`] say what is on disk and what of it a
 //!   game would load, and read only;
-//! - decide: [`catalog`], [`rack`], [`check`], [`plan`] make a [`plan::Plan`] and touch nothing;
+//! - decide: [`catalog`], [`rack`], [`check`], [`plan`] make a [`plan::Plan`], [`start`] says what a game is
+//!   started with, and nothing is touched;
 //! - act: the crate `upright-spanner-change` carries a plan out, journalled and reversible; [`change`]
 //!   reads what it wrote.
 
@@ -29,11 +30,15 @@ pub use upright_spanner_change::progress;
 pub use upright_spanner_image as image;
 pub use upright_spanner_image::{requirement, version};
 pub use upright_spanner_settings::registry;
+pub mod prove;
+pub mod proven;
 pub mod rack;
 pub mod remedy;
 pub mod settings;
+mod shortcut;
 mod situation;
 pub mod size;
+pub mod start;
 mod state;
 pub mod survey;
 pub mod tune;
@@ -48,7 +53,7 @@ pub use history::History;
 pub use plan::{Adoption, FitOptions, Refit, TuneWish};
 pub use remedy::{Action, Remedy};
 pub use workshop::{
-    Added, Addition, Altering, ChangeStatus, ChangesSince, Cleared, ClearedMerge, DamagedContent,
-    Diagnosis, FitPlan, Mended, MergePlan, RecoveredTarget, Recovery, Signer, SignerChange,
-    StoreUse, Unreferenced, Workshop,
+    Added, Addition, Altering, BeforeStart, ChangeStatus, ChangesSince, Cleared, ClearedMerge,
+    DamagedContent, Diagnosis, FitPlan, Mended, MergePlan, RecoveredTarget, Recovery, Signer,
+    SignerChange, Started, StoreUse, Unreferenced, Workshop,
 };

@@ -61,10 +61,16 @@ pub enum Action {
         build: Text,
     },
     Inspect,
+    /// The same command, with the folder that something goes to.
+    IntoFolder,
     KeepOffline {
         game: Text,
     },
     LearnFamily,
+    /// With the file that it writes its log to.
+    LearnLog,
+    /// Also into the process of a game that watches over itself.
+    LookInside,
     LookOver {
         game: Text,
     },
@@ -89,6 +95,9 @@ pub enum Action {
         game: Text,
     },
     NameRunWith {
+        game: Text,
+    },
+    NameStart {
         game: Text,
     },
     NameVersionFile {
@@ -132,11 +141,22 @@ pub enum Action {
         game: Option<Text>,
     },
     ShowLayout,
+    /// The ways on which a game comes to load a file.
+    ShowLoads {
+        game: Text,
+        file: Text,
+    },
     ShowSettings {
         game: Text,
     },
     ShowSorting,
+    /// With what it is started with, and what is in it proved.
+    StartAndProve {
+        game: Text,
+    },
     Survey,
+    /// The same command, through this program.
+    ThroughThis,
     UndoOld,
     Unpin {
         game: Text,

@@ -93,6 +93,16 @@ pub fn decode(bytes: &[u8]) -> Decoded {
     Decoded { encoding, text, is_exact }
 }
 
+/// How a text is written, by its start. What is neither Unicode nor marked is in the code page of western Windows.
+pub fn encoding_of(start: &[u8]) -> &'static Encoding {
+    // A character may be cut at the end.
+    let whole = std::str::from_utf8(start).map_or_else(
+        |error| if error.error_len().is_none() { error.valid_up_to() } else { start.len() },
+        |text| text.len(),
+    );
+    TextEncoding::of(&start[..whole]).encoding
+}
+
 /// Reads a file as a text for people. What is neither Unicode nor marked is an old text in the code page of
 /// western Windows, which most of them are.
 pub fn decoded(bytes: &[u8]) -> String {

@@ -3,6 +3,8 @@
 use anyhow::Result;
 use upright_spanner_core::change::Change;
 use upright_spanner_core::plan::Plan;
+use upright_spanner_core::progress::Silent;
+use upright_spanner_core::start::Chosen;
 use upright_spanner_core::{Cleared, Workshop};
 
 use crate::document::change::Changed;
@@ -13,8 +15,23 @@ use crate::prompt;
 use crate::render;
 use crate::session::Session;
 
-/// What people do when a game was altered.
+/// What people do when a game was altered, where nothing more is known of how it is started.
 pub const START: &str = "Start the game to see that it works.";
+
+/// What people do when a game was altered: what it is started with now, and the command that does it and looks.
+pub fn start_it(workshop: &Workshop, game: &str) -> String {
+    let start = || -> Result<String> {
+        let view = workshop.game(game, &Silent)?;
+        let start = workshop.plan_start(&view, None, &[])?;
+        let id = render::quoted(&view.game.id);
+        let brought = match &start.chosen {
+            Chosen::Starter { family } => format!(", which {family} brought"),
+            _ => String::new(),
+        };
+        Ok(format!("Start the game with {}{brought}: spanner start {id} --prove", start.what()))
+    };
+    start().unwrap_or_else(|_| START.to_owned())
+}
 
 /// What to say around a plan that is carried out.
 pub struct Talk<'a> {

@@ -13,10 +13,14 @@ use crate::session::Session;
 
 pub fn run(args: &args::Family, session: &Session) -> Result<Exit> {
     match args {
-        args::Family::Learn { file, id, role, group, title } => {
+        args::Family::Learn { file, id, role, group, title, log } => {
             let lesson =
                 Lesson { id: id.clone(), role: *role, group: group.clone(), title: title.clone() };
-            let learned = session.alter()?.learn_family(file, lesson)?;
+            let workshop = session.alter()?;
+            let learned = match log {
+                Some(log) => workshop.learn_log(file, log, lesson)?,
+                None => workshop.learn_family(file, lesson)?,
+            };
             show(&[&learned], &[], session)?;
             Ok(Exit::Done)
         }

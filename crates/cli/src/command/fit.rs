@@ -8,7 +8,7 @@ use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::survey::{Filter, GameView};
 use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
 
-use super::carry_out::{START, Wish, act, is_meant};
+use super::carry_out::{START, Wish, act, is_meant, start_it};
 use super::reg_file;
 use super::several::{self, Job, Several};
 use super::survey::survey_known;
@@ -80,7 +80,6 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
     remember(args, &view, &fit, workshop)?;
 
     let families: Vec<String> = fit.builds.iter().map(|build| build.id.family.clone()).collect();
-    let start = fit.starter().map(|it| format!("Start the game with {it}, which came with it."));
     let change = if fit.plan.steps.is_empty() {
         None
     } else {
@@ -100,7 +99,9 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
             [family] => format!("spanner rollback {} {}", quoted(&view.game.id), quoted(family)),
             _ => format!("spanner undo {}", change.number()),
         };
-        plan::print_done(&change, start.as_deref().unwrap_or(START), &back, session)?;
+        workshop.refresh();
+        let start = start_it(workshop, &view.game.root.to_string_lossy());
+        plan::print_done(&change, &start, &back, session)?;
     }
     Ok(Exit::Done)
 }

@@ -35,10 +35,11 @@ pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
             let workshop = session.look()?;
             let view = workshop.game(name, &session.progress())?;
             let version = workshop.game_version(&view);
+            let start = workshop.plan_start(&view, None, &[]).ok();
             if session.json {
-                render::json(&ShownGame::new(&view, version.as_ref()))?;
+                render::json(&ShownGame::new(&view, version.as_ref(), start.as_ref()))?;
             } else {
-                game::print(&view, version.as_ref(), session)?;
+                game::print(&view, version.as_ref(), start.as_ref(), session)?;
             }
         }
         args::Game::Forget { game: name } => {
@@ -61,6 +62,9 @@ impl From<&args::GameEdit> for GameEdit {
             bays: args.bay.clone(),
             prefix: args.prefix.clone(),
             run_with: args.run_with.clone(),
+            start: args.start.clone(),
+            arguments: args.args.clone(),
+            environment: args.env.clone(),
             left_out: args.without.iter().map(without).collect(),
             handoffs: args.handoff.clone(),
             version_file: args.version_file.clone(),

@@ -46,10 +46,11 @@ fn show(workshop: &Workshop, history: &History, number: i64, session: &Session) 
     let statuses = workshop.statuses(&changes)?;
     let unknown = || Error::from(ChangeError::Unknown { number });
     let (change, status) = changes.first().zip(statuses.first()).ok_or_else(unknown)?;
+    let proofs = workshop.proofs()?;
     if session.json {
-        render::json(&document::History::new(&changes, &statuses))
+        render::json(&document::History::new(&changes, &statuses, &proofs))
     } else {
-        render::history::print_one(change, *status, session)?;
+        render::history::print_one(change, *status, &proofs, session)?;
         render::plan::print_signers(&workshop.signers_in(change), session)
     }
 }
@@ -65,9 +66,10 @@ fn list(
     let is_meant = |change: &&Change| game.as_ref().is_none_or(|game| change.game() == game);
     let changes: Vec<Change> = history.changes.iter().filter(is_meant).cloned().collect();
     let statuses = workshop.statuses(&changes)?;
+    let proofs = workshop.proofs()?;
     if session.json {
-        render::json(&document::History::new(&changes, &statuses))
+        render::json(&document::History::new(&changes, &statuses, &proofs))
     } else {
-        render::history::print(&changes, &statuses, session)
+        render::history::print(&changes, &statuses, &proofs, session)
     }
 }

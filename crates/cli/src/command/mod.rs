@@ -17,6 +17,7 @@ mod inspect;
 mod opening;
 mod park;
 mod pin;
+mod prove;
 mod rack;
 mod refit;
 mod reg_file;
@@ -24,6 +25,8 @@ mod rollback;
 mod root;
 mod schema;
 mod several;
+mod shortcut;
+mod start;
 mod survey;
 mod target;
 mod tune;
@@ -56,6 +59,9 @@ pub fn run(command: Command, session: &Session) -> Result<Exit> {
         Command::Adopt(args) => adopt::run(&args, session),
         Command::Park(args) => park::park(&args, session),
         Command::Unpark(args) => park::unpark(&args, session),
+        Command::Start(args) => start::run(&args, session),
+        Command::Prove(args) => prove::run(&args, session),
+        Command::Shortcut(args) => shortcut::run(&args, session),
         Command::Pin(args) => pin::pin(&args, session),
         Command::Unpin(args) => pin::unpin(&args, session),
         Command::History(args) => history::run(&args, session),

@@ -45,11 +45,15 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
         filtered: !filter.is_open(),
         sought: args.name.is_some(),
         full_paths: args.name.is_some() && session.full_paths,
+        proofs: session.verbose,
     };
     if session.json {
         render::json(&survey::document(&found, &files, view))?;
     } else {
-        survey::print(&found, &files, view, session)?;
+        let start = |view: &GameView| workshop.plan_start(view, None, &[]).ok();
+        let starts: Vec<_> =
+            if session.verbose { found.games.iter().map(start).collect() } else { Vec::new() };
+        survey::print(&found, &starts, &files, view, session)?;
         tell_drives(&drives, &found, session)?;
     }
 

@@ -9,6 +9,7 @@ use upright_spanner_core::survey::{GameView, LookError};
 use upright_spanner_core::{CheckedFamily, CheckedGame};
 
 use super::error::Unread;
+use super::prove::NotedProof;
 use super::{SchemaNumber, text};
 use crate::remedy;
 
@@ -42,6 +43,8 @@ struct Family {
     family: String,
     version: Option<String>,
     verdict: Verdict,
+    /// When it was seen at work since it was fitted; null where it was not.
+    proof: Option<NotedProof>,
     findings: Vec<Finding>,
 }
 
@@ -112,7 +115,7 @@ impl Checked {
             version: text(view.version.as_ref().and_then(|known| known.version.as_ref())),
             verdict: checked.verdict(),
             findings: findings(&checked.findings),
-            families: checked.families.iter().map(Family::from).collect(),
+            families: checked.families.iter().map(|it| Family::new(it, view)).collect(),
         };
         Self {
             schema: SchemaNumber,
@@ -122,9 +125,12 @@ impl Checked {
     }
 }
 
-impl From<&CheckedFamily> for Family {
-    fn from(checked: &CheckedFamily) -> Self {
+impl Family {
+    fn new(checked: &CheckedFamily, view: &GameView) -> Self {
+        let mark = view.mark();
+        let proof = view.proven(&checked.family);
         Self {
+            proof: proof.map(|proven| NotedProof::new(proven, mark.as_ref())),
             family: checked.family.clone(),
             version: text(checked.version.as_ref()),
             verdict: checked.verdict,

@@ -8,9 +8,11 @@ use serde::Serialize;
 use upright_spanner_core::game::{self, GameVersion, VersionFile};
 use upright_spanner_core::image::Machine;
 use upright_spanner_core::path::TreePath;
+use upright_spanner_core::start::Start;
 use upright_spanner_core::survey::GameView;
 
 use super::SchemaNumber;
+use super::start::Way;
 use crate::text::slashes;
 
 /// The games that are known.
@@ -52,6 +54,8 @@ struct GameInFull<'a> {
     #[serde(flatten)]
     game: Game<'a>,
     version: Option<&'a GameVersion>,
+    /// What it is started with; null where nothing can be.
+    start: Option<Way>,
     /// The likeliest first; the first is the executable that counts.
     programs: Vec<Program<'a>>,
 }
@@ -71,6 +75,12 @@ struct Settings<'a> {
     prefix: Option<String>,
     /// The command that starts Windows programs in the prefix.
     run_with: Option<Vec<String>>,
+    /// What is to be started, as the user said.
+    start: Option<&'a str>,
+    /// What is handed to it.
+    arguments: &'a [String],
+    /// Variables of the environment that it is started in.
+    environment: &'a BTreeMap<String, String>,
     /// Parts of builds that it is not to have, by family.
     left_out: BTreeMap<&'a str, &'a [String]>,
     /// Folders that data parts go to for a mod manager, by family.
@@ -97,9 +107,14 @@ impl<'a> Games<'a> {
 }
 
 impl<'a> ShownGame<'a> {
-    pub fn new(view: &'a GameView, version: Option<&'a GameVersion>) -> Self {
+    pub fn new(
+        view: &'a GameView,
+        version: Option<&'a GameVersion>,
+        start: Option<&Start>,
+    ) -> Self {
         let programs = view.programs.iter().map(Program::from).collect();
-        let game = GameInFull { game: (&view.game).into(), version, programs };
+        let start = start.map(Way::from);
+        let game = GameInFull { game: (&view.game).into(), version, start, programs };
         Self { schema: SchemaNumber, game }
     }
 }
@@ -132,6 +147,9 @@ impl<'a> From<&'a game::GameSettings> for Settings<'a> {
             bays: bays.map(|(name, folder)| (name.as_str(), slashes(folder))).collect(),
             prefix: settings.prefix.as_deref().map(slashes),
             run_with: settings.run_with.clone(),
+            start: settings.start.as_deref(),
+            arguments: &settings.arguments,
+            environment: &settings.environment,
             left_out: settings.left_out.iter().map(|(f, parts)| (&**f, &parts[..])).collect(),
             handoffs: settings.handoffs.iter().map(|(f, dir)| (&**f, slashes(dir))).collect(),
             version_file: settings.version_file.as_ref(),

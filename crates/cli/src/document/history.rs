@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use schemars::JsonSchema;
 use serde::Serialize;
+use upright_spanner_core::proven::{Proofs, Proven};
 use upright_spanner_core::{ChangeStatus, StoreUse, change};
 
 use super::SchemaNumber;
@@ -24,6 +25,18 @@ struct PastChange {
     /// What of it holds today; `-` for nothing.
     #[schemars(extend("enum" = ["in force", "replaced", "undone", "-"]))]
     now: &'static str,
+    /// What of it was seen at work, and when.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    proofs: Vec<ChangeProof>,
+}
+
+/// That what a change put in was seen at work.
+#[derive(Debug, Serialize, JsonSchema)]
+struct ChangeProof {
+    family: String,
+    /// `proved`, or `loaded` where it did not say itself which version it is.
+    what: &'static str,
+    at: String,
 }
 
 /// What the store keeps for which game.
@@ -45,13 +58,21 @@ struct Amount {
 }
 
 impl History {
-    pub fn new(changes: &[change::Change], statuses: &[ChangeStatus]) -> Self {
+    pub fn new(changes: &[change::Change], statuses: &[ChangeStatus], proofs: &Proofs) -> Self {
         let changes = changes.iter().zip(statuses);
         let past = |(change, status): (&change::Change, &ChangeStatus)| PastChange {
             change: change.into(),
             now: status.name(),
+            proofs: proofs.of_change(change.number()).map(ChangeProof::from).collect(),
         };
         Self { schema: SchemaNumber, changes: changes.map(past).collect() }
+    }
+}
+
+impl From<&Proven> for ChangeProof {
+    fn from(proven: &Proven) -> Self {
+        let family = proven.family.clone();
+        Self { family, what: proven.name(), at: proven.at.to_string() }
     }
 }
 

@@ -17,8 +17,10 @@ pub mod inspect;
 pub mod loads;
 pub mod noted;
 pub mod plan;
+pub mod prove;
 pub mod rack;
 pub mod schema;
+pub mod start;
 pub mod survey;
 pub mod tune;
 

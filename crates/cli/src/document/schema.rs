@@ -16,7 +16,9 @@ use super::inspect::InspectionDocument;
 use super::loads::{Loads, Ways};
 use super::noted::Noted;
 use super::plan::{Fitted, Outcome, Several};
+use super::prove::Proved;
 use super::rack::{AddedBuilds, Builds, DamagedBuilds, Notes, ShownBuild};
+use super::start::StartDocument;
 use super::survey::Survey;
 use super::tune::{Modes, Tuned};
 
@@ -47,12 +49,14 @@ pub fn all() -> Vec<(&'static str, Schema)> {
         ("history-size", of::<StoreSize<'_>>()),
         ("inspect", of::<InspectionDocument<'_>>()),
         ("noted", of::<Noted>()),
+        ("prove", of::<Proved>()),
         ("rack-add", of::<AddedBuilds<'_>>()),
         ("rack-list", of::<Builds<'_>>()),
         ("rack-notes", of::<Notes<'_>>()),
         ("rack-show", of::<ShownBuild<'_>>()),
         ("rack-verify", of::<DamagedBuilds<'_>>()),
         ("root", of::<Roots>()),
+        ("start", of::<StartDocument>()),
         ("survey", of::<Survey<'_>>()),
         ("tune", of::<Tuned>()),
         ("tune-compat", of::<Modes>()),

@@ -5,11 +5,13 @@ use serde::Serialize;
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::game::{self, Pin};
 use upright_spanner_core::image::Machine;
+use upright_spanner_core::proven::Proven;
 use upright_spanner_core::survey::{
     Backup, Evidence, GameView, Gone, Library, NamedFile, Standing,
 };
 
 use super::error::Unread;
+use super::prove::NotedProof;
 use super::{SchemaNumber, text};
 use crate::text::{date, slashes};
 
@@ -105,6 +107,8 @@ struct Component<'a> {
     /// The newest build on the rack, where that is newer.
     newer_on_rack: Option<&'a str>,
     pin: Option<&'a Pin>,
+    /// When it was seen at work since it was fitted; null where it was not.
+    proof: Option<NotedProof>,
     /// Renamed copies of it in the same folder.
     backups: &'a [Backup],
     /// Why it is taken for a component.
@@ -131,7 +135,7 @@ impl<'a> Game<'a> {
             title: &view.game.title,
             root: slashes(&view.game.root),
             executable: view.executable().map(|executable| Executable::new(executable, view)),
-            components: listed.iter().map(|library| Component::from(*library)).collect(),
+            components: listed.iter().map(|library| Component::new(library, view)).collect(),
             missing: view.gone.iter().map(MissingComponent::from).collect(),
         }
     }
@@ -161,8 +165,10 @@ impl<'a> From<&'a Gone> for MissingComponent<'a> {
     }
 }
 
-impl<'a> From<&'a Library> for Component<'a> {
-    fn from(library: &'a Library) -> Self {
+impl<'a> Component<'a> {
+    fn new(library: &'a Library, view: &GameView) -> Self {
+        let mark = view.mark();
+        let proof = |proven: &Proven| NotedProof::new(proven, mark.as_ref());
         Self {
             path: library.path.as_str(),
             family: &library.family,
@@ -175,6 +181,7 @@ impl<'a> From<&'a Library> for Component<'a> {
             group: library.group.as_deref(),
             newer_on_rack: library.newer.as_ref().map(|newer| newer.build.as_str()),
             pin: library.pin.as_ref(),
+            proof: library.proven.as_ref().map(proof),
             backups: &library.backups,
             evidence: &library.evidence,
         }

@@ -11,6 +11,7 @@ use upright_spanner_core::plan::Plan;
 use upright_spanner_core::rack::Build;
 use upright_spanner_core::survey::GameView;
 
+use super::prove::proved_in_words;
 use super::table::{table, widest};
 use super::{clean, count, hint, quoted, wrapped};
 use crate::remedy;
@@ -61,16 +62,24 @@ fn heading(view: &GameView) -> String {
 pub fn print(view: &GameView, checked: &CheckedGame, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(out, "{}  {}", heading(view), format!("({})", view.game.id).dimmed())?;
+    let mark = view.mark();
     let families = checked.families.iter().map(|checked| {
         let version = checked.version.as_ref().map_or("-".to_owned(), ToString::to_string);
         let family = clean(&checked.family).into_owned();
-        vec![family, version, verdict(checked.verdict)]
+        let proven = view.proven(&checked.family);
+        let proven = proven.map(|proven| proved_in_words(proven, mark.as_ref()));
+        vec![family, version, verdict(checked.verdict), proven.unwrap_or_default()]
     });
     let version = view.version.as_ref().and_then(|known| known.version.as_ref());
     let version = version.map_or("-".to_owned(), ToString::to_string);
-    let own = vec![ITSELF.to_owned(), version, verdict(checked.own_verdict())];
-    let rows = std::iter::once(own).chain(families).collect();
-    write!(out, "{}", table(&["FAMILY", "VERSION", "VERDICT"], &[], rows))?;
+    let own = vec![ITSELF.to_owned(), version, verdict(checked.own_verdict()), String::new()];
+    let mut rows: Vec<Vec<String>> = std::iter::once(own).chain(families).collect();
+    let mut headings = vec!["FAMILY", "VERSION", "VERDICT", "AT WORK"];
+    if rows.iter().all(|row| row[3].is_empty()) {
+        headings.pop();
+        rows.iter_mut().for_each(|row| drop(row.pop()));
+    }
+    write!(out, "{}", table(&headings, &[], rows))?;
 
     let told = told(checked);
     for (finding, more) in together(&told, session.verbose) {

@@ -5,7 +5,9 @@ use std::path::PathBuf;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
+use upright_spanner_core::game::command_line::typed;
 use upright_spanner_core::game::{Game, GameVersion};
+use upright_spanner_core::start::Start;
 use upright_spanner_core::survey::GameView;
 
 use super::table::table;
@@ -16,7 +18,12 @@ use crate::session::Session;
 const PROGRAMS_SHOWN: usize = 6;
 
 /// Prints what is known of one game, and its programs with what speaks for and against each.
-pub fn print(view: &GameView, version: Option<&GameVersion>, session: &Session) -> Result<()> {
+pub fn print(
+    view: &GameView,
+    version: Option<&GameVersion>,
+    start: Option<&Start>,
+    session: &Session,
+) -> Result<()> {
     let mut out = anstream::stdout();
     let game = &view.game;
     writeln!(out, "{}  {}", clean(&game.title).bold(), format!("({})", game.id).dimmed())?;
@@ -42,13 +49,22 @@ pub fn print(view: &GameView, version: Option<&GameVersion>, session: &Session) 
         line("bay exe", if folder.is_empty() { "the game's folder" } else { folder })?;
     }
 
+    if let Some(start) = start {
+        line("starts with", &super::start::in_words(start))?;
+        if !start.arguments.is_empty() {
+            line("arguments", &typed(&start.arguments))?;
+        }
+        for (name, value) in &game.settings.environment {
+            line("environment", &format!("{name}={value}"))?;
+        }
+    }
     for (name, folder) in &game.settings.bays {
         line(&format!("bay {name}"), &slashes(folder))?;
     }
     if let Some(prefix) = game.prefix() {
         line("prefix", &slashes(&prefix))?;
         if let Some(command) = &game.settings.run_with {
-            line("run with", &command.join(" "))?;
+            line("run with", &typed(command))?;
         }
     }
     for (family, parts) in &game.settings.left_out {

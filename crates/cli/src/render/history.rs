@@ -5,17 +5,23 @@ use std::io::Write;
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use upright_spanner_core::change::{Change, RecordState, Side, State, Step, Target, value_of};
+use upright_spanner_core::proven::Proofs;
 use upright_spanner_core::{ChangeStatus, StoreUse};
 
 use super::table::{fit_places, table};
-use super::{bytes, clean, count, cut, hint, moment, slashes};
+use super::{bytes, clean, count, cut, date, hint, moment, slashes};
 use crate::session::Session;
 
 /// Versions and values are shown up to so many columns.
 const WIDEST_PAIR: usize = 40;
 
 /// Prints changes for people.
-pub fn print(changes: &[Change], statuses: &[ChangeStatus], session: &Session) -> Result<()> {
+pub fn print(
+    changes: &[Change],
+    statuses: &[ChangeStatus],
+    proofs: &Proofs,
+    session: &Session,
+) -> Result<()> {
     if changes.is_empty() {
         return hint(session, "Nothing has been changed yet.");
     }
@@ -33,7 +39,7 @@ pub fn print(changes: &[Change], statuses: &[ChangeStatus], session: &Session) -
         .iter()
         .zip(statuses)
         .map(|(change, status)| {
-            headings.iter().map(|heading| cell(change, *status, heading)).collect()
+            headings.iter().map(|heading| cell(change, *status, proofs, heading)).collect()
         })
         .collect();
 
@@ -44,7 +50,7 @@ pub fn print(changes: &[Change], statuses: &[ChangeStatus], session: &Session) -
     Ok(())
 }
 
-fn cell(change: &Change, status: ChangeStatus, heading: &str) -> String {
+fn cell(change: &Change, status: ChangeStatus, proofs: &Proofs, heading: &str) -> String {
     match heading {
         "CHANGE" => change.number().to_string(),
         "WHEN" => moment(change.began()),
@@ -52,9 +58,22 @@ fn cell(change: &Change, status: ChangeStatus, heading: &str) -> String {
         "WHAT" => clean(change.summary()).into_owned(),
         "VERSION" => versions(change),
         "FILES" => files(change).count().to_string(),
-        _ if change.despite.is_empty() => outcome(change.state(), status),
-        _ => format!("{}, despite {}", outcome(change.state(), status), change.despite.join(", ")),
+        _ => {
+            let mut parts = vec![outcome(change.state(), status)];
+            if !change.despite.is_empty() {
+                parts.push(format!("despite {}", change.despite.join(", ")));
+            }
+            parts.extend(proved(change, status, proofs));
+            parts.join(", ")
+        }
     }
+}
+
+/// That what is in force of a change was seen at work: by the last of its proofs.
+fn proved(change: &Change, status: ChangeStatus, proofs: &Proofs) -> Option<String> {
+    let proofs = proofs.of_change(change.number()).filter(|_| status == ChangeStatus::InForce);
+    let last = proofs.max_by_key(|proven| (proven.by_report, proven.at))?;
+    Some(format!("{} {}", last.name(), date(last.at.as_second())))
 }
 
 /// The versions before and after, where all files of the change share them.
@@ -100,7 +119,12 @@ fn outcome(state: RecordState, status: ChangeStatus) -> String {
 }
 
 /// Prints one change with every file.
-pub fn print_one(change: &Change, status: ChangeStatus, session: &Session) -> Result<()> {
+pub fn print_one(
+    change: &Change,
+    status: ChangeStatus,
+    proofs: &Proofs,
+    session: &Session,
+) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(out, "{}", format!("change {}", change.number()).bold())?;
     let mut line = |name: &str, value: &str| {
@@ -128,6 +152,9 @@ pub fn print_one(change: &Change, status: ChangeStatus, session: &Session) -> Re
 
     if !change.despite.is_empty() {
         line("despite", &change.despite.join(", "))?;
+    }
+    for proven in proofs.of_change(change.number()) {
+        line(proven.name(), &format!("{}, {}", proven.family, moment(proven.at)))?;
     }
     writeln!(out)?;
     let mut rows: Vec<Vec<String>> = change.steps().iter().map(sides).collect();

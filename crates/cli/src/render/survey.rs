@@ -6,10 +6,12 @@ use std::io::Write;
 use anyhow::Result;
 use owo_colors::OwoColorize;
 use upright_spanner_core::game::Origin;
+use upright_spanner_core::start::Start;
 use upright_spanner_core::survey::{
     Backup, Evidence, GameView, Gone, Library, NamedFile, Standing, Survey,
 };
 
+use super::prove::proved_in_words;
 use super::table::{fit_places, table, widest};
 use super::{bytes, clean, count, date, fit_path, hint, quoted, slashes, wrapped};
 use crate::document::error::Unread;
@@ -29,16 +31,28 @@ pub struct View {
     pub sought: bool,
     /// Paths from the drive on, rather than in the game.
     pub full_paths: bool,
+    /// Also what was proved, and when.
+    pub proofs: bool,
 }
 
 /// Prints a survey for people.
-pub fn print(survey: &Survey, files: &[NamedFile], show: View, session: &Session) -> Result<()> {
+pub fn print(
+    survey: &Survey,
+    starts: &[Option<Start>],
+    files: &[NamedFile],
+    show: View,
+    session: &Session,
+) -> Result<()> {
     let mut out = anstream::stdout();
-    for view in &survey.games {
+    for (at, view) in survey.games.iter().enumerate() {
         heading(&mut out, view, session.width)?;
+        if let Some(Some(start)) = starts.get(at) {
+            let text = format!("starts with {}", super::start::in_words(start));
+            write!(out, "{}", wrapped(&text, "  ", 2, session.width).dimmed())?;
+        }
         let listed = listed(view, show.all);
         let gone = view.gone.iter().map(Line::gone);
-        let lines = gone.chain(listed.iter().map(|library| Line::of(library, show.why)));
+        let lines = gone.chain(listed.iter().map(|library| Line::of(library, view, show)));
         let mut lines: Vec<Line<'_>> = lines.collect();
         if show.full_paths {
             for line in &mut lines {
@@ -174,7 +188,7 @@ struct Line<'a> {
 }
 
 impl<'a> Line<'a> {
-    fn of(library: &'a Library, why: bool) -> Self {
+    fn of(library: &'a Library, view: &GameView, show: View) -> Self {
         let status = status(library);
         let version = library.facts.version();
         Self {
@@ -186,10 +200,18 @@ impl<'a> Line<'a> {
                 version.map_or_else(|| "none stated".to_owned(), |v| v.to_string()),
                 status,
             ],
-            below: if why {
-                library.evidence.iter().map(because).collect()
-            } else {
-                library.backups.iter().map(backup).collect()
+            below: {
+                let proven = library.proven.as_ref().filter(|_| show.proofs);
+                let proven = proven.map(|proven| {
+                    let words = proved_in_words(proven, view.mark().as_ref());
+                    format!("    {words}").dimmed().to_string()
+                });
+                let rest: Vec<String> = if show.why {
+                    library.evidence.iter().map(because).collect()
+                } else {
+                    library.backups.iter().map(backup).collect()
+                };
+                proven.into_iter().chain(rest).collect()
             },
         }
     }

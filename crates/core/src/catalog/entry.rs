@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use toml::Spanned;
 
 use super::Role;
+use super::log::{Log, LogEntry};
 use super::pattern::Pattern;
 use super::setting::{Preset, PresetEntry, Setting, SettingEntry, admits};
 use crate::error::CatalogError;
@@ -44,6 +45,8 @@ pub struct Family {
     pub settings: Vec<Setting>,
     /// Named sets of settings.
     pub presets: Vec<Preset>,
+    /// What it writes when it runs.
+    pub logs: Vec<Log>,
     pub(super) names: Vec<Pattern>,
     identity: Vec<(Field, Pattern)>,
     /// The patterns as written, for display: what is compared, and with what.
@@ -228,6 +231,9 @@ pub(super) struct FamilyEntry {
     #[serde(default, skip_serializing)]
     #[schemars(with = "Vec<PresetEntry>")]
     pub preset: Vec<Spanned<PresetEntry>>,
+    #[serde(default, skip_serializing)]
+    #[schemars(with = "Vec<LogEntry>")]
+    pub log: Vec<Spanned<LogEntry>>,
 }
 
 /// The longest catalog that is read: one of 10,000 families has one to two MB. To read one takes up to eighty
@@ -278,8 +284,13 @@ impl Family {
             let at = preset.span().start;
             presets.push(preset.into_inner().into_preset().map_err(|what| (Some(at), what))?);
         }
+        let mut logs = Vec::new();
+        for log in std::mem::take(&mut entry.log) {
+            let at = log.span().start;
+            logs.push(log.into_inner().into_log().map_err(|what| (Some(at), what))?);
+        }
         let family = Self::described(entry, path).map_err(|what| (None, what))?;
-        Ok(Self { settings, presets, ..family })
+        Ok(Self { settings, presets, logs, ..family })
     }
 
     fn described(entry: FamilyEntry, path: &Path) -> Result<Self, String> {
@@ -334,6 +345,7 @@ impl Family {
             generations,
             settings: Vec::new(),
             presets: Vec::new(),
+            logs: Vec::new(),
             names,
             identity,
             criteria,

@@ -1,10 +1,11 @@
 //! Families: what a component is called. The user's catalog says it, else the file itself.
 
+mod add;
 mod entry;
 mod identity;
 mod learn;
+mod log;
 mod pattern;
-mod preset;
 mod role;
 mod setting;
 
@@ -15,6 +16,7 @@ use std::path::{Path, PathBuf};
 
 pub use crate::error::CatalogError;
 use crate::path::{followed, same_name};
+pub(crate) use add::add_preset;
 pub(crate) use entry::LONGEST_CATALOG;
 pub use entry::{Editions, Family, Generation, Relation, SCHEMA, Stated, Supports, parse, schema};
 pub use identity::{
@@ -23,9 +25,11 @@ pub use identity::{
 };
 pub use learn::Lesson;
 pub(crate) use learn::learn;
+pub use log::{Log, LogPatterns};
+pub(crate) use log::{LogLesson, learn_log};
 pub use pattern::{Pattern, Piece};
-pub(crate) use preset::add_preset;
 pub use role::Role;
+pub(crate) use setting::{ARGUMENTS, ENVIRONMENT};
 pub use setting::{Allowed, Choice, Preset, Setting, SettingPlace};
 use upright_spanner_image::Facts;
 use upright_spanner_image::file::{bytes_of, text_of};
@@ -108,6 +112,7 @@ impl Catalog {
         // A stranger's word goes for the game that it lies beside.
         for family in &mut own.families {
             family.settings.retain(|setting| setting.place.is_in_game());
+            family.logs.retain(Log::is_in_game);
         }
         own.families.extend(self.families.iter().cloned());
         own.index = Index::of(&own.families);

@@ -60,6 +60,10 @@ impl Choice {
     }
 }
 
+/// The tables of what a game is started with: what is handed to it, and the variables of its environment.
+pub(crate) const ARGUMENTS: &str = "arguments";
+pub(crate) const ENVIRONMENT: &str = "environment";
+
 /// Where a setting is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum SettingPlace {
@@ -348,11 +352,9 @@ impl SettingEntry {
         match (&self.file, &self.registry, &self.argument, &self.environment) {
             (Some(file), None, None, None) => self.key_in(file),
             (None, Some(registry), None, None) => self.value_in(registry),
-            (None, None, Some(name), None) => {
-                started("arguments", name).map(SettingPlace::Argument)
-            }
+            (None, None, Some(name), None) => started(ARGUMENTS, name).map(SettingPlace::Argument),
             (None, None, None, Some(name)) => {
-                started("environment", name).map(SettingPlace::Environment)
+                started(ENVIRONMENT, name).map(SettingPlace::Environment)
             }
             _ => Err("expected one of `file` with `key`, `registry`, `argument`, `environment`"
                 .to_owned()),

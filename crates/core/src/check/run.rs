@@ -8,7 +8,7 @@ use super::{
     pinned, prefix_in_use, requires, same_version_other_bytes, signature_broken, signer_changed,
     unsigned_now,
 };
-use crate::finding::Finding;
+use crate::finding::{Finding, Severity};
 
 /// Everything that the checks say of a subject, the gravest first.
 pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
@@ -61,6 +61,11 @@ pub(crate) fn check_conditions(conditions: &Conditions) -> Vec<Finding> {
     findings.extend(file_read_only::check(conditions));
     findings.extend(other_volume::check(conditions));
     sorted(findings)
+}
+
+/// Whether a finding about what a game has says that something of it is not loaded, or cannot work.
+pub(crate) fn keeps_from_loading(finding: &Finding) -> bool {
+    finding.severity == Severity::Stop || finding.code == entry_not_loaded::CODE
 }
 
 fn sorted(mut findings: Vec<Finding>) -> Vec<Finding> {

@@ -71,6 +71,23 @@ pub enum GameError {
         /// The first of them.
         path: PathBuf,
     },
+    /// A program of Windows is to be started where there is no Windows.
+    #[error("{program} is a program of Windows, and nothing says what runs such programs here")]
+    NeedsCommand {
+        /// The program.
+        program: String,
+        /// The game's id.
+        game: String,
+    },
+    /// A program could not be started since it asks for an administrator's rights.
+    #[error(
+        "{} asks for an administrator's rights, and Windows refused to start it without",
+        slashes(path)
+    )]
+    NeedsAdministrator {
+        /// The program.
+        path: PathBuf,
+    },
     /// The game has no component of that family.
     #[error("{game} has no {family}")]
     NoSuchComponent {
@@ -94,6 +111,8 @@ impl GameError {
             Self::Several { .. } => "several-games",
             Self::NotAGame { .. } => "no-game",
             Self::InUse { .. } => "game-running",
+            Self::NeedsCommand { .. } => "needs-command",
+            Self::NeedsAdministrator { .. } => "needs-administrator",
             Self::NoSuchComponent { .. } => "no-such-component",
         }
     }
@@ -121,6 +140,13 @@ impl GameError {
             Self::NotAGame { .. } => "Give the folder that the game is in.".into(),
             Self::InUse { .. } => {
                 "Close the game, and its launcher if necessary; then try again.".into()
+            }
+            Self::NeedsCommand { game, .. } => {
+                let action = Action::NameRunWith { game: game.clone().into() };
+                ("Name the command that runs Windows programs here.", action).into()
+            }
+            Self::NeedsAdministrator { .. } => {
+                "Do it again in a terminal that was opened as an administrator.".into()
             }
             Self::NoSuchComponent { known, .. } if known.is_empty() => {
                 "No component was found in this game.".into()

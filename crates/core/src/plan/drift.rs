@@ -1,5 +1,6 @@
 //! What differs from the last recorded state, file by file.
 
+use super::shortcut::is_outside;
 use super::{Place, version_of};
 use crate::change::{ExecutableMark, RecordState, Side, Target};
 use crate::error::Result;
@@ -120,6 +121,9 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
     for entry in ledger.entries() {
         // Settings are set by the user and by programs: that is no drift.
         if matches!(entry.target, Target::Folder(_) | Target::Setting(_)) {
+            continue;
+        }
+        if entry.target.file().is_some_and(|place| is_outside(situation, place)) {
             continue;
         }
         let target = window.target_on_disk(ledger, &entry.target);

@@ -21,6 +21,7 @@ mod recheck;
 mod refit;
 mod registry;
 mod rollback;
+mod shortcut;
 mod slots;
 mod tune;
 mod undo;
@@ -56,6 +57,7 @@ pub use refit::Refit;
 pub(crate) use refit::refit;
 pub use rollback::{NothingToDo, Point};
 pub(crate) use rollback::{RollbackOptions, rollback};
+pub(crate) use shortcut::plan_shortcut;
 pub(crate) use slots::{needs, slots};
 pub use tune::TuneWish;
 pub(crate) use tune::tune;
@@ -174,14 +176,15 @@ impl Plan {
     ) -> Result<()> {
         let steps = std::mem::take(&mut self.steps);
         self.steps = folders::arrange(steps, candidates, situation)?;
-        // Settings files were made there, or are.
-        let is_tuned = |folder: &Path| {
-            let mut tunings = situation.changes.iter().filter(|c| c.purpose == Purpose::Tune);
+        // Settings files and shortcuts were made there, or are.
+        let makes = |purpose: &Purpose| matches!(purpose, Purpose::Tune | Purpose::Shortcut);
+        let is_granted = |folder: &Path| {
+            let mut makers = situation.changes.iter().filter(|change| makes(&change.purpose));
             let in_it = |step: &Step| step.place().and_then(Place::bay) == Some(folder);
-            self.purpose == Purpose::Tune || tunings.any(|change| change.steps().iter().any(in_it))
+            makes(&self.purpose) || makers.any(|change| change.steps().iter().any(in_it))
         };
         let folders = self.steps.iter().filter_map(|step| step.place()?.bay());
-        self.elsewhere = folders.filter(|folder| is_tuned(folder)).map(Path::to_owned).collect();
+        self.elsewhere = folders.filter(|folder| is_granted(folder)).map(Path::to_owned).collect();
         Ok(())
     }
 

@@ -1,6 +1,7 @@
 //! Plans to put back what the game brought, or what was there at an earlier point.
 
 use super::registry::undone_by_files;
+use super::shortcut::is_outside;
 use super::{LONGEST_SETTINGS, Ledger, LedgerEntry, Place, Plan};
 use crate::change::{Change, Purpose, Side, State, Step, Target};
 use crate::check::{altered_since, settings_kept};
@@ -57,10 +58,11 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
     };
     let of_family = |name: &str| family.is_none_or(|family| same_name(family, name));
     for entry in ledger.entries().filter(|entry| of_family(&entry.family)) {
-        if entry.target.is_folder() {
+        let file = entry.target.file();
+        let is_outside = file.is_some_and(|file| is_outside(situation, file));
+        if entry.target.is_folder() || to == Point::Shipped && is_outside {
             continue;
         }
-        let file = entry.target.file();
         let is_settings = file.is_some_and(|file| situation.is_users(file, &entry.family));
         // A target that was not touched by then was what the first change found. Edits of settings are not
         // new settings of the game's own.

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use jiff::Timestamp;
 use rayon::prelude::*;
 use rusqlite::{Connection, Row, params};
 use serde::Serialize;
@@ -15,7 +16,7 @@ use crate::survey::{FactsStore, Mark};
 use upright_spanner_change::{CopiedFile, Copies, Mark as FileMark, OUTCOME};
 use upright_spanner_image::Facts;
 
-pub(super) const SCHEMA_VERSION: i64 = 7;
+pub(super) const SCHEMA_VERSION: i64 = 8;
 
 /// Copies of journal files: what is read of each, and the texts, which are seldom wanted.
 const JOURNAL: &str = "
@@ -44,6 +45,17 @@ const WITHOUT_SIGNERS: i64 = 5;
 
 /// The version whose packed copies of journal files knew steps about files alone. They are packed again.
 const WITHOUT_VALUES: i64 = 6;
+
+/// The version that did not note when games were started.
+const WITHOUT_STARTS: i64 = 7;
+
+/// When each game was last started, in milliseconds since 1970.
+const STARTS: &str = "
+    CREATE TABLE starts (
+        game  TEXT PRIMARY KEY,
+        began INTEGER NOT NULL
+    );
+";
 
 const SEEN: &str = "
     CREATE TABLE seen (
@@ -109,7 +121,7 @@ impl Database {
     fn in_memory() -> Result<Connection, Refusal> {
         let connection = Connection::open_in_memory().map_err(|error| refusal(&error))?;
         connection
-            .execute_batch(&[SEEN, FACTS, JOURNAL].concat())
+            .execute_batch(&[SEEN, FACTS, STARTS, JOURNAL].concat())
             .map_err(|error| refusal(&error))?;
         Ok(connection)
     }
@@ -129,16 +141,20 @@ impl Database {
         match version {
             SCHEMA_VERSION => {}
             0 => {
-                transaction.execute_batch(&[SEEN, FACTS, JOURNAL].concat()).map_err(refused)?;
+                let all = [SEEN, FACTS, STARTS, JOURNAL].concat();
+                transaction.execute_batch(&all).map_err(refused)?;
                 transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
             }
-            WITHOUT_PACKED..=WITHOUT_VALUES => {
+            WITHOUT_PACKED..=WITHOUT_STARTS => {
                 if version <= WITHOUT_SIGNERS {
                     let anew = ["DROP TABLE facts; DROP TABLE image;", FACTS].concat();
                     transaction.execute_batch(&anew).map_err(refused)?;
                 }
-                let gone = "DROP TABLE journal; DROP TABLE IF EXISTS journal_text;";
-                transaction.execute_batch(&[gone, JOURNAL].concat()).map_err(refused)?;
+                if version <= WITHOUT_VALUES {
+                    let gone = "DROP TABLE journal; DROP TABLE IF EXISTS journal_text;";
+                    transaction.execute_batch(&[gone, JOURNAL].concat()).map_err(refused)?;
+                }
+                transaction.execute_batch(STARTS).map_err(refused)?;
                 transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
             }
             newer if newer > SCHEMA_VERSION => return Err(Refusal::Newer),
@@ -170,6 +186,19 @@ impl Database {
     /// Forgets a game that a survey came across.
     pub fn forget(&self, id: &str) {
         self.note("DELETE FROM seen WHERE id = ?1", params![id]);
+    }
+
+    /// Notes when a game was started.
+    pub fn note_start(&self, game: &str, at: Timestamp) {
+        let sql = "INSERT OR REPLACE INTO starts (game, began) VALUES (?1, ?2)";
+        self.note(sql, params![game, at.as_millisecond()]);
+    }
+
+    /// When a game was last started, where that is known.
+    pub fn last_start(&self, game: &str) -> Option<Timestamp> {
+        let sql = "SELECT began FROM starts WHERE game = ?1";
+        let began: Vec<i64> = self.rows(sql, params![game], |row| row.get(0));
+        Timestamp::from_millisecond(*began.first()?).ok()
     }
 
     /// What was read of a stored image.

@@ -376,9 +376,14 @@ fn view(
                 .find(|pin| pin.game == game.id && same_name(&pin.family, &family));
             // What is pinned is not out of date.
             let newer = newer.filter(|_| pin.is_none());
+            let state = standing(&game.root, &image, &ledger);
+            let entry = ledger.get(&image.path.clone().into());
+            let entry = entry.filter(|_| state == Standing::Fitted);
+            let proven = entry.and_then(|entry| knowledge.proofs.of(entry.change, &family));
             Library {
                 pin: pin.cloned(),
-                state: standing(&game.root, &image, &ledger),
+                proven: proven.cloned(),
+                state,
                 role: Role::Support,
                 group: None,
                 is_component: false,

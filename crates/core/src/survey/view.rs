@@ -12,7 +12,8 @@ use crate::change::ExecutableMark;
 use crate::error::{CatalogError, Error, GameError, Result};
 use crate::game::{Environment, Executable, Game, GameVersion, KnownGames, Pin};
 use crate::history::History;
-use crate::path::TreePath;
+use crate::path::{TreePath, same_name};
+use crate::proven::{Proofs, Proven};
 use crate::rack::RackIndex;
 use upright_spanner_image::{Facts, Machine, Version};
 
@@ -108,6 +109,8 @@ pub struct Library {
     pub evidence: Vec<Evidence>,
     /// What keeps it at a version.
     pub pin: Option<Pin>,
+    /// That it was seen at work since it was fitted.
+    pub proven: Option<Proven>,
 }
 
 /// A renamed copy of a library, put aside by hand.
@@ -185,6 +188,7 @@ pub(crate) struct Knowledge<'a> {
     pub history: &'a History,
     pub catalog: &'a Catalog,
     pub pins: &'a [Pin],
+    pub proofs: &'a Proofs,
 }
 
 /// What shows that a file is the one whose facts were read before.
@@ -213,7 +217,7 @@ impl GameView {
     }
 
     /// The mark of the executable that counts, as it is now.
-    pub(crate) fn mark(&self) -> Option<ExecutableMark> {
+    pub fn mark(&self) -> Option<ExecutableMark> {
         let executable = self.executable()?;
         Some(ExecutableMark {
             path: executable.path.clone(),
@@ -258,6 +262,12 @@ impl GameView {
         families.sort();
         families.dedup();
         families
+    }
+
+    /// That a family was seen at work since it was fitted.
+    pub fn proven(&self, family: &str) -> Option<&Proven> {
+        let of_family = self.libraries.iter().filter(|library| same_name(&library.family, family));
+        of_family.filter_map(|library| library.proven.as_ref()).max_by_key(|proven| proven.at)
     }
 
     /// The machine that a component must be for, where the game has an executable.

@@ -16,5 +16,5 @@ pub use compat::{COMPAT, Mode};
 pub(crate) use compat::{compat_value, with_mode};
 pub(crate) use find::find;
 pub(crate) use list::{all_keys, started, tuning};
-pub(crate) use place::registry;
+pub(crate) use place::{registry, resolve, start_file, with_placeholder};
 pub use tunable::{PresetState, ProgramMode, SettingsFile, Tunable, Tuning};

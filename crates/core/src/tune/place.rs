@@ -34,7 +34,7 @@ pub(crate) fn registry(situation: &Situation<'_>) -> Option<Registry> {
 }
 
 /// The file of the home that holds what a game is started with.
-pub(super) fn start_file(situation: &Situation<'_>) -> Result<Place, String> {
+pub(crate) fn start_file(situation: &Situation<'_>) -> Result<Place, String> {
     let game = situation.game();
     let path = TreePath::new(&format!("{STARTS}/{}.toml", game.id)).map_err(|e| e.to_string())?;
     Place::new(&game.root, &situation.window.home(), path).map_err(|error| error.to_string())
@@ -42,7 +42,7 @@ pub(super) fn start_file(situation: &Situation<'_>) -> Result<Place, String> {
 
 /// What a path with placeholders leads to; a path without one is beside the component. Says why, where that is
 /// nowhere.
-pub(super) fn resolve(
+pub(crate) fn resolve(
     situation: &Situation<'_>,
     beside: Option<&Library>,
     template: &str,
@@ -69,6 +69,20 @@ pub(super) fn resolve(
     let path = TreePath::new(rest.trim_start_matches('/')).map_err(|error| error.to_string())?;
     let place = Place::new(&game.root, &base, path).map_err(|error| error.to_string())?;
     Ok(situation.window.spelled(place))
+}
+
+/// A folder as it is written in a catalog: by the placeholder that says most of it; nothing where it is below
+/// none.
+pub(crate) fn with_placeholder(situation: &Situation<'_>, folder: &Path) -> Option<String> {
+    let marks = ["{exe-dir}", "{root}"].into_iter().chain(USER_FOLDERS.map(|(mark, _)| mark));
+    marks.into_iter().find_map(|mark| {
+        let place = resolve(situation, None, &format!("{mark}/log")).ok()?;
+        let base = place.on(&situation.game().root);
+        let base = canonical(base.parent()?).ok()?;
+        let rest = folder.strip_prefix(&base).ok()?;
+        let rest = slashes(rest);
+        Some(if rest.is_empty() { mark.to_owned() } else { format!("{mark}/{rest}") })
+    })
 }
 
 fn folder_of(root: &Path, path: &TreePath) -> PathBuf {

@@ -3,11 +3,14 @@
 use std::path::Path;
 
 use super::Workshop;
-use crate::catalog::{Family, LONGEST_CATALOG, Lesson, learn, parse};
+use crate::catalog::{Family, LONGEST_CATALOG, Lesson, LogLesson, learn, learn_log, parse};
 use crate::error::{Error, GameError, Result};
-use crate::path::same_name;
+use crate::path::{same_name, slashes};
+use crate::prove;
 use crate::rack::Parcel;
 use crate::remedy::Action;
+use crate::tune;
+use upright_spanner_change::progress::Silent;
 use upright_spanner_image::Facts;
 use upright_spanner_image::file::text_of;
 
@@ -51,6 +54,58 @@ impl Workshop {
         let facts = Facts::read(&linked).map_err(Error::image(file))?;
         let name = file.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         self.learn(&name, &facts, lesson)
+    }
+
+    /// Describes a log of the family of a sample file in the catalog, and the family too, where the catalog does not
+    /// have it; gives the family.
+    ///
+    /// # Errors
+    /// Where one of both cannot be read, or the log is neither beside the file nor in a folder that a game of
+    /// this home or its user has.
+    pub fn learn_log(&self, file: &Path, log: &Path, lesson: Lesson) -> Result<Family> {
+        let file = crate::path::canonical(file).map_err(Error::io("read", file))?;
+        let path = crate::path::canonical(log).map_err(Error::io("read", log))?;
+        let facts = Facts::read(&file).map_err(Error::image(&file))?;
+        let name = file.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+        let folder = self.folder_of_log(&file, &path)?;
+        let catalog = self.catalog();
+        let family = match catalog.find(&facts, &name) {
+            Some(known) => known.clone(),
+            None => self.learn(&name, &facts, lesson)?,
+        };
+
+        let stated =
+            prove::stated_in(&path, &facts, &name, &family).map_err(Error::io("read", &path))?;
+        let log_name = path.file_name().unwrap_or_default().to_string_lossy();
+        let stated = stated.as_ref().map(|(line, version)| (&**line, &**version));
+        let lesson = LogLesson { folder, name: &log_name, stated };
+        learn_log(&family.from, &family.id, &lesson)?;
+        self.refresh();
+        let catalog = self.catalog();
+        Ok(catalog.family(&family.id).cloned().unwrap_or(family))
+    }
+
+    /// The folder of a log with a placeholder; empty where it lies beside the file.
+    fn folder_of_log(&self, file: &Path, log: &Path) -> Result<String> {
+        let folder = log.parent().unwrap_or(log);
+        if file.parent() == Some(folder) {
+            return Ok(String::new());
+        }
+        let around = self.games()?.into_iter().find(|game| file.starts_with(&game.root));
+        let unknown = || Error::Invalid {
+            what: format!(
+                "{} is neither beside the file nor in a folder of its game",
+                slashes(log)
+            ),
+            remedy:
+                "Give the library as it lies in a game that was surveyed, and a log of that game."
+                    .into(),
+        };
+        let game = around.ok_or_else(unknown)?;
+        let view = self.game(&game.root.to_string_lossy(), &Silent)?;
+        let found =
+            self.decide(&view, |situation| Ok(tune::with_placeholder(situation, folder)))?;
+        found.ok_or_else(unknown)
     }
 
     fn learn(&self, name: &str, facts: &Facts, lesson: Lesson) -> Result<Family> {

@@ -15,7 +15,7 @@ use crate::plan::{
     FitOptions, Plan, Planner, alongside, by_entry, choose_from_package, hold_to_the_law,
     names_part, needs, wanted,
 };
-use crate::rack::{self, Build, BuildSpec, PackageOptions, Parcel, Part};
+use crate::rack::{self, Build, BuildSpec, PackageOptions, Parcel};
 use crate::remedy::Action;
 use crate::situation::Situation;
 use crate::survey::GameView;
@@ -36,21 +36,6 @@ impl FitPlan {
     /// The first of the builds.
     pub fn build(&self) -> &Build {
         &self.builds[0]
-    }
-
-    /// What the game is started with from now on, where a build brings a program for that: the place in the
-    /// game that it gets, or its name where it goes elsewhere.
-    pub fn starter(&self) -> Option<String> {
-        self.builds.iter().find_map(|build| {
-            let mut programs = build.parts.iter().filter(|part| part.part == Part::Program);
-            let place = programs.find_map(|program| {
-                build.layout.places.iter().find(|place| place.from == program.path)
-            })?;
-            let name = place.to.file_name();
-            let mut placed = self.plan.files().filter_map(|step| Some(step.file()?.path()));
-            let placed = placed.find(|path| same_name(path.file_name(), name));
-            Some(placed.map_or_else(|| name.to_owned(), ToString::to_string))
-        })
     }
 }
 

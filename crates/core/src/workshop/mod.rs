@@ -17,6 +17,7 @@ mod merge;
 mod on_disk;
 mod park;
 mod pin;
+mod prove;
 mod rack;
 mod reading;
 mod records;
@@ -24,6 +25,7 @@ mod recover;
 mod refit;
 mod rollback;
 mod signers;
+mod start;
 mod survey;
 mod tune;
 mod undo;
@@ -31,7 +33,7 @@ mod undo;
 use std::path::{Path, PathBuf};
 
 use crate::error::{Error, Result};
-use crate::state::{Database, Labels, WordsFile, take_over};
+use crate::state::{Database, Labels, ProofsFile, WordsFile, take_over};
 pub use conditions::Cleared;
 pub use doctor::{Diagnosis, Mended, StoreUse, Unreferenced};
 pub use fit::FitPlan;
@@ -41,6 +43,7 @@ pub use rack::{Added, Addition, ChangesSince, DamagedContent};
 use records::Records;
 pub use recover::{RecoveredTarget, Recovery};
 pub use signers::{Signer, SignerChange};
+pub use start::{BeforeStart, Started};
 use upright_spanner_change::{Engine, Folder, Journal, Lock, Progress, Store};
 
 /// A home folder, opened.
@@ -52,6 +55,7 @@ pub struct Workshop {
     store: Store,
     labels: Labels,
     words: WordsFile,
+    proofs_file: ProofsFile,
     records: Records,
 }
 
@@ -88,6 +92,7 @@ impl Workshop {
         let store = Store::open(&home.join("blobs"))?;
         let labels = Labels::open(&home.join("rack"))?;
         let words = WordsFile::open(home)?;
+        let proofs_file = ProofsFile::open(home)?;
         let index = home.join("spanner.db");
         if needs_taking_over(&index) {
             let _lock = Lock::take(home)?;
@@ -97,7 +102,7 @@ impl Workshop {
         let database = Database::open(&index)?;
         let home = home.to_owned();
         let records = Records::default();
-        Ok(Self { home, database, journal, store, labels, words, records })
+        Ok(Self { home, database, journal, store, labels, words, proofs_file, records })
     }
 
     /// The home folder.

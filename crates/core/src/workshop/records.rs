@@ -9,6 +9,7 @@ use std::sync::Arc;
 use crate::catalog::Catalog;
 use crate::error::Result;
 use crate::history::History;
+use crate::proven::Proofs;
 use crate::rack::Build;
 use crate::state::{Shelf, Words};
 use upright_spanner_change::Marks;
@@ -22,6 +23,7 @@ pub(super) struct Records {
     pub builds: Kept<Vec<Build>>,
     pub marks: Kept<Marks>,
     pub history: Kept<History>,
+    pub proofs: Kept<Proofs>,
 }
 
 /// Something that is read once.
@@ -52,12 +54,13 @@ impl<T> Kept<T> {
 impl Records {
     /// Reads everything again when it is next asked for.
     pub fn forget(&self) {
-        let Self { words, catalog, shelf, builds, marks, history } = self;
+        let Self { words, catalog, shelf, builds, marks, history, proofs } = self;
         words.forget();
         catalog.forget();
         shelf.forget();
         builds.forget();
         marks.forget();
         history.forget();
+        proofs.forget();
     }
 }

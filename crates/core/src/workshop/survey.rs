@@ -23,6 +23,7 @@ impl Workshop {
     ) -> Result<Survey> {
         let (words, catalog) = (self.words(), self.catalog());
         let (builds, history) = (self.builds()?, self.history()?);
+        let proofs = self.proofs()?;
         let mut knowledge = Knowledge {
             games: self.known_games()?,
             library_roots: &words.roots,
@@ -30,6 +31,7 @@ impl Workshop {
             history: &history,
             catalog: &catalog,
             pins: &words.pins,
+            proofs: &proofs,
         };
         survey::survey(paths, filter, &mut knowledge, &self.database, progress)
     }

@@ -1,10 +1,11 @@
-//! Writes a preset into a catalog file, beside what stands there.
+//! Writes what belongs to a family into a catalog file, beside what stands there: a preset, a log.
 
 use std::path::Path;
 
-use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
+use toml_edit::{Array, ArrayOfTables, DocumentMut, Item, Table, value};
 
 use super::entry::LONGEST_CATALOG;
+use super::log::LogEntry;
 use crate::error::{Error, Result};
 use upright_spanner_change::{Folder, line};
 use upright_spanner_image::file::text_of;
@@ -19,6 +20,34 @@ pub(crate) fn add_preset(
     name: &str,
     settings: &[(String, String)],
 ) -> Result<()> {
+    let mut preset = Table::new();
+    preset["name"] = value(name);
+    let mut values = Table::new();
+    for (setting, text) in settings {
+        values[setting] = value(text);
+    }
+    preset["settings"] = Item::Table(values);
+    add(path, family, "preset", ("name", name), preset)
+}
+
+/// Adds a log to a family of a catalog file, in place of one of that file.
+///
+/// # Errors
+/// Where the file cannot be read or written, or does not have the family.
+pub(super) fn add_log(path: &Path, family: &str, log: &LogEntry) -> Result<()> {
+    let mut table = Table::new();
+    table["file"] = value(&log.file);
+    if let Some(version) = &log.version {
+        table["version"] = value(version);
+    }
+    if !log.errors.is_empty() {
+        table["errors"] = value(log.errors.iter().collect::<Array>());
+    }
+    add(path, family, "log", ("file", &log.file), table)
+}
+
+/// Adds a table to one of a family's lists, in place of one whose key has the same value.
+fn add(path: &Path, family: &str, list: &str, (key, name): (&str, &str), new: Table) -> Result<()> {
     let text = text_of(path, LONGEST_CATALOG).map_err(Error::io("read", path))?;
     let damaged = |what: String| Error::io("add to", path)(std::io::Error::other(what));
     let mut document: DocumentMut =
@@ -28,25 +57,18 @@ pub(crate) fn add_preset(
     let entry = families.and_then(|families| families.iter_mut().find(is_it));
     let entry = entry.ok_or_else(|| damaged(format!("it does not describe {family}")))?;
 
-    let presets = entry
-        .entry("preset")
+    let tables = entry
+        .entry(list)
         .or_insert(Item::ArrayOfTables(ArrayOfTables::new()))
         .as_array_of_tables_mut()
-        .ok_or_else(|| damaged("`preset` is not a list of tables".to_owned()))?;
+        .ok_or_else(|| damaged(format!("`{list}` is not a list of tables")))?;
     let same = |table: &Table| {
-        let known = table.get("name").and_then(Item::as_str);
+        let known = table.get(key).and_then(Item::as_str);
         known.is_some_and(|known| known.eq_ignore_ascii_case(name))
     };
-    presets.retain(|table| !same(table));
+    tables.retain(|table| !same(table));
+    tables.push(new);
 
-    let mut preset = Table::new();
-    preset["name"] = value(name);
-    let mut values = Table::new();
-    for (setting, text) in settings {
-        values[setting] = value(text);
-    }
-    preset["settings"] = Item::Table(values);
-    presets.push(preset);
     let folder = Folder::make(path.parent().unwrap_or(Path::new(".")))?;
     let file = path.file_name().unwrap_or_default().to_string_lossy();
     Ok(line::write_over(&folder, &file, &document.to_string())?)

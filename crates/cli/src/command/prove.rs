@@ -1,0 +1,43 @@
+//! `prove`: whether a game runs with what was fitted, and what each component says of itself.
+
+use anyhow::Result;
+use upright_spanner_core::Workshop;
+use upright_spanner_core::prove::{Proof, ProofWish};
+use upright_spanner_core::survey::GameView;
+
+use super::target;
+use crate::args;
+use crate::document::prove::Proved;
+use crate::exit::Exit;
+use crate::render;
+use crate::session::Session;
+
+pub fn run(args: &args::Prove, session: &Session) -> Result<Exit> {
+    let workshop = session.look()?;
+    let view = target::game(&workshop, &args.game, true, session)?;
+    let wish = ProofWish {
+        families: args.families.clone(),
+        all: args.all || session.verbose,
+        look_inside: args.look_inside,
+    };
+    let proof = workshop.prove(&view, &wish)?;
+    note(&workshop, &view, &proof);
+    if session.json {
+        render::json(&Proved::new(&proof))?;
+    } else {
+        render::prove::print(&view, &proof, session)?;
+    }
+    Ok(exit(&proof))
+}
+
+/// Notes what was proved with the changes that fitted it; that it cannot be noted takes nothing from the proof.
+pub fn note(workshop: &Workshop, view: &GameView, proof: &Proof) {
+    let noted = workshop.alter().and_then(|altering| altering.note_proofs(view, proof));
+    if let Err(error) = noted {
+        render::notice(&format!("The proof was not noted: {error}."));
+    }
+}
+
+pub fn exit(proof: &Proof) -> Exit {
+    if proof.is_good() { Exit::Done } else { Exit::Attend }
+}

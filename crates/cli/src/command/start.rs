@@ -1,0 +1,78 @@
+//! `start`: starts a game with what it is to be started with, and waits for a proof where one is wanted.
+
+use std::time::Duration;
+
+use anyhow::Result;
+use upright_spanner_core::prove::ProofWish;
+use upright_spanner_core::survey::GameView;
+use upright_spanner_core::{Started, Workshop};
+
+use super::{prove, target};
+use crate::args;
+use crate::document::start::StartDocument;
+use crate::exit::Exit;
+use crate::render::{self, quoted};
+use crate::session::Session;
+
+pub fn run(args: &args::Start, session: &Session) -> Result<Exit> {
+    let workshop = session.look()?;
+    let view = target::game(&workshop, &args.game, true, session)?;
+    let start = workshop.plan_start(&view, args.program.as_deref(), &args.arguments)?;
+    let before = workshop.before_start(&view)?;
+    let mut document = StartDocument::new(&start, &before);
+    if !session.json {
+        render::start::print(&start, &before, session)?;
+    }
+    // That it cannot be started is said before anything is.
+    start.command()?;
+    if args.dry_run {
+        if session.json {
+            render::json(&document)?;
+        }
+        return Ok(Exit::Done);
+    }
+
+    let mut started = workshop.start(&start, session.verbose)?;
+    document.started(started.at);
+    if args.prove {
+        return prove_it(args, &workshop, &view, &mut started, document, session);
+    }
+    if args.wait {
+        let code = started.wait()?;
+        document.ended(code);
+        if !session.json {
+            render::start::print_end(code, session)?;
+        }
+    }
+    if session.json {
+        render::json(&document)?;
+    } else if !args.wait {
+        render::hint(session, &format!("Started. Next: spanner prove {}", quoted(&view.game.id)))?;
+    }
+    Ok(Exit::Done)
+}
+
+/// Waits until each component proved itself, and says whether it did.
+fn prove_it(
+    args: &args::Start,
+    workshop: &Workshop,
+    view: &GameView,
+    started: &mut Started,
+    mut document: StartDocument,
+    session: &Session,
+) -> Result<Exit> {
+    let wish = ProofWish { look_inside: args.look_inside, ..ProofWish::default() };
+    let patience = Duration::from_secs(args.within);
+    let waiting = render::start::Waiting::new(args.within, session);
+    let mut each = |proof: &_| waiting.show(proof);
+    let proof = workshop.prove_started(view, &wish, started, patience, &mut each)?;
+    waiting.end();
+    prove::note(workshop, view, &proof);
+    if session.json {
+        document.proved(&proof);
+        render::json(&document)?;
+    } else {
+        render::prove::print(view, &proof, session)?;
+    }
+    Ok(prove::exit(&proof))
+}

@@ -1,0 +1,105 @@
+//! What a game is started with, what stands in its way, and the wait for a proof.
+
+use std::io::Write;
+
+use anyhow::Result;
+use indicatif::ProgressBar;
+use owo_colors::OwoColorize;
+use upright_spanner_core::BeforeStart;
+use upright_spanner_core::game::command_line::typed;
+use upright_spanner_core::image::Rights;
+use upright_spanner_core::plan::DriftState;
+use upright_spanner_core::prove::Proof;
+use upright_spanner_core::start::{Chosen, Start};
+
+use super::check::write_finding;
+use super::{clean, hint, quoted, slashes, wrapped};
+use crate::progress;
+use crate::session::Session;
+
+/// What a game is started with, and why, in one sentence.
+pub fn in_words(start: &Start) -> String {
+    let why = match &start.chosen {
+        Chosen::Once => "as you said".to_owned(),
+        Chosen::Setting => "as you set it".to_owned(),
+        Chosen::Starter { family } => format!("which {family} brought"),
+        Chosen::Executable => "the executable".to_owned(),
+    };
+    format!("{}, {why}", start.what())
+}
+
+/// Prints what is started and how, and what stands in the way.
+pub fn print(start: &Start, before: &BeforeStart, session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    let game = quoted(&start.game);
+    for drifted in &before.drifted {
+        let sentence = match drifted.state {
+            DriftState::Missing => format!("{} is missing", drifted.target),
+            state => format!("{} is {}", drifted.target, state.name()),
+        };
+        let family = quoted(&drifted.family);
+        let text = format!("{sentence}. To put it back: spanner refit {game} {family}");
+        let word = format!("  {} ", "warn:".yellow().bold());
+        write!(out, "{}", wrapped(&text, &word, 8, session.width))?;
+    }
+    for finding in &before.findings {
+        write_finding(&mut out, finding, session)?;
+    }
+    let rights = match start.rights {
+        Rights::Administrator => "It asks for an administrator's rights.",
+        Rights::Highest => "It asks for the most rights that you can have.",
+        Rights::Starter => "",
+    };
+    writeln!(out, "Start {}.", clean(&in_words(start)))?;
+    let mut line = |name: &str, value: &str| {
+        writeln!(out, "  {} {}", format!("{name:<12}").dimmed(), clean(value))
+    };
+    line("folder", &slashes(&start.folder))?;
+    if !start.arguments.is_empty() {
+        line("arguments", &typed(&start.arguments))?;
+    }
+    if !start.run_with.is_empty() {
+        line("run with", &typed(&start.run_with))?;
+    }
+    for (name, value) in &start.environment {
+        line("environment", &format!("{name}={value}"))?;
+    }
+    if !rights.is_empty() {
+        line("rights", rights)?;
+    }
+    Ok(())
+}
+
+/// Prints how what was started ended.
+pub fn print_end(code: Option<i32>, session: &Session) -> Result<()> {
+    match code {
+        Some(0) => hint(session, "It has ended."),
+        Some(code) => hint(session, &format!("It has ended with code {code}.")),
+        None => hint(session, "It was ended from outside, or nothing is known of its end."),
+    }
+}
+
+/// The wait for proofs, as it shows on a terminal.
+pub struct Waiting {
+    spinner: ProgressBar,
+    within: u64,
+}
+
+impl Waiting {
+    pub fn new(within: u64, session: &Session) -> Self {
+        let spinner = progress::waiting(session);
+        spinner.set_message(format!("Waiting for the game, up to {within} s"));
+        Self { spinner, within }
+    }
+
+    /// Shows how far it is.
+    pub fn show(&self, proof: &Proof) {
+        let good = proof.components.iter().filter(|proof| proof.outcome.is_good()).count();
+        let all = proof.components.len();
+        self.spinner.set_message(format!("{good} of {all} seen, waiting up to {} s", self.within));
+    }
+
+    pub fn end(self) {
+        self.spinner.finish_and_clear();
+    }
+}

@@ -1,0 +1,229 @@
+//! The logs of a family, as a catalog describes them: where one is, which line states the version, and which
+//! lines say that something is wrong.
+
+use std::path::Path;
+
+use encoding_rs::Encoding;
+use regex::{Regex, RegexBuilder};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::add::add_log;
+use super::pattern::{Pattern, escape};
+use super::setting::admits;
+use crate::error::Error;
+use upright_spanner_image::{Requirement, Version};
+
+/// What a pattern may take up when it is made ready: those of real logs take a few kilobytes.
+const MOST_MEMORY: usize = 1 << 20;
+
+/// Patterns of errors of one log: more would make reading one slow.
+const MOST_PATTERNS: usize = 64;
+
+/// What stands in a file's name for that of the executable that counts.
+const EXE_NAME: &str = "{exe-name}";
+
+/// A log of a family.
+#[derive(Debug, Clone)]
+pub struct Log {
+    /// For which versions of the family it is; all, where it is left out.
+    pub builds: Option<Requirement>,
+    /// The folder with placeholders, without a final slash; one without is relative to the component's.
+    pub folder: String,
+    /// The name of the file, with wildcards.
+    name: String,
+    /// How it is written, where it does not show that itself.
+    pub encoding: Option<&'static Encoding>,
+    version: Option<String>,
+    errors: Vec<String>,
+    unknown_game: Option<String>,
+}
+
+/// What is looked for in a log, ready to be compared with.
+#[derive(Debug, Clone, Default)]
+pub struct LogPatterns {
+    /// Finds the version, where a line states it.
+    pub version: Option<Regex>,
+    /// Finds lines that say that something is wrong.
+    pub errors: Vec<Regex>,
+    /// Finds lines that say that the game's executable is not known.
+    pub unknown_game: Option<Regex>,
+}
+
+/// A log as it is written in a catalog.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+#[schemars(rename = "Log")]
+pub(super) struct LogEntry {
+    /// For which versions of the family it is; all, where it is left out.
+    #[schemars(with = "Option<String>")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub builds: Option<Requirement>,
+    /// The file, with placeholders; a path without one is beside the component. `*` and `?` in its name stand
+    /// for what differs from one start to the next.
+    pub file: String,
+    /// A regular expression; its first group, or all of it, is the version that the component states.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub version: Option<String>,
+    /// Regular expressions of lines that say that something is wrong; the first group, or the line, is quoted.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub errors: Vec<String>,
+    /// A regular expression of lines that say that the component does not know the game's executable.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub unknown_game: Option<String>,
+    /// The encoding, as in `utf-16le` or `windows-1251`, where the file does not show it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub encoding: Option<String>,
+}
+
+impl Log {
+    /// Whether it is that of a version.
+    pub fn is_of(&self, version: Option<&Version>) -> bool {
+        admits(self.builds.as_ref(), version)
+    }
+
+    /// Whether it is in the game's own folder.
+    pub(super) fn is_in_game(&self) -> bool {
+        !["{documents}", "{local}", "{roaming}"].iter().any(|mark| self.folder.starts_with(mark))
+    }
+
+    /// What its file may be called in a game whose executable has this name without its ending.
+    ///
+    /// # Errors
+    /// Where the executable's name makes no pattern.
+    pub fn name_in(&self, exe_name: &str) -> Result<Pattern, String> {
+        Pattern::new(&self.name.replace(EXE_NAME, &escape(exe_name)))
+    }
+
+    /// What is looked for in it. A pattern that would take up too much finds nothing.
+    pub fn patterns(&self) -> LogPatterns {
+        LogPatterns {
+            version: self.version.as_deref().and_then(expression),
+            errors: self.errors.iter().filter_map(|text| expression(text)).collect(),
+            unknown_game: self.unknown_game.as_deref().and_then(expression),
+        }
+    }
+}
+
+impl LogEntry {
+    /// The log that is described.
+    ///
+    /// # Errors
+    /// What is wrong with the description.
+    pub fn into_log(self) -> Result<Log, String> {
+        let file = self.file.replace('\\', "/");
+        let of = |what: String| format!("log `{file}`: {what}");
+        let (folder, name) = file.rsplit_once('/').unwrap_or(("", &file));
+        if name.is_empty() || folder.contains(['*', '?']) {
+            return Err(of("the name of a file is expected, and wildcards in it alone".to_owned()));
+        }
+        if self.errors.len() > MOST_PATTERNS {
+            return Err(of(format!("more than {MOST_PATTERNS} patterns of errors")));
+        }
+        let all = self.errors.iter().chain(&self.version).chain(&self.unknown_game);
+        for text in all {
+            // To make them ready takes a thousand times as long, and most are never needed.
+            regex_syntax::parse(text)
+                .map_err(|error| of(format!("`{text}` is not a regular expression: {error}")))?;
+        }
+        Pattern::new(&name.replace(EXE_NAME, "game")).map_err(&of)?;
+        let encoding = match &self.encoding {
+            None => None,
+            Some(label) => {
+                let known = Encoding::for_label(label.as_bytes());
+                Some(known.ok_or_else(|| of(format!("`{label}` is not an encoding")))?)
+            }
+        };
+        Ok(Log {
+            folder: folder.to_owned(),
+            name: name.to_owned(),
+            encoding,
+            builds: self.builds,
+            version: self.version,
+            errors: self.errors,
+            unknown_game: self.unknown_game,
+        })
+    }
+}
+
+/// What is known of a log that is to be described.
+#[derive(Debug)]
+pub(crate) struct LogLesson<'a> {
+    /// Its folder with placeholders; empty where it is the component's.
+    pub folder: String,
+    /// Its name.
+    pub name: &'a str,
+    /// The line that states the version, and the version.
+    pub stated: Option<(&'a str, &'a str)>,
+}
+
+/// How a line begins that says that something is wrong, behind a date and the like.
+const ERRORS: &str = r"(?i)^[\W\d]*(?:\w+\W+)?(?:error|fatal)\b.*";
+
+/// So much of a line before the version tells it from others.
+const BEFORE_VERSION: usize = 24;
+
+/// Describes a log of a family in the catalog file at `path`.
+///
+/// # Errors
+/// Where the file cannot be read or written, or does not have the family.
+pub(crate) fn learn_log(path: &Path, family: &str, lesson: &LogLesson<'_>) -> Result<(), Error> {
+    let folder = lesson.folder.trim_end_matches('/');
+    let slash = if folder.is_empty() { "" } else { "/" };
+    let entry = LogEntry {
+        file: format!("{folder}{slash}{}", without_numbers(lesson.name)),
+        version: lesson.stated.and_then(|(line, version)| version_pattern(line, version)),
+        errors: vec![ERRORS.to_owned()],
+        ..LogEntry::default()
+    };
+    add_log(path, family, &entry)
+}
+
+/// A file's name with a wildcard for each date or running number in it: four digits and more.
+fn without_numbers(name: &str) -> String {
+    let is_part = |c: char| c.is_ascii_digit() || "-_.".contains(c);
+    let mut out = String::new();
+    let mut rest = name;
+    while let Some(start) = rest.find(|c: char| c.is_ascii_digit()) {
+        let run = &rest[start..];
+        let run = &run[..run.find(|c| !is_part(c)).unwrap_or(run.len())];
+        let run = run.trim_end_matches(['-', '_', '.']);
+        let is_number = run.chars().filter(char::is_ascii_digit).count() >= 4;
+        out.push_str(&rest[..start]);
+        out.push_str(if is_number { "*" } else { run });
+        rest = &rest[start + run.len()..];
+    }
+    out + rest
+}
+
+/// A pattern of a line with a version: what stands before it, with any numbers and blanks.
+fn version_pattern(line: &str, version: &str) -> Option<String> {
+    let at = line.find(version)?;
+    let start = line[..at].char_indices().rev().take(BEFORE_VERSION).last();
+    let before = start.map_or("", |(start, _)| &line[start..at]);
+    // A word that was cut says nothing.
+    let before = match before.find(char::is_whitespace) {
+        Some(blank) if before.len() < at => &before[blank + 1..],
+        _ => before,
+    };
+    let mut pattern = String::new();
+    let mut chars = before.chars().peekable();
+    while let Some(c) = chars.next() {
+        let is_alike = |other: &char| {
+            c.is_ascii_digit() && other.is_ascii_digit()
+                || c.is_whitespace() && other.is_whitespace()
+        };
+        let word = match c {
+            c if c.is_ascii_digit() => r"\d+".to_owned(),
+            c if c.is_whitespace() => r"\s+".to_owned(),
+            c => regex::escape(&c.to_string()),
+        };
+        while chars.next_if(is_alike).is_some() {}
+        pattern.push_str(&word);
+    }
+    Some(pattern + r"(\d+(?:\.\d+)+)")
+}
+
+fn expression(text: &str) -> Option<Regex> {
+    RegexBuilder::new(text).size_limit(MOST_MEMORY).build().ok()
+}

@@ -1,0 +1,108 @@
+//! What to do about a component that is not proved.
+
+use super::subject::Subject;
+use super::verdict::{Loaded, Outcome};
+use super::{ComponentProof, LogProof};
+use crate::catalog::Role;
+use crate::check;
+use crate::path::{same_name, slashes};
+use crate::remedy::{Action, Remedy};
+use crate::situation::Situation;
+use crate::start::{self, Chosen};
+use upright_spanner_image::system::can_be_stood_in;
+
+/// What to do; nothing where all is as it should be. `runs` says that a process of the game was seen.
+pub(super) fn of(
+    situation: &Situation<'_>,
+    subject: &Subject<'_>,
+    proof: &ComponentProof,
+    runs: bool,
+) -> Option<Remedy> {
+    let game = || situation.game().id.clone().into();
+    let again = || Action::StartAndProve { game: game() };
+    Some(match proof.outcome {
+        Outcome::Proved | Outcome::Loaded => return None,
+        _ if subject.is_gone => {
+            let action = Action::Refit { game: game(), family: subject.family.clone().into() };
+            ("Its file is missing. Put it back", action).into()
+        }
+        Outcome::ReportsError => on_error(situation, subject, proof.log.as_ref()?),
+        Outcome::ReportsOther => {
+            let file = proof.files.first()?.path.file_name().to_owned();
+            let action = Action::ShowLoads { game: game(), file: file.into() };
+            ("Another copy of it seems to be loaded. See which the game would load", action).into()
+        }
+        Outcome::StaleLog => {
+            ("It has not written its log since. Start the game again", again()).into()
+        }
+        Outcome::NotSeen if runs => {
+            ("Describe its log, so that it can be read", Action::LearnLog).into()
+        }
+        Outcome::NotSeen => {
+            ("The game was not seen to run. Start it, and look then", again()).into()
+        }
+        Outcome::NotLoaded | Outcome::AnotherLoaded => not_loaded(situation, subject, proof),
+    })
+}
+
+/// Without its starter an extender is not loaded; under a name that nothing asks for no entry is.
+fn not_loaded(situation: &Situation<'_>, subject: &Subject<'_>, proof: &ComponentProof) -> Remedy {
+    let game = || situation.game().id.clone().into();
+    let starter = start::start(situation, None, &[]).ok().and_then(|start| match &start.chosen {
+        Chosen::Starter { family } if same_name(family, &subject.family) => Some(start.what()),
+        _ => None,
+    });
+    if let Some(starter) = starter.filter(|_| proof.loaded == Loaded::No) {
+        let sentence = format!(
+            "The game seems to have been started without {starter}. End it, and start it with that"
+        );
+        return (sentence, Action::StartAndProve { game: game() }).into();
+    }
+
+    let is_entry = matches!(subject.role, Role::Loader | Role::Overlay)
+        || subject.libraries.iter().any(|library| can_be_stood_in(library.path.file_name()));
+    let names = check::entry_names(situation.view, situation.loads(), situation.window);
+    let is_asked_for = subject
+        .libraries
+        .iter()
+        .any(|library| names.iter().any(|entry| same_name(&entry.name, library.path.file_name())));
+    if is_entry && !is_asked_for {
+        let sentence =
+            "The game asks for no library of that name. See under which names it would be loaded";
+        return (sentence, Action::ShowEntries { game: game() }).into();
+    }
+    let Some(file) = subject.libraries.first() else {
+        return ("It is not there. See what the game has", Action::LookOver { game: game() })
+            .into();
+    };
+    let file = file.path.file_name().to_owned();
+    (
+        "See on which way the game would load it",
+        Action::ShowLoads { game: game(), file: file.into() },
+    )
+        .into()
+}
+
+/// A component that does not know the game needs another build; otherwise its log says what is wrong.
+fn on_error(situation: &Situation<'_>, subject: &Subject<'_>, log: &LogProof) -> Remedy {
+    let game = || situation.game().id.clone().into();
+    let read = || Remedy::from(format!("Read what it says in {}.", slashes(&log.path)));
+    if !log.unknown_game {
+        return read();
+    }
+    const ABOUT_VERSION: [&str; 2] = ["exe-unsupported", "keyed-elsewhere"];
+    let checked = check::check_present(situation);
+    let mut findings = checked
+        .families
+        .into_iter()
+        .filter(|checked| same_name(&checked.family, &subject.family))
+        .flat_map(|checked| checked.findings);
+    match findings.find(|finding| ABOUT_VERSION.contains(&&*finding.code)) {
+        Some(finding) => finding.remedy,
+        None => {
+            let build = subject.family.clone().into();
+            let sentence = "It does not know this version of the game. See what the newest build on the rack supports";
+            (sentence, Action::Check { game: game(), build }).into()
+        }
+    }
+}

@@ -1,0 +1,198 @@
+//! Which components are to be proved, and where their logs may be.
+
+use encoding_rs::Encoding;
+use jiff::Timestamp;
+
+use super::ProofWish;
+use super::log::Haunt;
+use super::report::Names;
+use crate::catalog::{LogPatterns, Pattern, Role};
+use crate::path::{TreePath, same_name, stem};
+use crate::situation::Situation;
+use crate::survey::Library;
+use crate::tune;
+use upright_spanner_image::Version;
+
+/// A component that is to be proved.
+pub(super) struct Subject<'a> {
+    pub family: String,
+    pub role: Role,
+    /// Its libraries: those that changes put there, else all.
+    pub libraries: Vec<&'a Library>,
+    pub version: Option<Version>,
+    /// The versions that it may state: those of its file, of its product and of its build.
+    pub accepted: Vec<Version>,
+    /// The last change that put something of it there, and when.
+    pub change: Option<i64>,
+    pub fitted: Option<Timestamp>,
+    /// Whether its files are missing that a change put there.
+    pub is_gone: bool,
+    /// Its logs, as the catalog describes them.
+    pub logs: Vec<DescribedLog>,
+    /// Where logs may be that nothing describes.
+    pub haunts: Vec<Haunt>,
+    pub names: Names,
+}
+
+/// A log as a catalog describes it, in this game.
+pub(super) struct DescribedLog {
+    pub haunt: Haunt,
+    pub name: Pattern,
+    pub patterns: LogPatterns,
+    pub encoding: Option<&'static Encoding>,
+}
+
+/// How deep folders beside a component are looked into for logs, and how deep those of the user.
+const BESIDE: usize = 1;
+const OF_USER: usize = 2;
+
+/// The components of a game that are meant.
+pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofWish) -> Vec<Subject<'a>> {
+    let all: Vec<Subject<'a>> =
+        families(situation).into_iter().map(|family| subject(situation, family)).collect();
+    if !wish.families.is_empty() {
+        let is_meant =
+            |it: &Subject<'_>| wish.families.iter().any(|name| same_name(name, &it.family));
+        return all.into_iter().filter(is_meant).collect();
+    }
+    // What people put in; where nothing shows that they did, whatever a game has.
+    let is_put_in = |it: &Subject<'_>| {
+        it.change.is_some() || matches!(it.role, Role::Extender | Role::Loader | Role::Overlay)
+    };
+    if wish.all || !all.iter().any(is_put_in) {
+        return all;
+    }
+    all.into_iter().filter(is_put_in).collect()
+}
+
+/// The families of a game: of its components, and of what is missing that was fitted.
+pub(super) fn families(situation: &Situation<'_>) -> Vec<String> {
+    let view = situation.view;
+    let fitted = view.gone.iter().filter(|gone| gone.fitted).map(|gone| gone.family.clone());
+    let mut families: Vec<String> =
+        view.components().iter().map(|library| library.family.clone()).collect();
+    families.extend(fitted);
+    let mut known: Vec<String> = Vec::new();
+    families.retain(|family| {
+        let is_new = !known.iter().any(|other| same_name(other, family));
+        if is_new {
+            known.push(family.clone());
+        }
+        is_new
+    });
+    families
+}
+
+fn subject<'a>(situation: &'a Situation<'_>, family: String) -> Subject<'a> {
+    let view = situation.view;
+    let live: Vec<&Library> = view
+        .libraries
+        .iter()
+        .filter(|library| !library.put_aside && same_name(&library.family, &family))
+        .collect();
+    let entry_of = |path: &TreePath| {
+        let place = path.clone().into();
+        situation.ledger.get(&place).filter(|entry| entry.in_force())
+    };
+    let fitted: Vec<&Library> =
+        live.iter().copied().filter(|library| entry_of(&library.path).is_some()).collect();
+    let gone = view.gone.iter().filter(|gone| gone.fitted && same_name(&gone.family, &family));
+    let gone: Vec<TreePath> = gone.map(|gone| gone.path.clone()).collect();
+    let recorded: Vec<_> = fitted
+        .iter()
+        .map(|library| &library.path)
+        .chain(&gone)
+        .filter_map(|path| entry_of(path))
+        .collect();
+    let change = recorded.iter().map(|entry| entry.change).max();
+    let when = situation.changes.iter().find(|known| Some(known.number()) == change);
+    let libraries = if fitted.is_empty() { live } else { fitted };
+
+    let source = recorded.iter().find_map(|entry| entry.source.as_deref());
+    let build = situation.builds.iter().find(|build| Some(&*build.id.to_string()) == source);
+    let version = libraries.iter().find_map(|library| library.facts.version());
+    let version = version.or_else(|| build.and_then(|build| build.version.clone()));
+    let of_file = libraries.iter().flat_map(|library| {
+        [library.facts.version(), library.facts.product_version()].into_iter().flatten()
+    });
+    let of_build = build.and_then(|build| build.id.version.parse().ok());
+    let accepted = of_file.chain(of_build).chain(version.clone()).collect();
+
+    let known = situation.catalog.family(&family);
+    let head = libraries.first().copied();
+    let role = head.map(|library| library.role);
+    let role = role.or_else(|| known.and_then(|known| known.role)).unwrap_or(Role::Support);
+    let stems = libraries.iter().map(|library| stem(library.path.file_name()));
+    let products = libraries.iter().filter_map(|library| library.facts.string("ProductName"));
+    let title = known.and_then(|known| known.title.as_deref());
+    Subject {
+        names: Names::new([&*family].into_iter().chain(stems).chain(products).chain(title)),
+        logs: described(situation, &family, version.as_ref(), head),
+        haunts: haunts(situation, &family, head),
+        is_gone: libraries.is_empty() && !gone.is_empty(),
+        fitted: when.map(|change| change.began()),
+        family,
+        role,
+        libraries,
+        version,
+        accepted,
+        change,
+    }
+}
+
+/// The logs of a family that the catalog describes.
+fn described(
+    situation: &Situation<'_>,
+    family: &str,
+    version: Option<&Version>,
+    head: Option<&Library>,
+) -> Vec<DescribedLog> {
+    let Some(known) = situation.catalog.family(family) else { return Vec::new() };
+    let executable = situation.view.executable();
+    let exe_name = executable.map_or("", |executable| stem(executable.path.file_name()));
+    let logs = known.logs.iter().filter(|log| log.is_of(version));
+    let described = logs.filter_map(|log| {
+        let haunt = haunt(situation, head, &log.folder, 0)?;
+        let name = log.name_in(exe_name).ok()?;
+        Some(DescribedLog { haunt, name, patterns: log.patterns(), encoding: log.encoding })
+    });
+    described.collect()
+}
+
+/// A folder that a template leads to.
+fn haunt(
+    situation: &Situation<'_>,
+    head: Option<&Library>,
+    folder: &str,
+    depth: usize,
+) -> Option<Haunt> {
+    // A place has a name; what stands for it does not matter.
+    let template = if folder.is_empty() { "log".to_owned() } else { format!("{folder}/log") };
+    let place = tune::resolve(situation, head, &template).ok()?;
+    let below = place.path().folder().to_owned();
+    Some(Haunt { base: place.base(&situation.game().root).to_owned(), below, depth })
+}
+
+/// Where a log may be that nothing describes: beside the component and the executable, in the game's folder, and
+/// in folders of the user that bear the game's or the component's name.
+fn haunts(situation: &Situation<'_>, family: &str, head: Option<&Library>) -> Vec<Haunt> {
+    let mut haunts = Vec::new();
+    for folder in ["", "{exe-dir}", "{root}"] {
+        haunts.extend(haunt(situation, head, folder, BESIDE));
+    }
+    let game = situation.game();
+    let executable = situation.view.executable();
+    let exe_name = executable.map_or("", |executable| stem(executable.path.file_name()));
+    let mut names = vec![&*game.title, exe_name, family];
+    names.extend(head.and_then(|library| library.facts.string("CompanyName")));
+    names.extend(head.and_then(|library| library.facts.string("ProductName")));
+    for folder in ["{documents}", "{local}", "{roaming}"] {
+        let named = names.iter().filter(|name| TreePath::new(name).is_ok());
+        haunts.extend(
+            named.filter_map(|name| haunt(situation, head, &format!("{folder}/{name}"), OF_USER)),
+        );
+        haunts.extend(haunt(situation, head, folder, 0));
+    }
+    haunts.dedup();
+    haunts
+}

@@ -1,0 +1,100 @@
+//! Shortcuts: small files that start a game from the desktop. What is in them is made here; a change puts them
+//! where they go.
+//!
+//! - `lnk`: Windows' own kind, `.lnk`; `desktop`: that of the desktops of Linux, `.desktop`;
+//! - `icon`: the game's icon as a picture, for desktops that cannot take it out of a program.
+
+mod desktop;
+mod icon;
+mod lnk;
+
+use std::path::PathBuf;
+
+use crate::error::Result;
+use crate::path::TreePath;
+use crate::start::{Run, Start};
+pub(crate) use icon::picture_of;
+
+/// The endings of shortcuts.
+pub(crate) const ENDINGS: [&str; 3] = ["lnk", "desktop", "url"];
+
+/// The ending of an icon's picture.
+pub(crate) const PICTURE: &str = "png";
+
+/// What a shortcut starts: a program or an address.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct ShortcutTarget {
+    /// The program with what is handed to it; an address alone.
+    pub words: Vec<String>,
+    /// Whether it is an address.
+    is_address: bool,
+    /// The folder that it is run in.
+    pub folder: PathBuf,
+    /// Variables of its environment.
+    pub environment: Vec<(String, String)>,
+}
+
+impl ShortcutTarget {
+    /// What starts a game as it is started otherwise.
+    ///
+    /// # Errors
+    /// Where it cannot be started.
+    pub fn of(start: &Start) -> Result<Self> {
+        let folder = start.folder.clone();
+        let environment = start.environment.clone().into_iter().collect();
+        Ok(match (&start.run, start.command()?) {
+            (_, Some(words)) => Self { words, is_address: false, folder, environment },
+            (run, None) => {
+                let words = match run {
+                    Run::Address(address) => vec![address.clone()],
+                    _ => Vec::new(),
+                };
+                Self { words, is_address: true, folder, environment: Vec::new() }
+            }
+        })
+    }
+
+    /// What starts it through another command.
+    pub fn through(command: Vec<String>, folder: PathBuf) -> Self {
+        Self { words: command, is_address: false, folder, environment: Vec::new() }
+    }
+}
+
+/// A shortcut: the ending of its file, and what is in it.
+pub(crate) struct ShortcutFile {
+    pub ending: &'static str,
+    pub bytes: Vec<u8>,
+}
+
+/// Makes a shortcut as this system has them; `icon` is the program whose icon it shows, or on Linux the picture.
+///
+/// # Errors
+/// Says what cannot be written into one.
+pub(crate) fn shortcut(
+    title: &str,
+    target: &ShortcutTarget,
+    icon: Option<&PathBuf>,
+) -> Result<ShortcutFile, String> {
+    if !cfg!(windows) {
+        return Ok(ShortcutFile {
+            ending: "desktop",
+            bytes: desktop::entry(title, target, icon)?.into_bytes(),
+        });
+    }
+    if target.is_address {
+        let bytes = lnk::address(target.words.first().map_or("", String::as_str), icon);
+        return Ok(ShortcutFile { ending: "url", bytes });
+    }
+    if !target.environment.is_empty() {
+        return Err("a shortcut of Windows cannot set variables of the environment".to_owned());
+    }
+    Ok(ShortcutFile { ending: "lnk", bytes: lnk::link(title, target, icon)? })
+}
+
+/// What a shortcut's file is called: the game's title without what no file's name may have.
+pub(crate) fn file_name(title: &str, ending: &str) -> Option<TreePath> {
+    let is_allowed = |c: &char| !c.is_control() && !"<>:\"|?*/\\".contains(*c);
+    let name: String = title.chars().filter(is_allowed).collect();
+    let name = name.trim().trim_end_matches('.');
+    TreePath::new(&format!("{name}.{ending}")).ok().filter(|_| !name.is_empty())
+}

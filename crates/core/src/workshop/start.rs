@@ -1,0 +1,161 @@
+//! Starts games, and notes when.
+
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+
+use jiff::Timestamp;
+
+use super::Workshop;
+use crate::check::{self, Finding};
+use crate::error::{Error, GameError, Result};
+use crate::plan::{self, Drifted, Plan};
+use crate::shortcut::ShortcutTarget;
+use crate::start::{self, Run, Start};
+use crate::survey::GameView;
+
+/// What stands in the way of a game that is about to be started.
+#[derive(Debug)]
+pub struct BeforeStart {
+    /// What is not as it was left.
+    pub drifted: Vec<Drifted>,
+    /// What would not load, and what could not work.
+    pub findings: Vec<Finding>,
+}
+
+/// A game that was started.
+#[derive(Debug)]
+pub struct Started {
+    /// When.
+    pub at: Timestamp,
+    /// The program that was started; nothing where an address was handed to the system.
+    child: Option<Child>,
+}
+
+impl Started {
+    /// Waits for the end of the program that was started; gives the code with which it ended, where it was
+    /// not ended from outside.
+    ///
+    /// # Errors
+    /// Where the system does not say it.
+    pub fn wait(&mut self) -> Result<Option<i32>> {
+        let Some(child) = &mut self.child else { return Ok(None) };
+        let status = child.wait().map_err(Error::io("wait for", Path::new("the game")))?;
+        Ok(status.code())
+    }
+
+    /// Whether the program that was started has ended. Of what opened an address nothing is known.
+    pub(super) fn has_ended(&mut self) -> bool {
+        self.child.as_mut().is_some_and(|child| !matches!(child.try_wait(), Ok(None)))
+    }
+}
+
+impl Workshop {
+    /// Decides what a game is started with; `once` is what was named this time, and `arguments` what is handed to
+    /// it besides.
+    ///
+    /// # Errors
+    /// Where the game has no program, or what was named is not there.
+    pub fn plan_start(
+        &self,
+        view: &GameView,
+        once: Option<&str>,
+        arguments: &[String],
+    ) -> Result<Start> {
+        self.decide(view, |situation| start::start(situation, once, arguments))
+    }
+
+    /// What stands in the way of a game: what has drifted, and what would not load.
+    ///
+    /// # Errors
+    /// Where the home or a file of the game cannot be read.
+    pub fn before_start(&self, view: &GameView) -> Result<BeforeStart> {
+        let mut drifted = self.drift(view)?.files;
+        drifted.retain(Drifted::is_off);
+        let checked = self.check_games(std::slice::from_ref(view))?.pop().unwrap_or_default();
+        let mut findings: Vec<Finding> = Vec::new();
+        for finding in checked.all().filter(|finding| check::keeps_from_loading(finding)) {
+            if !findings.iter().any(|known| known.sentence == finding.sentence) {
+                findings.push(finding.clone());
+            }
+        }
+        Ok(BeforeStart { drifted, findings })
+    }
+
+    /// Plans to put a shortcut to a game into a folder; one that starts it through `command`, where that is given.
+    ///
+    /// # Errors
+    /// Where nothing is known to start it with, or the shortcut cannot be put there.
+    pub fn plan_shortcut(
+        &self,
+        view: &GameView,
+        folder: &Path,
+        command: Option<Vec<String>>,
+    ) -> Result<Plan> {
+        let mut plan = self.decide(view, |situation| {
+            let target = match command {
+                Some(command) => ShortcutTarget::through(command, view.game.root.clone()),
+                None => ShortcutTarget::of(&start::start(situation, None, &[])?)?,
+            };
+            plan::plan_shortcut(situation, &target, folder)
+        })?;
+        self.add_conditions(&mut plan);
+        Ok(plan)
+    }
+
+    /// Starts a game, apart from this process; what it prints is shown where that is wanted.
+    ///
+    /// # Errors
+    /// Where it cannot be started; the error says why.
+    pub fn start(&self, start: &Start, shows: bool) -> Result<Started> {
+        let at = Timestamp::now();
+        let child = match (&start.run, start.command()?) {
+            (Run::Address(address), _) => {
+                open::that_detached(address)
+                    .map_err(|error| Error::io("open", Path::new(address))(error))?;
+                None
+            }
+            (_, Some(words)) => Some(spawn(start, &words, shows)?),
+            (_, None) => None,
+        };
+        self.database.note_start(&start.game, at);
+        Ok(Started { at, child })
+    }
+}
+
+fn spawn(start: &Start, words: &[String], shows: bool) -> Result<Child> {
+    let (program, arguments) = words.split_first().ok_or_else(|| Error::Invalid {
+        what: "there is nothing to start".to_owned(),
+        remedy: "Name it.".into(),
+    })?;
+    let path = Path::new(program);
+    let output = || if shows { Stdio::inherit() } else { Stdio::null() };
+    let mut command = Command::new(path);
+    command.args(arguments).current_dir(&start.folder).envs(&start.environment);
+    command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(output());
+    set_apart(&mut command);
+    command.spawn().map_err(|error| refused(path, error))
+}
+
+/// What ends this process from the keyboard does not end the game.
+#[cfg(unix)]
+fn set_apart(command: &mut Command) {
+    std::os::unix::process::CommandExt::process_group(command, 0);
+}
+
+#[cfg(windows)]
+fn set_apart(command: &mut Command) {
+    const NEW_PROCESS_GROUP: u32 = 0x200;
+    std::os::windows::process::CommandExt::creation_flags(command, NEW_PROCESS_GROUP);
+}
+
+#[cfg(not(any(unix, windows)))]
+fn set_apart(_: &mut Command) {}
+
+fn refused(path: &Path, error: std::io::Error) -> Error {
+    /// `ERROR_ELEVATION_REQUIRED`
+    const ELEVATION_REQUIRED: i32 = 740;
+    if cfg!(windows) && error.raw_os_error() == Some(ELEVATION_REQUIRED) {
+        return GameError::NeedsAdministrator { path: path.to_owned() }.into();
+    }
+    Error::io("start", path)(error)
+}
