@@ -14,7 +14,7 @@ const MARK: &str = "sample deeds: ";
 /// How long a value of the environment may be, with its final zero.
 pub(crate) const LONGEST_VALUE: u32 = 260;
 
-/// What goes into the log of an extender that is not for this game, and the file that ends a game.
+/// The file that ends a game, where it appears in its folder.
 pub const STOP: &str = "stop-playing";
 
 /// How long a program waits before it looks again, in milliseconds.

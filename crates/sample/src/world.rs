@@ -10,6 +10,7 @@ use std::path::{Path, PathBuf};
 use filetime::FileTime;
 
 use crate::archive;
+use crate::deed::Deed;
 use crate::pe::{Bits, Pe};
 use crate::resource::VersionInfo;
 
@@ -61,17 +62,72 @@ pub fn graphics(component: Graphics, version: [u16; 4], bits: Bits) -> Pe {
     pe
 }
 
+/// The variable in which a game says which version it is, and that in which a starter says what it is to load.
+const GAME: &str = "SAMPLE_GAME";
+const LOADS: &str = "SAMPLE_LOADS";
+
+/// How long a game of the world runs if nothing ends it.
+const PLAYED: u32 = 60_000;
+
+fn set(name: &str, value: &str) -> Deed {
+    Deed::Set { name: name.to_owned(), value: value.to_owned() }
+}
+
+fn log(file: &str, text: &str) -> Deed {
+    Deed::Write { file: file.to_owned(), text: text.to_owned() }
+}
+
+/// A game that really runs, until there is a file called [`crate::deed::STOP`] in its folder: it says which version
+/// it is, and loads what a starter asks it to.
+pub fn playable(exe: Pe, version: &str) -> Pe {
+    let load = Deed::Load { library: format!("%{LOADS}%") };
+    exe.does(set(GAME, version)).does(load).does(Deed::Play { milliseconds: PLAYED })
+}
+
+/// A starter of an extender: it starts the game's executable beside it, and has it load the extender.
+pub fn starting(starter: Pe, loads: &str, program: &str) -> Pe {
+    starter.does(set(LOADS, loads)).does(Deed::Start { program: program.to_owned() })
+}
+
+/// An extender that writes its log when it is loaded: that it is there, or that it does not know the game.
+pub fn extending(library: Pe, name: &str, version: &str, serves: &str, file: &str) -> Pe {
+    let ready = format!("{name} {version}\r\nready for version {serves} of the game\r\n");
+    let unknown = format!(
+        "{name} {version}\r\nerror: this version of the executable is not supported, {serves} is\r\n"
+    );
+    library.does(Deed::Either {
+        variable: GAME.to_owned(),
+        value: serves.to_owned(),
+        then: vec![log(file, &ready)],
+        otherwise: vec![log(file, &unknown)],
+    })
+}
+
+/// A version as people write it, without zeros at the end.
+fn short(version: [u16; 4]) -> String {
+    let [major, minor, patch, _] = version;
+    format!("{major}.{minor}.{patch}")
+}
+
 /// The runtime part of the script extender Lampwright, named after the game version it serves.
 pub fn lampwright(version: [u16; 4], serves: &str) -> Pe {
     let file = format!("lampwright-{serves}.dll");
     let what = "Lampwright script extender runtime";
-    Pe::dll(Bits::Bits32, &file)
+    let library = Pe::dll(Bits::Bits32, &file)
         .version(&named(version, "The Lampwright Circle", what, "Lampwright", &file))
         .imports("KERNEL32.dll", &["VirtualProtect", "GetModuleHandleA"])
         .export("lamp_attach", 1)
         .export("lamp_start", 2)
         .text(&format!("built for MossMeridian.exe {serves}.0"))
-        .padding(96_000)
+        .padding(96_000);
+    extending(library, "Lampwright", &short(version), serves, "lampwright.log")
+}
+
+/// The program that starts Moss & Meridian with Lampwright.
+fn lampwright_starter(serves: &str) -> Pe {
+    let maker = "The Lampwright Circle";
+    let starter = helper_exe(Bits::Bits32, "Lampwright starter", maker, "lampwright-run.exe");
+    starting(starter, &format!("lampwright-{serves}.dll"), "MossMeridian.exe")
 }
 
 /// The loader Undertow, under whatever name the game loads it.
@@ -89,6 +145,7 @@ pub fn undertow(version: [u16; 4], file: &str) -> Pe {
         .export("timeEndPeriod", 0)
         .export("timeGetTime", 41)
         .padding(64_000)
+        .does(log("undertow.log", &format!("Undertow {} loaded\r\n", short(version))))
 }
 
 /// The windowing and input library Brine that Kite Harbour bundles.
@@ -178,7 +235,7 @@ fn tin_lighthouse(root: &Path) -> io::Result<()> {
         .imports("winmm.dll", &["timeGetTime"])
         .padding(2_400_000);
     let bin = root.join("Lantern/Game/Binaries/x64");
-    pe(&bin.join("TinLighthouse.exe"), &exe, date)?;
+    pe(&bin.join("TinLighthouse.exe"), &playable(exe, "1.4.2"), date)?;
 
     let upscaler = graphics(Graphics::Upscaler, [2, 7, 4, 0], Bits::Bits64);
     pe(&bin.join("sharpwater.dll"), &upscaler, date)?;
@@ -223,21 +280,14 @@ fn moss_and_meridian(root: &Path) -> io::Result<()> {
     let exe = game_exe(Bits::Bits32, "Moss & Meridian", FERNWAY, [22, 4, 7, 0])
         .imports("d3d9.dll", &["Direct3DCreate9"])
         .padding(1_800_000);
-    pe(&root.join("MossMeridian.exe"), &exe, date)?;
+    pe(&root.join("MossMeridian.exe"), &playable(exe, "22.4.7"), date)?;
 
     let launcher =
         helper_exe(Bits::Bits32, "Moss & Meridian Launcher", FERNWAY, "MossMeridianLauncher.exe")
             .padding(2_100_000);
     pe(&root.join("MossMeridianLauncher.exe"), &launcher, date)?;
-    let starter = helper_exe(
-        Bits::Bits32,
-        "Lampwright starter",
-        "The Lampwright Circle",
-        "lampwright-run.exe",
-    );
-
     let modded = (2025, 1, 17);
-    pe(&root.join("lampwright-run.exe"), &starter, modded)?;
+    pe(&root.join("lampwright-run.exe"), &lampwright_starter("22.4.7"), modded)?;
     pe(&root.join("lampwright-22.4.7.dll"), &lampwright([31, 1, 0, 0], "22.4.7"), modded)?;
     let tweak = Pe::dll(Bits::Bits32, "meadow_tweaks.dll")
         .version(&named(
@@ -315,7 +365,7 @@ fn saltglass_drift(root: &Path) -> io::Result<()> {
         .imports("winmm.dll", &["timeBeginPeriod", "timeGetTime"])
         .imports("WS2_32.dll", &["#115", "#23"])
         .padding(2_000_000);
-    pe(&root.join("bin/SaltglassDrift.exe"), &exe, date)?;
+    pe(&root.join("bin/SaltglassDrift.exe"), &playable(exe, "3.20.1"), date)?;
 
     let modded = (2026, 4, 22);
     pe(&root.join("bin/winmm.dll"), &undertow([2, 1, 0, 0], "winmm.dll"), modded)?;
@@ -347,7 +397,7 @@ fn kite_harbour(root: &Path) -> io::Result<()> {
     let exe = game_exe(Bits::Bits64, "Kite Harbour", PAPER_QUAY, [1, 0, 9, 0])
         .imports("brine.dll", &["brine_init", "brine_open_pad"])
         .imports("OPENGL32.dll", &["wglCreateContext"]);
-    pe(&root.join("System/KiteHarbour.exe"), &exe, date)?;
+    pe(&root.join("System/KiteHarbour.exe"), &playable(exe, "1.0.9"), date)?;
     pe(&root.join("System/brine.dll"), &brine([2, 0, 3, 0]), date)?;
     pe(&root.join("System/quern.dll"), &brine_part("quern", 20), date)?;
     pe(&root.join("System/saltlamp.dll"), &brine_part("saltlamp", 21), date)?;
@@ -454,13 +504,6 @@ fn downloads(dir: &Path) -> io::Result<()> {
 pub fn lampwright_package(version: [u16; 4], serves: &str, date: Date) -> Vec<u8> {
     let [major, minor, patch, _] = version;
     let named = format!("lampwright-{serves}.dll");
-    let starter = helper_exe(
-        Bits::Bits32,
-        "Lampwright starter",
-        "The Lampwright Circle",
-        "lampwright-run.exe",
-    );
-
     let readme = format!("Lampwright {major}.{minor}.{patch} for Moss & Meridian {serves}.\r\n");
     let changes = "31.6.0\r\n- Knows 22.4.9.\r\n\r\n31.4.0\r\n- Lanterns keep their colour.\r\n\r\n\
                    31.1.0\r\n- First for 22.4.7.\r\n";
@@ -468,7 +511,7 @@ pub fn lampwright_package(version: [u16; 4], serves: &str, date: Date) -> Vec<u8
     let script = format!("rule core\nversion {major}.{minor}.{patch}\n");
     let entries = [
         (named, dated(&lampwright(version, serves), date)),
-        ("lampwright-run.exe".to_owned(), dated(&starter, date)),
+        ("lampwright-run.exe".to_owned(), dated(&lampwright_starter(serves), date)),
         ("Data/rules/lamp-core.rule".to_owned(), script.into_bytes()),
         ("Data/rules/lamp-lanterns.rule".to_owned(), b"rule lanterns\n".to_vec()),
         ("lampwright-readme.txt".to_owned(), readme.into_bytes()),

@@ -2,6 +2,7 @@
 #![allow(dead_code, reason = "each test file uses its part")]
 
 pub mod documents;
+pub mod play;
 
 use std::fs;
 use std::io;
