@@ -262,7 +262,7 @@ pub struct GameEdit {
     #[arg(long, value_name = "COMMAND")]
     pub run_with: Option<String>,
     /// What `start` starts: a file relative to the game's folder, a command, or an address that the system opens,
-    /// as in launcher://game. Which executable counts stays as it is.
+    /// as in `launcher://game`. Which executable counts stays as it is.
     #[arg(long, value_name = "FILE, COMMAND or ADDRESS")]
     pub start: Option<String>,
     /// What is handed to it when it is started; quotation marks hold words together.

@@ -33,7 +33,7 @@ fn printed(bench: &Bench, words: &[&str], variables: &[(&str, &str)]) -> String 
 fn no_line_is_wider_than_the_terminal() {
     let bench = used_world();
     let denoiser = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
-    let commands: [&[&str]; 29] = [
+    let commands: [&[&str]; 33] = [
         &["survey", "games"],
         &["survey", "games", "--all"],
         &["game", "show", "tin-lighthouse"],
@@ -59,6 +59,10 @@ fn no_line_is_wider_than_the_terminal() {
         &["explain"],
         &["explain", "entry-not-loaded"],
         &["drift"],
+        &["start", "moss-meridian", "--dry-run"],
+        &["prove", "saltglass-drift"],
+        &["prove", "moss-meridian", "-v"],
+        &["survey", "games", "-v"],
         &["fit", "--all", "sharpwater", "--dry-run"],
         &["park", "saltglass-drift", "undertow", "--dry-run"],
         &["inspect", denoiser],
@@ -120,7 +124,7 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
     let dll = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/sharpwater.dll";
     let copy = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
     std::fs::copy(bench.file(copy), bench.file(&format!("{copy}.bak"))).unwrap();
-    let commands: [&[&str]; 61] = [
+    let commands: [&[&str]; 69] = [
         &["survey", "games"],
         &["survey"],
         &["inspect", dll, copy],
@@ -160,6 +164,14 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
         &["tune", "saltglass-drift", "tidemark", "opacity=500"],
         &["tune", "saltglass-drift", "tidemark", "--save-preset", "mine"],
         &["tune", "--all", "tidemark", "--preset", "racing"],
+        &["game", "set", "kite-harbour", "--env", "KITE=1"],
+        &["start", "kite-harbour", "--dry-run"],
+        &["start", "kite-harbour", "--program", "nothing.exe"],
+        &["prove", "kite-harbour"],
+        &["prove", "saltglass-drift", "--all"],
+        &["prove", "kite-harbour", "nothing"],
+        &["shortcut", "kite-harbour", "--to", "downloads", "--through", "spanner"],
+        &["family", "learn", dll, "--log", "downloads/nothing.log"],
         &["drift"],
         &["refit"],
         &["refit", "tin-lighthouse"],

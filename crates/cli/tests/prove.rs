@@ -135,7 +135,7 @@ fn an_older_library_that_is_loaded_from_another_folder_is_named() {
     let exe = upright_spanner_sample::Pe::exe(upright_spanner_sample::Bits::Bits64)
         .version(&common::play::info([4, 5, 3, 0], "Nine Knots", "Pier", "Pier"))
         .does(load);
-    let stage = Stage::with(upright_spanner_sample::world::playable(exe, "4.5.3"));
+    let stage = Stage::with(&upright_spanner_sample::world::playable(exe, "4.5.3"));
     stage.put("lens.dll", &lens([1, 2, 0, 0]));
     stage.put("plugins/lens.dll", &lens([1, 2, 0, 0]));
     stage.fit("lens.zip", &[("lens.dll", &lens([1, 4, 0, 0]))], &["--place", "lens.dll"]);
@@ -270,7 +270,7 @@ fn a_log_cannot_steer_the_terminal_and_is_never_altered() {
 fn a_game_that_ends_at_once_is_told_as_that_and_its_log_still_speaks() {
     let load = Deed::Load { library: "%SAMPLE_LOADS%".to_owned() };
     let set = Deed::Set { name: "SAMPLE_GAME".to_owned(), value: "4.5.3".to_owned() };
-    let stage = Stage::with(still_pier().does(set).does(load));
+    let stage = Stage::with(&still_pier().does(set).does(load));
     stage.fit_reed([2, 4, 1, 0], "4.5.3");
     let document = stage.start(30, &[]);
     assert_eq!(codes(&document, "reed").1, "match", "{document:#}");

@@ -5,7 +5,7 @@ mod common;
 use std::fs;
 
 use common::play::{PIER, Stage, info, lens, pier, plain_reed, reed, reed_run, still_pier, writes};
-use common::{Bench, errors, flat, output};
+use common::{Bench, errors, flat};
 use serde_json::Value;
 use upright_spanner_sample::{Bits, Deed, Pe, archive};
 
@@ -221,7 +221,7 @@ fn a_game_is_started_in_the_folder_that_it_expects_with_its_variables_and_is_not
         then: vec![writes("mode.txt", "as wanted")],
         otherwise: vec![writes("mode.txt", "otherwise")],
     };
-    let stage = Stage::with(pier());
+    let stage = Stage::with(&pier());
     let exe = upright_spanner_sample::world::playable(still_pier().does(greet), "4.5.3");
     stage.put("bin/win/PierDeep.exe", &exe);
     let bench = &stage.bench;
@@ -241,7 +241,7 @@ fn a_game_is_started_in_the_folder_that_it_expects_with_its_variables_and_is_not
 
 #[test]
 fn it_is_waited_for_where_that_is_wanted() {
-    let stage = Stage::with(still_pier().does(writes("done.txt", "done")));
+    let stage = Stage::with(&still_pier().does(writes("done.txt", "done")));
     let document = stage.bench.json(&["start", PIER, "--wait"]);
     assert_eq!(document["exit_code"], 0);
     assert!(stage.bench.file("games/Pier/done.txt").is_file());
@@ -274,7 +274,7 @@ fn a_program_that_wants_an_administrators_rights_is_said_to() {
     let manifest = "<assembly xmlns=\"urn:schemas-microsoft-com:asm.v1\"><trustInfo><security>\
         <requestedPrivileges><requestedExecutionLevel level=\"requireAdministrator\"/>\
         </requestedPrivileges></security></trustInfo></assembly>";
-    let stage = Stage::with(pier().manifest(manifest));
+    let stage = Stage::with(&pier().manifest(manifest));
     let said = flat(&stage.bench.ok(&["start", PIER, "--dry-run"]));
     assert!(said.contains("It asks for an administrator's rights."), "{said}");
     assert_eq!(way(&stage.bench, &[])["administrator"], true);
@@ -312,7 +312,7 @@ fn picture() -> Vec<u8> {
 
 #[test]
 fn a_shortcut_comes_into_a_folder_and_goes_with_undo() {
-    let stage = Stage::with(pier().icon(64, &picture()));
+    let stage = Stage::with(&pier().icon(64, &picture()));
     let bench = &stage.bench;
     bench.ok(&["game", "set", "pier", "--env", "WINEDLLOVERRIDES="]);
     fs::create_dir(bench.file("desk")).unwrap();
@@ -344,7 +344,7 @@ fn a_shortcut_comes_into_a_folder_and_goes_with_undo() {
 #[cfg(target_os = "linux")]
 #[test]
 fn a_desktop_entry_starts_the_game_and_shows_its_icon() {
-    let stage = Stage::with(pier().icon(64, &picture()));
+    let stage = Stage::with(&pier().icon(64, &picture()));
     let bench = &stage.bench;
     bench.ok(&["game", "set", "pier", "--title", "Pier & \"Quay\" 100%"]);
     bench.ok(&["game", "set", "pier", "--args", "\"two words\" a$b`c %f"]);
@@ -394,7 +394,7 @@ fn a_desktop_entry_starts_the_game_and_shows_its_icon() {
 #[cfg(windows)]
 #[test]
 fn a_shortcut_of_windows_is_read_by_another_reader() {
-    let stage = Stage::with(pier().icon(64, &picture()));
+    let stage = Stage::with(&pier().icon(64, &picture()));
     let bench = &stage.bench;
     bench.ok(&["game", "set", "pier", "--env", "WINEDLLOVERRIDES="]);
     bench.ok(&["game", "set", "pier", "--args", "-map \"two words\""]);

@@ -182,8 +182,7 @@ impl<'a> Code<'a> {
     }
 
     /// Lets a jump end here.
-    pub fn land(&mut self, jump: Jump) {
-        let Jump(behind) = jump;
+    pub fn land(&mut self, Jump(behind): Jump) {
         let distance = (self.bytes.len() - behind) as u32;
         self.bytes[behind - 4..behind].copy_from_slice(&distance.to_le_bytes());
     }

@@ -152,10 +152,14 @@ impl Deed {
                 code.get_variable(variable);
                 code.call("lstrcmpA", &[Value::Buffer, Value::Text(value)]);
                 let same = code.jump_if_zero();
-                otherwise.iter().for_each(|deed| deed.assemble(code));
+                for deed in otherwise {
+                    deed.assemble(code);
+                }
                 let end = code.jump();
                 code.land(same);
-                then.iter().for_each(|deed| deed.assemble(code));
+                for deed in then {
+                    deed.assemble(code);
+                }
                 code.land(end);
             }
             Self::Play { milliseconds } => {

@@ -98,7 +98,7 @@ pub fn encoding_of(start: &[u8]) -> &'static Encoding {
     // A character may be cut at the end.
     let whole = std::str::from_utf8(start).map_or_else(
         |error| if error.error_len().is_none() { error.valid_up_to() } else { start.len() },
-        |text| text.len(),
+        str::len,
     );
     TextEncoding::of(&start[..whole]).encoding
 }

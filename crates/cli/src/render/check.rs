@@ -77,7 +77,9 @@ pub fn print(view: &GameView, checked: &CheckedGame, session: &Session) -> Resul
     let mut headings = vec!["FAMILY", "VERSION", "VERDICT", "AT WORK"];
     if rows.iter().all(|row| row[3].is_empty()) {
         headings.pop();
-        rows.iter_mut().for_each(|row| drop(row.pop()));
+        for row in &mut rows {
+            row.pop();
+        }
     }
     write!(out, "{}", table(&headings, &[], rows))?;
 

@@ -24,19 +24,20 @@ pub struct Stage {
 
 impl Stage {
     pub fn new() -> Self {
-        Self::with(pier())
+        Self::with(&pier())
     }
 
     /// The same with another executable.
-    pub fn with(exe: Pe) -> Self {
+    pub fn with(exe: &Pe) -> Self {
         let mut stage = Self { bench: Bench::empty(), games: Vec::new() };
-        stage.add(PIER, &exe);
+        stage.add(PIER, exe);
         stage
     }
 
     /// Adds a game.
     pub fn add(&mut self, folder: &str, exe: &Pe) {
         self.bench.write(&format!("{folder}/Pier.exe"), &exe.to_bytes());
+        self.bench.write(&format!("{folder}/lens.dll"), &lens([1, 0, 0, 0]).to_bytes());
         self.games.push(folder.to_owned());
         self.bench.ok(&["game", "add", folder]);
         if !cfg!(windows) {
@@ -48,9 +49,11 @@ impl Stage {
         self.bench.ok(&["game", "set", folder, "--env", "WINEDLLOVERRIDES=winmm=n,b"]);
     }
 
-    /// Puts a library or a program into the game.
+    /// Puts a library or a program into the game, as it is changed today.
     pub fn put(&self, path: &str, image: &Pe) {
-        self.bench.write(&format!("{PIER}/{path}"), &image.to_bytes());
+        let path = self.bench.file(&format!("{PIER}/{path}"));
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(path, image.to_bytes()).unwrap();
     }
 
     /// Fits what is in a package.

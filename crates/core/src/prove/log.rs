@@ -8,7 +8,7 @@ use encoding_rs::Encoding;
 use jiff::Timestamp;
 
 use crate::catalog::Pattern;
-use crate::path::fold;
+use crate::path::{extension, fold};
 use upright_spanner_change::{Folder, Found};
 use upright_spanner_settings::encoded;
 
@@ -189,6 +189,5 @@ fn gather(
 
 /// Whether a file could be a log: by its ending, also with a number or a date behind it.
 fn is_log_name(name: &str) -> bool {
-    let name = fold(name);
-    name.ends_with(".txt") || name.contains(".log")
+    extension(name) == "txt" || fold(name).contains(".log")
 }

@@ -210,7 +210,7 @@ impl Sight<'_> {
 
         // What was put in after the last start cannot have been started then.
         let start = self.since.or(self.last_start.max(subject.fitted));
-        let log = self.log(subject, start);
+        let log = Self::log(subject, start);
         let report = match &log {
             None => Report::None,
             Some((_, said, is_stale)) => report(said, *is_stale),
@@ -262,11 +262,7 @@ impl Sight<'_> {
     }
 
     /// The log of a component, what it says, and whether it is older than the start.
-    fn log(
-        &self,
-        subject: &Subject<'_>,
-        start: Option<Timestamp>,
-    ) -> Option<(LogProof, Said, bool)> {
+    fn log(subject: &Subject<'_>, start: Option<Timestamp>) -> Option<(LogProof, Said, bool)> {
         let is_stale = |log: &LogFile| start.is_some_and(|start| log.written + COARSE < start);
         let mut stale = None;
         for described in &subject.logs {

@@ -83,26 +83,26 @@ fn not_loaded(situation: &Situation<'_>, subject: &Subject<'_>, proof: &Componen
         .into()
 }
 
+/// Findings that say that a build does not support the game's version.
+const ABOUT_VERSION: [&str; 2] = ["exe-unsupported", "keyed-elsewhere"];
+
 /// A component that does not know the game needs another build; otherwise its log says what is wrong.
 fn on_error(situation: &Situation<'_>, subject: &Subject<'_>, log: &LogProof) -> Remedy {
-    let game = || situation.game().id.clone().into();
-    let read = || Remedy::from(format!("Read what it says in {}.", slashes(&log.path)));
+    let game = situation.game().id.clone().into();
     if !log.unknown_game {
-        return read();
+        return format!("Read what it says in {}.", slashes(&log.path)).into();
     }
-    const ABOUT_VERSION: [&str; 2] = ["exe-unsupported", "keyed-elsewhere"];
     let checked = check::check_present(situation);
     let mut findings = checked
         .families
         .into_iter()
         .filter(|checked| same_name(&checked.family, &subject.family))
         .flat_map(|checked| checked.findings);
-    match findings.find(|finding| ABOUT_VERSION.contains(&&*finding.code)) {
-        Some(finding) => finding.remedy,
-        None => {
-            let build = subject.family.clone().into();
-            let sentence = "It does not know this version of the game. See what the newest build on the rack supports";
-            (sentence, Action::Check { game: game(), build }).into()
-        }
+    if let Some(finding) = findings.find(|finding| ABOUT_VERSION.contains(&&*finding.code)) {
+        return finding.remedy;
     }
+    let build = subject.family.clone().into();
+    let sentence =
+        "It does not know this version of the game. See what the newest build on the rack supports";
+    (sentence, Action::Check { game, build }).into()
 }

@@ -98,12 +98,8 @@ fn subject<'a>(situation: &'a Situation<'_>, family: String) -> Subject<'a> {
         live.iter().copied().filter(|library| entry_of(&library.path).is_some()).collect();
     let gone = view.gone.iter().filter(|gone| gone.fitted && same_name(&gone.family, &family));
     let gone: Vec<TreePath> = gone.map(|gone| gone.path.clone()).collect();
-    let recorded: Vec<_> = fitted
-        .iter()
-        .map(|library| &library.path)
-        .chain(&gone)
-        .filter_map(|path| entry_of(path))
-        .collect();
+    let recorded: Vec<_> =
+        fitted.iter().map(|library| &library.path).chain(&gone).filter_map(entry_of).collect();
     let change = recorded.iter().map(|entry| entry.change).max();
     let when = situation.changes.iter().find(|known| Some(known.number()) == change);
     let libraries = if fitted.is_empty() { live } else { fitted };

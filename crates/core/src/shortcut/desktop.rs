@@ -65,5 +65,8 @@ fn value(text: &str) -> Result<String, String> {
         return Err(format!("`{}` is not one line", text.escape_debug()));
     }
     let text = text.replace('\\', r"\\").replace('\t', r"\t");
-    Ok(if text.starts_with(' ') { format!(r"\s{}", &text[1..]) } else { text })
+    Ok(match text.strip_prefix(' ') {
+        Some(rest) => format!(r"\s{rest}"),
+        None => text,
+    })
 }

@@ -192,7 +192,7 @@ pub(super) fn address(address: &str, icon: Option<&PathBuf>) -> Vec<u8> {
     let mut text = format!("[InternetShortcut]\r\nURL={address}\r\n");
     if let Some(icon) = icon {
         let icon = Path::new(icon).to_string_lossy().replace('/', "\\");
-        text.push_str(&format!("IconFile={icon}\r\nIconIndex=0\r\n"));
+        text = format!("{text}IconFile={icon}\r\nIconIndex=0\r\n");
     }
     text.into_bytes()
 }

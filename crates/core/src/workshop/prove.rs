@@ -18,7 +18,7 @@ use crate::survey::GameView;
 const LOOK_AGAIN: Duration = Duration::from_millis(150);
 
 /// A log that is just being written says half of what it will say.
-const QUIET: Duration = Duration::from_millis(1000);
+const QUIET: Duration = Duration::from_secs(1);
 
 /// A starter may end before the game is to be seen: as long as a slow disk takes.
 const APPEARS_WITHIN: Duration = Duration::from_secs(10);
