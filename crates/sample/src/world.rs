@@ -234,6 +234,9 @@ fn tin_lighthouse(root: &Path) -> io::Result<()> {
         .imports("d3d12.dll", &["D3D12CreateDevice"])
         .imports("winmm.dll", &["timeGetTime"])
         .padding(2_400_000);
+    let exe = ["sharpwater.dll", "evenkeel.dll", "hushgrain.dll"]
+        .into_iter()
+        .fold(exe, |exe, library| exe.does(Deed::Load { library: library.to_owned() }));
     let bin = root.join("Lantern/Game/Binaries/x64");
     pe(&bin.join("TinLighthouse.exe"), &playable(exe, "1.4.2"), date)?;
 

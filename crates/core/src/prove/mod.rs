@@ -18,11 +18,13 @@ use std::path::{Path, PathBuf};
 use jiff::{SignedDuration, Timestamp};
 
 use crate::catalog::{Family, Role};
+use crate::check;
 use crate::path::{TreePath, stem};
 use crate::remedy::Remedy;
 use crate::situation::Situation;
 use log::{LogFile, named};
-pub use process::{Running, Watch};
+pub use process::Running;
+use process::Watch;
 use report::{Names, Said, by_patterns};
 use subject::{Subject, subjects};
 use upright_spanner_image::{Facts, Version};
@@ -77,7 +79,7 @@ pub struct ComponentProof {
     pub log: Option<LogProof>,
     /// What both come to.
     pub outcome: Outcome,
-    /// What to do, where something is not as it should be.
+    /// What to do, where something is not as it should be, and the last has been seen.
     pub remedy: Option<Remedy>,
 }
 
@@ -164,23 +166,63 @@ pub(crate) fn stated_in(
     Ok(said.and_then(|said| Some((said.line?, said.version?))))
 }
 
-/// Says what was seen of a game: in its processes, where they were looked into, and in the logs of its
-/// components. `last_start` is when it was last started from here.
-pub(crate) fn prove(
-    situation: &Situation<'_>,
-    wish: &ProofWish,
-    watch: Option<&Watch>,
+/// The components of a game that are to be proved, ready to be looked for again and again.
+pub(crate) struct Prover<'a> {
+    situation: &'a Situation<'a>,
+    subjects: Vec<Subject<'a>>,
+    /// Why the game's processes are not looked into, where they are not.
     not_looked_into: Option<String>,
+    /// When it was last started from here.
     last_start: Option<Timestamp>,
-) -> Proof {
-    let running: Vec<Running> = watch.iter().flat_map(|watch| watch.found()).cloned().collect();
-    let since = running.iter().filter_map(|running| running.since).max();
-    let started = since.or(last_start);
-    let sight = Sight { situation, running: &running, since, last_start };
-    let subjects = subjects(situation, wish);
-    let components = subjects.iter().map(|subject| sight.prove(subject)).collect();
-    let game = situation.game().id.clone();
-    Proof { game, running, not_looked_into, started, components }
+    watch: Watch,
+}
+
+impl<'a> Prover<'a> {
+    /// Takes up what is meant of a game; `last_start` is when it was last started from here.
+    pub fn new(
+        situation: &'a Situation<'a>,
+        wish: &ProofWish,
+        last_start: Option<Timestamp>,
+    ) -> Self {
+        let guarded = check::watches_over_itself(situation.view);
+        Self {
+            situation,
+            subjects: subjects(situation, wish),
+            not_looked_into: guarded.filter(|_| !wish.look_inside),
+            last_start,
+            watch: Watch::default(),
+        }
+    }
+
+    /// Looks once more, into the game's processes, where they may be looked into, and into the logs of its
+    /// components.
+    pub fn look(&mut self) -> Proof {
+        let executable = self.situation.view.executable();
+        if let Some(executable) = executable.filter(|_| self.not_looked_into.is_none()) {
+            self.watch.look(&executable.path.on(&self.situation.game().root));
+        }
+        let running: Vec<Running> = self.watch.found().cloned().collect();
+        let since = running.iter().filter_map(|running| running.since).max();
+        let last_start = self.last_start;
+        let sight = Sight { situation: self.situation, running: &running, since, last_start };
+        let components = self.subjects.iter().map(|subject| sight.prove(subject)).collect();
+        Proof {
+            game: self.situation.game().id.clone(),
+            not_looked_into: self.not_looked_into.clone(),
+            started: since.or(last_start),
+            components,
+            running,
+        }
+    }
+
+    /// Adds to what was seen last what to do about it: to work that out takes longer than to look.
+    pub fn conclude(&self, mut proof: Proof) -> Proof {
+        let was_seen = !proof.running.is_empty();
+        for (subject, component) in self.subjects.iter().zip(&mut proof.components) {
+            component.remedy = remedy::of(self.situation, subject, component, was_seen);
+        }
+        proof
+    }
 }
 
 /// What there is to see of one game.
@@ -218,7 +260,7 @@ impl Sight<'_> {
         let has_ended = self.running.iter().all(|running| running.has_ended);
         let outcome = Outcome::of(loaded, report, has_ended);
         let log = log.map(|(log, _, _)| log);
-        let mut proof = ComponentProof {
+        ComponentProof {
             family: subject.family.clone(),
             role: subject.role,
             version: subject.version.clone(),
@@ -230,9 +272,7 @@ impl Sight<'_> {
             log,
             outcome,
             remedy: None,
-        };
-        proof.remedy = remedy::of(self.situation, subject, &proof, !self.running.is_empty());
-        proof
+        }
     }
 
     /// Whether a library was loaded, and what was in its place, which is none of the component's own.

@@ -70,7 +70,7 @@ const SETTLED: SignedDuration = SignedDuration::from_secs(5);
 
 /// Looks for the processes of a game, again and again.
 #[derive(Debug, Default)]
-pub struct Watch {
+pub(super) struct Watch {
     /// Those that were found, also if they have ended.
     found: BTreeMap<u32, Running>,
     /// Processes that are others'.
@@ -79,7 +79,7 @@ pub struct Watch {
 
 impl Watch {
     /// Looks once more for the processes of the game whose executable lies at a path.
-    pub(crate) fn look(&mut self, executable: &Path) {
+    pub fn look(&mut self, executable: &Path) {
         let Some(name) = executable.file_name() else { return };
         let (name, file) = (name.to_string_lossy(), file_at(executable));
         let mut alive = BTreeSet::new();
@@ -109,11 +109,6 @@ impl Watch {
     /// The processes that were found.
     pub fn found(&self) -> impl Iterator<Item = &Running> {
         self.found.values()
-    }
-
-    /// Whether one of them runs.
-    pub fn runs(&self) -> bool {
-        self.found().any(|running| !running.has_ended)
     }
 }
 

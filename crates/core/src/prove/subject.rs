@@ -59,10 +59,14 @@ pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofWish) -> Ve
     let is_put_in = |it: &Subject<'_>| {
         it.change.is_some() || matches!(it.role, Role::Extender | Role::Loader | Role::Overlay)
     };
-    if wish.all || !all.iter().any(is_put_in) {
-        return all;
+    let is_exchanged = |it: &Subject<'_>| it.libraries.iter().any(|library| library.is_exchanged());
+    if wish.all {
+        all
+    } else if all.iter().any(is_put_in) {
+        all.into_iter().filter(is_put_in).collect()
+    } else {
+        all.into_iter().filter(is_exchanged).collect()
     }
-    all.into_iter().filter(is_put_in).collect()
 }
 
 /// The families of a game: of its components, and of what is missing that was fitted.

@@ -196,3 +196,68 @@ pub(super) fn address(address: &str, icon: Option<&PathBuf>) -> Vec<u8> {
     }
     text.into_bytes()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use lnk::extradata::ExtraDataBlock;
+
+    /// What another reader finds in a shortcut.
+    fn read(target: &ShortcutTarget, icon: Option<&PathBuf>) -> lnk::ShellLink {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("a.lnk");
+        std::fs::write(&path, link("Żółw & Pier", target, icon).unwrap()).unwrap();
+        lnk::ShellLink::open(path, lnk::encoding::WINDOWS_1252).unwrap()
+    }
+
+    fn target(words: &[&str], folder: &str) -> ShortcutTarget {
+        let words = words.iter().map(|&word| word.to_owned()).collect();
+        ShortcutTarget::through(words, folder.into())
+    }
+
+    #[test]
+    fn another_reader_finds_everything_in_it() {
+        let program = r"D:\Spiele\Żółw (2) & Co\bin\Pier 龜.exe";
+        let icon = PathBuf::from(program);
+        let target = target(&[program, "-map", "two words"], r"D:\Spiele\Żółw (2) & Co\bin");
+        let found = read(&target, Some(&icon));
+        assert_eq!(found.link_target().as_deref(), Some(program));
+        let texts = found.string_data();
+        assert_eq!(texts.name_string().as_deref(), Some("Żółw & Pier"));
+        assert_eq!(texts.working_dir().as_deref(), Some(r"D:\Spiele\Żółw (2) & Co\bin"));
+        assert_eq!(texts.command_line_arguments().as_deref(), Some("-map \"two words\""));
+        assert_eq!(texts.icon_location().as_deref(), Some(program));
+
+        // All drives, the drive, three folders and the file: each with its name.
+        let list = found.linktarget_id_list().as_ref().unwrap();
+        let names = ["", "D:\\", "Spiele", "Żółw (2) & Co", "bin", "Pier 龜.exe"];
+        assert_eq!(list.id_list().len(), names.len());
+        for (item, name) in list.id_list().iter().zip(names).skip(2) {
+            let wide = [&utf16(name)[..], &[0, 0]].concat();
+            assert!(item.data().windows(wide.len()).any(|part| part == wide), "{name}");
+        }
+    }
+
+    #[test]
+    fn a_path_of_a_network_is_a_text_alone_and_what_is_too_long_is_refused() {
+        let found = read(&target(&[r"\\server\games\Pier.exe"], r"\\server\games"), None);
+        assert_eq!(found.link_target(), None);
+        let [ExtraDataBlock::EnvironmentProps(text)] = &found.extra_data().blocks()[..] else {
+            panic!("there is no text of the target");
+        };
+        assert_eq!(text.target_unicode().as_deref(), Some(r"\\server\games\Pier.exe"));
+        let long = format!(r"\\server\{}\Pier.exe", "x".repeat(300));
+        assert!(link("Pier", &target(&[&long], "."), None).is_err());
+        let long = format!(r"C:\{}\Pier.exe", "x".repeat(300));
+        assert_eq!(read(&target(&[&long], "."), None).link_target(), Some(long));
+        let text = "x".repeat(70_000);
+        assert!(link(&text, &target(&[r"C:\a.exe"], "."), None).is_err());
+    }
+
+    #[test]
+    fn an_address_is_a_text_with_an_icon() {
+        let text = address("launcher://pier/1", Some(&PathBuf::from("C:/Pier.exe")));
+        let wanted = "[InternetShortcut]\r\nURL=launcher://pier/1\r\nIconFile=C:\\Pier.exe\r\nIconIndex=0\r\n";
+        assert_eq!(String::from_utf8(text).unwrap(), wanted);
+    }
+}

@@ -1,21 +1,19 @@
 //! Proves that components are what a game runs with, and notes what was proved.
 
-use std::path::PathBuf;
 use std::thread;
 use std::time::{Duration, Instant};
 
 use jiff::Timestamp;
 
 use super::{Altering, Started, Workshop};
-use crate::check;
 use crate::error::Result;
 use crate::path::same_name;
-use crate::prove::{self, Outcome, Proof, ProofWish, Watch};
+use crate::prove::{Outcome, Proof, ProofWish, Prover};
 use crate::proven::{Proofs, Proven};
 use crate::survey::GameView;
 
 /// How often it is looked again: a library that is loaded and dropped at once is not seen anyway.
-const LOOK_AGAIN: Duration = Duration::from_millis(150);
+const LOOK_AGAIN: Duration = Duration::from_millis(200);
 
 /// A log that is just being written says half of what it will say.
 const QUIET: Duration = Duration::from_secs(1);
@@ -30,8 +28,12 @@ impl Workshop {
     /// Where the game has no component of a family that is named, or the home cannot be read.
     pub fn prove(&self, view: &GameView, wish: &ProofWish) -> Result<Proof> {
         expect_families(view, wish)?;
-        let mut watch = Watch::default();
-        self.look(view, wish, &mut watch)
+        let last = self.database.last_start(&view.game.id);
+        self.decide(view, |situation| {
+            let mut prover = Prover::new(situation, wish, last);
+            let proof = prover.look();
+            Ok(prover.conclude(proof))
+        })
     }
 
     /// Looks again and again after a start, until every component is proved or known not to be, the game has
@@ -48,45 +50,10 @@ impl Workshop {
         each: &mut dyn FnMut(&Proof),
     ) -> Result<Proof> {
         expect_families(view, wish)?;
-        let began = Instant::now();
-        let mut watch = Watch::default();
-        let mut outcomes = Vec::new();
-        let mut changed = began;
-        let mut was_seen = false;
-        loop {
-            let proof = self.look(view, wish, &mut watch)?;
-            if proof.outcomes() != outcomes {
-                outcomes = proof.outcomes();
-                changed = Instant::now();
-                each(&proof);
-            }
-            was_seen |= proof.runs();
-            let is_quiet = changed.elapsed() > QUIET;
-            let is_over = match proof.not_looked_into {
-                Some(_) => false,
-                None if was_seen => !proof.runs(),
-                None => started.has_ended() && began.elapsed() > APPEARS_WITHIN,
-            };
-            let is_done = is_quiet && (proof.is_final() || is_over);
-            if is_done || began.elapsed() > patience {
-                return Ok(proof);
-            }
-            thread::sleep(LOOK_AGAIN);
-        }
-    }
-
-    /// Looks once more.
-    fn look(&self, view: &GameView, wish: &ProofWish, watch: &mut Watch) -> Result<Proof> {
-        let not_looked_into = check::watches_over_itself(view).filter(|_| !wish.look_inside);
-        let watched = not_looked_into.is_none().then(|| {
-            if let Some(executable) = executable(view) {
-                watch.look(&executable);
-            }
-            &*watch
-        });
-        let last = self.database.last_start(&view.game.id);
         self.decide(view, |situation| {
-            Ok(prove::prove(situation, wish, watched, not_looked_into, last))
+            let mut prover = Prover::new(situation, wish, Some(started.at));
+            let proof = wait_for_proof(&mut prover, started, patience, each);
+            Ok(prover.conclude(proof))
         })
     }
 
@@ -125,8 +92,35 @@ impl Altering<'_> {
     }
 }
 
-fn executable(view: &GameView) -> Option<PathBuf> {
-    Some(view.executable()?.path.on(&view.game.root))
+/// Looks until nothing more is to be expected, or patience has an end.
+fn wait_for_proof(
+    prover: &mut Prover<'_>,
+    started: &mut Started,
+    patience: Duration,
+    each: &mut dyn FnMut(&Proof),
+) -> Proof {
+    let began = Instant::now();
+    let (mut outcomes, mut changed) = (Vec::new(), began);
+    let mut was_seen = false;
+    loop {
+        let proof = prover.look();
+        if proof.outcomes() != outcomes {
+            outcomes = proof.outcomes();
+            changed = Instant::now();
+            each(&proof);
+        }
+        was_seen |= proof.runs();
+        let is_over = match proof.not_looked_into {
+            Some(_) => false,
+            None if was_seen => !proof.runs(),
+            None => started.has_ended() && began.elapsed() > APPEARS_WITHIN,
+        };
+        let is_done = changed.elapsed() > QUIET && (proof.is_final() || is_over);
+        if is_done || began.elapsed() > patience {
+            return proof;
+        }
+        thread::sleep(LOOK_AGAIN);
+    }
 }
 
 fn expect_families(view: &GameView, wish: &ProofWish) -> Result<()> {
