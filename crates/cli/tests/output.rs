@@ -165,7 +165,7 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
         &["tune", "saltglass-drift", "tidemark", "--save-preset", "mine"],
         &["tune", "--all", "tidemark", "--preset", "racing"],
         &["game", "set", "kite-harbour", "--env", "KITE=1"],
-        &["start", "kite-harbour", "--dry-run"],
+        &["start", "kite-harbour", "--dry-run", "--program", env!("CARGO_BIN_EXE_spanner")],
         &["start", "kite-harbour", "--program", "nothing.exe"],
         &["prove", "kite-harbour"],
         &["prove", "saltglass-drift", "--all"],

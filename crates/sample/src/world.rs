@@ -91,7 +91,7 @@ pub fn starting(starter: Pe, loads: &str, program: &str) -> Pe {
 
 /// An extender that writes its log when it is loaded: that it is there, or that it does not know the game.
 pub fn extending(library: Pe, name: &str, version: &str, serves: &str, file: &str) -> Pe {
-    let ready = format!("{name} {version}\r\nready for version {serves} of the game\r\n");
+    let ready = ready(name, version, serves);
     let unknown = format!(
         "{name} {version}\r\nerror: this version of the executable is not supported, {serves} is\r\n"
     );
@@ -101,6 +101,21 @@ pub fn extending(library: Pe, name: &str, version: &str, serves: &str, file: &st
         then: vec![log(file, &ready)],
         otherwise: vec![log(file, &unknown)],
     })
+}
+
+/// What an extender writes that knows the game.
+fn ready(name: &str, version: &str, serves: &str) -> String {
+    format!("{name} {version}\r\nready for version {serves} of the game\r\n")
+}
+
+/// Writes what Moss & Meridian leaves when it is played with Lampwright 31.4, without playing it; `dir` is where
+/// [`create`] put the world.
+///
+/// # Errors
+/// Where it cannot be written.
+pub fn play_moss_and_meridian(dir: &Path) -> io::Result<()> {
+    let log = dir.join("games").join("Moss & Meridian").join("lampwright.log");
+    fs::write(log, ready("Lampwright", "31.4.0", "22.4.7"))
 }
 
 /// A version as people write it, without zeros at the end.

@@ -24,13 +24,16 @@ struct Scene {
     say: &'static str,
     words: &'static [&'static str],
     ends: Exit,
+    /// What happens in the invented world before it.
+    before: Option<fn(&Path) -> io::Result<()>>,
 }
 
-const STORY: [Scene; 16] = [
+const STORY: [Scene; 18] = [
     Scene {
         say: "Four games. What is in them, and which program of each is the game?",
         words: &["survey", "games"],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "Put the downloads on the rack. The files themselves say what they are.",
@@ -44,72 +47,103 @@ const STORY: [Scene; 16] = [
             "downloads/brine-2.8.1-win64.zip",
         ],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "What would change? A dry run shows it and touches nothing.",
         words: &["fit", "tin-lighthouse", "sharpwater@2026.3.0", "--dry-run"],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "Do it. Both places of the upscaler are served.",
         words: &["fit", "tin-lighthouse", "sharpwater@2026.3.0"],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "Look again: the file that was fitted, and what else the rack could offer.",
         words: &["survey", "games"],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "The 32-bit build in this 64-bit game would not load: it is refused before anything is copied.",
         words: &["fit", "tin-lighthouse", "sharpwater@2026.3.0+x86"],
         ends: Exit::Refused,
+        before: None,
     },
     Scene {
         say: "A game that does not have the component is left alone.",
         words: &["fit", "kite-harbour", "sharpwater@2026.3.0"],
         ends: Exit::Refused,
+        before: None,
     },
     Scene {
         say: "A loader for a game that has none: it goes where the game would load it, and says why.",
         words: &["fit", "tin-lighthouse", "undertow"],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "Back to what the game came with, byte for byte.",
         words: &["rollback", "tin-lighthouse"],
         ends: Exit::Done,
+        before: None,
     },
-    Scene { say: "And the record of it.", words: &["history", "tin-lighthouse"], ends: Exit::Done },
+    Scene {
+        say: "And the record of it.",
+        words: &["history", "tin-lighthouse"],
+        ends: Exit::Done,
+        before: None,
+    },
+    Scene {
+        say: "A newer extender over one that was put in by hand: it brings what the game is started with.",
+        words: &["fit", "moss-meridian", "downloads/lampwright-31.4.zip"],
+        ends: Exit::Done,
+        before: None,
+    },
+    Scene {
+        say: "The game was played meanwhile, and its extender has written its log. Did it take?",
+        words: &["prove", "moss-meridian"],
+        ends: Exit::Done,
+        before: Some(world::play_moss_and_meridian),
+    },
     Scene {
         say: "An overlay has settings: what they are, what they can be, and where each is.",
         words: &["tune", "saltglass-drift", "tidemark"],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "A named set of them, and the file is kept from being rewritten.",
         words: &["tune", "saltglass-drift", "tidemark", "--preset", "racing", "--lock"],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "A debug switch on, past the lock ...",
         words: &["tune", "saltglass-drift", "tidemark", "trace=on"],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "... and off again.",
         words: &["tune", "saltglass-drift", "tidemark", "trace=off"],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "All of it back, the lock too.",
         words: &["rollback", "saltglass-drift", "tidemark"],
         ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "And everything that was done to it.",
         words: &["history", "saltglass-drift"],
         ends: Exit::Done,
+        before: None,
     },
 ];
 
@@ -123,6 +157,9 @@ pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
     let shown = render::clean(&render::slashes(&folder)).into_owned();
     writeln!(out, "Everything below happens in {shown}, on games that do not exist.\n")?;
     for scene in &STORY {
+        if let Some(before) = scene.before {
+            before(&folder).context("could not play a game of the demo")?;
+        }
         writeln!(out, "{}", format!("# {}", scene.say).cyan())?;
         writeln!(out, "{} spanner {}", "$".green().bold(), scene.words.join(" ").bold())?;
         out.flush()?;
@@ -144,6 +181,7 @@ pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
         "spanner check kite-harbour --entries",
         "spanner fit kite-harbour brine --dry-run",
         "spanner fit saltglass-drift undertow",
+        "spanner start moss-meridian --dry-run",
         "spanner drift",
         "spanner rollback saltglass-drift",
     ] {

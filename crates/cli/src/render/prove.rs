@@ -1,6 +1,7 @@
 //! What was seen of a game's components when it ran: a line each, and what to do.
 
 use std::io::Write;
+use std::path::Path;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
@@ -45,7 +46,7 @@ pub fn print(view: &GameView, proof: &Proof, session: &Session) -> Result<()> {
     let headings = ["FAMILY", "FITTED", "LOADED", "REPORTS", "VERDICT"];
     write!(out, "{}", table(&headings, &[], rows.collect()))?;
     for component in &proof.components {
-        print_more(&mut out, component, session)?;
+        print_more(&mut out, component, &view.game.root, session)?;
     }
 
     let off = proof.components.iter().filter(|it| !it.outcome.is_good()).count();
@@ -92,7 +93,7 @@ fn loaded(loaded: Loaded) -> &'static str {
         Loaded::Yes => "yes",
         Loaded::No => "no",
         Loaded::Other => "another",
-        Loaded::Unknown => "not seen",
+        Loaded::Unknown => "-",
     }
 }
 
@@ -131,7 +132,12 @@ fn verdict(component: &ComponentProof) -> String {
 }
 
 /// What the verdict rests on, and what to do.
-fn print_more(out: &mut impl Write, component: &ComponentProof, session: &Session) -> Result<()> {
+fn print_more(
+    out: &mut impl Write,
+    component: &ComponentProof,
+    root: &Path,
+    session: &Session,
+) -> Result<()> {
     let family = clean(&component.family).into_owned();
     let mut say = |text: &str| write!(out, "{}", wrapped(text, "    ", 4, session.width));
     let is_off = !component.outcome.is_good();
@@ -141,7 +147,7 @@ fn print_more(out: &mut impl Write, component: &ComponentProof, session: &Sessio
         }
     }
     if let Some(log) = &component.log {
-        say(&quoted(&family, log))?;
+        say(&quoted(&family, log, root))?;
     }
     if session.verbose {
         for file in &component.files {
@@ -155,12 +161,13 @@ fn print_more(out: &mut impl Write, component: &ComponentProof, session: &Sessio
 }
 
 /// What a log says, in its words.
-fn quoted(family: &str, log: &LogProof) -> String {
+fn quoted(family: &str, log: &LogProof, root: &Path) -> String {
+    let path = log.path.strip_prefix(root).unwrap_or(&log.path);
     let words = match (&log.error, &log.line) {
         (Some(error), _) => format!("reports an error: \"{error}\""),
         (None, Some(line)) => format!("\"{line}\""),
         (None, None) => "nothing of it".to_owned(),
     };
     let likely = if log.is_described { "" } else { ", which seems to be its log" };
-    format!("{family}: {words}, in {}{likely}, written {}", slashes(&log.path), moment(log.written))
+    format!("{family}: {words}, in {}{likely}, written {}", slashes(path), moment(log.written))
 }

@@ -59,7 +59,9 @@ pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofWish) -> Ve
     let is_put_in = |it: &Subject<'_>| {
         it.change.is_some() || matches!(it.role, Role::Extender | Role::Loader | Role::Overlay)
     };
-    let is_exchanged = |it: &Subject<'_>| it.libraries.iter().any(|library| library.is_exchanged());
+    let is_exchanged = |it: &Subject<'_>| {
+        it.role != Role::Support || it.libraries.iter().any(|library| library.is_exchanged())
+    };
     if wish.all {
         all
     } else if all.iter().any(is_put_in) {

@@ -146,6 +146,28 @@ fn set_apart(command: &mut Command) {
 fn set_apart(command: &mut Command) {
     const NEW_PROCESS_GROUP: u32 = 0x200;
     std::os::windows::process::CommandExt::creation_flags(command, NEW_PROCESS_GROUP);
+    keep_streams();
+}
+
+/// Keeps what this process reads from and writes to for itself. A child is given all that is marked to be
+/// inherited, whether it uses it or not, and whoever reads our output would wait for the end of the game.
+#[cfg(windows)]
+fn keep_streams() {
+    use std::os::windows::io::AsRawHandle;
+    use windows_sys::Win32::Foundation::{HANDLE_FLAG_INHERIT, SetHandleInformation};
+    let streams = [
+        std::io::stdin().as_raw_handle(),
+        std::io::stdout().as_raw_handle(),
+        std::io::stderr().as_raw_handle(),
+    ];
+    for stream in streams {
+        // SAFETY: the handles are this process's own; that one is not inherited changes nothing about its use, and
+        // for what is no handle the call fails.
+        #[expect(unsafe_code, reason = "nothing safe says what a child inherits")]
+        unsafe {
+            SetHandleInformation(stream, HANDLE_FLAG_INHERIT, 0);
+        }
+    }
 }
 
 #[cfg(not(any(unix, windows)))]
