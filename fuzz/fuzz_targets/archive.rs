@@ -9,7 +9,9 @@ use libfuzzer_sys::fuzz_target;
 use upright_spanner_core::guard::is_contained;
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::rack::{Limits, PackageContext, PackageOptions, Parcel};
-use upright_spanner_sample::archive::{ZipFile, ZipHeader, seven_zip, seven_zip_list, tar_of, zip_of};
+use upright_spanner_sample::archive::{
+    ZipFile, ZipHeader, seven_zip, seven_zip_list, tar_of, zip_of,
+};
 
 /// What a download is made from.
 #[derive(Debug, Arbitrary)]

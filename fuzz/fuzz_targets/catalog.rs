@@ -30,6 +30,8 @@ enum Field {
     Requires,
     Editions,
     Generations,
+    Log,
+    LogVersion,
 }
 
 #[derive(Debug, Arbitrary)]
@@ -81,6 +83,9 @@ fn line((field, value): &(Field, Value<'_>)) -> String {
         Field::Supports => format!("supports = [{{ builds = {value}, game = {value} }}]\n"),
         Field::Requires => format!("requires = [{{ family = \"a\", versions = {value} }}]\n"),
         Field::Editions => format!("editions = [{{ editions = [{value}] }}]\n"),
+        // What comes after it would be part of it: a list of logs is written in one line.
+        Field::Log => format!("log = [{{ file = {value}, errors = [\"a\"] }}]\n"),
+        Field::LogVersion => format!("log = [{{ file = \"a.log\", version = {value} }}]\n"),
         Field::Generations => format!("generations = [{{ versions = {value}, label = \"a\" }}]\n"),
     }
 }
@@ -88,7 +93,14 @@ fn line((field, value): &(Field, Value<'_>)) -> String {
 fuzz_target!(|recipe: Recipe<'_>| {
     let text = &*cook(recipe);
     match parse(Path::new("catalog.toml"), text) {
-        Ok(families) => assert!(families.iter().all(|family| !family.criteria.is_empty())),
+        Ok(families) => {
+            assert!(families.iter().all(|family| !family.criteria.is_empty()));
+            for log in families.iter().flat_map(|family| &family.logs) {
+                let patterns = log.patterns();
+                let _ = patterns.version.map(|pattern| pattern.is_match(text));
+                assert!(log.name_in("game [1]").is_ok());
+            }
+        }
         Err(error) => assert!(error.line >= 1 && error.line <= text.matches('\n').count() + 1),
     }
     if let Ok(layout) = LayoutFile::parse(Path::new("layout.toml"), text) {

@@ -8,7 +8,7 @@ use std::sync::LazyLock;
 
 use libfuzzer_sys::arbitrary::{self, Arbitrary};
 use libfuzzer_sys::fuzz_target;
-use upright_spanner_image::Image;
+use upright_spanner_image::{Image, icon_from_reader, rights_from_reader};
 use upright_spanner_sample::{Bits, Pe, VersionInfo};
 
 /// What an image is made from.
@@ -39,6 +39,9 @@ static SEEDS: LazyLock<Vec<Vec<u8>>> = LazyLock::new(|| {
         .with("OriginalFilename", "lens.dll");
     let made = |bits| {
         let image = Pe::dll(bits, "lens.dll").version(&info).export("open", 1).export("shut", 2);
+        let image = image
+            .manifest("<a><requestedExecutionLevel level=\"asInvoker\"/></a>")
+            .icon(4, &[7; 90]);
         image.imports("winmm.dll", &["timeGetTime"]).imports("version.dll", &["VerQueryValueW"])
     };
     let mut seeds = vec![
@@ -80,5 +83,9 @@ fuzz_target!(|recipe: Recipe<'_>| {
     let bytes = cook(recipe);
     if let Ok(image) = Image::from_reader(Cursor::new(&bytes)) {
         let _ = (image.facts.version(), image.facts.product_version(), image.facts.is_debug());
+    }
+    let _ = rights_from_reader(Cursor::new(&bytes));
+    if let Ok(Some(icon)) = icon_from_reader(Cursor::new(&bytes)) {
+        assert_eq!(icon[..6], [0, 0, 1, 0, 1, 0]);
     }
 });

@@ -1,6 +1,7 @@
 //! The icon that a file manager shows for a program: the largest picture of its first group of icons ("Icons",
 //! Windows SDK, `GRPICONDIR`).
 
+use std::io::{Read, Seek};
 use std::path::Path;
 
 use crate::error::ImageError;
@@ -29,7 +30,15 @@ const ENTRY: usize = 14;
 /// # Errors
 /// Where the file cannot be read, is not an image, or its resource directory is damaged.
 pub fn icon_of(path: &Path) -> Result<Option<Vec<u8>>, ImageError> {
-    let mut source = Source::new(open_plain(path)?)?;
+    icon_from_reader(open_plain(path)?)
+}
+
+/// The same of an image from its first byte to its last.
+///
+/// # Errors
+/// Where it cannot be read, is not an image, or its resource directory is damaged.
+pub fn icon_from_reader(reader: impl Read + Seek) -> Result<Option<Vec<u8>>, ImageError> {
+    let mut source = Source::new(reader)?;
     let headers = Headers::read(&mut source)?;
     let groups = resource::of_kind(&headers, &mut source, &GROUP)?;
     let Some(group) = groups.first().filter(|group| group.len() >= HEAD) else { return Ok(None) };

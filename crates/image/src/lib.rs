@@ -28,11 +28,11 @@ mod version_info;
 
 pub use error::ImageError;
 pub use exports::{Export, Offer};
-pub use icon::icon_of;
+pub use icon::{icon_from_reader, icon_of};
 pub use image::{Facts, Image, exports_of, imports_of, offer_of};
 pub use imports::{Import, Symbol};
 pub use machine::{Kind, Machine};
-pub use manifest::{Rights, rights_of};
+pub use manifest::{Rights, rights_from_reader, rights_of};
 pub use requirement::Requirement;
 pub use signature::{Chain, Signature, SignatureStatus, Trust, TrustStore};
 pub use version::Version;

@@ -1,5 +1,6 @@
 //! What a program's manifest asks for ("Application Manifests", Windows SDK).
 
+use std::io::{Read, Seek};
 use std::path::Path;
 
 use crate::error::ImageError;
@@ -29,7 +30,15 @@ pub enum Rights {
 /// # Errors
 /// Where the file cannot be read, is not an image, or its resource directory is damaged.
 pub fn rights_of(path: &Path) -> Result<Rights, ImageError> {
-    let mut source = Source::new(open_plain(path)?)?;
+    rights_from_reader(open_plain(path)?)
+}
+
+/// The same of an image from its first byte to its last.
+///
+/// # Errors
+/// Where it cannot be read, is not an image, or its resource directory is damaged.
+pub fn rights_from_reader(reader: impl Read + Seek) -> Result<Rights, ImageError> {
+    let mut source = Source::new(reader)?;
     let headers = Headers::read(&mut source)?;
     let manifests = resource::of_kind(&headers, &mut source, &MANIFEST)?;
     Ok(manifests

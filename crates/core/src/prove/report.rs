@@ -2,6 +2,8 @@
 //!
 //! Only what was written since the last version was stated counts: before that stands an earlier start.
 
+use std::sync::LazyLock;
+
 use regex::{Regex, RegexBuilder};
 
 use crate::catalog::LogPatterns;
@@ -86,18 +88,26 @@ pub(super) struct Names {
     names: Vec<String>,
     /// Finds one of them with a version behind it.
     stated: Option<Regex>,
-    error: Option<Regex>,
-    unknown_game: Option<Regex>,
 }
 
 /// A shorter name is part of too many words.
 const SHORTEST_NAME: usize = 3;
 
 /// How a line begins that says that something is wrong, behind a date and the like.
-const ERROR: &str = r"^[\W\d]*(?:t\d[\d:.]*\W+)?(?:\w+\W+)?(?:error|fatal)\b";
+static ERROR: LazyLock<Option<Regex>> =
+    LazyLock::new(|| expression(r"^[\W\d]*(?:t\d[\d:.]*\W+)?(?:\w+\W+)?(?:error|fatal)\b"));
 
-/// How a line says that a component does not know the game.
-const UNKNOWN_GAME: &str = r"\b(?:un(?:supported|known|recogni[sz]ed)|not (?:supported|known)|incompatible)\b.*(?:version|executable|\.exe)|(?:version|executable|\.exe).*\b(?:un(?:supported|known|recogni[sz]ed)|not (?:supported|known)|incompatible)\b";
+/// How a line says that a component does not know the game: both words in either order.
+static UNKNOWN_GAME: LazyLock<Option<Regex>> = LazyLock::new(|| {
+    let unknown =
+        r"\b(?:un(?:supported|known|recogni[sz]ed)|not (?:supported|known)|incompatible)\b";
+    let game = r"(?:version|executable|\.exe)";
+    expression(&format!("{unknown}.*{game}|{game}.*{unknown}"))
+});
+
+fn expression(text: &str) -> Option<Regex> {
+    RegexBuilder::new(text).case_insensitive(true).build().ok()
+}
 
 impl Names {
     /// Takes up names.
@@ -112,7 +122,7 @@ impl Names {
         let stated = format!(r"\b(?:{any})\b{behind}");
         let expression = |text: &str| RegexBuilder::new(text).case_insensitive(true).build().ok();
         let stated = if names.is_empty() { None } else { expression(&stated) };
-        Self { names, stated, error: expression(ERROR), unknown_game: expression(UNKNOWN_GAME) }
+        Self { names, stated }
     }
 
     /// Whether a text bears one of them.
@@ -145,13 +155,12 @@ impl Names {
             Some((at, version, agrees))
         });
         let since = stated.as_ref().map_or(0, |(at, _, _)| *at);
-        let matches = |pattern: &Option<Regex>, line: &str| {
+        let matches = |pattern: &LazyLock<Option<Regex>>, line: &str| {
             pattern.as_ref().is_some_and(|pattern| pattern.is_match(line))
         };
         let error = lines[since..].iter().find_map(|line| {
-            let unknown = is_about(line) && matches(&self.unknown_game, line);
-            (unknown || is_about(line) && matches(&self.error, line))
-                .then(|| (quote(line), unknown))
+            let unknown = is_about(line) && matches(&UNKNOWN_GAME, line);
+            (unknown || is_about(line) && matches(&ERROR, line)).then(|| (quote(line), unknown))
         });
         if stated.is_none() && error.is_none() {
             return None;
@@ -170,4 +179,80 @@ impl Names {
 fn versions_in(line: &str) -> impl Iterator<Item = &str> {
     let words = line.split(|c: char| !c.is_ascii_digit() && c != '.');
     words.map(|word| word.trim_matches('.')).filter(|word| word.contains('.'))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn lines(text: &str) -> Vec<String> {
+        text.lines().map(str::to_owned).collect()
+    }
+
+    static NAMES: LazyLock<Names> = LazyLock::new(|| Names::new(["reed", "Reed script extender"]));
+
+    fn fitted() -> Vec<Version> {
+        vec!["2.4.1".parse().unwrap()]
+    }
+
+    #[test]
+    fn what_is_not_described_is_judged_with_care() {
+        // What stands there, whether the log bears the component's name, and what is made of it: the version,
+        // whether it agrees, whether there is an error.
+        let cases: [(&str, bool, Option<(Option<&str>, bool, bool)>); 14] = [
+            ("Reed 2.4.1 ready", false, Some((Some("2.4.1"), true, false))),
+            ("[11:20:31.442] reed.dll v2.4.1", false, Some((Some("2.4.1"), true, false))),
+            ("version: 2.4.1", true, Some((Some("2.4.1"), true, false))),
+            ("version: 2.4.1", false, None),
+            ("Reed version 2.3.0", false, Some((Some("2.3.0"), false, false))),
+            // The version of something else is none of the component's.
+            ("reed attached to game 4.5.3", true, None),
+            ("2026.11.27 started", true, None),
+            ("reeds 2.3.0", false, None),
+            // Only what stands behind the last start counts.
+            ("error: old\nReed 2.4.1\nready", true, Some((Some("2.4.1"), true, false))),
+            ("Reed 2.4.1\n[12:01] ERROR no scripts", true, Some((Some("2.4.1"), true, true))),
+            ("Reed 2.4.1\nsome other error in a file", true, Some((Some("2.4.1"), true, false))),
+            ("Fatal: cannot go on", true, Some((None, false, true))),
+            ("Fatal: cannot go on", false, None),
+            ("reed: game executable version is unsupported", false, Some((None, false, true))),
+        ];
+        for (text, is_own, wanted) in cases {
+            let said = NAMES.said_in(&lines(text), is_own, &fitted());
+            let got = said
+                .as_ref()
+                .map(|said| (said.version.as_deref(), said.agrees, said.error.is_some()));
+            assert_eq!(got, wanted, "{text}");
+        }
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
+
+        #[test]
+        fn whatever_stands_there_is_quoted_short_and_in_one_line(
+            text in "(?s).{0,400}", is_own: bool, before in "(?s).{0,60}",
+        ) {
+            let all = lines(&format!("{before}\n{text}"));
+            if let Some(said) = NAMES.said_in(&all, is_own, &fitted()) {
+                for quoted in said.line.iter().chain(&said.error) {
+                    prop_assert!(quoted.chars().count() <= LONGEST_QUOTE + 3);
+                    prop_assert!(!quoted.contains(['\n', '\r']));
+                }
+            }
+        }
+
+        #[test]
+        fn the_last_start_is_found_wherever_it_stands(
+            before in prop::collection::vec("[a-z ]{0,30}", 0..20),
+            after in prop::collection::vec("[a-c ]{0,30}", 0..20),
+        ) {
+            let start = ["Reed 2.3.0".to_owned(), "error: then".to_owned(), "Reed 2.4.1".to_owned()];
+            let all: Vec<String> = before.into_iter().chain(start).chain(after).collect();
+            let said = NAMES.said_in(&all, true, &fitted()).unwrap();
+            prop_assert_eq!(said.version.as_deref(), Some("2.4.1"));
+            prop_assert!(said.agrees && said.error.is_none());
+        }
+    }
 }
