@@ -105,7 +105,7 @@ fn who_forgets_the_starter_is_told_so() {
 #[test]
 fn an_entry_under_a_name_that_the_game_does_not_load_is_told_as_that() {
     let stage = Stage::new();
-    let despite = ["--as", "version.dll", "--despite", "entry-not-loaded"];
+    let despite = ["--as", "dinput8.dll", "--despite", "entry-not-loaded"];
     stage.fit("glim.zip", &[("glim.dll", &glim([2, 0, 0, 0]))], &despite);
     let document = stage.start(5, &[]);
     let (loaded, _, verdict) = codes(&document, "glim");

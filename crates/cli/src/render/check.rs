@@ -111,7 +111,7 @@ fn told(checked: &CheckedGame) -> Vec<&Finding> {
 
 /// Findings of one kind with one remedy stand together, by the gravest: one broken file has many who ask for
 /// it. Each with how many more there are.
-fn together<'a>(findings: &[&'a Finding], all: bool) -> Vec<(&'a Finding, usize)> {
+pub(super) fn together<'a>(findings: &[&'a Finding], all: bool) -> Vec<(&'a Finding, usize)> {
     let mut groups: Vec<(&Finding, usize)> = Vec::new();
     for finding in findings {
         let same = groups.iter_mut().find(|(other, _)| {

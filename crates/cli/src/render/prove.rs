@@ -10,7 +10,7 @@ use upright_spanner_core::prove::{ComponentProof, Loaded, LogProof, Outcome, Pro
 use upright_spanner_core::proven::Proven;
 use upright_spanner_core::survey::GameView;
 
-use super::table::table;
+use super::table::wrapping_table;
 use super::{clean, count, date, hint, moment, slashes, wrapped};
 use crate::remedy;
 use crate::session::Session;
@@ -44,10 +44,11 @@ pub fn print(view: &GameView, proof: &Proof, session: &Session) -> Result<()> {
         ]
     });
     let headings = ["FAMILY", "FITTED", "LOADED", "REPORTS", "VERDICT"];
-    write!(out, "{}", table(&headings, &[], rows.collect()))?;
+    write!(out, "{}", wrapping_table(&headings, rows.collect(), session.width))?;
     for component in &proof.components {
         print_more(&mut out, component, &view.game.root, session)?;
     }
+    print_remedies(&mut out, proof, session)?;
 
     let off = proof.components.iter().filter(|it| !it.outcome.is_good()).count();
     let noted = proof.components.iter().any(|it| it.outcome.is_good() && it.change.is_some());
@@ -112,13 +113,15 @@ fn verdict(component: &ComponentProof) -> String {
     let log = component.log.as_ref();
     let stated = || log.and_then(|log| log.version.clone()).unwrap_or_default();
     let fitted = || component.version.as_ref().map_or("another".to_owned(), ToString::to_string);
+    let instead = component.instead.as_deref().unwrap_or("it is not known which");
+    let error = || log.and_then(|log| log.error.clone()).unwrap_or_default();
     let text = match component.outcome {
         Outcome::Proved => "proved".to_owned(),
         Outcome::Loaded => "loaded".to_owned(),
         Outcome::NotLoaded => "not loaded".to_owned(),
-        Outcome::AnotherLoaded => "another file loaded".to_owned(),
+        Outcome::AnotherLoaded => format!("another file loaded: {instead}"),
         Outcome::ReportsOther => format!("reports {}, fitted {}", stated(), fitted()),
-        Outcome::ReportsError => "reports an error".to_owned(),
+        Outcome::ReportsError => format!("reports an error: \"{}\"", error()),
         Outcome::StaleLog => "log older than the start".to_owned(),
         Outcome::NotSeen => "not seen".to_owned(),
     };
@@ -140,12 +143,6 @@ fn print_more(
 ) -> Result<()> {
     let family = clean(&component.family).into_owned();
     let mut say = |text: &str| write!(out, "{}", wrapped(text, "    ", 4, session.width));
-    let is_off = !component.outcome.is_good();
-    if is_off || session.verbose {
-        if let Some(instead) = &component.instead {
-            say(&format!("{family}: another file loaded: {instead}"))?;
-        }
-    }
     if let Some(log) = &component.log {
         say(&quoted(&family, log, root))?;
     }
@@ -154,20 +151,33 @@ fn print_more(
             say(&format!("{family}: {}: {}", file.path, loaded(file.loaded)))?;
         }
     }
-    if let Some(remedy) = &component.remedy {
-        say(&format!("{family}: {}", remedy::worded(remedy)))?;
+    Ok(())
+}
+
+/// What to do, once for all components to which it applies.
+fn print_remedies(out: &mut impl Write, proof: &Proof, session: &Session) -> Result<()> {
+    let mut remedies: Vec<(String, Vec<&str>)> = Vec::new();
+    for component in &proof.components {
+        let Some(remedy) = component.remedy.as_ref().map(remedy::worded) else { continue };
+        match remedies.iter_mut().find(|(known, _)| *known == remedy) {
+            Some((_, families)) => families.push(&component.family),
+            None => remedies.push((remedy, vec![&component.family])),
+        }
+    }
+    for (remedy, families) in remedies {
+        let text = format!("{}: {remedy}", families.join(", "));
+        write!(out, "{}", wrapped(&text, "  ", 2, session.width))?;
     }
     Ok(())
 }
 
-/// What a log says, in its words.
+/// What a log says, where it is, and when it was written.
 fn quoted(family: &str, log: &LogProof, root: &Path) -> String {
-    let path = log.path.strip_prefix(root).unwrap_or(&log.path);
-    let words = match (&log.error, &log.line) {
-        (Some(error), _) => format!("reports an error: \"{error}\""),
-        (None, Some(line)) => format!("\"{line}\""),
-        (None, None) => "nothing of it".to_owned(),
+    let path = slashes(log.path.strip_prefix(root).unwrap_or(&log.path));
+    let words = match &log.line {
+        Some(line) => format!("\"{line}\" stands in {path}"),
+        None => format!("{path} does not state a version"),
     };
     let likely = if log.is_described { "" } else { ", which seems to be its log" };
-    format!("{family}: {words}, in {}{likely}, written {}", slashes(path), moment(log.written))
+    format!("{family}: {words}{likely}, written {}", moment(log.written))
 }

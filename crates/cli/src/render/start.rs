@@ -12,7 +12,7 @@ use upright_spanner_core::plan::DriftState;
 use upright_spanner_core::prove::Proof;
 use upright_spanner_core::start::{Chosen, Start};
 
-use super::check::write_finding;
+use super::check::together;
 use super::{clean, hint, quoted, slashes, wrapped};
 use crate::progress;
 use crate::session::Session;
@@ -42,8 +42,16 @@ pub fn print(start: &Start, before: &BeforeStart, session: &Session) -> Result<(
         let word = format!("  {} ", "warn:".yellow().bold());
         write!(out, "{}", wrapped(&text, &word, 8, session.width))?;
     }
-    for finding in &before.findings {
-        write_finding(&mut out, finding, session)?;
+    let findings: Vec<_> = before.findings.iter().collect();
+    for (finding, more) in together(&findings, session.verbose) {
+        let more = if more == 0 { String::new() } else { format!(" And {more} more of the kind.") };
+        let text = format!("{}{more} [{}]", finding.sentence, finding.code);
+        let word = format!("  {} ", "warn:".yellow().bold());
+        write!(out, "{}", wrapped(&text, &word, 8, session.width))?;
+    }
+    if !findings.is_empty() {
+        let text = format!("To mend that: spanner check {game}");
+        write!(out, "{}", wrapped(&text, "        ", 8, session.width))?;
     }
     let rights = match start.rights {
         Rights::Administrator => "It asks for an administrator's rights.",

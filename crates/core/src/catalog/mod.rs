@@ -4,6 +4,7 @@ mod add;
 mod entry;
 mod identity;
 mod learn;
+mod learn_log;
 mod log;
 mod pattern;
 mod role;
@@ -25,8 +26,8 @@ pub use identity::{
 };
 pub use learn::Lesson;
 pub(crate) use learn::learn;
+pub(crate) use learn_log::{LogLesson, learn_log};
 pub use log::{Log, LogPatterns};
-pub(crate) use log::{LogLesson, learn_log};
 pub use pattern::{Pattern, Piece};
 pub use role::Role;
 pub(crate) use setting::{ARGUMENTS, ENVIRONMENT};

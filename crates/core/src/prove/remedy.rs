@@ -1,8 +1,8 @@
 //! What to do about a component that is not proved.
 
+use super::proof::{ComponentProof, LogProof};
 use super::subject::Subject;
 use super::verdict::{Loaded, Outcome};
-use super::{ComponentProof, LogProof};
 use crate::catalog::Role;
 use crate::check;
 use crate::path::{same_name, slashes};

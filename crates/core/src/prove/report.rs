@@ -117,8 +117,10 @@ impl Names {
         names.sort();
         names.dedup();
         let any = names.iter().map(|name| regex::escape(name)).collect::<Vec<_>>().join("|");
-        let behind =
-            r"(?:\.dll)?[\s:,()\[\]_\-]*(?:version|ver|build|runtime|v)?[\s:.]*v?(\d+(?:\.\d+)+)";
+        // What it is, and that its version follows, may stand between its name and that.
+        let what = "dll|version|ver|build|release|runtime|loader|plugin|overlay|extender|wrapper|v";
+        let between = r"[\s:.,()\[\]_\-]*";
+        let behind = format!(r"(?:{between}\b(?:{what})\b)*{between}v?(\d+(?:\.\d+)+)");
         let stated = format!(r"\b(?:{any})\b{behind}");
         let expression = |text: &str| RegexBuilder::new(text).case_insensitive(true).build().ok();
         let stated = if names.is_empty() { None } else { expression(&stated) };
@@ -200,7 +202,7 @@ mod tests {
     fn what_is_not_described_is_judged_with_care() {
         // What stands there, whether the log bears the component's name, and what is made of it: the version,
         // whether it agrees, whether there is an error.
-        let cases: [(&str, bool, Option<(Option<&str>, bool, bool)>); 14] = [
+        let cases: [(&str, bool, Option<(Option<&str>, bool, bool)>); 15] = [
             ("Reed 2.4.1 ready", false, Some((Some("2.4.1"), true, false))),
             ("[11:20:31.442] reed.dll v2.4.1", false, Some((Some("2.4.1"), true, false))),
             ("version: 2.4.1", true, Some((Some("2.4.1"), true, false))),
@@ -210,6 +212,7 @@ mod tests {
             ("reed attached to game 4.5.3", true, None),
             ("2026.11.27 started", true, None),
             ("reeds 2.3.0", false, None),
+            ("Reed plugin loader, version 2.3.0", false, Some((Some("2.3.0"), false, false))),
             // Only what stands behind the last start counts.
             ("error: old\nReed 2.4.1\nready", true, Some((Some("2.4.1"), true, false))),
             ("Reed 2.4.1\n[12:01] ERROR no scripts", true, Some((Some("2.4.1"), true, true))),

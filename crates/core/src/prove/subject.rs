@@ -3,8 +3,8 @@
 use encoding_rs::Encoding;
 use jiff::Timestamp;
 
-use super::ProofWish;
 use super::log::Haunt;
+use super::proof::ProofWish;
 use super::report::Names;
 use crate::catalog::{LogPatterns, Pattern, Role};
 use crate::path::{TreePath, same_name, stem};
@@ -12,6 +12,7 @@ use crate::situation::Situation;
 use crate::survey::Library;
 use crate::tune;
 use upright_spanner_image::Version;
+use upright_spanner_image::system::comes_with_windows;
 
 /// A component that is to be proved.
 pub(super) struct Subject<'a> {
@@ -124,8 +125,12 @@ fn subject<'a>(situation: &'a Situation<'_>, family: String) -> Subject<'a> {
     let head = libraries.first().copied();
     let role = head.map(|library| library.role);
     let role = role.or_else(|| known.and_then(|known| known.role)).unwrap_or(Role::Support);
-    let stems = libraries.iter().map(|library| stem(library.path.file_name()));
-    let products = libraries.iter().filter_map(|library| library.facts.string("ProductName"));
+    // The name of a system library says nothing of what bears it, and is in every other log.
+    let names = libraries.iter().map(|library| library.path.file_name());
+    let stems = names.filter(|name| !comes_with_windows(name)).map(stem);
+    let products = libraries.iter().flat_map(|library| {
+        ["ProductName", "FileDescription"].into_iter().filter_map(|key| library.facts.string(key))
+    });
     let title = known.and_then(|known| known.title.as_deref());
     Subject {
         names: Names::new([&*family].into_iter().chain(stems).chain(products).chain(title)),

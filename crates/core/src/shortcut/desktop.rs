@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use super::ShortcutTarget;
+use super::target::ShortcutTarget;
 
 /// What opens addresses on desktops of Linux.
 const OPENER: &str = "xdg-open";

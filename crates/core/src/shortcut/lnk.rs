@@ -6,7 +6,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::ShortcutTarget;
+use super::target::ShortcutTarget;
 use crate::game::command_line::typed;
 
 /// `LinkFlags`: the parts that follow.

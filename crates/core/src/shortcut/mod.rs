@@ -7,58 +7,19 @@
 mod desktop;
 mod icon;
 mod lnk;
+mod target;
 
 use std::path::PathBuf;
 
-use crate::error::Result;
 use crate::path::TreePath;
-use crate::start::{Run, Start};
 pub(crate) use icon::picture_of;
+pub(crate) use target::ShortcutTarget;
 
 /// The endings of shortcuts.
 pub(crate) const ENDINGS: [&str; 3] = ["lnk", "desktop", "url"];
 
 /// The ending of an icon's picture.
 pub(crate) const PICTURE: &str = "png";
-
-/// What a shortcut starts: a program or an address.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct ShortcutTarget {
-    /// The program with what is handed to it; an address alone.
-    pub words: Vec<String>,
-    /// Whether it is an address.
-    is_address: bool,
-    /// The folder that it is run in.
-    pub folder: PathBuf,
-    /// Variables of its environment.
-    pub environment: Vec<(String, String)>,
-}
-
-impl ShortcutTarget {
-    /// What starts a game as it is started otherwise.
-    ///
-    /// # Errors
-    /// Where it cannot be started.
-    pub fn of(start: &Start) -> Result<Self> {
-        let folder = start.folder.clone();
-        let environment = start.environment.clone().into_iter().collect();
-        Ok(match (&start.run, start.command()?) {
-            (_, Some(words)) => Self { words, is_address: false, folder, environment },
-            (run, None) => {
-                let words = match run {
-                    Run::Address(address) => vec![address.clone()],
-                    _ => Vec::new(),
-                };
-                Self { words, is_address: true, folder, environment: Vec::new() }
-            }
-        })
-    }
-
-    /// What starts it through another command.
-    pub fn through(command: Vec<String>, folder: PathBuf) -> Self {
-        Self { words: command, is_address: false, folder, environment: Vec::new() }
-    }
-}
 
 /// A shortcut: the ending of its file, and what is in it.
 pub(crate) struct ShortcutFile {

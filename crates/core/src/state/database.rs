@@ -51,7 +51,7 @@ const WITHOUT_STARTS: i64 = 7;
 
 /// When each game was last started, in milliseconds since 1970.
 const STARTS: &str = "
-    CREATE TABLE starts (
+    CREATE TABLE IF NOT EXISTS starts (
         game  TEXT PRIMARY KEY,
         began INTEGER NOT NULL
     );
