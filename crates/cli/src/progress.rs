@@ -1,6 +1,5 @@
 //! Progress bars, shown on a terminal for what takes longer than half a second.
 
-use std::io::IsTerminal;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
@@ -8,7 +7,6 @@ use std::time::{Duration, Instant};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use upright_spanner_core::progress::Progress;
 
-use crate::session::Session;
 use crate::text::clean;
 
 /// Whether files are being altered: then Ctrl-C lets that be finished or put back first.
@@ -46,8 +44,7 @@ const PATIENCE: Duration = Duration::from_millis(500);
 const TICK: Duration = Duration::from_millis(120);
 
 /// A sign on standard error that something is waited for; hidden where no one would see it.
-pub fn waiting(session: &Session) -> ProgressBar {
-    let hidden = session.quiet || session.json || !std::io::stderr().is_terminal();
+pub fn waiting(hidden: bool) -> ProgressBar {
     let target = if hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
     let sign = ProgressBar::with_draw_target(None, target);
     sign.enable_steady_tick(TICK);

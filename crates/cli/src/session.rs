@@ -59,7 +59,12 @@ impl Session {
 
     /// How long work shows itself.
     pub fn progress(&self) -> Bars {
-        Bars::new(self.quiet || self.json || !std::io::stderr().is_terminal())
+        Bars::new(self.hides_progress())
+    }
+
+    /// Whether no one would see how long something takes.
+    pub fn hides_progress(&self) -> bool {
+        self.quiet || self.json || !std::io::stderr().is_terminal()
     }
 
     /// The home folder.

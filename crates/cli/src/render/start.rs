@@ -95,7 +95,7 @@ pub struct Waiting {
 
 impl Waiting {
     pub fn new(within: u64, session: &Session) -> Self {
-        let spinner = progress::waiting(session);
+        let spinner = progress::waiting(session.hides_progress());
         spinner.set_message(format!("Waiting for the game, up to {within} s"));
         Self { spinner, within }
     }

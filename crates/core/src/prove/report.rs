@@ -198,11 +198,13 @@ mod tests {
         vec!["2.4.1".parse().unwrap()]
     }
 
+    /// The version, whether it agrees, and whether there is an error.
+    type Judgement<'a> = (Option<&'a str>, bool, bool);
+
     #[test]
     fn what_is_not_described_is_judged_with_care() {
-        // What stands there, whether the log bears the component's name, and what is made of it: the version,
-        // whether it agrees, whether there is an error.
-        let cases: [(&str, bool, Option<(Option<&str>, bool, bool)>); 15] = [
+        // What stands there, whether the log bears the component's name, and what is made of it.
+        let cases: [(&str, bool, Option<Judgement<'_>>); 15] = [
             ("Reed 2.4.1 ready", false, Some((Some("2.4.1"), true, false))),
             ("[11:20:31.442] reed.dll v2.4.1", false, Some((Some("2.4.1"), true, false))),
             ("version: 2.4.1", true, Some((Some("2.4.1"), true, false))),
