@@ -52,7 +52,6 @@ fn command(action: &Action) -> String {
         Action::KeepOffline { game } => set(game, "--online no"),
         Action::LearnFamily => "spanner family learn FILE".to_owned(),
         Action::LearnLog => "spanner family learn FILE --log LOG".to_owned(),
-        Action::LookInside => "--look-inside".to_owned(),
         Action::LookOver { game } => format!("spanner survey {}", quoted(game)),
         Action::Mend => "spanner doctor".to_owned(),
         Action::NameBay { game, bay } => set(game, &format!("--bay {bay}=FOLDER")),

@@ -69,8 +69,6 @@ pub enum Action {
     LearnFamily,
     /// With the file that it writes its log to.
     LearnLog,
-    /// Also into the process of a game that watches over itself.
-    LookInside,
     LookOver {
         game: Text,
     },

@@ -72,6 +72,7 @@ fn prove_it(
         document.proved(&proof);
         render::json(&document)?;
     } else {
+        render::start::print_gap()?;
         render::prove::print(view, &proof, session)?;
     }
     Ok(prove::exit(&proof))

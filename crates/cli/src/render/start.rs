@@ -78,6 +78,12 @@ pub fn print(start: &Start, before: &BeforeStart, session: &Session) -> Result<(
     Ok(())
 }
 
+/// Prints what keeps the start and the proof apart.
+pub fn print_gap() -> Result<()> {
+    writeln!(anstream::stdout())?;
+    Ok(())
+}
+
 /// Prints how what was started ended.
 pub fn print_end(code: Option<i32>, session: &Session) -> Result<()> {
     match code {

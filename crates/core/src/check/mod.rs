@@ -63,6 +63,7 @@ pub use crate::finding::{Finding, Severity};
 pub use about::{ABOUT, About, explain};
 pub use entry_names::EntryName;
 pub(crate) use entry_names::entry_names;
+pub(crate) use entry_not_loaded::CODE as ENTRY_NOT_LOADED;
 pub(crate) use input::{Alongside, CheckInput, Conditions, InUse, Subject, Swap};
 pub(crate) use online_risk::watches_over_itself;
 pub(crate) use present::check_present;

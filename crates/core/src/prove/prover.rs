@@ -69,9 +69,9 @@ impl<'a> Prover<'a> {
     /// Adds to what was seen last what to do about it, which takes longer than to look; what is to be attended to
     /// comes first then.
     pub fn conclude(&self, mut proof: Proof) -> Proof {
-        let was_seen = !proof.running.is_empty();
+        let is_guarded = self.not_looked_into.is_some();
         for (subject, component) in self.subjects.iter().zip(&mut proof.components) {
-            component.remedy = remedy::of(self.situation, subject, component, was_seen);
+            component.remedy = remedy::of(self.situation, subject, component, is_guarded);
         }
         proof.components.sort_by_key(|component| component.outcome.is_good());
         proof

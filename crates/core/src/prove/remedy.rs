@@ -11,12 +11,13 @@ use crate::situation::Situation;
 use crate::start::{self, Chosen};
 use upright_spanner_image::system::can_be_stood_in;
 
-/// What to do; nothing where all is as it should be. `runs` says that a process of the game was seen.
+/// What to do; nothing where all is as it should be. `is_guarded` says that the game's
+/// process may not be looked into.
 pub(super) fn of(
     situation: &Situation<'_>,
     subject: &Subject<'_>,
     proof: &ComponentProof,
-    runs: bool,
+    is_guarded: bool,
 ) -> Option<Remedy> {
     let game = || situation.game().id.clone().into();
     let again = || Action::StartAndProve { game: game() };
@@ -27,6 +28,10 @@ pub(super) fn of(
             ("Its file is missing. Put it back", action).into()
         }
         Outcome::ReportsError => on_error(situation, subject, proof.log.as_ref()?),
+        Outcome::ReportsOther if proof.loaded == Loaded::Yes => {
+            let sentence = "The fitted file is loaded, so it may have been updated by half. See what fits together";
+            (sentence, Action::CheckGame { game: game() }).into()
+        }
         Outcome::ReportsOther => {
             let file = proof.files.first()?.path.file_name().to_owned();
             let action = Action::ShowLoads { game: game(), file: file.into() };
@@ -35,8 +40,9 @@ pub(super) fn of(
         Outcome::StaleLog => {
             ("It has not written its log since. Start the game again", again()).into()
         }
-        Outcome::NotSeen if runs => {
-            ("Describe its log, so that it can be read", Action::LearnLog).into()
+        Outcome::NotSeen if is_guarded => {
+            let sentence = "No log of it was found. If it writes one, describe where";
+            (sentence, Action::LearnLog).into()
         }
         Outcome::NotSeen => {
             ("The game was not seen to run. Start it, and look then", again()).into()
@@ -59,6 +65,10 @@ fn not_loaded(situation: &Situation<'_>, subject: &Subject<'_>, proof: &Componen
         return (sentence, Action::StartAndProve { game: game() }).into();
     }
 
+    // What the check says of why it would not be loaded is worth more than what can be told from here.
+    if let Some(remedy) = checked(situation, subject, &NOT_LOADED) {
+        return remedy;
+    }
     let is_entry = matches!(subject.role, Role::Loader | Role::Overlay)
         || subject.libraries.iter().any(|library| can_be_stood_in(library.path.file_name()));
     let names = check::entry_names(situation.view, situation.loads(), situation.window);
@@ -83,26 +93,28 @@ fn not_loaded(situation: &Situation<'_>, subject: &Subject<'_>, proof: &Componen
         .into()
 }
 
-/// Findings that say that a build does not support the game's version.
+/// Findings that say that a build does not support the game's version, and that a file is not loaded.
 const ABOUT_VERSION: [&str; 2] = ["exe-unsupported", "keyed-elsewhere"];
+const NOT_LOADED: [&str; 1] = [check::ENTRY_NOT_LOADED];
+
+/// What to do about the first finding of some codes that the checks have of a component.
+fn checked(situation: &Situation<'_>, subject: &Subject<'_>, codes: &[&str]) -> Option<Remedy> {
+    let families = check::check_present(situation).families.into_iter();
+    let own = families.filter(|checked| same_name(&checked.family, &subject.family));
+    let mut findings = own.flat_map(|checked| checked.findings);
+    Some(findings.find(|finding| codes.contains(&&*finding.code))?.remedy)
+}
 
 /// A component that does not know the game needs another build; otherwise its log says what is wrong.
 fn on_error(situation: &Situation<'_>, subject: &Subject<'_>, log: &LogProof) -> Remedy {
-    let game = situation.game().id.clone().into();
     if !log.unknown_game {
         return format!("Read what it says in {}.", slashes(&log.path)).into();
     }
-    let checked = check::check_present(situation);
-    let mut findings = checked
-        .families
-        .into_iter()
-        .filter(|checked| same_name(&checked.family, &subject.family))
-        .flat_map(|checked| checked.findings);
-    if let Some(finding) = findings.find(|finding| ABOUT_VERSION.contains(&&*finding.code)) {
-        return finding.remedy;
-    }
-    let build = subject.family.clone().into();
-    let sentence =
-        "It does not know this version of the game. See what the newest build on the rack supports";
-    (sentence, Action::Check { game, build }).into()
+    checked(situation, subject, &ABOUT_VERSION).unwrap_or_else(|| {
+        let game = situation.game().id.clone().into();
+        let build = subject.family.clone().into();
+        let sentence =
+            "It does not know this version of the game. See what the newest build on the rack supports";
+        (sentence, Action::Check { game, build }).into()
+    })
 }
