@@ -5,8 +5,11 @@
 //! instruction. `esi` holds what was saved, `edi` counts, and a buffer lies on the stack. Encodings after
 //! the processor's manual, volume 2.
 
-use crate::deed::LONGEST_VALUE;
-use crate::pe::KERNEL;
+/// The library of the system whose functions images call.
+pub(crate) const KERNEL: &str = "KERNEL32.dll";
+
+/// How long a value of the environment may be, with its final zero.
+const LONGEST_VALUE: u32 = 260;
 
 /// Room on the stack: that of a call's first four arguments on x86-64, then the buffer, aligned as calls
 /// want it.

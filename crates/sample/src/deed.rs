@@ -6,13 +6,9 @@
 use serde::{Deserialize, Serialize};
 
 use crate::code::{Code, Value};
-use crate::pe::Pe;
 
 /// Where the text of the deeds begins among an image's data.
 const MARK: &str = "sample deeds: ";
-
-/// How long a value of the environment may be, with its final zero.
-pub(crate) const LONGEST_VALUE: u32 = 260;
 
 /// The file that ends a game, where it appears in its folder.
 pub const STOP: &str = "stop-playing";
@@ -172,14 +168,5 @@ impl Deed {
                 code.land(stop);
             }
         }
-    }
-}
-
-impl Pe {
-    /// Makes the image do something when it is run or loaded, after what it does already.
-    #[must_use]
-    pub fn does(mut self, deed: Deed) -> Self {
-        self.deeds.push(deed);
-        self
     }
 }

@@ -9,7 +9,7 @@ use object::endian::LittleEndian as LE;
 use object::pe;
 use object::write::pe::{NtHeaders, SectionRange, Writer};
 
-use crate::code::{Addresses, Code, Value};
+use crate::code::{Addresses, Code, KERNEL, Value};
 use crate::deed::{Deed, Deeds};
 use crate::resource::{self, ICON, ICON_GROUP, MANIFEST, Resource, VERSION, VersionInfo};
 
@@ -21,9 +21,6 @@ pub enum Bits {
     /// PE32+ for x86-64.
     Bits64,
 }
-
-/// The library of the system whose functions images call.
-pub(crate) const KERNEL: &str = "KERNEL32.dll";
 
 /// Length of the header of the .NET runtime.
 const MANAGED_HEADER: usize = 72;
@@ -44,7 +41,7 @@ pub struct Pe {
     /// Whether it is made for the .NET runtime, and whether it wants 32 bits then.
     managed: Option<bool>,
     exit: Exit,
-    pub(crate) deeds: Vec<Deed>,
+    deeds: Vec<Deed>,
 }
 
 #[derive(Debug, Clone)]
@@ -189,6 +186,13 @@ impl Pe {
     pub fn exit_with_call(mut self, dll: &str, symbol: &str) -> Self {
         self.exit = Exit::CallOf { dll: dll.to_owned(), symbol: symbol.to_owned() };
         self.imports(dll, &[symbol])
+    }
+
+    /// Makes the image do something when it is run or loaded, after what it does already.
+    #[must_use]
+    pub fn does(mut self, deed: Deed) -> Self {
+        self.deeds.push(deed);
+        self
     }
 
     /// The image as it stands in a file.
