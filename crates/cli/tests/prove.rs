@@ -447,3 +447,113 @@ fn what_is_missing_or_not_there_is_said() {
     stage.bench.ok(&["prove", "pier"]);
     assert!(stage.bench.ok(&["history", "pier"]).contains("proved"));
 }
+
+/// The folders of the user are those of the prefix, where a game has one.
+#[cfg(unix)]
+#[test]
+fn logs_in_the_users_documents_are_found_and_read_in_the_prefix() {
+    let stage = Stage::new();
+    let bench = &stage.bench;
+    let folders = r"Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\Shell Folders";
+    let registry = format!(
+        "WINE REGISTRY Version 2\n\n[{folders}] 1\n\"Personal\"=\"C:\\\\users\\\\ada\\\\Documents\"\n"
+    );
+    bench.write("prefix/user.reg", registry.as_bytes());
+    bench.write("prefix/drive_c/users/ada/Documents/notes.txt", b"Reed 1.0.0");
+    bench.ok(&["game", "set", "pier", "--prefix", "prefix"]);
+    let log = bench.file("prefix/drive_c/users/ada/Documents/Pier/logs/session.txt");
+    fs::create_dir_all(log.parent().unwrap()).unwrap();
+    stage.put("reed-4.5.3.dll", &plain_reed([2, 4, 1, 0]));
+    stage.run(PIER, &[]);
+    fs::write(&log, "something\nReed script extender 2.4.1 attached\n").unwrap();
+
+    // By its words, in a folder that bears the game's name.
+    let document = bench.json(&["prove", "pier", "reed"]);
+    assert_eq!(codes(&document, "reed").1, "match", "{document:#}");
+    let found = of(&document, "reed")["log"]["path"].as_str().unwrap();
+    assert!(found.ends_with("Documents/Pier/logs/session.txt"), "{found}");
+
+    // And as it is described.
+    describe_log(&stage, "{documents}/{exe-name}/logs/sess*.txt");
+    fs::write(&log, "Reed 2.4.1\n").unwrap();
+    let document = bench.json(&["prove", "pier", "reed"]);
+    assert_eq!(codes(&document, "reed").1, "match", "{document:#}");
+    assert_eq!(of(&document, "reed")["log"]["described"], true);
+
+    // It can be described from where it lies.
+    fs::remove_file(bench.file("home/catalog/mine.toml")).unwrap();
+    let (dll, log) = ("games/Pier/reed-4.5.3.dll", log.to_string_lossy().into_owned());
+    bench.ok(&["family", "learn", dll, "--log", &log]);
+    let catalog = fs::read_to_string(bench.file("home/catalog/learned.toml")).unwrap();
+    assert!(catalog.contains("file = \"{documents}/Pier/logs/session.txt\""), "{catalog}");
+}
+
+#[test]
+fn a_stranger_s_catalog_leads_to_no_log_outside_of_its_game() {
+    let stage = Stage::new();
+    let bench = &stage.bench;
+    stage.put("reed-4.5.3.dll", &plain_reed([2, 4, 1, 0]));
+    bench.write("games/secret.log", b"Reed 2.4.1\n");
+    for file in ["{documents}/reed.log", "{root}/../secret.log", "../secret.log", "/etc/passwd"] {
+        let catalog = format!(
+            "schema = 1\n[[family]]\nid = \"reed\"\nproduct = \"Reed\"\n\
+             [[family.log]]\nfile = '{file}'\nversion = 'Reed (\\d\\S*)'\n"
+        );
+        bench.write("games/Pier/spanner-families.toml", catalog.as_bytes());
+        let document = bench.json(&["prove", "pier", "reed"]);
+        assert_eq!(codes(&document, "reed").1, "none", "{file}: {document:#}");
+    }
+    let catalog = "schema = 1\n[[family]]\nid = \"reed\"\nproduct = \"Reed\"\n\
+        [[family.log]]\nfile = 'reed.log'\nversion = 'Reed (\\d\\S*)'\n";
+    bench.write("games/Pier/spanner-families.toml", catalog.as_bytes());
+    fs::write(bench.file("games/Pier/reed.log"), "Reed 2.4.1\n").unwrap();
+    assert_eq!(codes(&bench.json(&["prove", "pier", "reed"]), "reed").1, "match");
+}
+
+#[test]
+fn what_is_no_file_in_the_place_of_a_log_is_passed_over() {
+    let stage = Stage::new();
+    let bench = &stage.bench;
+    stage.put("reed-4.5.3.dll", &plain_reed([2, 4, 1, 0]));
+    describe_log(&stage, "reed*.log");
+    fs::create_dir(bench.file("games/Pier/reed.log")).unwrap();
+    assert_eq!(codes(&bench.json(&["prove", "pier", "reed"]), "reed").1, "none");
+    #[cfg(unix)]
+    {
+        // No one writes into a pipe, and no one waits for that.
+        let pipe = bench.file("games/Pier/reed-pipe.log");
+        assert!(std::process::Command::new("mkfifo").arg(&pipe).status().unwrap().success());
+        let words = ["prove", "pier", "reed", "--json"];
+        let ended = common::in_time(bench.program(&words), 30).code(1);
+        assert!(output(&ended).contains("\"report\": \"none\""));
+        let learn =
+            ["family", "learn", "games/Pier/reed-4.5.3.dll", "--log", "games/Pier/reed-pipe.log"];
+        common::in_time(bench.program(&learn), 30).failure();
+    }
+    // What stands beside it is read all the same.
+    fs::write(bench.file("games/Pier/reed-1.log"), "Reed 2.4.1\n").unwrap();
+    assert_eq!(codes(&bench.json(&["prove", "pier", "reed"]), "reed").1, "match");
+}
+
+#[test]
+fn many_at_once_prove_the_same_and_note_it_once() {
+    let stage = Stage::new();
+    stage.fit_reed([2, 4, 1, 0], "4.5.3");
+    stage.start(60, &[]);
+    std::thread::scope(|scope| {
+        let proofs: Vec<_> =
+            (0..6).map(|_| scope.spawn(|| stage.bench.json(&["prove", "pier"]))).collect();
+        for proof in proofs {
+            assert_eq!(codes(&proof.join().unwrap(), "reed"), seen("yes", "match", "proved"));
+        }
+    });
+    let noted = fs::read_to_string(stage.bench.file("home/proofs.toml")).unwrap();
+    assert_eq!(noted.matches("[[proof]]").count(), 1, "{noted}");
+    // A fit that comes after it has nothing proved yet.
+    stage.stop();
+    stage.fit_reed([2, 4, 2, 0], "4.5.3");
+    let history = stage.bench.ok(&["history", "pier"]);
+    let latest = history.lines().find(|line| line.contains("reed@2.4.2")).unwrap();
+    assert!(!latest.contains("proved"), "{history}");
+    assert!(!output(&stage.bench.run(&["check", "pier"])).contains("AT WORK"));
+}

@@ -373,8 +373,11 @@ fn a_desktop_entry_starts_the_game_and_shows_its_icon() {
         } else {
             assert_eq!(words[words.len() - 3..], ["two words", "a$b`c", "%f"], "{exec}");
         }
-        let started =
-            std::process::Command::new("sh").args(["-c", &exec]).current_dir(folder).spawn();
+        let started = std::process::Command::new("sh")
+            .args(["-c", &exec])
+            .current_dir(folder)
+            .stdout(std::process::Stdio::null())
+            .spawn();
         let mut started = started.unwrap();
         let proof = || bench.json(&["prove", "pier", "--all"]);
         let end = std::time::Instant::now() + std::time::Duration::from_secs(30);
@@ -428,4 +431,62 @@ fn a_shortcut_of_windows_is_read_by_another_reader() {
     let (name, bytes) = only_file(bench, "desk");
     assert_eq!(name, "Pier.url");
     assert!(String::from_utf8(bytes).unwrap().contains("URL=launcher://pier/1\r\n"));
+}
+
+/// A shortcut is a change like any other: there or not, whatever ends the program, and its icon with it.
+#[test]
+fn a_shortcut_that_is_interrupted_is_there_or_is_not() {
+    let stage = Stage::with(&pier().icon(64, &picture()));
+    let bench = &stage.bench;
+    bench.ok(&["game", "set", "pier", "--env", "WINEDLLOVERRIDES="]);
+    fs::create_dir(bench.file("desk")).unwrap();
+    let mut ended = false;
+    // Under Wine each takes long.
+    for number in (1..400).step_by(if cfg!(windows) { 23 } else { 5 }) {
+        let mut program = bench.program(&["shortcut", PIER, "--to", "desk", "--yes"]);
+        program.env("SPANNER_FAULT", format!("kill:{number}"));
+        ended = common::started(|| program.output()).status.success();
+        // What is begun is taken up by the next change, if only by one that there is nothing to do for.
+        bench.run(&["doctor"]);
+        let files = bench.picture("desk");
+        assert!(files.len() <= 1, "{number}: {files:?}");
+        let is_there = !files.is_empty();
+        let has_icon = bench.file("home/icons/pier.png").is_file();
+        assert_eq!(has_icon, is_there && !cfg!(windows), "{number}");
+        if is_there {
+            assert!(files[0].1.len() > 50, "{number}");
+            bench.ok(&["undo"]);
+        }
+        if ended {
+            break;
+        }
+    }
+    assert!(ended, "it never came to its end");
+    assert!(bench.picture("desk").is_empty());
+}
+
+#[test]
+fn a_shortcut_goes_with_the_game_s_title_and_no_name_leads_out_of_the_folder() {
+    let stage = Stage::new();
+    let bench = &stage.bench;
+    bench.ok(&["game", "set", "pier", "--env", "WINEDLLOVERRIDES="]);
+    fs::create_dir(bench.file("desk")).unwrap();
+    for (title, name) in [
+        ("../../Pier", "....Pier"),
+        ("Pier: The <Second> Storm?", "Pier The Second Storm"),
+        ("  Pier II.  ", "Pier II"),
+        ("Żółw", "Żółw"),
+    ] {
+        bench.ok(&["game", "set", "pier", "--title", title]);
+        bench.ok(&["shortcut", PIER, "--to", "desk"]);
+        let (file, _) = only_file(bench, "desk");
+        assert_eq!(file.rsplit_once('.').unwrap().0, name, "{title}");
+        bench.ok(&["undo"]);
+    }
+    for title in ["???", "nul", "..."] {
+        bench.ok(&["game", "set", "pier", "--title", title]);
+        let said = errors(&bench.run(&["shortcut", PIER, "--to", "desk"]).code(2));
+        assert!(said.contains("no file can be called"), "{title}: {said}");
+    }
+    assert!(bench.picture("desk").is_empty());
 }

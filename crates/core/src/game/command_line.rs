@@ -97,3 +97,69 @@ pub(crate) fn program_of(command: &[String]) -> Option<PathBuf> {
     let program = if with_ending { program.with_extension("exe") } else { program.to_owned() };
     std::env::split_paths(&folders).map(|folder| folder.join(&program)).find(|path| path.is_file())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn blanks_separate_and_quotation_marks_hold_together() {
+        let own = |text: &str| words(text).unwrap();
+        assert_eq!(own(""), Vec::<String>::new());
+        assert_eq!(own("  -map   \"two words\"\t-x"), ["-map", "two words", "-x"]);
+        assert_eq!(
+            own(r#"C:\Games\a.exe "C:\Pier 2\b.exe" -d"a b"c"#),
+            [r"C:\Games\a.exe", r"C:\Pier 2\b.exe", "-da bc"]
+        );
+        assert_eq!(own("\"\" x"), ["", "x"]);
+        assert!(words("a \"b").is_err());
+    }
+
+    #[test]
+    fn an_address_has_a_scheme_and_a_drive_is_none() {
+        for (text, is) in [
+            ("launcher://game/1", true),
+            ("x-game+1.0://a b", true),
+            ("C://Games/a.exe", false),
+            ("1a://x", false),
+            ("://x", false),
+            ("a b://x", false),
+            ("game.exe", false),
+        ] {
+            assert_eq!(is_address(text), is, "{text}");
+        }
+    }
+
+    #[test]
+    fn what_lies_outside_of_the_game_is_no_file_of_it() {
+        let folder = tempfile::tempdir().unwrap();
+        let root = folder.path().join("game");
+        std::fs::create_dir_all(root.join("bin")).unwrap();
+        std::fs::write(root.join("bin/a.exe"), "").unwrap();
+        std::fs::write(folder.path().join("b.exe"), "").unwrap();
+        let of = |text: &str| StartSetting::of(&root, text).unwrap();
+        let inside = StartSetting::File(TreePath::new("bin/a.exe").unwrap());
+        assert_eq!(of("bin/a.exe"), inside);
+        assert_eq!(of(r"bin\a.exe"), inside);
+        assert_eq!(of(&root.join("bin").join("a.exe").to_string_lossy()), inside);
+        assert_eq!(of("../b.exe"), StartSetting::Command(vec!["../b.exe".to_owned()]));
+        let outside = folder.path().join("b.exe").to_string_lossy().into_owned();
+        assert_eq!(of(&outside), StartSetting::Command(vec![outside.clone()]));
+        assert_eq!(program_of(&[outside]).as_deref(), Some(&*folder.path().join("b.exe")));
+        assert_eq!(program_of(&["no-such-program-anywhere".to_owned()]), None);
+        assert_eq!(program_of(&[]), None);
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
+
+        #[test]
+        fn words_that_are_typed_come_apart_again(all in prop::collection::vec("[^\"]{0,12}", 0..6)) {
+            let text = typed(&all);
+            // A text that is the path of a file is one word.
+            prop_assume!(!Path::new(&text).is_file());
+            prop_assert_eq!(words(&text), Ok(all));
+        }
+    }
+}

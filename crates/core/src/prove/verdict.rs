@@ -82,3 +82,37 @@ impl Outcome {
         matches!(self, Self::Proved | Self::ReportsError | Self::ReportsOther | Self::AnotherLoaded)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use Outcome::{
+        AnotherLoaded, NotLoaded, NotSeen, Proved, ReportsError, ReportsOther, StaleLog,
+    };
+
+    #[test]
+    fn both_together_come_to_one_verdict() {
+        // By what was loaded: what comes of a report that agrees, states another version, reports an error, is
+        // old, or is none.
+        let reports = [Report::Match, Report::Other, Report::Error, Report::Stale, Report::None];
+        for (loaded, outcomes) in [
+            (Loaded::Yes, [Proved, ReportsOther, ReportsError, StaleLog, Outcome::Loaded]),
+            (Loaded::No, [NotLoaded, ReportsOther, ReportsError, NotLoaded, NotLoaded]),
+            (
+                Loaded::Other,
+                [AnotherLoaded, AnotherLoaded, ReportsError, AnotherLoaded, AnotherLoaded],
+            ),
+            (Loaded::Unknown, [Proved, ReportsOther, ReportsError, StaleLog, NotSeen]),
+        ] {
+            for (report, outcome) in reports.into_iter().zip(outcomes) {
+                assert_eq!(Outcome::of(loaded, report, false), outcome, "{loaded:?} {report:?}");
+            }
+        }
+        // Of a game that has ended a log says more than what was seen between two looks.
+        assert_eq!(Outcome::of(Loaded::No, Report::Match, true), Proved);
+        assert_eq!(Outcome::of(Loaded::No, Report::None, true), NotLoaded);
+        let good = [Proved, Outcome::Loaded];
+        assert!(good.into_iter().all(Outcome::is_good));
+        assert!(![NotLoaded, StaleLog, NotSeen, ReportsOther].into_iter().any(Outcome::is_good));
+    }
+}

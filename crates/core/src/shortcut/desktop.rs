@@ -70,3 +70,77 @@ fn value(text: &str) -> Result<String, String> {
         None => text,
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// The command of an entry, taken apart as the specification says: first the value's escapes, then its
+    /// quotation marks, then what stands for something else.
+    fn command_in(entry: &str) -> Vec<String> {
+        let line = entry.lines().find_map(|line| line.strip_prefix("Exec=")).unwrap();
+        let mut text = String::new();
+        let mut chars = line.chars();
+        while let Some(c) = chars.next() {
+            text.push(match c {
+                '\\' => match chars.next().unwrap() {
+                    's' => ' ',
+                    't' => '\t',
+                    other => other,
+                },
+                other => other,
+            });
+        }
+
+        let (mut words, mut word, mut is_quoted) = (Vec::new(), None::<String>, false);
+        let mut chars = text.chars();
+        while let Some(c) = chars.next() {
+            match c {
+                '"' => {
+                    is_quoted = !is_quoted;
+                    word.get_or_insert_default();
+                }
+                '\\' if is_quoted => word.get_or_insert_default().push(chars.next().unwrap()),
+                ' ' if !is_quoted => words.extend(word.take()),
+                c => word.get_or_insert_default().push(c),
+            }
+        }
+        words.extend(word);
+        words.iter().map(|word| word.replace("%%", "%")).collect()
+    }
+
+    fn target(words: Vec<String>) -> ShortcutTarget {
+        ShortcutTarget::through(words, PathBuf::from("/games/Pier"))
+    }
+
+    #[test]
+    fn variables_and_addresses_are_set_and_opened_by_programs_for_that() {
+        let mut own = target(vec!["/opt/run".to_owned(), "/games/Pier/a.exe".to_owned()]);
+        own.environment.push(("PIER_MODE".to_owned(), "two words".to_owned()));
+        let text = entry("Pier", &own, None).unwrap();
+        let wanted = ["env", "PIER_MODE=two words", "/opt/run", "/games/Pier/a.exe"];
+        assert_eq!(command_in(&text), wanted);
+        assert!(!text.contains("Icon="), "{text}");
+
+        let mut own = target(vec!["launcher://pier/%20".to_owned()]);
+        own.is_address = true;
+        assert_eq!(
+            command_in(&entry("Pier", &own, None).unwrap()),
+            [OPENER, "launcher://pier/%20"]
+        );
+        assert!(entry("two\nlines", &own, None).is_err());
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
+
+        #[test]
+        fn every_word_of_a_command_comes_through(
+            words in prop::collection::vec("[^\\n\\r\0]{1,12}", 1..5),
+        ) {
+            let text = entry("Pier", &target(words.clone()), None).unwrap();
+            prop_assert_eq!(command_in(&text), words);
+        }
+    }
+}
