@@ -5,7 +5,7 @@ mod common;
 use std::fs;
 
 use common::play::{PIER, Stage, info, lens, pier, plain_reed, reed, reed_run, still_pier, writes};
-use common::{Bench, errors, flat};
+use common::{Bench, errors, flat, output};
 use serde_json::Value;
 use upright_spanner_sample::{Bits, Deed, Pe, archive};
 
@@ -261,7 +261,17 @@ fn what_drifted_and_what_would_not_load_is_said_before() {
         said.contains("lens.dll is overwritten. To put it back: spanner refit pier lens"),
         "{said}"
     );
-    bench.ok(&["refit", "pier", "lens"]);
+    // It is mended first where that is wanted; without a word it is not.
+    bench.ok(&["start", PIER]);
+    assert!(output(&bench.run(&["drift", "pier"])).contains("overwritten"));
+    stage.stop();
+    bench.ok(&["start", PIER, "--yes"]);
+    assert!(!output(&bench.run(&["drift", "pier"])).contains("overwritten"));
+    stage.stop();
+    stage.run(PIER, &[]);
+    let said = bench.ok(&["start", PIER, "--dry-run"]);
+    assert!(said.contains("The game runs already, process"), "{said}");
+    stage.stop();
     fs::remove_file(bench.file("games/Pier/lens.dll")).unwrap();
     let document = bench.json(&["start", PIER, "--dry-run"]);
     assert_eq!(document["drifted"][0]["state"], "missing");

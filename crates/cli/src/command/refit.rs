@@ -28,6 +28,14 @@ pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
     }
 }
 
+/// Puts back what was fitted to one game, before it is started.
+pub fn put_back(view: &GameView, session: &Session) -> Result<Exit> {
+    let workshop = session.alter()?;
+    let plan = workshop.plan_refit(view, None, &[])?.plan;
+    let wish = Wish { despite: &[], dry_run: false };
+    carry_out(&workshop, plan, &wish, &talk(), session)
+}
+
 /// Every known game, and on past one that is refused or fails.
 fn all(args: &args::Refit, workshop: &Workshop, session: &Session) -> Result<Exit> {
     let views = survey_known(workshop, session)?.games;

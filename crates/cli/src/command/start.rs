@@ -7,10 +7,11 @@ use upright_spanner_core::prove::ProofWish;
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::{Started, Workshop};
 
-use super::{prove, target};
+use super::{prove, refit, target};
 use crate::args;
 use crate::document::start::StartDocument;
 use crate::exit::Exit;
+use crate::prompt;
 use crate::render::{self, quoted};
 use crate::session::Session;
 
@@ -30,6 +31,12 @@ pub fn run(args: &args::Start, session: &Session) -> Result<Exit> {
             render::json(&document)?;
         }
         return Ok(Exit::Done);
+    }
+
+    let offer = "Put back what is not as it was left, before it is started?";
+    if !session.json && !before.drifted.is_empty() && prompt::confirm(session, offer)? {
+        refit::put_back(&view, session)?;
+        workshop.refresh();
     }
 
     let mut started = workshop.start(&start, session.verbose)?;

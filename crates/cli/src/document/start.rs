@@ -22,6 +22,8 @@ pub struct StartDocument {
     /// The game's id.
     game: String,
     start: Way,
+    /// The processes of the game that ran already.
+    running: Vec<u32>,
     /// What is not as it was left.
     drifted: Vec<Drifted>,
     /// What would not load.
@@ -127,6 +129,7 @@ impl StartDocument {
             schema: SchemaNumber,
             game: start.game.clone(),
             start: start.into(),
+            running: before.running.clone(),
             drifted: drifted.collect(),
             findings: before.findings.iter().map(Finding::from).collect(),
             started: None,

@@ -32,6 +32,12 @@ pub fn in_words(start: &Start) -> String {
 pub fn print(start: &Start, before: &BeforeStart, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let game = quoted(&start.game);
+    if !before.running.is_empty() {
+        let pids: Vec<String> = before.running.iter().map(ToString::to_string).collect();
+        let text = format!("The game runs already, process {}.", pids.join(", "));
+        let word = format!("  {} ", "warn:".yellow().bold());
+        write!(out, "{}", wrapped(&text, &word, 8, session.width))?;
+    }
     for drifted in &before.drifted {
         let sentence = match drifted.state {
             DriftState::Missing => format!("{} is missing", drifted.target),

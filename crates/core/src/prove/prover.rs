@@ -44,13 +44,24 @@ impl<'a> Prover<'a> {
         }
     }
 
-    /// Looks once more, into the game's processes, where they may be looked into, and into the logs of its
-    /// components.
-    pub fn look(&mut self) -> Proof {
+    /// The processes of the game that run now, where they may be looked into.
+    pub fn running(&mut self) -> Vec<u32> {
+        self.look_at_processes();
+        let running = self.watch.found().filter(|running| !running.has_ended);
+        running.map(|running| running.pid).collect()
+    }
+
+    fn look_at_processes(&mut self) {
         let executable = self.situation.view.executable();
         if let Some(executable) = executable.filter(|_| self.not_looked_into.is_none()) {
             self.watch.look(&executable.path.on(&self.situation.game().root));
         }
+    }
+
+    /// Looks once more, into the game's processes, where they may be looked into, and into the logs of its
+    /// components.
+    pub fn look(&mut self) -> Proof {
+        self.look_at_processes();
         let running: Vec<Running> = self.watch.found().cloned().collect();
         let since = running.iter().filter_map(|running| running.since).max();
         let last_start = self.last_start;

@@ -9,6 +9,7 @@ use super::Workshop;
 use crate::check::{self, Finding};
 use crate::error::{Error, GameError, Result};
 use crate::plan::{self, Drifted, Plan};
+use crate::prove::{ProofWish, Prover};
 use crate::shortcut::ShortcutTarget;
 use crate::start::{self, Run, Start};
 use crate::survey::GameView;
@@ -16,6 +17,8 @@ use crate::survey::GameView;
 /// What stands in the way of a game that is about to be started.
 #[derive(Debug)]
 pub struct BeforeStart {
+    /// The processes of the game that run already.
+    pub running: Vec<u32>,
     /// What is not as it was left.
     pub drifted: Vec<Drifted>,
     /// What would not load, and what could not work.
@@ -78,7 +81,10 @@ impl Workshop {
                 findings.push(finding.clone());
             }
         }
-        Ok(BeforeStart { drifted, findings })
+        let wish = ProofWish::default();
+        let running =
+            self.decide(view, |situation| Ok(Prover::new(situation, &wish, None).running()))?;
+        Ok(BeforeStart { running, drifted, findings })
     }
 
     /// Plans to put a shortcut to a game into a folder; one that starts it through `command`, where that is given.
