@@ -224,6 +224,7 @@ fn a_game_is_started_in_the_folder_that_it_expects_with_its_variables_and_is_not
     let stage = Stage::with(&pier());
     let exe = upright_spanner_sample::world::playable(still_pier().does(greet), "4.5.3");
     stage.put("bin/win/PierDeep.exe", &exe);
+    stage.put("bin/win/lens.dll", &lens([1, 0, 0, 0]));
     let bench = &stage.bench;
     bench.ok(&["game", "set", "pier", "--executable", "bin/win/PierDeep.exe"]);
     bench.ok(&["game", "set", "pier", "--env", "PIER_MODE=two words"]);

@@ -154,6 +154,9 @@ fn print_more(
     Ok(())
 }
 
+/// So many components are named with what to do about them: all of them stand in the table.
+const MOST_NAMED: usize = 4;
+
 /// What to do, once for all components to which it applies.
 fn print_remedies(out: &mut impl Write, proof: &Proof, session: &Session) -> Result<()> {
     let mut remedies: Vec<(String, Vec<&str>)> = Vec::new();
@@ -165,7 +168,10 @@ fn print_remedies(out: &mut impl Write, proof: &Proof, session: &Session) -> Res
         }
     }
     for (remedy, families) in remedies {
-        let text = format!("{}: {remedy}", families.join(", "));
+        let named = families.iter().take(MOST_NAMED).copied().collect::<Vec<_>>().join(", ");
+        let more = families.len().saturating_sub(MOST_NAMED);
+        let more = if more == 0 { String::new() } else { format!(" and {more} more") };
+        let text = format!("{named}{more}: {remedy}");
         write!(out, "{}", wrapped(&text, "  ", 2, session.width))?;
     }
     Ok(())
