@@ -113,10 +113,13 @@ impl Start {
 
     fn missing(&self, program: &str) -> Error {
         let game = self.game.clone().into();
-        Error::Invalid {
-            what: format!("there is no program {program} to start {} with", self.game),
-            remedy: ("Say what is to be started.", Action::NameStart { game }).into(),
-        }
+        let remedy = if self.run_with.is_empty() {
+            ("Say what is to be started.", Action::NameStart { game })
+        } else {
+            ("Name the command that runs Windows programs here.", Action::NameRunWith { game })
+        };
+        let what = format!("there is no program {program} to start {} with", self.game);
+        Error::Invalid { what, remedy: remedy.into() }
     }
 }
 
