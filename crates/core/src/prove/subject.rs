@@ -49,12 +49,12 @@ const OF_USER: usize = 2;
 
 /// The components of a game that are meant.
 pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofWish) -> Vec<Subject<'a>> {
+    let families =
+        if wish.families.is_empty() { components(situation) } else { named(situation, wish) };
     let all: Vec<Subject<'a>> =
-        families(situation).into_iter().map(|family| subject(situation, family)).collect();
+        each_once(families).into_iter().map(|family| subject(situation, family)).collect();
     if !wish.families.is_empty() {
-        let is_meant =
-            |it: &Subject<'_>| wish.families.iter().any(|name| same_name(name, &it.family));
-        return all.into_iter().filter(is_meant).collect();
+        return all;
     }
     // What people put in; where nothing shows that they did, whatever a game has.
     let is_put_in = |it: &Subject<'_>| {
@@ -72,13 +72,24 @@ pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofWish) -> Ve
     }
 }
 
-/// The families of a game: of its components, and of what is missing that was fitted.
-pub(super) fn families(situation: &Situation<'_>) -> Vec<String> {
+/// The families of a game's components, and of what is missing that was fitted.
+fn components(situation: &Situation<'_>) -> Vec<String> {
     let view = situation.view;
     let fitted = view.gone.iter().filter(|gone| gone.fitted).map(|gone| gone.family.clone());
-    let mut families: Vec<String> =
-        view.components().iter().map(|library| library.family.clone()).collect();
-    families.extend(fitted);
+    let components = view.components();
+    components.iter().map(|library| library.family.clone()).chain(fitted).collect()
+}
+
+/// The families that are named, of all that the game has.
+fn named(situation: &Situation<'_>, wish: &ProofWish) -> Vec<String> {
+    let view = situation.view;
+    let libraries = view.libraries.iter().map(|library| &library.family);
+    let all = libraries.chain(view.gone.iter().map(|gone| &gone.family));
+    let is_meant = |family: &&String| wish.families.iter().any(|name| same_name(name, family));
+    all.filter(is_meant).cloned().collect()
+}
+
+fn each_once(mut families: Vec<String>) -> Vec<String> {
     let mut known: Vec<String> = Vec::new();
     families.retain(|family| {
         let is_new = !known.iter().any(|other| same_name(other, family));
