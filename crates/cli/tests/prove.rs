@@ -144,10 +144,12 @@ fn an_older_library_that_is_loaded_from_another_folder_is_named() {
     assert_eq!(of(&document, "lens")["loaded_instead"], "plugins/lens.dll");
     let text = output(&stage.bench.run(&["prove", "pier"]).code(1));
     assert!(text.contains("another file loaded: plugins/lens.dll"), "{text}");
+    let remedy = remedy(&document, "lens");
+    assert!(remedy.ends_with("spanner fit pier lens@1.4.0"), "{remedy}");
     stage.stop();
 
     // Where both are the fitted version, it does not matter which is loaded.
-    stage.bench.ok(&["fit", "pier", "lens.zip"]);
+    stage.bench.ok(&["fit", "pier", "lens@1.4.0"]);
     let document = stage.start(30, &[]);
     assert_eq!(codes(&document, "lens"), seen("yes", "none", "loaded"));
 }

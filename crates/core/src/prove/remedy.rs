@@ -65,6 +65,16 @@ fn not_loaded(situation: &Situation<'_>, subject: &Subject<'_>, proof: &Componen
         return (sentence, Action::StartAndProve { game: game() }).into();
     }
 
+    // A fit serves all places of a family, unless one alone is named.
+    let is_copy = situation.view.libraries.iter().any(|library| {
+        same_name(&library.family, &subject.family)
+            && proof.instead.as_deref() == Some(library.path.as_str())
+    });
+    if let Some(build) = subject.build.clone().filter(|_| is_copy) {
+        let sentence =
+            "The game loads its other copy. Fit it into every place that the game has for it";
+        return (sentence, Action::Fit { game: game(), build: build.into() }).into();
+    }
     // What the check says of why it would not be loaded is worth more than what can be told from here.
     if let Some(remedy) = checked(situation, subject, &NOT_LOADED) {
         return remedy;

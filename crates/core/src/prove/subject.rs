@@ -23,6 +23,8 @@ pub(super) struct Subject<'a> {
     pub version: Option<Version>,
     /// The versions that it may state: those of its file, of its product and of its build.
     pub accepted: Vec<Version>,
+    /// The build that was fitted, where it is known.
+    pub build: Option<String>,
     /// The last change that put something of it there, and when.
     pub change: Option<i64>,
     pub fitted: Option<Timestamp>,
@@ -148,6 +150,7 @@ fn subject<'a>(situation: &'a Situation<'_>, family: String) -> Subject<'a> {
         logs: described(situation, &family, version.as_ref(), head),
         haunts: haunts(situation, &family, head),
         is_gone: libraries.is_empty() && !gone.is_empty(),
+        build: source.map(str::to_owned),
         fitted: when.map(|change| change.began()),
         family,
         role,
