@@ -32,6 +32,9 @@ pub fn run(args: &args::Prove, session: &Session) -> Result<Exit> {
 
 /// Notes what was proved with the changes that fitted it; that it cannot be noted takes nothing from the proof.
 pub fn note(workshop: &Workshop, view: &GameView, proof: &Proof) {
+    if !proof.can_be_noted() {
+        return;
+    }
     let noted = workshop.alter().and_then(|altering| altering.note_proofs(view, proof));
     if let Err(error) = noted {
         render::notice(&format!("The proof was not noted: {error}."));

@@ -51,9 +51,8 @@ pub fn print(view: &GameView, proof: &Proof, session: &Session) -> Result<()> {
     print_remedies(&mut out, proof, session)?;
 
     let off = proof.components.iter().filter(|it| !it.outcome.is_good()).count();
-    let noted = proof.components.iter().any(|it| it.outcome.is_good() && it.change.is_some());
     match off {
-        0 if noted => {
+        0 if proof.can_be_noted() => {
             hint(session, "All is as it should be, and noted with the change that fitted it.")
         }
         0 => hint(session, "All is as it should be."),

@@ -98,6 +98,12 @@ impl Proof {
         self.components.iter().all(|component| component.outcome.is_good())
     }
 
+    /// Whether something that a change fitted was seen at work, so that it can be noted with that change.
+    pub fn can_be_noted(&self) -> bool {
+        let is_fitted = |it: &ComponentProof| it.outcome.is_good() && it.change.is_some();
+        self.components.iter().any(is_fitted)
+    }
+
     /// Whether the game runs.
     pub fn runs(&self) -> bool {
         self.running.iter().any(|running| !running.has_ended)

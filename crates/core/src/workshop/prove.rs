@@ -75,10 +75,8 @@ impl Altering<'_> {
         let workshop = self.workshop();
         let mut proofs = workshop.proofs_file.read();
         let seen = proof.components.iter().filter(|component| component.outcome.is_good());
-        let mut noted = false;
         for component in seen {
             let Some(change) = component.change else { continue };
-            noted = true;
             proofs.note(Proven {
                 change,
                 game: view.game.id.clone(),
@@ -88,7 +86,7 @@ impl Altering<'_> {
                 executable: view.mark(),
             });
         }
-        if noted { workshop.proofs_file.write(&proofs) } else { Ok(()) }
+        workshop.proofs_file.write(&proofs)
     }
 }
 
