@@ -8,7 +8,7 @@ use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::path::{TreePath, extension, slashes};
 use crate::remedy::Action;
-use crate::shortcut::{ENDINGS, PICTURE, ShortcutTarget, file_name, picture_of, shortcut};
+use crate::shortcut::{ENDINGS, PICTURE, ShortcutTarget, file_name, shortcut};
 use crate::situation::Situation;
 use upright_spanner_change::{FileState, Stamp};
 
@@ -18,7 +18,7 @@ const ICONS: &str = "icons";
 /// What a file of a shortcut may be done with: on Linux, desktops start only what may be run.
 const MAY_BE_RUN: u32 = 0o755;
 
-/// Plans to put a shortcut to a game into a folder.
+/// Plans to put a shortcut to a game into a folder; `picture` is its icon, where desktops take it as one.
 ///
 /// # Errors
 /// Where the folder is none, something else has that name there, or no shortcut can say what is to be started.
@@ -26,6 +26,7 @@ pub(crate) fn plan_shortcut(
     situation: &Situation<'_>,
     target: &ShortcutTarget,
     folder: &Path,
+    picture: Option<Vec<u8>>,
 ) -> Result<Plan> {
     let game = situation.game();
     let executable = situation.view.executable().map(|exe| exe.path.on(&game.root));
@@ -34,11 +35,11 @@ pub(crate) fn plan_shortcut(
         plan: Plan::new(situation.view, Purpose::Shortcut, format!("shortcut {}", game.id)),
     };
 
-    let mut icon = executable.clone();
-    if !cfg!(windows) {
-        let picture = executable.as_deref().and_then(picture_of);
-        icon = picture.map(|picture| planner.icon(picture)).transpose()?;
-    }
+    let icon = if cfg!(windows) {
+        executable
+    } else {
+        picture.map(|picture| planner.icon(picture)).transpose()?
+    };
     let made = shortcut(&game.title, target, icon.as_ref()).map_err(|what| Error::Invalid {
         what: format!("a shortcut cannot start {} so: {what}", game.title),
         remedy: ("Make one that starts it through this program", Action::ThroughThis).into(),

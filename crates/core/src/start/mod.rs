@@ -39,7 +39,7 @@ pub struct Start {
     pub run_with: Vec<String>,
     /// Whether it needs such a command.
     needs_command: bool,
-    /// The rights that it asks for.
+    /// The rights that it asks for, once its file was read.
     pub rights: Rights,
 }
 
@@ -158,10 +158,6 @@ pub(crate) fn start(
         let prefix = prefix.to_string_lossy().into_owned();
         environment.entry(PREFIX_VARIABLE.to_owned()).or_insert(prefix);
     }
-    let rights = match &run {
-        Run::Program { file, .. } => upright_spanner_image::rights_of(file).unwrap_or_default(),
-        _ => Rights::Starter,
-    };
     let settings = game.settings.arguments.iter().cloned();
     Ok(Start {
         game: game.id.clone(),
@@ -172,7 +168,7 @@ pub(crate) fn start(
         environment,
         needs_command: is_windows && !cfg!(windows) && run_with.is_none(),
         run_with: run_with.unwrap_or_default(),
-        rights,
+        rights: Rights::Starter,
     })
 }
 

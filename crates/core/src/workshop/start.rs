@@ -10,9 +10,10 @@ use crate::check::{self, Finding};
 use crate::error::{Error, GameError, Result};
 use crate::plan::{self, Drifted, Plan};
 use crate::prove::{ProofWish, Prover};
-use crate::shortcut::ShortcutTarget;
+use crate::shortcut::{ShortcutTarget, picture_of};
 use crate::start::{self, Run, Start};
 use crate::survey::GameView;
+use upright_spanner_image::rights_of;
 
 /// What stands in the way of a game that is about to be started.
 #[derive(Debug)]
@@ -64,7 +65,12 @@ impl Workshop {
         once: Option<&str>,
         arguments: &[String],
     ) -> Result<Start> {
-        self.decide(view, |situation| start::start(situation, once, arguments))
+        let mut start = self.decide(view, |situation| start::start(situation, once, arguments))?;
+        if let Run::Program { file, .. } = &start.run {
+            // What asks for nothing, and what cannot be read, is started as it is.
+            start.rights = rights_of(file).unwrap_or_default();
+        }
+        Ok(start)
     }
 
     /// What stands in the way of a game: what has drifted, and what would not load.
@@ -97,12 +103,14 @@ impl Workshop {
         folder: &Path,
         command: Option<Vec<String>>,
     ) -> Result<Plan> {
+        let executable = view.executable().filter(|_| !cfg!(windows));
+        let picture = executable.and_then(|exe| picture_of(&exe.path.on(&view.game.root)));
         let mut plan = self.decide(view, |situation| {
             let target = match command {
                 Some(command) => ShortcutTarget::through(command, view.game.root.clone()),
                 None => ShortcutTarget::of(&start::start(situation, None, &[])?)?,
             };
-            plan::plan_shortcut(situation, &target, folder)
+            plan::plan_shortcut(situation, &target, folder, picture)
         })?;
         self.add_conditions(&mut plan);
         Ok(plan)

@@ -23,7 +23,7 @@ impl Workshop {
     ) -> Result<Survey> {
         let (words, catalog) = (self.words(), self.catalog());
         let (builds, history) = (self.builds()?, self.history()?);
-        let proofs = self.proofs()?;
+        let proofs = self.proofs();
         let mut knowledge = Knowledge {
             games: self.known_games()?,
             library_roots: &words.roots,
