@@ -23,6 +23,13 @@ use crate::store::Store;
 use crate::supply::Supply;
 use crate::territory::{Scope, Territory};
 
+/// From so many steps on, files are not made durable one by one but with all of their volume: each of them waits
+/// for the disk else.
+const MANY: usize = 64;
+
+/// Whether the system can wait for all of a volume.
+const CAN_SYNC_VOLUMES: bool = cfg!(target_os = "linux");
+
 /// How names of spare places begin.
 const SPARE: &str = ".spanner-";
 
@@ -159,14 +166,22 @@ impl Engine<'_> {
             return Err(Failure::Untouched(Error::AnotherFolder { path }));
         }
 
-        for place in draft.steps.iter().filter_map(Step::place) {
+        for place in draft.steps.iter().flat_map(|step| step.target().places()) {
             territory.base(place).map_err(Failure::Untouched)?;
         }
         let spares = spares(&draft.steps, &territory).map_err(Failure::Untouched)?;
         let supplies = draft.supplies;
         let draft = Draft { supplies: Vec::new(), ..draft };
-        let carriers = OnDisk::new(&territory, self.store, draft.in_use).supplied_with(&supplies);
-        self.apply_supplied(draft, spares, &carriers, &supplies)
+        if !(CAN_SYNC_VOLUMES && draft.steps.len() >= MANY) {
+            let carriers = OnDisk::new(&territory, self.store, draft.in_use);
+            let carriers = carriers.supplied_with(&supplies);
+            return self.apply_supplied(draft, spares, &carriers, &supplies, self.store);
+        }
+        let (store, territory) =
+            (self.store.for_many().map_err(Failure::Untouched)?, territory.for_many());
+        let carriers = OnDisk::new(&territory, &store, draft.in_use).for_many();
+        let carriers = carriers.supplied_with(&supplies);
+        self.apply_supplied(draft, spares, &carriers, &supplies, &store)
     }
 
     /// Carries out a change by other carriers than those on disk.
@@ -181,7 +196,7 @@ impl Engine<'_> {
     ) -> Result<Record, Failure> {
         let supplies = draft.supplies;
         let draft = Draft { supplies: Vec::new(), ..draft };
-        self.apply_supplied(draft, spares, carriers, &supplies)
+        self.apply_supplied(draft, spares, carriers, &supplies, self.store)
     }
 
     fn apply_supplied(
@@ -190,13 +205,14 @@ impl Engine<'_> {
         spares: Vec<Option<Place>>,
         carriers: &dyn Carriers,
         supplies: &[Supply],
+        store: &Store,
     ) -> Result<Record, Failure> {
         let mut record = record(draft, spares);
         self.journal.begin(&mut record, self.copies).map_err(Failure::Untouched)?;
         let work = Work { record: &record, carriers, progress: self.progress };
         let number = record.number;
         let mut begun = 0;
-        match work.carry_out(supplies, self.store, &mut begun) {
+        match work.carry_out(supplies, store, &mut begun) {
             Ok(left) => self.close(record, left),
             Err(cause) => {
                 self.progress.end();
@@ -426,7 +442,10 @@ fn spare(
     known: &mut BTreeMap<Place, bool>,
     territory: &Territory,
 ) -> Result<Option<Place>> {
-    let waits = !matches!(step.target(), Target::Folder(_) | Target::ReadOnly(_));
+    let is_whole = |target: &Target| {
+        matches!(target, Target::Folder(_) | Target::ReadOnly(_) | Target::Aside(_))
+    };
+    let waits = step.alters() && !is_whole(step.target());
     let Some(place) = step.place().filter(|_| waits) else { return Ok(None) };
     let mut around = None;
     for folder in place.folders() {
@@ -484,6 +503,7 @@ impl Work<'_> {
         begun: &mut usize,
     ) -> Result<BTreeMap<usize, Side>> {
         self.lay_out(supplies, store)?;
+        self.carriers.sync()?;
 
         let mut left = BTreeMap::new();
         self.progress.begin("swapping", Some(self.record.steps.len() as u64));
@@ -506,6 +526,7 @@ impl Work<'_> {
             Some(_) => Ok(()),
             None => self.carriers.of(step.target()).settle(step, spare),
         })?;
+        self.carriers.sync()?;
 
         self.progress.end();
         for (_, step, spare) in self.steps() {
@@ -575,7 +596,9 @@ impl Work<'_> {
             .rev()
             .map(|(n, step, spare)| {
                 let carrier = self.carriers.of(step.target());
-                let restored = if n < begun {
+                let restored = if !step.alters() {
+                    Ok(Restored::Untouched)
+                } else if n < begun {
                     carrier.restore(step, spare)
                 } else {
                     carrier.clear(step, spare).map(|()| Restored::Untouched)
@@ -601,7 +624,8 @@ impl Work<'_> {
         self.steps().all(|(_, step, spare)| {
             let carrier = self.carriers.of(step.target());
             let settled = carrier.look(step.target()).is_ok_and(|now| {
-                now.same_as(&step.after().state) && !now.same_as(&step.before().state)
+                now.same_as(&step.after().state)
+                    && !(step.alters() && now.same_as(&step.before().state))
             });
             settled && carrier.settle(step, spare).is_ok()
         }) && self

@@ -27,6 +27,12 @@ pub fn room(free: u64) -> u64 {
 #[cfg(not(debug_assertions))]
 pub(crate) fn synced(_: &std::path::Path) {}
 
+/// Called when all of a volume was written to disk.
+#[cfg(all(not(debug_assertions), target_os = "linux"))]
+pub(crate) fn all_synced() {}
+
+#[cfg(all(debug_assertions, target_os = "linux"))]
+pub(crate) use chosen::all_synced;
 #[cfg(debug_assertions)]
 pub(crate) use chosen::synced;
 #[cfg(debug_assertions)]
@@ -81,6 +87,14 @@ mod chosen {
     pub(crate) fn synced(path: &Path) {
         if FAULT.as_ref().is_some_and(|(kind, _)| kind == "power") {
             super::power::after_sync(path);
+        }
+    }
+
+    /// Called when all of a volume was written to disk. Tests have one.
+    #[cfg(target_os = "linux")]
+    pub(crate) fn all_synced() {
+        if FAULT.as_ref().is_some_and(|(kind, _)| kind == "power") {
+            super::power::after_sync_of_all();
         }
     }
 }
@@ -144,6 +158,13 @@ mod power {
     pub fn after_sync(path: &Path) {
         let mut disk = DISK.lock().unwrap_or_else(PoisonError::into_inner);
         disk.get_or_insert_with(Disk::as_it_is).note(path);
+    }
+
+    /// Like before the first operation, everything is on disk.
+    #[cfg(target_os = "linux")]
+    pub fn after_sync_of_all() {
+        let mut disk = DISK.lock().unwrap_or_else(PoisonError::into_inner);
+        *disk = Some(Disk::as_it_is());
     }
 
     fn number(metadata: &Metadata) -> Number {

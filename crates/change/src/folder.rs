@@ -18,6 +18,8 @@ use cap_std::fs::{Dir, OpenOptions, OpenOptionsExt};
 
 use crate::content::{Stamp, system_time};
 use crate::error::{Error, Result};
+#[cfg(target_os = "linux")]
+use crate::fault::all_synced;
 use crate::fault::{point, synced};
 use crate::path::{TreePath, same_name};
 
@@ -285,20 +287,47 @@ impl Folder {
     pub fn rename_new(&self, from: &str, to: &Self, name: &str) -> Result<()> {
         let path = to.path.join(name);
         point("write", &path)?;
-        #[cfg(target_os = "linux")]
-        {
-            use rustix::fs::{RenameFlags, renameat_with};
-            use rustix::io::Errno;
-            match renameat_with(&self.dir, from, &to.dir, name, RenameFlags::NOREPLACE) {
-                Err(Errno::INVAL | Errno::NOSYS) => {}
-                done => return done.map_err(|error| Error::io("write", &path)(error.into())),
-            }
+        if let Some(done) = self.rename_at_once(from, to, name) {
+            return done.map_err(Error::io("write", &path));
         }
 
         // Windows takes no name away from a file that is marked read-only.
         let is_marked = self.make_replaceable(from)?;
         self.rename_by_names(from, to, name)?;
         if is_marked { to.set_read_only(name, true) } else { Ok(()) }
+    }
+
+    /// Moves a file or folder of this folder, with all that is in it, to a name that nothing has.
+    ///
+    /// # Errors
+    /// Where something has that name, it is on another volume, or the system refuses it.
+    pub fn move_new(&self, from: &str, to: &Self, name: &str) -> Result<()> {
+        if !matches!(self.find(from)?, Found::Folder(_)) {
+            return self.rename_new(from, to, name);
+        }
+        let path = to.path.join(name);
+        point("move to", &path)?;
+        let done = self.rename_at_once(from, to, name).unwrap_or_else(|| match to.find(name) {
+            Ok(Found::Nothing) => patiently(|| self.dir.rename(from, &to.dir, name)),
+            _ => Err(ErrorKind::AlreadyExists.into()),
+        });
+        done.map_err(Error::io("move to", &path))
+    }
+
+    /// Renames to a name that nothing has in one operation, where the system can.
+    #[cfg(target_os = "linux")]
+    fn rename_at_once(&self, from: &str, to: &Self, name: &str) -> Option<io::Result<()>> {
+        use rustix::fs::{RenameFlags, renameat_with};
+        use rustix::io::Errno;
+        match renameat_with(&self.dir, from, &to.dir, name, RenameFlags::NOREPLACE) {
+            Err(Errno::INVAL | Errno::NOSYS) => None,
+            done => Some(done.map_err(io::Error::from)),
+        }
+    }
+
+    #[cfg(not(target_os = "linux"))]
+    fn rename_at_once(&self, _: &str, _: &Self, _: &str) -> Option<io::Result<()>> {
+        None
     }
 
     /// Gives a file a name that nothing has, and takes its own away.
@@ -525,6 +554,24 @@ impl Folder {
         done.map_err(Error::io("write to disk", &self.path))?;
         synced(&self.path);
         Ok(())
+    }
+
+    /// Waits until everything that was written to its volume is on disk.
+    ///
+    /// # Errors
+    /// Where the disk fails, or the system can only wait for one file at a time.
+    #[cfg(target_os = "linux")]
+    pub(crate) fn sync_volume(&self) -> Result<()> {
+        point("write to disk", &self.path)?;
+        let done = self.handle().and_then(|handle| Ok(rustix::fs::syncfs(handle)?));
+        done.map_err(Error::io("write to disk", &self.path))?;
+        all_synced();
+        Ok(())
+    }
+
+    #[cfg(not(target_os = "linux"))]
+    pub(crate) fn sync_volume(&self) -> Result<()> {
+        Err(Error::io("write to disk", &self.path)(ErrorKind::Unsupported.into()))
     }
 
     /// A handle on the very folder that can do more than lead to what is in it.

@@ -267,18 +267,26 @@ impl Journal {
     /// # Errors
     /// Where it cannot be written; nothing is there then.
     pub(crate) fn begin(&self, record: &mut Record, copies: &dyn Copies) -> Result<()> {
-        let last = self.marks()?.into_keys().max().unwrap_or(0).max(copies.last());
-        let full = || {
-            let what = "there is no higher number".to_owned();
-            Error::Journal { path: self.path(last), what }
-        };
-        record.number = last.checked_add(1).ok_or_else(full)?;
+        record.number = self.next(copies)?;
 
         let path = self.path(record.number);
         let text = record.to_text(&path)?;
         line::write_new(&self.folder, &name(record.number), &text)?;
         self.copy(record.number, copies);
         Ok(())
+    }
+
+    /// The number that the next change gets.
+    ///
+    /// # Errors
+    /// Where the journal's folder cannot be read, or there is no higher number.
+    pub fn next(&self, copies: &dyn Copies) -> Result<i64> {
+        let last = self.marks()?.into_keys().max().unwrap_or(0).max(copies.last());
+        let full = || {
+            let what = "there is no higher number".to_owned();
+            Error::Journal { path: self.path(last), what }
+        };
+        last.checked_add(1).ok_or_else(full)
     }
 
     /// Keeps a copy of a file as it is now, where it can be read.

@@ -41,7 +41,7 @@ pub use lock::Lock;
 pub use path::{BadPath, Place, TreePath, fold, is_device, same_name, slashes};
 pub use progress::{Progress, Silent};
 pub use record::{Record, RecordState, Stored};
-pub use step::{Registry, RegistryValue, SettingKey, Side, State, Step, Target};
+pub use step::{Aside, Registry, RegistryValue, SettingKey, Side, State, Step, Target, Tree};
 pub use store::Store;
 pub use supply::Supply;
 pub use territory::{Grant, Scope, Territory};

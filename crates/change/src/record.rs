@@ -16,7 +16,7 @@ use crate::content::{Content, Digest, FileState, Moment, Stamp};
 use crate::error::{Error, Result};
 use crate::line::{self, Lines};
 use crate::path::{Place, TreePath, slashes};
-use crate::step::{Registry, RegistryValue, SettingKey, Side, State, Step, Target};
+use crate::step::{Aside, Registry, RegistryValue, SettingKey, Side, State, Step, Target, Tree};
 
 /// How a journal file begins.
 const HEADING: &str = "spanner change 1";
@@ -226,7 +226,8 @@ impl Record {
             line.after.into_side(),
             &line.owner,
         );
-        self.steps.push(step.from_source(line.source));
+        let beneath = line.beneath.map(SideLine::into_side);
+        self.steps.push(step.from_source(line.source).over(beneath));
         self.spares.push(line.spare.map(PlaceLine::into_place).transpose()?);
         Ok(())
     }
@@ -279,6 +280,8 @@ struct StepLine {
     source: Option<String>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     spare: Option<PlaceLine>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    beneath: Option<SideLine>,
 }
 
 #[derive(Debug, Serialize, Deserialize, Encode, Decode)]
@@ -286,6 +289,10 @@ struct StepLine {
 enum TargetLine {
     File(PlaceLine),
     Folder(PlaceLine),
+    Aside {
+        place: PlaceLine,
+        kept: PlaceLine,
+    },
     ReadOnly(PlaceLine),
     Setting(SettingLine),
     RegistryValue(ValueLine),
@@ -325,6 +332,12 @@ enum SideLine {
     Folder {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         mode: Option<u32>,
+    },
+    Tree {
+        listing: Digest,
+        size: u64,
+        files: u64,
+        bytes: u64,
     },
     Mark(bool),
     /// A mark where the system makes it of the file's permission bits.
@@ -472,6 +485,7 @@ impl StepLine {
             owner: step.owner().to_owned(),
             source: step.source().map(str::to_owned),
             spare: spare.map(|spare| PlaceLine::of(spare, journal)).transpose()?,
+            beneath: step.beneath().map(SideLine::from),
         })
     }
 }
@@ -482,6 +496,9 @@ impl TargetLine {
         Ok(match target {
             Target::File(place) => Self::File(line(place)?),
             Target::Folder(place) => Self::Folder(line(place)?),
+            Target::Aside(aside) => {
+                Self::Aside { place: line(&aside.place)?, kept: line(&aside.kept)? }
+            }
             Target::ReadOnly(place) => Self::ReadOnly(line(place)?),
             Target::Setting(key) => Self::Setting(SettingLine {
                 file: line(&key.place)?,
@@ -503,6 +520,9 @@ impl TargetLine {
         Ok(match self {
             Self::File(place) => Target::File(place.into_place()?),
             Self::Folder(place) => Target::Folder(place.into_place()?),
+            Self::Aside { place, kept } => {
+                Target::Aside(Aside { place: place.into_place()?, kept: kept.into_place()? })
+            }
             Self::ReadOnly(place) => Target::ReadOnly(place.into_place()?),
             Self::Setting(SettingLine { file, format, key }) => Target::Setting(SettingKey {
                 place: file.into_place()?,
@@ -538,6 +558,12 @@ impl From<&Side> for SideLine {
         match &side.state {
             State::Absent => Self::Absent,
             State::Folder(mode) => Self::Folder { mode: *mode },
+            State::Tree(tree) => Self::Tree {
+                listing: tree.listing.blake3,
+                size: tree.listing.size,
+                files: tree.files,
+                bytes: tree.bytes,
+            },
             State::Mark { set, mode: None } => Self::Mark(*set),
             State::Mark { set, mode: Some(mode) } => Self::MarkOf { set: *set, mode: *mode },
             State::Setting(value) => Self::Setting(value.clone()),
@@ -564,6 +590,10 @@ impl SideLine {
         match self {
             Self::Absent => Side::ABSENT,
             Self::Folder { mode } => State::Folder(mode).into(),
+            Self::Tree { listing, size, files, bytes } => {
+                let listing = Content { blake3: listing, size };
+                State::Tree(Tree { listing, files, bytes }).into()
+            }
             Self::Mark(set) => State::mark(set).into(),
             Self::MarkOf { set, mode } => State::Mark { set, mode: Some(mode) }.into(),
             Self::Setting(value) => State::Setting(value).into(),

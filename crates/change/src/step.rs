@@ -19,12 +19,23 @@ pub enum Target {
     File(Place),
     /// A folder: that it is there. It is made empty, and removed only if it is empty.
     Folder(Place),
+    /// A file or folder as a whole, with all that is in it, which stands in its place or is kept elsewhere.
+    Aside(Aside),
     /// Whether a file is marked read-only, whatever is in it.
     ReadOnly(Place),
     /// A key of a settings file, whatever else is in it.
     Setting(SettingKey),
     /// A value of a registry.
     Value(RegistryValue),
+}
+
+/// A file or folder that is moved aside, or back.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Aside {
+    /// Its place.
+    pub place: Place,
+    /// Where it lies while it is not there: on the same volume.
+    pub kept: Place,
 }
 
 /// A key of a settings file.
@@ -62,6 +73,7 @@ impl Target {
         match self {
             Self::File(place)
             | Self::Folder(place)
+            | Self::Aside(Aside { place, .. })
             | Self::ReadOnly(place)
             | Self::Setting(SettingKey { place, .. })
             | Self::Value(RegistryValue { registry: Registry::Prefix(place), .. }) => Some(place),
@@ -77,6 +89,15 @@ impl Target {
         }
     }
 
+    /// Every place that it is about.
+    pub fn places(&self) -> impl Iterator<Item = &Place> {
+        let kept = match self {
+            Self::Aside(aside) => Some(&aside.kept),
+            _ => None,
+        };
+        self.place().into_iter().chain(kept)
+    }
+
     /// Whether it is a folder.
     pub fn is_folder(&self) -> bool {
         matches!(self, Self::Folder(_))
@@ -85,9 +106,12 @@ impl Target {
     /// The same target where its folder, or one around it, stands somewhere else now.
     #[must_use]
     pub fn moved(&self, from: &Path, to: &Path) -> Self {
-        match self.place() {
-            Some(place) => self.with_place(place.moved(from, to)),
-            None => self.clone(),
+        match (self, self.place()) {
+            (Self::Aside(Aside { place, kept }), _) => {
+                Self::Aside(Aside { place: place.moved(from, to), kept: kept.moved(from, to) })
+            }
+            (_, Some(place)) => self.with_place(place.moved(from, to)),
+            (_, None) => self.clone(),
         }
     }
 
@@ -97,6 +121,7 @@ impl Target {
         match self {
             Self::File(_) => Self::File(place),
             Self::Folder(_) => Self::Folder(place),
+            Self::Aside(aside) => Self::Aside(Aside { place, kept: aside.kept.clone() }),
             Self::ReadOnly(_) => Self::ReadOnly(place),
             Self::Setting(key) => Self::Setting(SettingKey { place, ..key.clone() }),
             Self::Value(value) => Self::Value(match value.registry {
@@ -113,6 +138,7 @@ impl Target {
         match self {
             Self::File(_) => "file",
             Self::Folder(_) => "folder",
+            Self::Aside(_) => "aside",
             Self::ReadOnly(_) => "read-only",
             Self::Setting(_) => "setting",
             Self::Value(_) => "registry-value",
@@ -138,7 +164,7 @@ impl Target {
         let path = self.place().map(|place| slashes(&place.on(root)));
         match (self, path) {
             (Self::Setting(key), Some(path)) => format!("{path}: {}", key.path),
-            (Self::File(_) | Self::Folder(_) | Self::ReadOnly(_), Some(path)) => path,
+            (Self::File(_) | Self::Folder(_) | Self::Aside(_) | Self::ReadOnly(_), Some(path)) => path,
             _ => self.to_string(),
         }
     }
@@ -146,7 +172,7 @@ impl Target {
     /// What it is of its file, as names are compared.
     fn inside(&self) -> String {
         match self {
-            Self::File(_) | Self::Folder(_) | Self::ReadOnly(_) => String::new(),
+            Self::File(_) | Self::Folder(_) | Self::Aside(_) | Self::ReadOnly(_) => String::new(),
             Self::Setting(SettingKey { format: Format::Ini, path, .. }) => fold(&path.to_string()),
             Self::Setting(key) => key.path.to_string(),
             Self::Value(RegistryValue { value, .. }) => {
@@ -159,7 +185,10 @@ impl Target {
 impl fmt::Display for Target {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Self::File(place) | Self::Folder(place) | Self::ReadOnly(place) => place.fmt(f),
+            Self::File(place)
+            | Self::Folder(place)
+            | Self::Aside(Aside { place, .. })
+            | Self::ReadOnly(place) => place.fmt(f),
             Self::Setting(key) => f.pad(&format!("{}: {}", key.place, key.path)),
             Self::Value(value) => f.pad(&value.value.to_string()),
         }
@@ -175,6 +204,8 @@ pub enum State {
     File(FileState),
     /// A folder, with its permission bits where the system has them.
     Folder(Option<u32>),
+    /// A file or folder as a whole.
+    Tree(Tree),
     /// A mark, which is set or not.
     Mark {
         /// Whether it is set.
@@ -199,6 +230,7 @@ impl State {
         match (self, other) {
             (Self::File(a), Self::File(b)) => a.content == b.content,
             (Self::Folder(_), Self::Folder(_)) => true,
+            (Self::Tree(a), Self::Tree(b)) => a.listing == b.listing,
             (Self::Mark { set: a, .. }, Self::Mark { set: b, .. }) => a == b,
             (a, b) if a.is_absent() => b.is_absent(),
             _ => self == other,
@@ -232,6 +264,17 @@ impl State {
     pub fn is_absent(&self) -> bool {
         matches!(self, Self::Absent | Self::Unset { .. })
     }
+}
+
+/// A file or folder as a whole, as far as it can be told without reading what is in its files.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Tree {
+    /// The text that lists its files by name, size, date and marks.
+    pub listing: Content,
+    /// How many files are in it.
+    pub files: u64,
+    /// How long they are together.
+    pub bytes: u64,
 }
 
 /// One side of a step: what is there, and what people call it.
@@ -272,6 +315,7 @@ pub struct Step {
     after: Side,
     owner: String,
     source: Option<String>,
+    beneath: Option<Side>,
 }
 
 impl Step {
@@ -288,6 +332,16 @@ impl Step {
     /// A folder that goes, if it is empty by then.
     pub fn remove_folder(place: Place, mode: Option<u32>, owner: &str) -> Self {
         Self::of(Target::Folder(place), State::Folder(mode).into(), Side::ABSENT, owner)
+    }
+
+    /// A file whose content is kept, and which stays as it is.
+    pub fn keep(place: Place, side: Side, owner: &str) -> Self {
+        Self::replace(place, side.clone(), side, owner)
+    }
+
+    /// A file or folder that is moved aside with all that is in it.
+    pub fn aside(aside: Aside, tree: Tree, owner: &str) -> Self {
+        Self::of(Target::Aside(aside), State::Tree(tree).into(), Side::ABSENT, owner)
     }
 
     /// A file that is marked read-only from then on, or no more.
@@ -307,13 +361,26 @@ impl Step {
 
     /// A step of any kind from its parts, as they were read from a journal or from another step.
     pub fn of(target: Target, before: Side, after: Side, owner: &str) -> Self {
-        Self { target, before, after, owner: owner.to_owned(), source: None }
+        let owner = owner.to_owned();
+        Self { target, before, after, owner, source: None, beneath: None }
     }
 
     /// The same step, with the name of what its new content comes from.
     #[must_use]
     pub fn from_source(self, source: Option<String>) -> Self {
         Self { source, ..self }
+    }
+
+    /// The same step, with what would be there if what is there afterwards were not.
+    #[must_use]
+    pub fn over(self, beneath: Option<Side>) -> Self {
+        Self { beneath, ..self }
+    }
+
+    /// The same step about another target of the same kind.
+    #[must_use]
+    pub fn about(self, target: Target) -> Self {
+        Self { target, ..self }
     }
 
     /// The same step about a file, which has the read-only mark afterwards, or not.
@@ -330,7 +397,7 @@ impl Step {
     #[must_use]
     pub fn taken_back(&self, now: Side) -> Self {
         let (target, owner) = (self.target.clone(), self.owner.clone());
-        Self { target, before: now, after: self.before.clone(), owner, source: None }
+        Self { target, before: now, after: self.before.clone(), owner, source: None, beneath: None }
     }
 
     /// The same step on a game that stands somewhere else now.
@@ -362,6 +429,16 @@ impl Step {
     /// What is there afterwards.
     pub fn after(&self) -> &Side {
         &self.after
+    }
+
+    /// Whether anything is altered by it. Else it keeps what is there.
+    pub fn alters(&self) -> bool {
+        self.before.state != self.after.state
+    }
+
+    /// What would be there if what is there afterwards were not, where the caller says so.
+    pub fn beneath(&self) -> Option<&Side> {
+        self.beneath.as_ref()
     }
 
     /// Whose it is, in the caller's words: the family of a component.

@@ -14,13 +14,16 @@ use crate::error::{Error, Result};
 use crate::fault::point;
 use crate::folder::{Folder, Found, metadata_of, set_marks};
 use crate::random::{is_random_name, random_name};
-use crate::transfer::{Source, fill_durably, read_from_start, share};
+use crate::transfer::{Source, fill, fill_durably, read_from_start, share};
 
 /// The store of content in one folder.
 #[derive(Debug)]
 pub struct Store {
     folder: Folder,
     sharing: OnceLock<bool>,
+    /// Whether what is stored is made durable file by file. Else someone does so with all of the volume, before
+    /// anything relies on it.
+    is_durable: bool,
 }
 
 impl Store {
@@ -29,7 +32,38 @@ impl Store {
     /// # Errors
     /// Where the folder cannot be made or opened.
     pub fn open(folder: &Path) -> Result<Self> {
-        Ok(Self { folder: Folder::make(folder)?, sharing: OnceLock::new() })
+        Ok(Self { folder: Folder::make(folder)?, sharing: OnceLock::new(), is_durable: true })
+    }
+
+    /// The same store for many files at a time: none is durable until [`Self::sync`] has made all so.
+    ///
+    /// # Errors
+    /// Where its folder is not there any more.
+    pub(crate) fn for_many(&self) -> Result<Self> {
+        let folder = Folder::open(self.folder.path())?;
+        Ok(Self { folder, sharing: self.sharing.clone(), is_durable: false })
+    }
+
+    /// Makes all durable that was stored.
+    ///
+    /// # Errors
+    /// Where the disk fails.
+    pub(crate) fn sync(&self) -> Result<()> {
+        self.folder.sync_volume()
+    }
+
+    fn sync_names(&self, folder: &Folder) -> Result<()> {
+        if self.is_durable { folder.sync() } else { Ok(()) }
+    }
+
+    fn fill(
+        &self,
+        source: Source<'_>,
+        to: &File,
+        path: &Path,
+        mark: impl FnOnce() -> Result<()>,
+    ) -> Result<Content> {
+        if self.is_durable { fill_durably(source, to, path, mark) } else { fill(source, to, path, mark) }
     }
 
     /// Where a content lies, if it is there.
@@ -58,7 +92,7 @@ impl Store {
             made => made?,
         }
 
-        self.folder.sync()?;
+        self.sync_names(&self.folder)?;
         let missing = || Error::DamagedContent { path: self.folder.path().join(name) };
         self.folder.below(name)?.ok_or_else(missing)
     }
@@ -131,7 +165,7 @@ impl Store {
             let content = self.copy(file, target, &path, || Ok(()))?;
             if content == *expected { Ok(()) } else { Err(other()) }
         });
-        done.and_then(|()| Self::name(&shelf, &name, expected))
+        done.and_then(|()| self.name(&shelf, &name, expected))
     }
 
     /// Stores bytes; done when they are durable.
@@ -148,7 +182,7 @@ impl Store {
         let path = shelf.path().join(&name);
 
         Self::write_new(&shelf, &name, |target| {
-            let stored = fill_durably(Source::Bytes(bytes), target, &path, || Ok(()))?;
+            let stored = self.fill(Source::Bytes(bytes), target, &path, || Ok(()))?;
             if stored == content {
                 Ok(())
             } else {
@@ -156,7 +190,7 @@ impl Store {
             }
         })?;
 
-        Self::name(&shelf, &name, &content)?;
+        self.name(&shelf, &name, &content)?;
         Ok(content)
     }
 
@@ -180,13 +214,13 @@ impl Store {
     }
 
     /// Gives a written file its name. One that is there under it is damaged, or the same.
-    fn name(shelf: &Folder, from: &str, content: &Content) -> Result<()> {
+    fn name(&self, shelf: &Folder, from: &str, content: &Content) -> Result<()> {
         let name = content.blake3.to_string();
         if matches!(shelf.find(&name)?, Found::Folder(_)) {
             shelf.remove_folder(&name)?;
         }
         shelf.rename(from, shelf, &name)?;
-        shelf.sync()
+        self.sync_names(shelf)
     }
 
     /// Puts a stored content into a new, empty file and gives it its marks; checked against the digest
@@ -212,7 +246,7 @@ impl Store {
         if placed == state.content { Ok(()) } else { Err(other()) }
     }
 
-    /// The same of bytes.
+    /// The same of bytes, which are few: they are durable in any case.
     pub(crate) fn place_bytes(
         bytes: &[u8],
         state: &FileState,
@@ -241,7 +275,7 @@ impl Store {
         } else {
             Source::File(from)
         };
-        fill_durably(source, to, path, mark)
+        self.fill(source, to, path, mark)
     }
 
     /// Whether files on the store's volume can share their blocks, so that a copy takes no room.

@@ -1,5 +1,5 @@
-//! Contents that go into the store with a change. They come from outside, and steps that place them
-//! need not wait until they are stored.
+//! Contents that come from outside with a change: most go into the store, and steps that place them need not
+//! wait until they are there.
 
 use std::collections::HashMap;
 use std::fs::File;
@@ -9,20 +9,22 @@ use crate::content::{Content, FileState};
 use crate::error::{Error, Result};
 use crate::store::Store;
 
-/// A content that goes into the store once the journal names it.
+/// A content that comes from outside once the journal names it.
 #[derive(Debug)]
 pub enum Supply {
     /// These bytes.
     Bytes(Vec<u8>),
     /// What a file holds, which must be this.
     File(PathBuf, Content),
+    /// The same, which is placed and not stored: whoever wants it back has it.
+    Passing(PathBuf, Content),
 }
 
 impl Supply {
     fn content(&self) -> Content {
         match self {
             Self::Bytes(bytes) => Content::of_bytes(bytes),
-            Self::File(_, content) => *content,
+            Self::File(_, content) | Self::Passing(_, content) => *content,
         }
     }
 
@@ -31,6 +33,7 @@ impl Supply {
         match self {
             Self::Bytes(bytes) => store.keep_bytes(bytes).map(drop),
             Self::File(path, content) => store.keep(&open(path)?, content, path),
+            Self::Passing(..) => Ok(()),
         }
     }
 
@@ -38,7 +41,9 @@ impl Supply {
     fn place(&self, store: &Store, state: &FileState, target: &File, path: &Path) -> Result<()> {
         match self {
             Self::Bytes(bytes) => Store::place_bytes(bytes, state, target, path),
-            Self::File(origin, _) => store.place_file(&open(origin)?, origin, state, target, path),
+            Self::File(origin, _) | Self::Passing(origin, _) => {
+                store.place_file(&open(origin)?, origin, state, target, path)
+            }
         }
     }
 }

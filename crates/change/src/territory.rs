@@ -41,6 +41,8 @@ pub struct Territory {
     root: Folder,
     others: BTreeMap<PathBuf, Option<Folder>>,
     run_with: Option<Vec<String>>,
+    /// Whether names are made durable folder by folder. Else someone does so with all of the volumes.
+    is_durable: bool,
 }
 
 impl Territory {
@@ -53,7 +55,21 @@ impl Territory {
         let granted = scope.grants.iter().map(|grant| &grant.folder);
         let open = |folder: &PathBuf| (folder.clone(), Folder::open(folder).ok());
         let others = scope.bays.iter().chain(granted).map(open).collect();
-        Ok(Self { root, others, run_with: scope.run_with.clone() })
+        Ok(Self { root, others, run_with: scope.run_with.clone(), is_durable: true })
+    }
+
+    /// The same for many files at a time: nothing is durable until [`Self::sync`] has made all so.
+    pub(crate) fn for_many(self) -> Self {
+        Self { is_durable: false, ..self }
+    }
+
+    /// Makes all durable that was written to its volumes.
+    ///
+    /// # Errors
+    /// Where a disk fails.
+    pub(crate) fn sync(&self) -> Result<()> {
+        let folders = self.others.values().flatten().chain([&self.root]);
+        folders.map(Folder::sync_volume).collect()
     }
 
     /// The program through which values of a prefix's registry are set, where that is needed.
@@ -127,6 +143,9 @@ impl Territory {
 
     /// Waits until the entries of the folder around a place are on disk.
     pub(crate) fn sync_around(&self, place: &Place) -> Result<()> {
+        if !self.is_durable {
+            return Ok(());
+        }
         self.around(place)?.map_or(Ok(()), |folder| folder.sync())
     }
 

@@ -8,7 +8,7 @@ use std::path::Path;
 use std::sync::mpsc::{Receiver, channel};
 use std::thread;
 
-use crate::content::{Content, fill};
+use crate::content::{Content, fill as fill_block};
 use crate::error::{Error, Result};
 use crate::folder::sync_file;
 
@@ -55,7 +55,7 @@ impl Source<'_> {
         let mut block = vec![0; BLOCK];
         let (mut written, mut told) = (0, 0);
         loop {
-            let len = fill(from, &mut block)?;
+            let len = fill_block(from, &mut block)?;
             if len == 0 {
                 return Ok(());
             }
@@ -69,7 +69,20 @@ impl Source<'_> {
     }
 }
 
-/// Fills a new file, marks it, and waits until it is on disk; gives what it holds, read back meanwhile.
+/// Fills a new file and marks it; gives what it holds, read back. Someone else makes it durable, with all of its
+/// volume.
+pub(crate) fn fill(
+    source: Source<'_>,
+    to: &File,
+    path: &Path,
+    mark: impl FnOnce() -> Result<()>,
+) -> Result<Content> {
+    source.write(to, |_| {}).map_err(Error::io("write", path))?;
+    mark()?;
+    read_back(to, path)
+}
+
+/// The same, and waits until it is on disk, which is read back meanwhile.
 pub(crate) fn fill_durably(
     source: Source<'_>,
     to: &File,

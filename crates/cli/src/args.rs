@@ -92,6 +92,8 @@ pub enum Command {
     Drift(Drift),
     /// Put fitted builds back that something else has overwritten.
     Refit(Refit),
+    /// Put another release of the game itself onto its folder, as to wind it back after an update.
+    Wind(Wind),
     /// Take swaps made by hand under management, renamed originals included.
     Adopt(Adopt),
     /// Take a component out for now.
@@ -505,12 +507,8 @@ pub struct Fit {
     pub game: Option<String>,
     /// The builds as `rack list` shows them (`family@version`), families for the newest build that
     /// nothing stops, or libraries, folders or archives: all of it as one change.
-    #[arg(value_name = "BUILD or FILE", required_unless_present_any = ["all", "merge"])]
+    #[arg(value_name = "BUILD or FILE", required_unless_present = "all")]
     pub builds: Vec<String>,
-    /// Merge this folder onto the game's folder, as to wind a game back. Can be given several times:
-    /// they are merged in that order.
-    #[arg(long, value_name = "DIR", conflicts_with_all = ["builds", "all", "as_name", "variant", "handoff"])]
-    pub merge: Vec<PathBuf>,
     /// Every known game that has these families, groups of families (a pattern) or builds, one change a game.
     #[arg(long, value_name = "FAMILY", num_args = 1.., conflicts_with_all = ["game", "builds", "as_name", "place"])]
     pub all: Vec<String>,
@@ -746,6 +744,38 @@ pub enum Through {
 }
 
 /// Put fitted builds back that something else has overwritten.
+#[derive(Debug, clap::Args)]
+pub struct Wind {
+    /// The game: its folder, or its id as `survey` shows it.
+    pub game: String,
+    /// The folder or the archive that holds the release, or a part of it. Can be given several times: of each file
+    /// the last one's counts. It is not altered.
+    #[arg(long, value_name = "DIR", required = true)]
+    pub from: Vec<PathBuf>,
+    /// Move this out of the game's folder, for the release not to see it: a path from there, with * for any part of a
+    /// name and ** for any folders. Can be given several times.
+    #[arg(long, value_name = "PATTERN")]
+    pub aside: Vec<String>,
+    /// The version that the game's executable must have afterwards, or a range, such as ">=1.5, <1.6".
+    #[arg(long, value_name = "VERSION")]
+    pub expect: Option<Requirement>,
+    /// Keep components that were fitted, where the release has files of its own for them.
+    #[arg(long, conflicts_with = "replace_fitted")]
+    pub keep_fitted: bool,
+    /// Replace components that were fitted by the files that the release has for them.
+    #[arg(long)]
+    pub replace_fitted: bool,
+    /// Take the settings files of the release too, instead of keeping your values.
+    #[arg(long)]
+    pub settings: bool,
+    /// Proceed despite this stop finding, by its code. Can be given several times.
+    #[arg(long, value_name = "CODE", value_parser = code)]
+    pub despite: Vec<String>,
+    /// Show what would be done, and do nothing.
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
 #[derive(Debug, clap::Args)]
 pub struct Refit {
     /// Only this game: its folder or its id. Without it, every known game.

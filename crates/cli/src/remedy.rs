@@ -82,6 +82,14 @@ fn command(action: &Action) -> String {
         Action::RollBackTo { game, change } => {
             format!("spanner rollback {} --to {change}", quoted(game))
         }
+        Action::RollBackFamilyTo { game, family, change } => {
+            format!("spanner rollback {} {} --to {change}", quoted(game), quoted(family))
+        }
+        Action::SetAside { pattern } => format!("--aside {}", quoted(pattern)),
+        Action::TakeSettings => "--settings".to_owned(),
+        Action::WindFrom { folder } => format!("--from {}", quoted(folder)),
+        Action::KeepFitted => "--keep-fitted, or --replace-fitted".to_owned(),
+        Action::Expect { version } => format!("--expect {}", quoted(version)),
         Action::SetRegistry => "--registry".to_owned(),
         Action::Settle { change } => format!("spanner doctor --settle {change}"),
         Action::ShowEntries { game } => format!("spanner check {} --entries", quoted(game)),

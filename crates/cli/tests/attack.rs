@@ -214,7 +214,8 @@ fn the_wish_to_stop_is_heard_while_files_are_altered() {
         if is_stopped {
             break;
         }
-        let mut child = spanner(&bench, &["fit", TIN, "--merge", "older"]).spawn().unwrap();
+        let words = ["wind", TIN, "--from", "older", "--despite", "another-game"];
+        let mut child = spanner(&bench, &words).spawn().unwrap();
         std::thread::sleep(Duration::from_millis(wait));
         let number = child.id().to_string();
         Command::new("kill").args(["-INT", &number]).status().unwrap();

@@ -33,7 +33,7 @@ const CASES: &[Case<'_>] = &[
     (&["fit", TIN, "words.txt"], 4, "not-an-image", "words.txt", "Give a .dll or .exe file"),
     (&["family", "learn", "words.txt"], 4, "not-an-image", "words.txt", "Give a .dll or .exe file"),
     (&["fit", TIN, "sharpwater", "--as", "con.dll"], 2, "setting", "con.dll", "Give another name"),
-    (&["fit", TIN, "--merge", "nowhere"], 4, "io", "nowhere", "Check the spelling"),
+    (&["wind", TIN, "--from", "nowhere"], 4, "io", "nowhere", "Check the spelling"),
     (
         &["rollback", TIN, "sharpwater"],
         2,

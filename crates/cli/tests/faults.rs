@@ -645,7 +645,7 @@ fn a_change_for_which_there_is_no_room_is_refused_and_says_how_much_is_missing()
     refused(&["fit", GAME, "glim@2.0.0"]);
     refused(&["rollback", GAME, "--to", "0", "--settings"]);
     bench.write("older/data.bin", &[7; 5000]);
-    refused(&["fit", GAME, "--merge", "older"]);
+    refused(&["wind", GAME, "--from", "older"]);
     let document = run(&bench, &["--json", "fit", GAME, "glim@2.0.0"], full());
     assert_eq!(document.status.code(), Some(3));
     let document: serde_json::Value = serde_json::from_slice(&document.stdout).unwrap();

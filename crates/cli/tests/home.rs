@@ -360,12 +360,12 @@ fn names_that_windows_cannot_hold_are_refused_with_words_and_harm_nothing() {
     }
     let (bench, _) = changed();
     bench.write("older/Lantern/note 12:30.txt", b"noon");
-    let said = errors(&bench.run(&["fit", TIN, "--merge", "older"]).code(4));
+    let said = errors(&bench.run(&["wind", TIN, "--from", "older"]).code(4));
     assert!(said.contains("note 12:30.txt") && said.contains("stream of a file"), "{said}");
     fs::remove_file(bench.file("older/Lantern/note 12:30.txt")).unwrap();
     bench.write("older/Lantern/Noon.txt", b"one");
     bench.write("older/Lantern/noon.TXT", b"two");
-    let said = common::flat(&errors(&bench.run(&["fit", TIN, "--merge", "older"]).code(4)));
+    let said = common::flat(&errors(&bench.run(&["wind", TIN, "--from", "older"]).code(4)));
     assert!(said.contains("differ only in case") && said.contains("take it out"), "{said}");
     assert!(!bench.file(&format!("{TIN}/Lantern/Noon.txt")).exists());
     bench.write(&format!("{TIN}/odd?.dll"), &Pe::dll(Bits::Bits64, "odd.dll").to_bytes());

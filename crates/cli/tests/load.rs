@@ -509,10 +509,10 @@ fn a_remedy_names_no_build_that_would_not_do() {
 }
 
 #[test]
-fn folders_are_merged_under_the_law_too() {
+fn a_game_is_wound_under_the_law_too() {
     let bench = pier();
     bench.write("old/bin/core.dll", &library("core.dll", [0, 9, 0, 0], &["open"]).to_bytes());
-    let said = flat(&output(&bench.run(&["fit", GAME, "--merge", "old"]).code(3)));
+    let said = flat(&output(&bench.run(&["wind", GAME, "--from", "old"]).code(3)));
     assert!(said.contains("[exports-missing]"), "{said}");
     bench.write(
         "old/bin/Pier.exe",
@@ -520,7 +520,7 @@ fn folders_are_merged_under_the_law_too() {
             .imports("core.dll", &["open"])
             .to_bytes(),
     );
-    bench.ok(&["fit", GAME, "--merge", "old"]);
+    bench.ok(&["wind", GAME, "--from", "old"]);
     assert!(
         !checked(&bench, 1).contains("stop:"),
         "older than what the game brought, and it starts"

@@ -294,7 +294,7 @@ fn what_nothing_needs_is_shown_and_dropped_only_when_told() {
 }
 
 #[test]
-fn a_game_is_wound_back_by_merging_folders_in_order_and_forward_again() {
+fn a_game_is_wound_back_by_folders_in_order_and_forward_again() {
     let bench = Bench::world();
     let before = bench.picture(KITE);
     let older = world::game_exe(Bits::Bits64, "Kite Harbour", "Paper Quay Games", [1, 0, 7, 0]);
@@ -302,7 +302,7 @@ fn a_game_is_wound_back_by_merging_folders_in_order_and_forward_again() {
     bench.write("older-1/maps/HARBOUR.map", b"the older map");
     bench.write("older-1/Old/Deep/readme.txt", b"new in no release");
     bench.write("older-2/System/KiteHarbour.exe", &older.to_bytes());
-    let words = ["fit", KITE, "--merge", "older-1", "--merge", "older-2"];
+    let words = ["wind", KITE, "--from", "older-1", "--from", "older-2"];
     let mut dry = words.to_vec();
     dry.push("--dry-run");
     assert!(bench.ok(&dry).contains("1.0.9 → 1.0.7"));
@@ -337,7 +337,7 @@ fn contents_that_stand_in_several_places_or_change_places_are_kept_like_others()
     }
     bench.write("older/Maps/left.map", b"right");
     bench.write("older/Maps/right.map", b"left");
-    bench.ok(&["fit", KITE, "--merge", "older"]);
+    bench.ok(&["wind", KITE, "--from", "older"]);
     for n in 0..9 {
         let now = fs::read(bench.file(&format!("{KITE}/Maps/old-{n}.map"))).unwrap();
         assert_eq!(String::from_utf8(now).unwrap(), format!("the new map {}", n % 2));

@@ -12,12 +12,15 @@ pub use upright_spanner_change::{Fault, Mending, Record, RecordState, Side, Stat
 use upright_spanner_image::Version;
 use upright_spanner_settings::document;
 
+/// The family under which files of the game itself are recorded.
+pub(crate) const GAME_FILES: &str = "game-files";
+
 /// One journalled, reversible alteration of one game.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Change {
     /// What it was for, for the program.
     pub purpose: Purpose,
-    /// The executable that counted then.
+    /// The executable that counted then; where it brought another one, that.
     pub executable: Option<ExecutableMark>,
     /// Codes of the findings that the user went on despite.
     pub despite: Vec<String>,
@@ -70,8 +73,13 @@ impl Change {
     pub(crate) fn contents(&self) -> impl Iterator<Item = Content> + '_ {
         let sides = self.steps().iter().flat_map(|step| [step.before(), step.after()]);
         let left = self.record.left.values();
+        let beneath = self.steps().iter().filter_map(Step::beneath);
         let stored = self.record.stored.iter().map(|stored| stored.content);
-        sides.chain(left).filter_map(|side| side.state.content()).chain(stored)
+        let of_side = |side: &Side| match &side.state {
+            State::Tree(tree) => Some(tree.listing),
+            state => state.content(),
+        };
+        sides.chain(left).chain(beneath).filter_map(of_side).chain(stored)
     }
 
     /// Where a target of it was on disk, or the file that it was in; nothing for what is in no file.
@@ -114,6 +122,8 @@ pub enum Purpose {
     Tune,
     /// A shortcut was made.
     Shortcut,
+    /// Another release of the game itself was put onto its folder.
+    Wind,
     /// A family was taken out for now.
     Park(String),
     /// What the change of this number took out was put back.
@@ -130,6 +140,7 @@ impl Purpose {
             Self::Refit => "refit".to_owned(),
             Self::Tune => "tune".to_owned(),
             Self::Shortcut => "shortcut".to_owned(),
+            Self::Wind => "wind".to_owned(),
             Self::Adopt => "adopt".to_owned(),
             Self::RemoveCopies => "remove-copies".to_owned(),
             Self::Park(family) => format!("park {family}"),
@@ -147,6 +158,7 @@ impl Purpose {
             "refit" => Self::Refit,
             "tune" => Self::Tune,
             "shortcut" => Self::Shortcut,
+            "wind" => Self::Wind,
             "adopt" => Self::Adopt,
             "remove-copies" => Self::RemoveCopies,
             "park" => Self::Park(rest.to_owned()),
@@ -156,7 +168,35 @@ impl Purpose {
     }
 }
 
-/// The executable that counted when a change was made.
+/// Which changes undoings turn off, and on again: read oldest first.
+#[derive(Debug, Default)]
+pub(crate) struct Undoings(BTreeMap<i64, (i64, bool)>);
+
+impl Undoings {
+    /// Takes note of a change; of an undoing gives the change at the root of it, and whether that is in effect
+    /// again: to undo an undoing turns on what that had turned off, and so on.
+    pub fn take(&mut self, change: &Change) -> Option<(i64, bool)> {
+        let Purpose::Undo(of) = change.purpose else { return None };
+        let (root, on) = self.0.get(&of).map_or((of, false), |(root, on)| (*root, !on));
+        self.0.insert(change.number(), (root, on));
+        Some((root, on))
+    }
+}
+
+/// Whether a change put another release of the game onto its folder, or took one back.
+pub(crate) fn winds<'a>(change: &Change, changes: impl IntoIterator<Item = &'a Change>) -> bool {
+    let mut undoings = Undoings::default();
+    let mut winds = Vec::new();
+    for other in changes.into_iter().filter(|other| other.number() <= change.number()) {
+        let root = undoings.take(other);
+        if other.purpose == Purpose::Wind || root.is_some_and(|(root, _)| winds.contains(&root)) {
+            winds.push(other.number());
+        }
+    }
+    winds.contains(&change.number())
+}
+
+/// The executable that counted when a change was made, or counts since where it put another one there.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ExecutableMark {
     /// Where it was.
@@ -209,6 +249,11 @@ impl TryFrom<Record> for Change {
             format!("`{key}` is `{}`, which has no meaning here", note(key).unwrap_or(""))
         };
         let purpose = note(PURPOSE).and_then(Purpose::from_text).ok_or_else(|| unknown(PURPOSE))?;
+        // Earlier versions called it a fit, and only its files told it from others.
+        let is_wind = purpose == Purpose::Fit
+            && !record.steps.is_empty()
+            && record.steps.iter().all(|step| step.owner() == GAME_FILES);
+        let purpose = if is_wind { Purpose::Wind } else { purpose };
         let executable = match note(EXECUTABLE) {
             None => None,
             Some(path) => Some(ExecutableMark {
@@ -253,6 +298,7 @@ pub fn describe(side: &Side) -> String {
         (None, State::Absent) => "no file".to_owned(),
         (None, State::File(file)) => format!("a file of {} bytes", file.content.size),
         (None, State::Folder(_)) => "a folder".to_owned(),
+        (None, State::Tree(tree)) => format!("{} files, {} bytes", tree.files, tree.bytes),
         (None, State::Mark { set: true, .. }) => "the read-only mark".to_owned(),
         (None, State::Mark { set: false, .. }) => "no read-only mark".to_owned(),
     }

@@ -1,10 +1,10 @@
 //! What the changes of one game, taken together, say of each target: what the game brought, and what
 //! the last change left. It is a function of the journal alone.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
-use crate::change::{Change, Side, State, Step, Target};
+use crate::change::{Change, Purpose, Side, State, Step, Target, Undoings};
 use crate::path::{TreePath, fold};
 use upright_spanner_change::{Place, SettingKey};
 
@@ -12,6 +12,17 @@ use upright_spanner_change::{Place, SettingKey};
 #[derive(Debug, Default)]
 pub struct Ledger {
     entries: BTreeMap<Target, LedgerEntry>,
+    /// The targets that differ in case alone, by what they share.
+    by_key: HashMap<String, Vec<Target>>,
+}
+
+/// What a change that brought another release of the game says of one target.
+struct Wound {
+    target: Target,
+    /// What the game ships since.
+    brought: Side,
+    /// What it shipped before.
+    found: Side,
 }
 
 /// What is recorded of one target.
@@ -23,7 +34,8 @@ pub struct LedgerEntry {
     pub family: String,
     /// What the game brought: what was there before the first change, or, where something else
     /// than a change has altered it since, what was there before the next one. What was deleted by hand
-    /// is still what the game brought.
+    /// is still what the game brought. Where another release of the game was put onto its folder, that
+    /// brought it.
     pub shipped: Side,
     /// What was there before the first change.
     pub first: Side,
@@ -73,19 +85,42 @@ impl Ledger {
     /// of this very game did in bays elsewhere.
     pub fn of<'a>(root: &Path, changes: impl IntoIterator<Item = &'a Change>) -> Self {
         let mut ledger = Self::default();
+        let mut undoings = Undoings::default();
+        let mut winds: BTreeMap<i64, Vec<Wound>> = BTreeMap::new();
         for change in changes {
+            let winds_back = change.purpose == Purpose::Wind;
             for (step, after) in change.record.effects() {
                 let own = || (change.root() == root).then(|| step.target().clone());
                 let path = change.on_disk(step.target());
                 let below = path.and_then(|path| TreePath::below(root, &path).ok());
                 let below = below.map(|path| step.target().with_place(path.into()));
-                if let Some(target) = below.or_else(own) {
-                    ledger.enter(target, step, after, change.number());
+                let Some(target) = below.or_else(own) else { continue };
+                ledger.enter(target.clone(), step, after, change.number());
+                if winds_back {
+                    let brought = step.beneath().unwrap_or(after).clone();
+                    let found = ledger.ships(&target, brought.clone());
+                    winds.entry(change.number()).or_default().push(Wound { target, brought, found });
+                }
+            }
+            let turned = undoings.take(change).filter(|_| change.counts());
+            if let Some((wounds, on)) = turned.and_then(|(root, on)| Some((winds.get(&root)?, on))) {
+                for wound in wounds {
+                    let ships = if on { &wound.brought } else { &wound.found };
+                    ledger.ships(&wound.target, ships.clone());
                 }
             }
         }
 
+        for target in ledger.entries.keys() {
+            ledger.by_key.entry(target.key()).or_default().push(target.clone());
+        }
         ledger
+    }
+
+    /// Takes note of what the game ships at a target; gives what it shipped before.
+    fn ships(&mut self, target: &Target, side: Side) -> Side {
+        let entry = self.entries.get_mut(target);
+        entry.map_or(Side::ABSENT, |entry| std::mem::replace(&mut entry.shipped, side))
     }
 
     fn enter(&mut self, target: Target, step: &Step, after: &Side, change: i64) {
@@ -131,15 +166,9 @@ impl Ledger {
 
     /// The record of one target.
     pub fn at(&self, target: &Target) -> Option<&LedgerEntry> {
-        self.entries.get(target).or_else(|| {
-            // Most are told apart by their paths, without making texts of them.
-            let is_near = |entry: &LedgerEntry| match (entry.place(), target.place()) {
-                (Some(own), Some(other)) => own.same_as(other),
-                (own, other) => own.is_none() && other.is_none(),
-            };
-            let same = |entry: &&LedgerEntry| is_near(entry) && entry.target.key() == target.key();
-            let mut found = self.entries.values().filter(same);
-            found.next().filter(|_| found.next().is_none())
+        self.entries.get(target).or_else(|| match &self.by_key.get(&target.key())?[..] {
+            [one] => self.entries.get(one),
+            _ => None,
         })
     }
 

@@ -42,6 +42,7 @@ pub mod start;
 mod state;
 pub mod survey;
 pub mod tune;
+mod wind;
 mod window;
 mod workshop;
 
@@ -50,10 +51,11 @@ pub use error::{
     CatalogError, ChangeError, Error, GameError, HomeError, RackError, Result, in_words,
 };
 pub use history::History;
-pub use plan::{Adoption, FitOptions, Refit, TuneWish};
+pub use plan::{Adoption, FitOptions, Refit, TuneWish, WindOptions};
+pub use wind::{Kind, Outline};
 pub use remedy::{Action, Remedy};
 pub use workshop::{
-    Added, Addition, Altering, BeforeStart, ChangeStatus, ChangesSince, Cleared, ClearedMerge,
-    DamagedContent, Diagnosis, FitPlan, Mended, MergePlan, RecoveredTarget, Recovery, Signer,
-    SignerChange, Started, StoreUse, Unreferenced, Workshop,
+    Added, Addition, Altering, BeforeStart, ChangeStatus, ChangesSince, Cleared, DamagedContent,
+    Diagnosis, FitPlan, Mended, RecoveredTarget, Recovery, Signer, SignerChange, Started, StoreUse,
+    Unreferenced, WindPlan, Workshop,
 };

@@ -30,6 +30,17 @@ pub fn is_unfinished_download(name: &str) -> bool {
     ENDINGS.contains(&extension(name).as_str())
 }
 
+/// What a folder beside a game's has behind the game's name that holds what was moved out of the game.
+pub(crate) const SET_ASIDE: &str = "set-aside";
+
+/// The folder beside a game's that holds what was moved out of it; nothing where nothing is around the game's.
+pub(crate) fn set_aside_of(root: &Path) -> Option<PathBuf> {
+    let mut name = root.file_name()?.to_owned();
+    name.push(".");
+    name.push(SET_ASIDE);
+    Some(root.with_file_name(name))
+}
+
 /// The path of a folder as the system spells it, links resolved.
 pub(crate) fn canonical(path: &Path) -> io::Result<PathBuf> {
     dunce::canonicalize(path).map(share)

@@ -125,6 +125,11 @@ pub enum Action {
         game: Text,
         change: i64,
     },
+    RollBackFamilyTo {
+        game: Text,
+        family: Text,
+        change: i64,
+    },
     SetRegistry,
     Settle {
         change: i64,
@@ -153,6 +158,22 @@ pub enum Action {
         game: Text,
     },
     Survey,
+    /// The same command, with the settings of what comes.
+    TakeSettings,
+    /// The same command, with what is to be moved out of the game's folder.
+    SetAside {
+        pattern: Text,
+    },
+    /// The same command, from another folder.
+    WindFrom {
+        folder: Text,
+    },
+    /// The same command, with fitted components kept, or replaced.
+    KeepFitted,
+    /// The same command, with another version expected.
+    Expect {
+        version: Text,
+    },
     /// The same command, through this program.
     ThroughThis,
     UndoOld,

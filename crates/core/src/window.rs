@@ -9,7 +9,7 @@ use crate::content::Content;
 use crate::error::Result;
 use crate::ledger::Ledger;
 use crate::path::TreePath;
-use upright_spanner_change::{Place, Registry};
+use upright_spanner_change::{Moment, Place, Registry, Tree};
 use upright_spanner_image::{Export, Facts, Import, Offer};
 use upright_spanner_settings::registry::ValueName;
 
@@ -26,6 +26,12 @@ pub(crate) enum ImageAt<'a> {
 pub(crate) trait Window {
     /// What is at a target at present.
     fn now(&self, target: &Target) -> Result<Side>;
+    /// Looks at many files side by side before anyone asks.
+    fn look_ahead(&self, files: &[&Place]);
+    /// The file or folder at a place as a whole, with the text that lists it; nothing where there is none.
+    fn tree(&self, place: &Place) -> Result<Option<(Tree, String)>>;
+    /// How long the file at a place is, and its date; nothing where there is none.
+    fn at_a_glance(&self, place: &Place) -> Option<(u64, Moment)>;
     /// Whether a file is only a placeholder of a cloud folder: to read it would fetch it.
     fn is_in_cloud(&self, place: &Place) -> bool;
     /// The bytes of a file that is there.

@@ -211,6 +211,7 @@ impl Carrier for Files<'_> {
     }
 
     fn exchange(&self, step: &Step, spare: Option<&Place>) -> Result<Option<State>> {
+        // A file that is kept and nothing else waits nowhere.
         let Some(spare) = spare else { return Ok(None) };
         let (folder, name) = self.territory.at(place(step.target())?)?;
         let (around, spare_name) = self.territory.at(spare)?;

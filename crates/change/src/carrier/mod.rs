@@ -1,6 +1,7 @@
 //! Carriers: what does the steps of one kind of target. The engine is written over them and knows
 //! none of the kinds.
 
+mod aside;
 mod file;
 mod folder;
 mod mark;
@@ -16,6 +17,7 @@ mod windows;
 use crate::error::{Error, Result};
 use crate::path::Place;
 use crate::step::{State, Step, Target};
+pub use aside::listing;
 pub use on_disk::{OnDisk, values_below};
 
 /// Does the steps of one kind of target.
@@ -81,4 +83,12 @@ fn place(target: &Target) -> Result<&Place> {
 pub trait Carriers: Sync {
     /// The carrier of a target's kind.
     fn of(&self, target: &Target) -> &dyn Carrier;
+
+    /// Makes durable what was done so far, where that is not done with each step.
+    ///
+    /// # Errors
+    /// Where the disk fails.
+    fn sync(&self) -> Result<()> {
+        Ok(())
+    }
 }

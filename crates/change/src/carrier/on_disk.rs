@@ -4,6 +4,7 @@ use std::sync::Mutex;
 
 use upright_spanner_settings::registry::ValueName;
 
+use super::aside::Trees;
 use super::file::Files;
 use super::folder::Folders;
 use super::mark::Marks;
@@ -21,8 +22,11 @@ use crate::territory::Territory;
 
 /// The carriers that work on disk.
 pub struct OnDisk<'a> {
+    /// Whether what is done is made durable step by step.
+    is_durable: bool,
     files: Files<'a>,
     folders: Folders<'a>,
+    trees: Trees<'a>,
     marks: Marks<'a>,
     settings: Parts<'a, Setting>,
     values: Parts<'a, PrefixValue>,
@@ -35,6 +39,7 @@ impl<'a> OnDisk<'a> {
     /// Carriers for a territory; `in_use` says that someone may have its files open.
     pub fn new(territory: &'a Territory, store: &'a Store, in_use: bool) -> Self {
         Self {
+            is_durable: true,
             files: Files {
                 territory,
                 store,
@@ -43,12 +48,18 @@ impl<'a> OnDisk<'a> {
                 leaving: Mutex::default(),
             },
             folders: Folders { territory },
+            trees: Trees { territory },
             marks: Marks { territory },
             settings: Parts { territory, part: Setting },
             values: Parts { territory, part: PrefixValue },
             windows: WindowsRegistry,
             through: territory.run_with().map(|command| Through { territory, command }),
         }
+    }
+
+    /// The same where store and territory are those for many files at a time.
+    pub(crate) fn for_many(self) -> Self {
+        Self { is_durable: false, ..self }
     }
 
     /// The same with contents that need not be stored yet.
@@ -63,6 +74,7 @@ impl Carriers for OnDisk<'_> {
         match target {
             Target::File(_) => &self.files,
             Target::Folder(_) => &self.folders,
+            Target::Aside(_) => &self.trees,
             Target::ReadOnly(_) => &self.marks,
             Target::Setting(_) => &self.settings,
             Target::Value(value) => match value.registry {
@@ -73,6 +85,14 @@ impl Carriers for OnDisk<'_> {
                 },
             },
         }
+    }
+
+    fn sync(&self) -> Result<()> {
+        if self.is_durable {
+            return Ok(());
+        }
+        self.files.store.sync()?;
+        self.files.territory.sync()
     }
 }
 

@@ -41,7 +41,7 @@ pub struct Talk<'a> {
     pub nothing: &'a str,
     /// What people do next: a sentence, or a command.
     pub next: &'a str,
-    /// The command that goes back.
+    /// The command that goes back; where it is empty, what undoes the change by its number.
     pub back: String,
 }
 
@@ -99,7 +99,11 @@ pub fn carry_out_untold(
     }
     let change = act(workshop, || workshop.alter()?.apply(cleared, &session.progress()))?;
     if !session.json {
-        render::plan::print_done(&change, talk.next, &talk.back, session)?;
+        let back = match &talk.back {
+            none if none.is_empty() => format!("spanner undo {}", change.number()),
+            back => back.clone(),
+        };
+        render::plan::print_done(&change, talk.next, &back, session)?;
     }
     Ok((attend, Outcome::Done(Changed::new(&change))))
 }
@@ -113,6 +117,16 @@ pub fn is_meant(plan: &Plan, question: Option<&str>, session: &Session) -> Resul
     } else {
         prompt::go_on(session, &question)
     }
+}
+
+/// Says what the checks find of what is fitted, where the game itself has become another.
+pub fn check_again(workshop: &Workshop, game: &str, session: &Session) -> Result<()> {
+    let view = workshop.game(game, &Silent)?;
+    let drift = workshop.drift(&view)?;
+    let checked = workshop.check_games(std::slice::from_ref(&view))?.pop();
+    let is_ours = |family: &str| drift.files.iter().any(|file| file.family == family);
+    let found = checked.unwrap_or_default().about(is_ours);
+    render::check::print_findings(&found, session)
 }
 
 /// Alters a game, and looks at its libraries once more a moment later.

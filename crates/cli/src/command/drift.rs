@@ -71,7 +71,7 @@ fn drifts<'a>(
     let mut out = Vec::new();
     for view in views {
         let drift = workshop.drift(view)?;
-        if drift.files.is_empty() {
+        if drift.is_empty() {
             continue;
         }
         let found = if drift.executable_then.is_some() {

@@ -6,15 +6,14 @@ use anyhow::Result;
 use upright_spanner_core::change::Change;
 use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::survey::{Filter, GameView};
-use upright_spanner_core::{ClearedMerge, Error, FitOptions, FitPlan, RackError, Workshop};
+use upright_spanner_core::{Error, FitOptions, FitPlan, RackError, Workshop};
 
-use super::carry_out::{START, Wish, act, is_meant, start_it};
+use super::carry_out::{Wish, act, is_meant, start_it};
 use super::reg_file;
 use super::several::{self, Job, Several};
 use super::survey::survey_known;
 use super::target;
 use crate::args;
-use crate::document::change::Changed;
 use crate::document::plan::{Fitted, Plan};
 use crate::exit::Exit;
 use crate::prompt;
@@ -24,7 +23,6 @@ use crate::session::Session;
 pub fn run(args: &args::Fit, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
     match &args.game {
-        Some(game) if args.builds.is_empty() => merge(args, game, &workshop, session),
         Some(game) => one(args, game, &workshop, session),
         None => all(args, &workshop, session),
     }
@@ -160,49 +158,6 @@ fn carry_out(
         .map_err(|stopped| Error::Refused(stopped.stops().into_iter().cloned().collect()))?;
     let progress = session.progress();
     act(workshop, || workshop.alter()?.fit(cleared, &parcels, &progress))
-}
-
-/// Whole folders onto the game's folder.
-fn merge(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
-    let progress = session.progress();
-    let view = target::game(workshop, game, args.dry_run, session)?;
-    let merge = workshop.plan_merge(&view, &args.merge, &progress)?;
-    let cleared = workshop.clear_merge(merge, &args.despite);
-    let plan = cleared.as_ref().map_or_else(|stopped| &**stopped, ClearedMerge::plan);
-
-    if !session.json {
-        plan::print(plan, session)?;
-    }
-    let is_empty = plan.steps.is_empty();
-    if cleared.is_err() || args.dry_run || is_empty {
-        if session.json {
-            render::json(&Plan::from(plan))?;
-        } else if cleared.is_ok() {
-            let text = if is_empty {
-                "Every file is there already."
-            } else {
-                "Dry run: nothing was changed."
-            };
-            render::hint(session, text)?;
-        }
-        return Ok(if cleared.is_err() { Exit::Refused } else { Exit::Done });
-    }
-
-    let Ok(cleared) = cleared else { return Ok(Exit::Refused) };
-    if !is_meant(cleared.plan(), None, session)? {
-        render::hint(session, "Nothing was changed.")?;
-        return Ok(Exit::Done);
-    }
-
-    let change = act(workshop, || workshop.alter()?.merge(cleared, &progress))?;
-    if session.json {
-        render::json(&Changed::new(&change))?;
-    } else {
-        let back = format!("spanner undo {}", change.number());
-        plan::print_done(&change, START, &back, session)?;
-    }
-
-    Ok(Exit::Done)
 }
 
 /// Every known game that has one of some families: one change a game.

@@ -31,6 +31,7 @@ mod survey;
 mod target;
 mod tune;
 mod undo;
+mod wind;
 
 use anyhow::Result;
 
@@ -56,6 +57,7 @@ pub fn run(command: Command, session: &Session) -> Result<Exit> {
         Command::Undo(args) => undo::run(&args, session),
         Command::Drift(args) => drift::run(&args, session),
         Command::Refit(args) => refit::run(&args, session),
+        Command::Wind(args) => wind::run(&args, session),
         Command::Adopt(args) => adopt::run(&args, session),
         Command::Park(args) => park::park(&args, session),
         Command::Unpark(args) => park::unpark(&args, session),

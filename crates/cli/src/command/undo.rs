@@ -2,7 +2,9 @@
 
 use anyhow::Result;
 
-use super::carry_out::{START, Talk, Wish, carry_out};
+use upright_spanner_core::change::Purpose;
+
+use super::carry_out::{START, Talk, Wish, carry_out, check_again};
 use crate::args;
 use crate::document::noted::What;
 use crate::exit::Exit;
@@ -21,9 +23,15 @@ pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
         question: None,
         nothing: "Nothing to undo: every file is already as it was before that change.",
         next: START,
-        back: "spanner undo".to_owned(),
+        // The last change, which is no undoing, is another.
+        back: String::new(),
     };
 
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
-    carry_out(&workshop, plan, &wish, &talk, session)
+    let exit = carry_out(&workshop, plan, &wish, &talk, session)?;
+    if change.purpose == Purpose::Wind && !args.dry_run && !session.json {
+        workshop.refresh();
+        check_again(&workshop, &change.root().to_string_lossy(), session)?;
+    }
+    Ok(exit)
 }

@@ -71,6 +71,12 @@ pub struct Step {
     /// The build that it comes from.
     #[serde(skip_serializing_if = "Option::is_none")]
     build: Option<String>,
+    /// Where it is kept while it is moved aside.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    kept: Option<String>,
+    /// What would be there if what is there afterwards were not.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    beneath: Option<Side>,
 }
 
 /// Where something is.
@@ -117,6 +123,13 @@ pub enum Side {
     Value(Value),
     /// A file.
     File(File),
+    /// A file or folder as a whole.
+    Tree {
+        /// The digest of the text in the store that lists what is in it.
+        listing: String,
+        files: u64,
+        bytes: u64,
+    },
     /// A folder.
     Folder {
         /// Permission bits, where the system has them.
@@ -203,6 +216,14 @@ impl From<&change::Step> for Step {
             before: step.before().into(),
             after: step.after().into(),
             build: step.source().map(str::to_owned),
+            kept: match step.target() {
+                Target::Aside(aside) => Some(match aside.kept.bay() {
+                    Some(folder) => format!("{}/{}", slashes(folder), aside.kept.path()),
+                    None => aside.kept.path().to_string(),
+                }),
+                _ => None,
+            },
+            beneath: step.beneath().map(Side::from),
         }
     }
 }
@@ -241,6 +262,11 @@ impl From<&change::Side> for Side {
         match &side.state {
             State::Absent | State::Unset { .. } => Self::Absent,
             State::Folder(mode) => Self::Folder { mode: *mode },
+            State::Tree(tree) => Self::Tree {
+                listing: tree.listing.blake3.to_string(),
+                files: tree.files,
+                bytes: tree.bytes,
+            },
             State::Mark { set, .. } => Self::Mark(*set),
             State::Setting(value) => Self::Setting(value.clone()),
             State::Value(value) => Self::Value(Value {

@@ -35,9 +35,30 @@ struct Drift {
     /// The game's id.
     game: String,
     files: Vec<DriftedFile>,
+    /// The release that was put onto the game's folder last, where one was.
+    wound: Option<Wound>,
     /// The executable that counted at the last change, where another is there now.
     executable_then: Option<Executable>,
     executable_now: Option<Executable>,
+}
+
+/// A release that was put onto a game's folder.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Wound {
+    /// The number of the change.
+    change: i64,
+    /// What it was put there from.
+    from: Vec<String>,
+    /// What was moved aside for it.
+    aside: Vec<String>,
+    /// The game's version before it.
+    was: Option<String>,
+    /// The game's version with it.
+    is: Option<String>,
+    /// How many files it is of.
+    files: usize,
+    /// Those of them that are others now, or gone.
+    others: Vec<Place>,
 }
 
 /// A file of which there is a record.
@@ -78,8 +99,23 @@ impl From<&plan::Drift> for Drift {
         Self {
             game: drift.game.clone(),
             files: drift.files.iter().map(DriftedFile::from).collect(),
+            wound: drift.wound.as_ref().map(Wound::from),
             executable_then: drift.executable_then.as_ref().map(Executable::from),
             executable_now: drift.executable_now.as_ref().map(Executable::from),
+        }
+    }
+}
+
+impl From<&plan::Wound> for Wound {
+    fn from(wound: &plan::Wound) -> Self {
+        Self {
+            change: wound.change,
+            from: wound.from.clone(),
+            aside: wound.aside.clone(),
+            was: wound.was.as_ref().map(ToString::to_string),
+            is: wound.is.as_ref().map(ToString::to_string),
+            files: wound.files,
+            others: wound.others.iter().map(Place::from).collect(),
         }
     }
 }

@@ -45,6 +45,8 @@ pub struct StoreSize<'a> {
     schema: SchemaNumber,
     /// By the game's id.
     games: BTreeMap<&'a str, Amount>,
+    /// What lies moved aside beside the games' folders, by the game's id; it is not in the store.
+    aside: BTreeMap<&'a str, Amount>,
     rack: Amount,
     /// What several keep counts once.
     all: Amount,
@@ -79,9 +81,11 @@ impl From<&Proven> for ChangeProof {
 impl<'a> From<&'a StoreUse> for StoreSize<'a> {
     fn from(used: &'a StoreUse) -> Self {
         let games = used.games.iter();
+        let aside = used.aside.iter();
         Self {
             schema: SchemaNumber,
             games: games.map(|(game, used)| (game.as_str(), Amount::from(*used))).collect(),
+            aside: aside.map(|(game, used)| (game.as_str(), Amount::from(*used))).collect(),
             rack: used.rack.into(),
             all: used.all.into(),
         }

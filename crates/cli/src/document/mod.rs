@@ -23,6 +23,7 @@ pub mod schema;
 pub mod start;
 pub mod survey;
 pub mod tune;
+pub mod wind;
 
 use std::borrow::Cow;
 

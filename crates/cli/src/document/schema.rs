@@ -21,6 +21,7 @@ use super::rack::{AddedBuilds, Builds, DamagedBuilds, Notes, ShownBuild};
 use super::start::StartDocument;
 use super::survey::Survey;
 use super::tune::{Modes, Tuned};
+use super::wind::WindOutcome;
 
 /// Every document: the name of its schema's file, and the schema.
 pub fn all() -> Vec<(&'static str, Schema)> {
@@ -60,6 +61,7 @@ pub fn all() -> Vec<(&'static str, Schema)> {
         ("survey", of::<Survey<'_>>()),
         ("tune", of::<Tuned>()),
         ("tune-compat", of::<Modes>()),
+        ("wind", of::<WindOutcome>()),
     ]
 }
 

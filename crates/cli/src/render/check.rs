@@ -22,10 +22,16 @@ type Row<'a> = (&'a GameView, &'a CheckedGame);
 
 /// What is said of a finding that stops for good.
 pub const NOT_OVERRIDABLE: &str =
-    "It cannot be overridden: without a destination there is nothing to do.";
+    "It cannot be overridden: what it asks for has to be known first.";
 
 /// Prints a finding: how grave, what is wrong, what to do; and, where more is asked for, every name that it
 /// is about.
+/// Prints findings alone.
+pub fn print_findings(found: &[Finding], session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    found.iter().try_for_each(|finding| write_finding(&mut out, finding, session))
+}
+
 pub fn write_finding(out: &mut impl Write, finding: &Finding, session: &Session) -> Result<()> {
     let width = session.width;
     let word = match finding.severity {

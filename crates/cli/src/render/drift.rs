@@ -6,14 +6,17 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use upright_spanner_core::change::{Side, State, Target, value_of};
 use upright_spanner_core::check::Finding;
-use upright_spanner_core::plan::{Drift, DriftState, Drifted, VersionChange};
+use upright_spanner_core::plan::{Drift, DriftState, Drifted, VersionChange, Wound};
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::version::Version;
 
 use super::check::write_finding;
 use super::table::{fit_places, table};
-use super::{clean, hint};
+use super::{clean, count, fit_path, hint, quoted};
 use crate::session::Session;
+
+/// Files of a release that are named which are others now.
+const MOST_OTHERS: usize = 5;
 
 /// A game with its drift, and what the checks say where it was updated.
 type Row<'a> = (&'a GameView, Drift, Vec<Finding>);
@@ -25,7 +28,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         let nothing = if session.waits() {
             "Nothing is recorded for these games except the change that waits."
         } else {
-            "Nothing is recorded: spanner has not changed any file of these games."
+            "Nothing to compare: no file of these games is other than the game brought it."
         };
         return hint(session, nothing);
     }
@@ -33,6 +36,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
     for (view, drift, found) in drifts {
         let title = clean(&view.game.title).bold().to_string();
         writeln!(out, "{title}  {}", format!("({})", view.game.id).dimmed())?;
+        write_wound(&mut out, drift, session)?;
         write_executable(&mut out, drift)?;
         let rows = drift.files.iter().map(|file| {
             vec![
@@ -53,8 +57,10 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
                 row.remove(4);
             }
         }
-        fit_places(&headings, &mut rows, session.width);
-        write!(out, "{}", table(&headings, &[], rows))?;
+        if !rows.is_empty() {
+            fit_places(&headings, &mut rows, session.width);
+            write!(out, "{}", table(&headings, &[], rows))?;
+        }
         let is_lost =
             |file: &Drifted| file.state == DriftState::Missing && !file.recorded.state.is_absent();
         if drift.files.iter().any(is_lost) {
@@ -66,12 +72,15 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         for finding in found {
             write_finding(&mut out, finding, session)?;
         }
+        write_ways_on(drift, found, session)?;
         writeln!(out)?;
     }
 
     let off: Vec<&Row<'_>> = drifts.iter().filter(|(_, drift, _)| drift.is_off()).collect();
     let undone = off.iter().find(|(_, drift, _)| drift.files.iter().any(Drifted::is_off));
     match (off.first(), undone) {
+        // What to do was said with each.
+        _ if off.iter().any(|(_, drift, _)| was_updated(drift)) => Ok(()),
         (None, _) => hint(session, "Everything is as it was left."),
         (_, Some((view, ..))) => hint(
             session,
@@ -79,6 +88,81 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         ),
         (Some((view, ..)), None) => hint(session, &format!("Next: spanner check {}", view.game.id)),
     }
+}
+
+/// Whether an update has come over a release that was put onto the game's folder.
+fn was_updated(drift: &Drift) -> bool {
+    drift.wound.as_ref().is_some_and(Wound::is_off)
+}
+
+/// What was put onto the game's folder, and what became of it.
+fn write_wound(out: &mut impl Write, drift: &Drift, session: &Session) -> Result<()> {
+    let Some(wound) = &drift.wound else { return Ok(()) };
+    let spoken = |version: Option<&Version>| {
+        version.map_or_else(|| "an unknown version".to_owned(), ToString::to_string)
+    };
+    let files = count(wound.files, "file");
+    let versions = match (&wound.was, &wound.is) {
+        (None, None) => String::new(),
+        (was, is) => format!(": {} → {}", spoken(was.as_ref()), spoken(is.as_ref())),
+    };
+    let text = format!("Wound back by change {}{versions}, {files}.", wound.change);
+    if !wound.is_off() {
+        writeln!(out, "  {}", clean(&format!("{text} All as it left them.")))?;
+        return Ok(());
+    }
+    let others = match (wound.others.len(), wound.files) {
+        (all, files) if all == files => "None of them is as it was left.".to_owned(),
+        (1, _) => "1 of them is another now.".to_owned(),
+        (others, _) => format!("{others} of them are others now."),
+    };
+    writeln!(out, "  {}", clean(&format!("{text} {others}")).yellow())?;
+    let shown = if session.verbose { usize::MAX } else { MOST_OTHERS };
+    for place in wound.others.iter().take(shown) {
+        writeln!(out, "    {}", fit_path(&place.to_string(), session.width.saturating_sub(4)))?;
+    }
+    if wound.others.len() > shown {
+        let rest = format!("    and {} more (-v)", wound.others.len() - shown);
+        writeln!(out, "{}", rest.dimmed())?;
+    }
+    Ok(())
+}
+
+/// What there is to do after an update over a release that was put onto the game's folder, in order.
+fn write_ways_on(drift: &Drift, found: &[Finding], session: &Session) -> Result<()> {
+    let Some(wound) = drift.wound.as_ref().filter(|wound| wound.is_off()) else { return Ok(()) };
+    let game = quoted(&drift.game);
+    let named = |option: &str, values: &[String]| -> String {
+        values.iter().map(|value| format!(" {option} {}", quoted(value))).collect()
+    };
+    let (from, aside) = (named("--from", &wound.from), named("--aside", &wound.aside));
+    let mut ways = vec![format!("Wind it back again: spanner wind {game}{from}{aside}")];
+    let mut families: Vec<&str> = drift
+        .files
+        .iter()
+        .filter(|file| file.state == DriftState::Fitted || file.is_off())
+        .filter(|file| file.target.file().is_some())
+        .map(|file| file.family.as_str())
+        .collect();
+    families.sort_unstable();
+    families.dedup();
+    if !found.is_empty() {
+        for family in &families {
+            let family = quoted(family);
+            ways.push(format!(
+                "Or stay with the new release, with a build that fits it: spanner fit {game} {family}"
+            ));
+            ways.push(format!("Or take it out until there is one: spanner park {game} {family}"));
+        }
+    }
+    let updated = "Or wait: a newer build may come";
+    if !families.is_empty() {
+        ways.push(format!("{updated}, and nothing is lost meanwhile."));
+    }
+    for (number, way) in (1..).zip(ways) {
+        hint(session, &format!("  {number}. {way}"))?;
+    }
+    Ok(())
 }
 
 fn write_executable(out: &mut impl Write, drift: &Drift) -> Result<()> {
@@ -143,5 +227,7 @@ pub fn drift_in_words(drift: &Drift) -> String {
         format!("{} {} {now}", file.target, file.state.name())
     });
     let version = drift.executable_now.as_ref().map(|now| format!("{:?}", now.version));
-    format!("{}\n{}", files.collect::<Vec<_>>().join("\n"), version.unwrap_or_default())
+    let wound = drift.wound.as_ref().map(|wound| wound.others.len());
+    let files = files.collect::<Vec<_>>().join("\n");
+    format!("{files}\n{}\n{wound:?}", version.unwrap_or_default())
 }

@@ -4,7 +4,9 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::change::{Change, RecordState, Side, State, Step, Target, value_of};
+use upright_spanner_core::change::{
+    Change, Purpose, RecordState, Side, State, Step, Target, value_of,
+};
 use upright_spanner_core::proven::Proofs;
 use upright_spanner_core::{ChangeStatus, StoreUse};
 
@@ -14,6 +16,9 @@ use crate::session::Session;
 
 /// Versions and values are shown up to so many columns.
 const WIDEST_PAIR: usize = 40;
+
+/// Files of one change that are listed: what a tall terminal shows; `-v` lists all.
+const MOST_STEPS: usize = 60;
 
 /// Prints changes for people.
 pub fn print(
@@ -82,6 +87,12 @@ fn versions(change: &Change) -> String {
         let side = |side: &Side| version(step.target(), side);
         cut(&format!("{} → {}", side(step.before()), side(step.after())), WIDEST_PAIR)
     };
+    // Of many files of the game itself the executable tells.
+    if change.purpose == Purpose::Wind {
+        let executable = change.executable.as_ref().map(|mark| &mark.path);
+        let is_it = |step: &&Step| step.file().is_some_and(|file| Some(file.path()) == executable);
+        return files(change).find(is_it).map_or_else(|| "several".to_owned(), |step| pair(step));
+    }
     let mut pairs: Vec<String> = files(change).map(pair).collect();
     pairs.dedup();
     match &pairs[..] {
@@ -105,7 +116,7 @@ fn version(target: &Target, side: &Side) -> String {
 }
 
 fn files(change: &Change) -> impl Iterator<Item = &Step> {
-    change.steps().iter().filter(|step| !step.target().is_folder())
+    change.steps().iter().filter(|step| step.alters() && !step.target().is_folder())
 }
 
 fn outcome(state: RecordState, status: ChangeStatus) -> String {
@@ -157,10 +168,15 @@ pub fn print_one(
         line(proven.name(), &format!("{}, {}", proven.family, moment(proven.at)))?;
     }
     writeln!(out)?;
-    let mut rows: Vec<Vec<String>> = change.steps().iter().map(sides).collect();
+    let shown = if session.verbose { usize::MAX } else { MOST_STEPS };
+    let mut rows: Vec<Vec<String>> = change.steps().iter().take(shown).map(sides).collect();
     let headings = ["BEFORE", "AFTER", "PLACE"];
     fit_places(&headings, &mut rows, session.width);
     write!(out, "{}", table(&headings, &[], rows))?;
+    if change.steps().len() > shown {
+        let rest = format!("  and {} more (-v)", change.steps().len() - shown);
+        writeln!(out, "{}", rest.dimmed())?;
+    }
     match status {
         ChangeStatus::InForce => {
             hint(session, &format!("Next: spanner undo {} --dry-run", change.number()))
@@ -183,6 +199,12 @@ fn sides(step: &Step) -> Vec<String> {
 
 /// The version of a content, and the start of its digest.
 fn content(step: &Step, side: &Side, nothing: &str) -> String {
+    if let State::Tree(tree) = &side.state {
+        return count(usize::try_from(tree.files).unwrap_or(usize::MAX), "file");
+    }
+    if matches!(step.target(), Target::Aside(_)) {
+        return "moved aside".to_owned();
+    }
     let is_part = step.file().is_none() && !step.target().is_folder();
     if is_part {
         return version(step.target(), side);
@@ -200,6 +222,8 @@ pub fn print_size(used: &StoreUse, session: &Session) -> Result<()> {
     let mut games: Vec<_> = used.games.iter().collect();
     games.sort_by_key(|(_, (_, size))| std::cmp::Reverse(*size));
     let mut rows: Vec<Vec<String>> = games.into_iter().map(|(game, sum)| row(game, *sum)).collect();
+    let aside = used.aside.iter().map(|(game, sum)| row(&format!("{game}, moved aside"), *sum));
+    rows.extend(aside);
     rows.push(row("(the rack)", used.rack));
     rows.push(row("all", used.all));
     write!(anstream::stdout(), "{}", table(&["KEPT FOR", "FILES", "SIZE"], &[1, 2], rows))?;

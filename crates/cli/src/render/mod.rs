@@ -19,6 +19,7 @@ pub mod start;
 pub mod survey;
 mod table;
 pub mod tune;
+pub mod wind;
 
 use std::io::{self, Write};
 

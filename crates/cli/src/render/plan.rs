@@ -18,6 +18,9 @@ use crate::session::Session;
 /// Files that are listed: what a tall terminal shows; `-v` lists all.
 const MOST_STEPS: usize = 40;
 
+/// So many are not listed at all, but counted: a release of a game has thousands.
+const TOO_MANY: usize = 200;
+
 /// Versions that are named when a change is done: what comes next should still be in sight.
 const MOST_PROOFS: usize = 4;
 
@@ -30,17 +33,34 @@ const WIDEST_VALUE: usize = 44;
 
 /// Prints a plan for people: the game, the files, the findings.
 pub fn print(plan: &Plan, session: &Session) -> Result<()> {
+    print_with(plan, &listed(plan, session), session)
+}
+
+/// The files of a plan, each in a line.
+pub fn listed(plan: &Plan, session: &Session) -> String {
+    if plan.steps.is_empty() {
+        return String::new();
+    }
+    if plan.steps.len() > TOO_MANY && !session.verbose {
+        return format!("  {} (-v lists them)\n", deeds(plan).join(", "));
+    }
+    let shown = if session.verbose { usize::MAX } else { MOST_STEPS };
+    let mut text = steps(plan, shown, session.width);
+    if plan.steps.len() > shown {
+        let rest = format!("  and {} more (-v)", plan.steps.len() - shown);
+        text.push_str(&format!("{}\n", rest.dimmed()));
+    }
+    text
+}
+
+/// Prints a plan with a text that says what it does.
+pub fn print_with(plan: &Plan, what: &str, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(out, "{}: {}", clean(&plan.game.title).bold(), clean(&plan.summary))?;
     // What would be done is of no use beside the reason why it will not be.
     let stopped = !plan.stops().is_empty();
-    if !plan.steps.is_empty() && !stopped {
-        let shown = if session.verbose { usize::MAX } else { MOST_STEPS };
-        write!(out, "{}", steps(plan, shown, session.width))?;
-        if plan.steps.len() > shown {
-            let rest = format!("  and {} more (-v)", plan.steps.len() - shown);
-            writeln!(out, "{}", rest.dimmed())?;
-        }
+    if !stopped {
+        write!(out, "{what}")?;
     }
 
     if !stopped {
@@ -195,6 +215,9 @@ fn versions(plan: &Plan, step: &Step) -> String {
     let words = match (&before.state, &after.state) {
         (_, State::Mark { set: true, .. }) => "marked read-only",
         (State::Mark { set: true, .. }, _) => "no longer read-only",
+        (State::Tree(_), _) => "moved aside",
+        (_, State::Tree(_)) => "brought back",
+        _ if !step.alters() => "kept",
         (_, State::Folder(_)) => "new folder",
         (State::Folder(_), _) => "empty folder removed",
         (State::Absent, _) => "new file",
@@ -224,10 +247,21 @@ fn version(side: &Side) -> String {
     side.label.clone().unwrap_or_else(|| "not stated".to_owned())
 }
 
-/// What a plan does to how many files, as a question: new files replace nothing.
+/// What a plan does to how many files, as a question.
 pub fn question(plan: &Plan) -> String {
+    let words = deeds(plan);
+    let sentence = if words.is_empty() { "go on".to_owned() } else { words.join(" and ") };
+    let mut letters = sentence.chars();
+    let first: String = letters.next().into_iter().flat_map(char::to_uppercase).collect();
+    format!("{first}{}?", letters.as_str())
+}
+
+/// What a plan does to how many files: new files replace nothing.
+fn deeds(plan: &Plan) -> Vec<String> {
     let number = |kind: fn(&Step) -> bool| plan.files().filter(|step| kind(step)).count();
     let of_all = |kind: fn(&Step) -> bool| plan.steps.iter().filter(|step| kind(step)).count();
+    let leaves = |step: &Step| matches!(step.before().state, State::Tree(_));
+    let returns = |step: &Step| matches!(step.after().state, State::Tree(_));
     let locks = |step: &Step| step.after().state.is_marked();
     let unlocks = |step: &Step| step.before().state.is_marked();
     let comes = |step: &Step| step.before().state.is_absent();
@@ -236,28 +270,28 @@ pub fn question(plan: &Plan) -> String {
         ("add", number(comes), "file"),
         (
             "replace",
-            number(|step| !step.before().state.is_absent() && !step.after().state.is_absent()),
+            number(|step| {
+                step.alters() && !step.before().state.is_absent() && !step.after().state.is_absent()
+            }),
             "file",
         ),
         ("remove", number(goes), "file"),
+        ("move aside", of_all(leaves), "thing"),
+        ("bring back", of_all(returns), "thing"),
         ("set", of_all(is_value), "value"),
         ("lock", of_all(locks), "file"),
         ("unlock", of_all(unlocks), "file"),
     ];
     let kinds = kinds.into_iter().filter(|(_, number, _)| *number > 0);
-    let words: Vec<String> =
-        kinds.map(|(verb, number, what)| format!("{verb} {}", count(number, what))).collect();
-    let sentence = if words.is_empty() { "go on".to_owned() } else { words.join(" and ") };
-    let mut letters = sentence.chars();
-    let first: String = letters.next().into_iter().flat_map(char::to_uppercase).collect();
-    format!("{first}{}?", letters.as_str())
+    kinds.map(|(verb, number, what)| format!("{verb} {}", count(number, what))).collect()
 }
 
 /// Prints what became of a change that was carried out: what was read back, what people do next, and the
 /// way back.
 pub fn print_done(change: &Change, next: &str, back: &str, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
-    let files = || change.steps().iter().filter(|step| !step.target().is_folder());
+    let is_done = |step: &&Step| step.alters() && !step.target().is_folder();
+    let files = || change.steps().iter().filter(is_done);
     let values = files().filter(|step| is_value(step)).count();
     let numbers = [(files().count() - values, "file"), (values, "value")];
     let numbers = numbers.into_iter().filter(|(number, _)| *number > 0);

@@ -8,6 +8,10 @@ use crate::remedy::{Action, Remedy};
 const GAME: Cow<'static, str> = Cow::Borrowed("GAME");
 const BUILD: Cow<'static, str> = Cow::Borrowed("BUILD");
 const FAMILY: Cow<'static, str> = Cow::Borrowed("FAMILY");
+const FOLDER: Cow<'static, str> = Cow::Borrowed("FOLDER");
+const PATTERN: Cow<'static, str> = Cow::Borrowed("PATTERN");
+const SAVES: Cow<'static, str> = Cow::Borrowed("saves");
+const VERSION: Cow<'static, str> = Cow::Borrowed("VERSION");
 const NAME: Cow<'static, str> = Cow::Borrowed("NAME");
 
 /// What there is to know of a finding.
@@ -48,7 +52,7 @@ const fn without_way_on(
 }
 
 /// Every finding, by code.
-pub static ABOUT: [About; 52] = [
+pub static ABOUT: [About; 60] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -65,6 +69,16 @@ pub static ABOUT: [About; 52] = [
             Action::LookOver { game: GAME },
         ),
         "bin/winmm.dll was left alone: version 2.3.0 was put there, but something else has since put version 2.4.0 in its place.",
+    ),
+    about(
+        "another-game",
+        "What was given to wind a game from has hardly a path in common with the game, or its files lie one level higher or lower.",
+        "Its files would come to places where the game never looks, beside its own.",
+        Remedy::by(
+            "Give the folder at whose level the game's own files lie.",
+            Action::WindFrom { folder: FOLDER },
+        ),
+        "D:/older is one level too high: the files of Kite Harbour begin in its folder kite-harbour.",
     ),
     without_way_on(
         "bay-unknown",
@@ -203,6 +217,13 @@ pub static ABOUT: [About; 52] = [
         Remedy::by("If another name is meant, say so.", Action::UnderName),
         "undertow@2.3.0 is new here and goes to bin/winmm.dll: SaltglassDrift.exe loads winmm.dll, and undertow.dll offers all that is asked of it.",
     ),
+    without_way_on(
+        "fitted-in-the-way",
+        "The release has files of its own where you fitted components.",
+        "Only you can know whether they shall stay: the plan is not carried out until you say so.",
+        Remedy::by("Say what is to stay.", Action::KeepFitted),
+        "You fitted lens at bin/lens.dll, and the release has files of its own there.",
+    ),
     about(
         "functions-unknown",
         "A library asks Windows for functions that the present one does not ask for, of a library of Windows' of which it is not known what it offers.",
@@ -255,11 +276,33 @@ pub static ABOUT: [About; 52] = [
         "System/theirs.dll was left alone: the layout of glim@2.0.0 names it for removal, but nothing shows that it came with an earlier build.",
     ),
     about(
+        "left-behind",
+        "Libraries by the maker of the build are in the game that no recorded change put there and that the build \
+         does not have: an older one of the product, or one of its own names in another folder.",
+        "They may be loaded beside the new ones. They stay unless you say otherwise.",
+        Remedy::by("To remove them in the same change, name it.", Action::Clear),
+        "An earlier installation by hand seems to have left bin/undertow_core.dll 1.9.0: by the maker of undertow@2.3.0, and not a part of what it has.",
+    ),
+    about(
+        "machine-differs",
+        "The executable of the release is for another machine than the one that the game has.",
+        "Libraries that stay in the game would not load.",
+        Remedy::text("Give the release for the machine that the game is for."),
+        "kite.exe of the release is 32-bit x86, and the game's is 64-bit x86: libraries that stay would not load.",
+    ),
+    about(
         "machine-mismatch",
         "The library is for another machine (32-bit, 64-bit, ARM) than the program that would load it. A .NET library runs on any, unless it asks for 32 bits.",
         "It does not load; the game does not start, or starts without it.",
         Remedy::text("Use the build for that machine."),
         "sharpwater@2026.3.0+x86 is 32-bit, but the game's TinLighthouse.exe is 64-bit: it would not load.",
+    ),
+    about(
+        "mixed-builds",
+        "A library is that of one build on the rack, and a file that comes with it that of another.",
+        "Scripts and data of one version do not go with a library of another: it may not start, or fail later.",
+        Remedy::by("Complete the update.", Action::Fit { game: GAME, build: BUILD }),
+        "lampwright-22.4.7.dll is of lampwright@31.4.0+x86, and Data/rules/lamp-core.rule of lampwright@31.1.0+x86: an update was done by half.",
     ),
     without_way_on(
         "needs-administrator",
@@ -281,19 +324,14 @@ pub static ABOUT: [About; 52] = [
         "System/glim.dll needs glim_core.dll, which is neither beside KiteHarbour.exe nor part of Windows: it does not load.",
     ),
     about(
-        "left-behind",
-        "Libraries by the maker of the build are in the game that no recorded change put there and that the build \
-         does not have: an older one of the product, or one of its own names in another folder.",
-        "They may be loaded beside the new ones. They stay unless you say otherwise.",
-        Remedy::by("To remove them in the same change, name it.", Action::Clear),
-        "An earlier installation by hand seems to have left bin/undertow_core.dll 1.9.0: by the maker of undertow@2.3.0, and not a part of what it has.",
-    ),
-    about(
-        "mixed-builds",
-        "A library is that of one build on the rack, and a file that comes with it that of another.",
-        "Scripts and data of one version do not go with a library of another: it may not start, or fail later.",
-        Remedy::by("Complete the update.", Action::Fit { game: GAME, build: BUILD }),
-        "lampwright-22.4.7.dll is of lampwright@31.4.0+x86, and Data/rules/lamp-core.rule of lampwright@31.1.0+x86: an update was done by half.",
+        "newer-content",
+        "Files that the release does not have lie where the game takes whatever it finds: several of their kind are in the same folder, or they are libraries beside the executable.",
+        "An older executable may load content that it does not know, and crash.",
+        Remedy::by(
+            "If the older game must not see them, have them moved aside; undo brings them back.",
+            Action::SetAside { pattern: PATTERN },
+        ),
+        "data/isles.pak is not of this release, and the game may load it all the same.",
     ),
     without_way_on(
         "no-registry",
@@ -313,19 +351,19 @@ pub static ABOUT: [About; 52] = [
         "The change needs 96.0 MB on the volume of D:/Games/Kite Harbour, which has 12.4 MB left.",
     ),
     about(
-        "older-than-shipped",
-        "The build is older than what the game itself brought.",
-        "Features that the game relies on may be missing.",
-        Remedy::text("Nothing, if you meant to go to an older version."),
-        "sharpwater@2.5.0 is older than version 2.7.4, which Tin Lighthouse shipped.",
-    ),
-    about(
         "older-goes",
         "An older one of the same product, or of the same maker for the same end, gets into the game under \
          another name.",
         "Both would be loaded, which crashes many games: the older one is taken out in the same change, and kept.",
         Remedy::by("To leave it beside the new one, say so.", Action::Beside),
         "bin/dinput8.dll goes, which is undertow 1.9.0: both would get into the game, and undertow@2.3.0 is by the same maker.",
+    ),
+    about(
+        "older-than-shipped",
+        "The build is older than what the game itself brought.",
+        "Features that the game relies on may be missing.",
+        Remedy::text("Nothing, if you meant to go to an older version."),
+        "sharpwater@2.5.0 is older than version 2.7.4, which Tin Lighthouse shipped.",
     ),
     about(
         "online-risk",
@@ -372,6 +410,13 @@ pub static ABOUT: [About; 52] = [
         r"glim@2.0.0 brings enable.reg, which would set in the registry: HKEY_CURRENT_USER\Software\Glim: Debug: not set → 1. That is left.",
     ),
     about(
+        "release-incomplete",
+        "What was given to wind a game from is not all there: a download was broken off, files are empty or cut short, or something still writes into them.",
+        "The game would not start, or would miss content.",
+        Remedy::text("Let the download come to its end, or get the release again."),
+        "kite.exe of the release is not whole: it is cut short: section .text should reach byte 4096, and the file has 1024.",
+    ),
+    about(
         "requires",
         "A catalog says that the build needs another family, or that something in the game needs another version of this one.",
         "One of them does not start.",
@@ -384,6 +429,26 @@ pub static ABOUT: [About; 52] = [
         "One of them is a repack, another variant, or altered.",
         Remedy::by("Compare them.", Action::Compare),
         "System/brine.dll states version 2.8.1 already, but its content is not that of brine@2.8.1.",
+    ),
+    about(
+        "saves-kept",
+        "The game's saves are copied into the store together with a change that may make them unreadable.",
+        "They can be had back as they were then.",
+        Remedy::by(
+            "None needed. To have them back later, go back to that change.",
+            Action::RollBackFamilyTo { game: GAME, family: SAVES, change: 12 },
+        ),
+        "8 files of saves in C:/Users/kit/Documents/Kite Harbour/saves are kept with the change.",
+    ),
+    about(
+        "saves-unknown",
+        "Another release of the game is put onto its folder, and it is not known where its saves lie.",
+        "An older release may ruin saves that a newer one wrote.",
+        Remedy::by(
+            "Say where they are, to have them kept with the change.",
+            Action::NameBay { game: GAME, bay: SAVES },
+        ),
+        "No saves of the game are known: an older release may ruin those of a newer one.",
     ),
     about(
         "settings-kept",
@@ -445,6 +510,16 @@ pub static ABOUT: [About; 52] = [
         "Entries of the older build stay in the registry.",
         Remedy::by("To do that in the same change", Action::UndoOld),
         r"An older one was installed by hand, and undo.reg of glim@1.0.0 should be run: it takes back what that has set in the registry: HKEY_CURRENT_USER\Software\Glim: Hook: 1 → not set.",
+    ),
+    about(
+        "unexpected-version",
+        "The executable of the release is not of the version that you expect.",
+        "The mods that you wind the game back for are for another version.",
+        Remedy::by(
+            "Get the right release, or expect this one.",
+            Action::Expect { version: VERSION },
+        ),
+        "kite.exe of the release is 3.2.0, and you expect 3.1.4.",
     ),
     about(
         "unsigned-now",

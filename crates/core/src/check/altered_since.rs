@@ -1,10 +1,13 @@
 //! `altered-since`: a file that was fitted has been overwritten from outside, so it is not ours to
 //! roll back.
 
+use std::path::Path;
+
 use crate::change::Side;
 use crate::change::describe;
 use crate::finding::{Finding, Severity};
-use upright_spanner_change::Target;
+use crate::path::slashes;
+use upright_spanner_change::{Place, Target};
 
 pub(crate) const CODE: &str = "altered-since";
 
@@ -33,4 +36,22 @@ pub(crate) fn replaced(place: &Target, now: &Side) -> Finding {
         describe(now)
     );
     Finding::new(CODE, Severity::Warn, sentence, "undo brings it back.")
+}
+
+/// Said of what was moved aside and is not where it was kept.
+pub(crate) fn not_kept(place: &Place, kept: &Path) -> Finding {
+    let sentence = format!(
+        "{place} does not come back: it was moved aside to {}, and is not there any more.",
+        slashes(kept)
+    );
+    Finding::new(CODE, Severity::Warn, sentence, "Put it back by hand, or let the launcher repair the game.")
+}
+
+/// Said of what was moved aside where something else stands in its place now.
+pub(crate) fn occupied(place: &Place, kept: &Path) -> Finding {
+    let sentence = format!(
+        "{place} is there again, so what was moved aside stays in {}.",
+        slashes(kept)
+    );
+    Finding::new(CODE, Severity::Warn, sentence, "If you do not need it any more, remove it there.")
 }

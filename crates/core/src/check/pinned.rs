@@ -2,7 +2,7 @@
 
 use super::CheckInput;
 use crate::finding::{Finding, Severity};
-use crate::game::Pin;
+use crate::game::{Game, Pin};
 use crate::path::same_name;
 use crate::rack::Build;
 use crate::remedy::{Action, Remedy};
@@ -47,6 +47,20 @@ fn is_elsewhere(input: &CheckInput<'_>, pin: &Pin) -> Option<Finding> {
         }
     };
     Some(Finding::new("pinned", Severity::Warn, sentence, remedy))
+}
+
+/// A pinned family whose file another release of the game would replace.
+pub(crate) fn in_the_way(game: &Game, pin: &Pin) -> Finding {
+    let sentence = format!(
+        "{} is pinned to {} in {} (\"{}\"), and the release has files of its own for it.",
+        pin.family,
+        pin.at(),
+        game.title,
+        pin.why
+    );
+    let action = Action::Unpin { game: game.id.clone().into(), family: pin.family.clone().into() };
+    let remedy = ("If the reason no longer applies, remove the pin.", action);
+    Finding::new("pinned", Severity::Stop, sentence, remedy)
 }
 
 /// Where a family is kept, and why.

@@ -39,9 +39,9 @@ pub enum ChangeError {
         /// The families that changes touched.
         known: Vec<String>,
     },
-    /// A folder to be merged holds what cannot be merged.
-    #[error("{} cannot be merged: {why}", slashes(path))]
-    NotMergeable {
+    /// A release of a game holds what cannot be put onto the game's folder.
+    #[error("{} cannot be put onto the game's folder: {why}", slashes(path))]
+    NotWindable {
         /// The file.
         path: PathBuf,
         /// Why not.
@@ -93,7 +93,7 @@ impl ChangeError {
             Self::Unknown { .. } => "unknown-change",
             Self::StoodOn { .. } => "stood-on",
             Self::UnknownFamily { .. } => "unknown-family",
-            Self::NotMergeable { .. } => "not-mergeable",
+            Self::NotWindable { .. } => "not-windable",
             Self::Waiting { .. } => "waiting",
             Self::Untouched { .. } => "untouched",
             Self::PutBack { .. } => "put-back",
@@ -117,7 +117,7 @@ impl ChangeError {
                 "Nothing in this game was changed, so there is nothing to go back from.".into()
             }
             Self::UnknownFamily { known, .. } => format!("Changed so far: {}.", list(known)).into(),
-            Self::NotMergeable { .. } => {
+            Self::NotWindable { .. } => {
                 "Rename that file or take it out of the folder, then try again.".into()
             }
             Self::Untouched { cause } | Self::PutBack { cause } => return on_files(cause),

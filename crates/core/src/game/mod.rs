@@ -23,3 +23,4 @@ pub use pin::Pin;
 pub(crate) use settings::is_bay_name;
 pub use settings::{GameSettings, VersionFile};
 pub use version::{GameVersion, Origin};
+pub(crate) use version::{telling, version_in};

@@ -1,12 +1,14 @@
 //! The game's own version, and from where it is known.
 
 use std::fmt;
+use std::path::Path;
 
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::executable::Executable;
 use super::game::Game;
+use super::settings::VersionFile;
 use crate::content::{Digest, content_of};
 use upright_spanner_image::Version;
 use upright_spanner_image::file::start_of;
@@ -55,7 +57,6 @@ const LONGEST_TEXT: u64 = 1 << 20;
 /// executable's file version, its product version. A version such as 1.0.0.0, which many
 /// executables bear whatever their release, says nothing.
 pub(crate) fn stated(game: &Game, executable: &Executable) -> Option<GameVersion> {
-    let telling = |version: &Version| version.numbers().iter().sum::<u64>() > 1;
     let file = || Some((executable.facts.version().filter(telling)?, Origin::FileVersion));
     let product =
         || Some((executable.facts.product_version().filter(telling)?, Origin::ProductVersion));
@@ -63,12 +64,22 @@ pub(crate) fn stated(game: &Game, executable: &Executable) -> Option<GameVersion
     Some(GameVersion { version: Some(version), origin })
 }
 
+/// Whether a version tells releases apart.
+pub(crate) fn telling(version: &Version) -> bool {
+    version.numbers().iter().sum::<u64>() > 1
+}
+
 /// The version in the text file that the user named.
 fn in_text_file(game: &Game) -> Option<(Version, Origin)> {
     let file = game.settings.version_file.as_ref()?;
-    let text = start_of(&file.path.on(&game.root), LONGEST_TEXT).ok()?;
-    let version = file.find_in(&String::from_utf8_lossy(&text))?.parse().ok()?;
+    let version = version_in(file, &file.path.on(&game.root))?;
     Some((version, Origin::TextFile(file.path.to_string())))
+}
+
+/// The version in such a text file, wherever it lies.
+pub(crate) fn version_in(named: &VersionFile, file: &Path) -> Option<Version> {
+    let text = start_of(file, LONGEST_TEXT).ok()?;
+    named.find_in(&String::from_utf8_lossy(&text))?.parse().ok()
 }
 
 /// The version of a game, or failing that the content of its executable, which is read for it.

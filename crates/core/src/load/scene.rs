@@ -4,10 +4,11 @@ use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use super::graph::Outcome;
-use crate::change::Step;
+use crate::catalog::LIBRARY_EXTENSIONS;
+use crate::change::{GAME_FILES, Step, Target};
 use crate::content::Content;
 use crate::game::Environment;
-use crate::path::{TreePath, fold};
+use crate::path::{TreePath, extension, fold};
 use crate::survey::GameView;
 use crate::window::{ImageAt, Window};
 use upright_spanner_image::{Facts, Import, Machine, Offer};
@@ -65,12 +66,20 @@ impl<'a> Scene<'a> {
     pub fn after<'s>(&self, steps: impl IntoIterator<Item = &'s Step>) -> Self {
         let mut after = self.clone();
         for step in steps {
+            if let (Target::Aside(aside), true) = (step.target(), step.after().state.is_absent()) {
+                let gone = fold(aside.place.path().as_str());
+                let is_in = |key: &str| key.strip_prefix(&gone).is_some_and(|rest| rest.starts_with('/'));
+                after.images.retain(|key, _| *key != gone && !is_in(key));
+                continue;
+            }
             // What lies in a folder elsewhere is not loaded from there.
             let Some(place) = step.file().filter(|place| place.bay().is_none()) else { continue };
             let path = place.path();
             let key = fold(path.as_str());
             match step.after().state.content() {
                 None => drop(after.images.remove(&key)),
+                // Most files of a game are no images, and need not be opened to see that.
+                Some(_) if step.owner() == GAME_FILES && !may_be_image(path) && !after.images.contains_key(&key) => {}
                 Some(content) => match self.window.facts(ImageAt::Stored(&content)) {
                     Some(facts) => {
                         let source = Source::Coming(content, Arc::new(facts));
@@ -174,4 +183,10 @@ impl Present<'_> {
             Source::OnDisk(_) | Source::Coming(..) | Source::Unread => None,
         }
     }
+}
+
+/// Whether a file bears the ending of a program or library.
+fn may_be_image(path: &TreePath) -> bool {
+    let ending = extension(path.file_name());
+    ending == "exe" || LIBRARY_EXTENSIONS.contains(&ending.as_str())
 }

@@ -2,9 +2,13 @@
 
 use super::shortcut::is_outside;
 use super::{Place, version_of};
-use crate::change::{ExecutableMark, RecordState, Side, Target};
+use super::wind::{ASIDE, FROM};
+use super::in_effect;
+use crate::change::{Change, ExecutableMark, GAME_FILES, Purpose, RecordState, Side, Target};
+use crate::check::saves_kept;
 use crate::error::Result;
 use crate::situation::Situation;
+use upright_spanner_image::Version;
 
 /// How a file stands to its record.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -88,6 +92,32 @@ impl Drifted {
     }
 }
 
+/// A release that was put onto a game's folder, as it is now.
+#[derive(Debug, Clone)]
+pub struct Wound {
+    /// The change that did it.
+    pub change: i64,
+    /// What it was put there from.
+    pub from: Vec<String>,
+    /// What was moved aside for it, as it was asked for.
+    pub aside: Vec<String>,
+    /// The game's version before it.
+    pub was: Option<Version>,
+    /// The game's version with it.
+    pub is: Option<Version>,
+    /// How many files it is of.
+    pub files: usize,
+    /// Those of them that are others now, or gone.
+    pub others: Vec<Place>,
+}
+
+impl Wound {
+    /// Whether any of its files is another now.
+    pub fn is_off(&self) -> bool {
+        !self.others.is_empty()
+    }
+}
+
 /// How a game stands to its records.
 #[derive(Debug)]
 pub struct Drift {
@@ -95,6 +125,8 @@ pub struct Drift {
     pub game: String,
     /// Its managed files, with values of the registry and read-only marks; those that are off first.
     pub files: Vec<Drifted>,
+    /// The release of the game itself that was put onto its folder, where one was.
+    pub wound: Option<Wound>,
     /// The executable as it was at the last change, where it is another now.
     pub executable_then: Option<ExecutableMark>,
     /// The executable as it is now.
@@ -104,7 +136,14 @@ pub struct Drift {
 impl Drift {
     /// Whether anything differs from the records.
     pub fn is_off(&self) -> bool {
-        self.executable_then.is_some() || self.files.iter().any(Drifted::is_off)
+        self.executable_then.is_some()
+            || self.files.iter().any(Drifted::is_off)
+            || self.wound.as_ref().is_some_and(Wound::is_off)
+    }
+
+    /// Whether nothing of the game was ever changed, so that there is nothing to compare.
+    pub fn is_empty(&self) -> bool {
+        self.files.is_empty() && self.wound.is_none()
     }
 }
 
@@ -120,7 +159,12 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
     let mut files = Vec::new();
     for entry in ledger.entries() {
         // Settings are set by the user and by programs: that is no drift.
-        if matches!(entry.target, Target::Folder(_) | Target::Setting(_)) {
+        if matches!(entry.target, Target::Folder(_) | Target::Setting(_) | Target::Aside(_)) {
+            continue;
+        }
+        // Files of the game itself are told together, and saves are the user's.
+        let is_of_game = entry.family == GAME_FILES && !entry.in_force();
+        if is_of_game || entry.family == saves_kept::FAMILY {
             continue;
         }
         if entry.target.file().is_some_and(|place| is_outside(situation, place)) {
@@ -173,14 +217,72 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
         .filter(|change| change.counts() && change.root() == root)
         .find_map(|change| change.executable.as_ref());
     let now = view.mark();
-    let altered = last.filter(|then| !files.is_empty() && Some(*then) != now.as_ref());
+    let wound = wound(situation)?;
+    let is_ours = !files.is_empty() || wound.is_some();
+    let altered = last.filter(|then| is_ours && Some(*then) != now.as_ref());
 
     Ok(Drift {
         game: view.game.id.clone(),
         files,
+        wound,
         executable_then: altered.cloned(),
         executable_now: now,
     })
+}
+
+/// The release that was put onto a game's folder last and not taken back, with how its files are now. What has the
+/// length and the date that it had is not read.
+fn wound(situation: &Situation<'_>) -> Result<Option<Wound>> {
+    let Situation { view, changes, ledger, window, .. } = situation;
+    let effective = in_effect(changes.iter().copied());
+    let is_last = |change: &&&Change| {
+        change.purpose == Purpose::Wind && effective.contains(&change.number())
+    };
+    let own = changes.iter().rev().filter(|change| change.root() == view.game.root);
+    let Some(change) = own.clone().find(is_last) else { return Ok(None) };
+
+    let (mut files, mut others, mut unsure) = (0, Vec::new(), Vec::new());
+    for (place, entry) in ledger.files() {
+        if entry.family != GAME_FILES || entry.in_force() {
+            continue;
+        }
+        let Some(then) = entry.last.state.file() else { continue };
+        files += 1;
+        match window.at_a_glance(place) {
+            Some(now) if now == (then.content.size, then.stamp.modified) => {}
+            Some((size, _)) if size == then.content.size => unsure.push((place, entry)),
+            _ => others.push(place.clone()),
+        }
+    }
+    let places: Vec<&Place> = unsure.iter().map(|(place, _)| *place).collect();
+    window.look_ahead(&places);
+    for (place, entry) in unsure {
+        let is_users = situation.is_users(place, &entry.family);
+        if !is_users && !window.file(place)?.same_as(&entry.last) {
+            others.push(place.clone());
+        }
+    }
+    others.retain(|place| !situation.is_users(place, GAME_FILES));
+    others.sort();
+
+    let notes = &change.record.notes;
+    let named = |key: &str| -> Vec<String> {
+        (1..).map_while(|n| notes.get(&format!("{key}-{n}")).cloned()).collect()
+    };
+    let executable = change.executable.as_ref();
+    let step = executable.and_then(|mark| {
+        let place = Place::from(mark.path.clone());
+        change.steps().iter().find(|step| step.file().is_some_and(|file| file.same_as(&place)))
+    });
+    Ok(Some(Wound {
+        change: change.number(),
+        from: named(FROM),
+        aside: named(ASIDE),
+        was: step.and_then(|step| version_of(step.before())),
+        is: executable.and_then(|mark| mark.version.clone()),
+        files,
+        others,
+    }))
 }
 
 fn compare(recorded: &Side, now: &Side) -> VersionChange {

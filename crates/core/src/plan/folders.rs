@@ -5,8 +5,10 @@ use std::collections::BTreeSet;
 
 use super::Place;
 use crate::change::{Side, State, Step, Target};
+
 use crate::error::Result;
 use crate::situation::Situation;
+use upright_spanner_change::Aside;
 
 /// The steps about files, with those about folders around them. `candidates` are further folders, each
 /// with the family that it came with, which go if a change made them and nothing is left in them.
@@ -17,10 +19,21 @@ pub(super) fn arrange(
 ) -> Result<Vec<Step>> {
     let Situation { ledger, window, .. } = situation;
     let others = in_order(steps.into_iter().filter(|step| !step.target().is_folder()).collect());
-    let files: Vec<(&Step, &Place)> =
-        others.iter().filter_map(|step| Some((step, step.file()?))).collect();
-    let (goes, comes): (Vec<_>, Vec<_>) =
-        files.into_iter().partition(|(step, _)| step.after().state.is_absent());
+    let (mut goes, mut comes): (Vec<(&Step, &Place)>, Vec<(&Step, &Place)>) = (Vec::new(), Vec::new());
+    for step in &others {
+        let leaves = step.after().state.is_absent();
+        match step.target() {
+            Target::File(place) if leaves => goes.push((step, place)),
+            Target::File(place) => comes.push((step, place)),
+            // What is moved aside goes from one place and comes to another, and so on its way back.
+            Target::Aside(Aside { place, kept }) => {
+                let (from, to) = if leaves { (place, kept) } else { (kept, place) };
+                goes.push((step, from));
+                comes.push((step, to));
+            }
+            _ => {}
+        }
+    }
     let mut made: BTreeSet<Place> = BTreeSet::new();
     let mut arranged = Vec::new();
 

@@ -6,7 +6,7 @@
 use std::collections::BTreeSet;
 
 use super::Plan;
-use crate::change::{Purpose, Step};
+use crate::change::{Purpose, Step, winds};
 use crate::check::{broken_before, functions_unknown, loading};
 use crate::finding::{Finding, Severity};
 use crate::load::{Broken, How, graph, newly_broken, newly_unsure};
@@ -86,5 +86,12 @@ fn goes_back_to_shipped(situation: &Situation<'_>, plan: &Plan) -> bool {
         let entry = situation.ledger.at(step.target());
         entry.is_some_and(|entry| entry.shipped.same_as(step.after()))
     };
+    // Undone, a release that was put onto the game's folder makes place for the one that the launcher put there.
+    let changes = || situation.changes.iter().copied();
+    if let Purpose::Undo(number) = plan.purpose {
+        if changes().any(|change| change.number() == number && winds(change, changes())) {
+            return true;
+        }
+    }
     matches!(plan.purpose, Purpose::Rollback | Purpose::Undo(_)) && plan.files().all(is_shipped)
 }

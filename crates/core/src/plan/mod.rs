@@ -21,19 +21,21 @@ mod recheck;
 mod refit;
 mod registry;
 mod rollback;
+mod saves;
 mod shortcut;
 mod slots;
 mod tune;
 mod undo;
+mod wind;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use crate::change::{ExecutableMark, Purpose, Step};
 pub use crate::change::{describe, version_of};
 use crate::check::{Finding, Severity, explain, game_running};
 use crate::content::Content;
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::game::Game;
 pub use crate::ledger::{Ledger, LedgerEntry};
 use crate::path::{TreePath, same_name};
@@ -43,7 +45,7 @@ use crate::survey::GameView;
 pub use adopt::{AdoptedFile, Adoption};
 pub(crate) use adopt::{adopt, remove_copies};
 pub(crate) use drift::drift;
-pub use drift::{Drift, DriftState, Drifted, VersionChange};
+pub use drift::{Drift, DriftState, Drifted, VersionChange, Wound};
 pub(crate) use entry::by_entry;
 pub(crate) use fit::{FitPlanner, names_part};
 pub(crate) use fit_settings::LONGEST_SETTINGS;
@@ -61,7 +63,9 @@ pub(crate) use shortcut::plan_shortcut;
 pub(crate) use slots::{needs, slots};
 pub use tune::TuneWish;
 pub(crate) use tune::tune;
-pub(crate) use undo::{in_effect, standing_on, undo};
+pub(crate) use undo::{in_effect, in_the_way, standing_on, undo};
+pub use wind::WindOptions;
+pub(crate) use wind::{Winding, wind};
 pub use upright_spanner_change::Place;
 use upright_spanner_change::{Grant, Identity, Scope};
 use upright_spanner_settings::registry::RegLine;
@@ -98,6 +102,8 @@ pub struct Plan {
     pub run_with: Option<Vec<String>>,
     /// Files that it would be about, and that could not be read since something has them in use.
     pub in_use: Vec<PathBuf>,
+    /// What else is noted with the change.
+    pub(crate) notes: BTreeMap<String, String>,
     /// What the checks say.
     pub findings: Vec<Finding>,
 }
@@ -139,6 +145,7 @@ impl Plan {
             supplied: 0,
             run_with: None,
             in_use: Vec::new(),
+            notes: BTreeMap::new(),
             findings: Vec::new(),
         }
     }
@@ -148,7 +155,8 @@ impl Plan {
         let bays = self.game.settings.bays.values().cloned();
         // A key, a value or a mark is named by its step itself, and a file that holds it may be elsewhere.
         let is_part = |step: &&Step| step.file().is_none() && !step.target().is_folder();
-        let parts = self.steps.iter().filter(is_part).filter_map(|step| step.place()?.bay());
+        let parts = self.steps.iter().filter(is_part).flat_map(|step| step.target().places());
+        let parts = parts.filter_map(Place::bay);
         let folders = parts.chain(self.elsewhere.iter().map(PathBuf::as_path));
         let folders: BTreeSet<&Path> = folders.collect();
         let grant = |folder: &Path| Grant { folder: folder.to_owned(), why: self.summary.clone() };
@@ -191,6 +199,11 @@ impl Plan {
     /// Whether there is nothing to do.
     pub fn is_empty(&self) -> bool {
         self.steps.is_empty() && self.handoff.is_empty()
+    }
+
+    /// That it is refused, by what stops it.
+    pub(crate) fn refused(&self) -> Error {
+        Error::Refused(self.stops().into_iter().cloned().collect())
     }
 
     /// The findings that stop it.

@@ -1,10 +1,11 @@
 //! Plans to put back what the game brought, or what was there at an earlier point.
 
 use super::registry::undone_by_files;
+use super::undo::move_back;
 use super::shortcut::is_outside;
 use super::{LONGEST_SETTINGS, Ledger, LedgerEntry, Place, Plan};
-use crate::change::{Change, Purpose, Side, State, Step, Target};
-use crate::check::{altered_since, settings_kept};
+use crate::change::{Change, GAME_FILES, Purpose, Side, State, Step, Target};
+use crate::check::{altered_since, saves_kept, settings_kept};
 use crate::error::Result;
 use crate::path::same_name;
 use crate::situation::Situation;
@@ -63,6 +64,12 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         if entry.target.is_folder() || to == Point::Shipped && is_outside {
             continue;
         }
+        // Files of the game itself are what it ships, and saves are the user's: they need not be read to see that.
+        let is_of_game = entry.family == GAME_FILES && !entry.in_force();
+        let is_save = entry.family == saves_kept::FAMILY;
+        if to == Point::Shipped && (is_of_game || is_save) {
+            continue;
+        }
         let is_settings = file.is_some_and(|file| situation.is_users(file, &entry.family));
         // A target that was not touched by then was what the first change found. Edits of settings are not
         // new settings of the game's own.
@@ -73,6 +80,13 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         };
         let on_disk = window.target_on_disk(ledger, &entry.target);
         let now = window.now(&on_disk)?;
+        if let Target::Aside(aside) = &on_disk {
+            let goes_aside = target.state.is_absent();
+            if to != Point::Shipped && now.state.is_absent() != goes_aside {
+                move_back(situation, aside, (now, goes_aside), &entry.family, &mut plan)?;
+            }
+            continue;
+        }
         // To a point that was named, dates and marks come back too.
         let is_there = match to {
             Point::Shipped => now.same_as(target),

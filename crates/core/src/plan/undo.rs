@@ -1,32 +1,29 @@
 //! Plans to undo one change. An undo is a change too, and can be undone.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use super::Plan;
-use crate::change::{Change, Purpose, RecordState, Step, Target};
-use crate::check::altered_since;
+use crate::change::{
+    Change, ExecutableMark, Purpose, RecordState, Side, State, Step, Target, Undoings, winds,
+};
+use crate::check::{altered_since, fitted_in_the_way, saves_kept};
 use crate::error::Result;
+use crate::game::telling;
 use crate::situation::Situation;
+use crate::window::ImageAt;
+use upright_spanner_change::{Aside, Place};
 
 /// The changes that were done and not undone. An undoing is not among them; undone itself, it brings
 /// back what it had undone.
 pub(crate) fn in_effect<'a>(changes: impl IntoIterator<Item = &'a Change>) -> BTreeSet<i64> {
     let mut effective = BTreeSet::new();
-    // What an undoing turns on or off: the change at the root of it, since undoing an undoing turns that on
-    // again, and so on.
-    let mut undoings: BTreeMap<i64, (i64, bool)> = BTreeMap::new();
+    let mut undoings = Undoings::default();
     for change in changes.into_iter().filter(|change| change.state() == RecordState::Done) {
-        let Purpose::Undo(of) = change.purpose else {
-            effective.insert(change.number());
-            continue;
+        match undoings.take(change) {
+            None => effective.insert(change.number()),
+            Some((root, true)) => effective.insert(root),
+            Some((root, false)) => effective.remove(&root),
         };
-        let (root, on) = undoings.get(&of).map_or((of, false), |(root, on)| (*root, !on));
-        undoings.insert(change.number(), (root, on));
-        if on {
-            effective.insert(root);
-        } else {
-            effective.remove(&root);
-        }
     }
 
     effective
@@ -53,16 +50,49 @@ pub(crate) fn standing_on<'a>(change: &Change, changes: &[&'a Change]) -> Vec<&'
         .collect()
 }
 
+/// The changes among those that stand on one which keep it from being undone. What was fitted onto a game that was
+/// wound stays fitted when that is undone, and is no obstacle.
+pub(crate) fn in_the_way<'a>(
+    change: &Change,
+    later: Vec<&'a Change>,
+    changes: &[&'a Change],
+) -> Vec<&'a Change> {
+    let all = || changes.iter().copied();
+    if !winds(change, all()) {
+        return later;
+    }
+    later.into_iter().filter(|other| winds(other, all())).collect()
+}
+
 /// Plans to make every target what it was before a change on which nothing stands.
 pub(crate) fn undo(situation: &Situation<'_>, change: &Change) -> Result<Plan> {
     let summary = format!("undo {} ({})", change.number(), change.summary());
     let mut plan = Plan::new(situation.view, Purpose::Undo(change.number()), summary);
+    let winds = winds(change, situation.changes.iter().copied());
+    let files: Vec<&Place> = change.steps().iter().filter_map(Step::file).collect();
+    situation.window.look_ahead(&files);
+    let (mut stay, mut saves) = (Vec::new(), 0);
     for step in change.steps().iter().rev() {
         if step.target().is_folder() {
             continue;
         }
         let now = situation.window.now(step.target())?;
+        if let Target::Aside(aside) = step.target() {
+            let goes_aside = step.before().state.is_absent();
+            move_back(situation, aside, (now, goes_aside), step.owner(), &mut plan)?;
+            continue;
+        }
         if now.same_as(step.before()) {
+            continue;
+        }
+        if !step.alters() {
+            saves += 1;
+            continue;
+        }
+        let entry = situation.ledger.at(step.target()).filter(|_| winds);
+        let later = entry.filter(|e| e.change != change.number() && e.in_force());
+        if let Some(entry) = later.filter(|entry| entry.last.same_as(&now)) {
+            stay.push((entry.family.clone(), step.target().to_string()));
             continue;
         }
         if !now.state.is_absent() && !now.same_as(step.after()) {
@@ -72,6 +102,58 @@ pub(crate) fn undo(situation: &Situation<'_>, change: &Change) -> Result<Plan> {
         plan.steps.push(step.taken_back(now));
     }
 
+    if winds {
+        plan.executable = executable_before(situation, change).or(plan.executable);
+    }
+    if saves > 0 {
+        plan.findings.push(saves_kept::changed(&plan.game.id, change.number(), saves));
+    }
+    if !stay.is_empty() {
+        plan.findings.push(fitted_in_the_way::stays(&stay));
+    }
     plan.arrange(situation)?;
     Ok(plan)
+}
+
+/// Plans to bring back what was moved aside, or to move aside again what was brought back.
+pub(super) fn move_back(
+    situation: &Situation<'_>,
+    aside: &Aside,
+    (now, goes_aside): (Side, bool),
+    owner: &str,
+    plan: &mut Plan,
+) -> Result<()> {
+    let from = if goes_aside { &aside.place } else { &aside.kept };
+    let Some((tree, text)) = situation.window.tree(from)? else {
+        plan.findings.push(altered_since::not_kept(&aside.place, &from.on(&plan.game.root)));
+        return Ok(());
+    };
+    let state = Side::from(State::Tree(tree));
+    let (before, after) = if goes_aside {
+        (state, Side::ABSENT)
+    } else if now.state.is_absent() {
+        (now, state)
+    } else {
+        plan.findings.push(altered_since::occupied(&aside.place, &aside.kept.on(&plan.game.root)));
+        return Ok(());
+    };
+    plan.steps.push(Step::of(Target::Aside(aside.clone()), before, after, owner));
+    plan.made.push(text.into_bytes());
+    Ok(())
+}
+
+/// The executable as it was before a change that brought another.
+fn executable_before(situation: &Situation<'_>, change: &Change) -> Option<ExecutableMark> {
+    let executable = situation.view.executable()?;
+    let place = Place::from(executable.path.clone());
+    let mut steps = change.steps().iter().filter(|step| step.alters());
+    let step = steps.find(|step| step.file().is_some_and(|file| file.same_as(&place)))?;
+    let facts = situation.window.facts(ImageAt::Stored(&step.before().state.content()?))?;
+    let version = facts.version().filter(telling);
+    Some(ExecutableMark {
+        path: executable.path.clone(),
+        version,
+        size: facts.size,
+        stamp: facts.stamp,
+    })
 }

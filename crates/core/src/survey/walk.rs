@@ -12,7 +12,7 @@ use ignore::{WalkBuilder, WalkState};
 use super::{LookError, Mark};
 use crate::catalog::LIBRARY_EXTENSIONS;
 use crate::error::in_words;
-use crate::path::{TreePath, extension};
+use crate::path::{SET_ASIDE, TreePath, extension};
 use upright_spanner_change::Progress;
 
 /// A file that could be a program or a library.
@@ -73,7 +73,9 @@ pub(super) fn images(roots: &[PathBuf], progress: &dyn Progress) -> Vec<Walked> 
     let number_of = |path: &Path, depth: usize| numbers.get(path.ancestors().nth(depth)?).copied();
     let walked: Mutex<Vec<Walked>> = Mutex::new(roots.iter().map(|_| Walked::default()).collect());
 
-    walker.standard_filters(false).follow_links(false).build_parallel().run(|| {
+    walker.standard_filters(false).follow_links(false);
+    walker.filter_entry(|entry| entry.depth() == 0 || !is_set_aside(entry));
+    walker.build_parallel().run(|| {
         Box::new(|entry| {
             progress.advance(1);
             let (root, seen) = match &entry {
@@ -114,6 +116,14 @@ pub(super) fn images(roots: &[PathBuf], progress: &dyn Progress) -> Vec<Walked> 
         of_root.errors.sort_by(|a, b| a.path.cmp(&b.path));
     }
     walked
+}
+
+/// Whether an entry is the folder beside a game's that holds what was moved out of it.
+fn is_set_aside(entry: &ignore::DirEntry) -> bool {
+    let path = entry.path();
+    path.extension().is_some_and(|ending| ending == SET_ASIDE)
+        && entry.file_type().is_some_and(|kind| kind.is_dir())
+        && path.with_extension("").is_dir()
 }
 
 /// Why an entry cannot be had, in words.

@@ -7,7 +7,7 @@ use super::{Altering, Workshop};
 use crate::change::{Change, RecordState, Target, notes};
 use crate::check::may_be_in_use;
 use crate::error::{ChangeError, Error, HomeError, Result};
-use crate::path::slashes;
+use crate::path::{set_aside_of, slashes};
 use crate::plan::{Merge, Plan};
 use upright_spanner_change::{Draft, Failure, Lock, Progress, StepOutcome, StepReport, Supply};
 
@@ -27,12 +27,21 @@ impl Altering<'_> {
         supplies: Vec<Supply>,
         progress: &dyn Progress,
     ) -> Result<Change> {
-        let plan = cleared.into_plan();
+        let mut plan = cleared.into_plan();
         let workshop = self.workshop();
         let _game = Lock::take(&plan.game.root)?;
         workshop.expect_free(&plan)?;
+        let beside = set_aside_of(&plan.game.root);
+        if let Some(beside) = beside.as_ref().filter(|_| plan.sets_aside()) {
+            // Another change may have been made since it was planned.
+            plan.numbered(workshop.journal.next(&workshop.database)?);
+            make_beside(beside)?;
+        }
         let draft = draft(plan, supplies);
-        let record = workshop.engine(progress).apply(draft).map_err(failed)?;
+        let record = workshop.engine(progress).apply(draft).map_err(failed);
+        // It is there only as long as something is in it.
+        beside.iter().for_each(|beside| drop(std::fs::remove_dir(beside)));
+        let record = record?;
         workshop.forget_facts(&record);
         Change::try_from(record).map_err(|what| {
             Error::Home(HomeError::DamagedFile { path: workshop.home.clone(), what })
@@ -98,6 +107,18 @@ impl Workshop {
     }
 }
 
+/// Makes the folder beside a game's for what is moved out of it. A link in its place is not followed.
+fn make_beside(folder: &Path) -> Result<()> {
+    match std::fs::symlink_metadata(folder) {
+        Ok(found) if found.is_dir() => Ok(()),
+        Ok(_) => Err(Error::Invalid {
+            what: format!("{} is no folder, so nothing can be moved there", slashes(folder)),
+            remedy: "Rename what has that name.".into(),
+        }),
+        Err(_) => std::fs::create_dir(folder).map_err(Error::io("make", folder)),
+    }
+}
+
 /// The settings files that a plan merges or makes, as they will be.
 pub(super) fn merged(plan: &Plan) -> impl Iterator<Item = Supply> {
     let is_done = |merge: &&Merge| plan.steps.iter().any(|step| step.file() == Some(&merge.place));
@@ -110,7 +131,10 @@ pub(super) fn draft(plan: Plan, supplies: Vec<Supply>) -> Draft {
     Draft {
         scope: plan.scope(),
         root: plan.root,
-        notes: notes(&plan.purpose, plan.executable.as_ref(), &despite),
+        notes: notes(&plan.purpose, plan.executable.as_ref(), &despite)
+            .into_iter()
+            .chain(plan.notes)
+            .collect(),
         game: plan.game.id,
         summary: plan.summary,
         steps: plan.steps,

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use super::recover::scope_with;
 use super::{Altering, Workshop};
-use crate::change::{Change, RecordState};
+use crate::change::{Change, GAME_FILES, Purpose, RecordState, State, Step, Target};
 use crate::content::Content;
 use crate::error::{HomeError, Result};
 use crate::game::Game;
@@ -72,6 +72,8 @@ pub struct Unreferenced {
 pub struct StoreUse {
     /// For each game: how many contents its changes refer to, and their bytes.
     pub games: BTreeMap<String, (usize, u64)>,
+    /// For each game: how many files lie moved aside beside its folder, and their bytes.
+    pub aside: BTreeMap<String, (usize, u64)>,
     /// For the rack.
     pub rack: (usize, u64),
     /// All contents of the store.
@@ -142,10 +144,25 @@ impl Workshop {
             let of_game = games.entry(change.game().to_owned()).or_default();
             of_game.extend(change.contents().filter(|content| stored.contains(content)));
         }
+        let history = self.history()?;
+        let mut aside: BTreeMap<String, (usize, u64)> = BTreeMap::new();
+        for change in history.changes.iter().filter(|change| change.counts()) {
+            for step in change.steps() {
+                let (Target::Aside(moved), State::Tree(tree)) = (step.target(), &step.before().state)
+                else {
+                    continue;
+                };
+                if moved.kept.on(change.root()).exists() {
+                    let sum = aside.entry(change.game().to_owned()).or_default();
+                    sum.0 += usize::try_from(tree.files).unwrap_or(usize::MAX);
+                    sum.1 += tree.bytes;
+                }
+            }
+        }
         let shelf = self.shelf()?;
         let rack: BTreeSet<Content> = shelf.builds.iter().flat_map(Build::contents).collect();
         let games = games.into_iter().map(|(game, contents)| (game, sum(&contents))).collect();
-        Ok(StoreUse { games, rack: sum(&rack), all: sum(&stored) })
+        Ok(StoreUse { games, aside, rack: sum(&rack), all: sum(&stored) })
     }
 
     /// What the store holds that nothing needs.
@@ -187,12 +204,19 @@ impl Workshop {
         }
         for change in changes {
             let user = format!("change {} of {}", change.number(), change.game());
+            // What brought another release of a game is had where that was taken from.
+            let passes = |step: &Step| {
+                change.purpose == Purpose::Wind && step.owner() == GAME_FILES && step.alters()
+            };
             // A change that was put back left every file as it was: nothing has to be stored for it,
             // but what it kept may be all there is of a file that something else altered meanwhile.
             let is_back = change.state() == RecordState::PutBack;
             let needs = |content: &Content| !is_back || self.store.has(content);
             let before = change.steps().iter().filter_map(|step| step.before().state.content());
-            let after = change.steps().iter().filter_map(|step| step.after().state.content());
+            let after = change.steps().iter().filter(|step| !passes(step));
+            let after = after.filter_map(|step| step.after().state.content());
+            let beneath = change.steps().iter().filter_map(|step| step.beneath()?.state.content());
+            let after = after.chain(beneath);
             let contents = before.filter(needs).chain(after.filter(|_| !is_back));
             needed.extend(contents.map(|content| (content, user.clone())));
         }

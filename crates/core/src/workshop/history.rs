@@ -83,7 +83,7 @@ impl Workshop {
         let mut owners: BTreeMap<String, (i64, &Side)> = BTreeMap::new();
 
         for change in history.changes.iter().filter(|change| effective.contains(&change.number())) {
-            for (step, after) in change.record.effects() {
+            for (step, after) in change.record.effects().filter(|(step, _)| step.alters()) {
                 owners.insert(change.key_of(step.target()), (change.number(), after));
             }
         }

@@ -13,7 +13,6 @@ mod handoff;
 mod history;
 mod in_use;
 mod layouts;
-mod merge;
 mod on_disk;
 mod park;
 mod pin;
@@ -29,6 +28,7 @@ mod start;
 mod survey;
 mod tune;
 mod undo;
+mod wind;
 
 use std::path::{Path, PathBuf};
 
@@ -38,12 +38,12 @@ pub use conditions::Cleared;
 pub use doctor::{Diagnosis, Mended, StoreUse, Unreferenced};
 pub use fit::FitPlan;
 pub use history::ChangeStatus;
-pub use merge::{ClearedMerge, MergePlan};
 pub use rack::{Added, Addition, ChangesSince, DamagedContent};
 use records::Records;
 pub use recover::{RecoveredTarget, Recovery};
 pub use signers::{Signer, SignerChange};
 pub use start::{BeforeStart, Started};
+pub use wind::WindPlan;
 use upright_spanner_change::{Engine, Folder, Journal, Lock, Progress, Store};
 
 /// A home folder, opened.

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 
 use crate::change::{Side, Target};
-use crate::content::Content;
+use crate::content::{Content, Stamp};
 use crate::error::{Error, Result};
 use crate::path::{TreePath, extension, fold, same_name, stem};
 use crate::plan::{LONGEST_SETTINGS, Place};
@@ -17,7 +17,7 @@ use crate::survey::GameView;
 use crate::window::{ImageAt, Window};
 use crate::workshop::in_use::used_by;
 use upright_spanner_change::carrier::{self, Carriers};
-use upright_spanner_change::{Registry, Scope, Store, Territory};
+use upright_spanner_change::{Moment, Registry, Scope, Store, Territory, Tree};
 use upright_spanner_image::{
     Export, Facts, Import, Offer, Version, exports_of, imports_of, offer_of,
 };
@@ -151,15 +151,15 @@ impl<'a> OnDisk<'a> {
     }
 
     fn look(&self, target: &Target) -> Result<Side> {
-        self.within(target.place(), |territory| self.look_in(territory, target))
+        self.within(target.place(), |territory| look_in(territory, self.store, target))
     }
+}
 
-    fn look_in(&self, territory: &Territory, target: &Target) -> Result<Side> {
-        let state = carrier::OnDisk::new(territory, self.store, false).of(target).look(target)?;
-        let version = || Facts::read(&territory.path(target.file()?)).ok()?.version();
-        let label = state.file().and_then(|_| version()).map(|version| version.to_string());
-        Ok(Side { state, label })
-    }
+fn look_in(territory: &Territory, store: &Store, target: &Target) -> Result<Side> {
+    let state = carrier::OnDisk::new(territory, store, false).of(target).look(target)?;
+    let version = || Facts::read(&territory.path(target.file()?)).ok()?.version();
+    let label = state.file().and_then(|_| version()).map(|version| version.to_string());
+    Ok(Side { state, label })
 }
 
 impl Window for OnDisk<'_> {
@@ -212,6 +212,33 @@ impl Window for OnDisk<'_> {
         Ok(side)
     }
 
+    fn look_ahead(&self, files: &[&Place]) {
+        let Ok(territory) = self.territory() else { return };
+        let is_own = |place: &Place| place.bay().is_none_or(|bay| self.bays.iter().any(|own| own == bay));
+        let targets: Vec<Target> = {
+            let held = self.held.borrow();
+            let own = files.iter().filter(|place| is_own(place));
+            own.map(|place| Target::File((*place).clone())).filter(|t| !held.contains_key(t)).collect()
+        };
+        let store = self.store;
+        let look = |target: Target| {
+            let side = look_in(territory, store, &target).ok()?;
+            Some((target, side))
+        };
+        let seen: Vec<(Target, Side)> = targets.into_par_iter().filter_map(look).collect();
+        self.held.borrow_mut().extend(seen);
+    }
+
+    fn tree(&self, place: &Place) -> Result<Option<(Tree, String)>> {
+        self.within(Some(place), |territory| Ok(carrier::listing(territory, place)?))
+    }
+
+    fn at_a_glance(&self, place: &Place) -> Option<(u64, Moment)> {
+        let metadata = place.on(&self.root).symlink_metadata().ok()?;
+        let stamp = Stamp::of(&metadata);
+        metadata.is_file().then_some((metadata.len(), stamp.modified))
+    }
+
     fn is_in_cloud(&self, place: &Place) -> bool {
         is_placeholder(&place.on(&self.root))
     }
@@ -227,6 +254,11 @@ impl Window for OnDisk<'_> {
     }
 
     fn missing_folders(&self, place: &Place) -> Result<Vec<Place>> {
+        if place.bay().is_some_and(|bay| !bay.exists()) {
+            let mut folders = place.folders();
+            folders.reverse();
+            return Ok(folders);
+        }
         self.within(Some(place), |territory| Ok(territory.missing_folders(place)?))
     }
 

@@ -134,7 +134,8 @@ pub(super) fn scope_with(change: &Change, run_with: Option<Vec<String>>) -> Scop
     let mut bays: Vec<PathBuf> = change
         .steps()
         .iter()
-        .filter_map(|step| step.place()?.bay().map(std::path::Path::to_owned))
+        .flat_map(|step| step.target().places())
+        .filter_map(|place| place.bay().map(std::path::Path::to_owned))
         .collect();
     bays.sort();
     bays.dedup();

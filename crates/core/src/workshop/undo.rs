@@ -31,6 +31,7 @@ impl Workshop {
     pub fn plan_undo(&self, view: &GameView, change: &Change) -> Result<Plan> {
         let mut plan = self.decide_change(view, |situation| {
             let later = plan::standing_on(change, &situation.changes);
+            let later = plan::in_the_way(change, later, &situation.changes);
             if !later.is_empty() {
                 let later =
                     later.iter().map(|c| format!("change {} ({})", c.number(), c.summary()));

@@ -133,6 +133,30 @@ impl Package {
         space: &Path,
         progress: &dyn Progress,
     ) -> Result<Self> {
+        Self::take_in(path, limits, space, progress, true)
+    }
+
+    /// Takes in an archive alone, as it is: archives inside it are files like others.
+    pub fn unpack(
+        path: &Path,
+        limits: &Limits,
+        space: &Path,
+        progress: &dyn Progress,
+    ) -> Result<Self> {
+        if archive_kind(path)?.is_none() {
+            let why = "it is neither a folder nor an archive".to_owned();
+            return Err(refusal(path, why, "Give the folder or the archive that holds the release."));
+        }
+        Self::take_in(path, limits, space, progress, false)
+    }
+
+    fn take_in(
+        path: &Path,
+        limits: &Limits,
+        space: &Path,
+        progress: &dyn Progress,
+        with_inner: bool,
+    ) -> Result<Self> {
         let name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         if path.is_dir() {
             return folder(path, name, limits);
@@ -166,7 +190,10 @@ impl Package {
         };
 
         progress.begin(&format!("unpacking {name}"), None);
-        let unpacked = unpacker.unpack(path, kind, "").and_then(|()| unpacker.unpack_inner());
+        let unpacked = unpacker.unpack(path, kind, "").and_then(|()| match with_inner {
+            true => unpacker.unpack_inner(),
+            false => Ok(()),
+        });
         progress.end();
         unpacked?;
         let (wrapping, entries) = unwrapped(std::mem::take(&mut unpacker.entries));
