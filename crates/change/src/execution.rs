@@ -596,9 +596,7 @@ impl Work<'_> {
             .rev()
             .map(|(n, step, spare)| {
                 let carrier = self.carriers.of(step.target());
-                let restored = if !step.alters() {
-                    Ok(Restored::Untouched)
-                } else if n < begun {
+                let restored = if step.alters() && n < begun {
                     carrier.restore(step, spare)
                 } else {
                     carrier.clear(step, spare).map(|()| Restored::Untouched)

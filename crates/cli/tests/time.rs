@@ -349,7 +349,10 @@ fn contents_that_stand_in_several_places_or_change_places_are_kept_like_others()
     assert!(bench.picture(KITE) == before);
     bench.ok(&["undo", "2"]);
     assert!(bench.picture(KITE) == merged);
+    // What was wound is what the game ships.
     bench.ok(&["rollback", KITE]);
+    assert!(bench.picture(KITE) == merged);
+    bench.ok(&["rollback", KITE, "--to", "0"]);
     assert!(bench.picture(KITE) == before);
 }
 

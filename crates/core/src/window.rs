@@ -50,6 +50,8 @@ pub(crate) trait Window {
     fn home(&self) -> PathBuf;
     /// The values below a key of a registry, at most so many.
     fn values_below(&self, registry: &Registry, key: &str, most: usize) -> Result<Vec<ValueName>>;
+    /// Whether a content is stored, or about to be.
+    fn has(&self, content: &Content) -> bool;
     /// The bytes of a build's file.
     fn stored(&self, content: &Content) -> Result<Vec<u8>>;
     /// Reads what many images import, and what some of them offer, side by side before anyone asks.

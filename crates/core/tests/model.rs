@@ -18,7 +18,7 @@ use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::plan::{Plan, Point};
 use upright_spanner_core::progress::{Progress, Silent};
 use upright_spanner_core::rack::PackageOptions;
-use upright_spanner_core::{FitOptions, FitPlan, Workshop};
+use upright_spanner_core::{FitOptions, FitPlan, WindOptions, Workshop};
 use upright_spanner_sample::world::{self, Graphics};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
 
@@ -32,7 +32,7 @@ type Picture = BTreeMap<String, Seen>;
 enum Event {
     FitUpscaler(u16),
     FitLoader(u16),
-    Merge(u8),
+    Wind(u8, bool, bool),
     Rollback(bool),
     RollbackTo(i64),
     Undo,
@@ -222,6 +222,13 @@ impl Bench {
         self.folder.path().join(format!("game-{}", self.moves))
     }
 
+    /// What was moved out of the game, wherever it stood then.
+    fn aside(&self) -> Picture {
+        let folder = |n: usize| self.folder.path().join(format!("game-{n}.set-aside"));
+        let folders = (0..=self.moves).map(folder).filter(|folder| folder.exists());
+        folders.flat_map(|folder: PathBuf| picture(&folder)).collect()
+    }
+
     /// Folders that hold nothing.
     fn empty_folders(&self) -> BTreeSet<PathBuf> {
         let mut empty = BTreeSet::new();
@@ -294,12 +301,22 @@ impl Bench {
                 let build = format!("glim@{n}.0.0");
                 workshop.plan_fit(&view, &build, &options, &Silent).unwrap().plan
             }
-            Event::Merge(n) => {
+            Event::Wind(n, keep, with_parts) => {
                 let folders = [self.folder.path().join(format!("older-{n}"))];
-                let merge = workshop.plan_merge(&view, &folders, &Silent).unwrap();
-                if !merge.plan.steps.is_empty() {
-                    let cleared = workshop.clear_merge(merge, &[]).unwrap();
-                    self.meanwhile(|progress| workshop.alter().unwrap().merge(cleared, progress));
+                let parts = (!with_parts).then(|| "bin/parts".to_owned());
+                let options = WindOptions {
+                    aside: parts.into_iter().collect(),
+                    keep_fitted: Some(keep),
+                    despite: vec!["another-game".to_owned()],
+                    ..WindOptions::default()
+                };
+                // There may be nothing to move aside.
+                let Ok(wind) = workshop.plan_wind(&view, &folders, &options, &Silent) else {
+                    return;
+                };
+                if !wind.plan.steps.is_empty() {
+                    let despite = options.despite;
+                    self.meanwhile(|progress| workshop.alter().unwrap().wind(wind, &despite, progress));
                 }
                 return;
             }
@@ -409,7 +426,8 @@ fn event() -> impl Strategy<Value = Event> {
     prop_oneof![
         3 => (0u16..3).prop_map(Event::FitUpscaler),
         3 => (1u16..3).prop_map(Event::FitLoader),
-        1 => (1u8..3).prop_map(Event::Merge),
+        2 => (1u8..3, any::<bool>(), any::<bool>())
+            .prop_map(|(n, keep, parts)| Event::Wind(n, keep, parts)),
         2 => any::<bool>().prop_map(Event::Rollback),
         1 => (0i64..4).prop_map(Event::RollbackTo),
         2 => Just(Event::Undo),
@@ -474,8 +492,9 @@ proptest! {
             }
             prop_assert!(bench.done() > done || after == before, "{event:?} was not done, and altered something");
             let store = picture(&bench.folder.path().join("home/blobs"));
-            let kept: BTreeSet<&Vec<u8>> =
-                after.values().chain(store.values()).map(|(content, ..)| content).collect();
+            let aside = bench.aside();
+            let all = after.values().chain(store.values()).chain(aside.values());
+            let kept: BTreeSet<&Vec<u8>> = all.map(|(content, ..)| content).collect();
             for (path, (content, ..)) in &before {
                 prop_assert!(kept.contains(content), "{event:?} lost what was in {path}");
             }

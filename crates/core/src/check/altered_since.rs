@@ -55,3 +55,9 @@ pub(crate) fn occupied(place: &Place, kept: &Path) -> Finding {
     );
     Finding::new(CODE, Severity::Warn, sentence, "If you do not need it any more, remove it there.")
 }
+
+/// Said of a file of a release that was put onto the game's folder: it was not kept, since whoever gave it has it.
+pub(crate) fn not_stored(place: &Target) -> Finding {
+    let sentence = format!("{place} does not come back: it is of a release that was put onto the game's folder, and not kept.");
+    Finding::new(CODE, Severity::Warn, sentence, "Put that release onto the game's folder once more.")
+}

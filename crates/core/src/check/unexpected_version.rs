@@ -26,7 +26,7 @@ pub(crate) fn finding(
         ),
         None => (
             format!("{executable} of the release states no version, and you expect {expected}."),
-            "Leave --expect out if you are sure of it.".into(),
+            "Expect none, if you are sure of it.".into(),
         ),
     };
     Finding::new("unexpected-version", Severity::Stop, sentence, remedy)

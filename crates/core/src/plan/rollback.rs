@@ -116,6 +116,10 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
                 plan.findings.push(altered_since::replaced(&on_disk, &now));
             }
         }
+        if target.state.content().is_some_and(|content| !window.has(&content)) {
+            plan.findings.push(altered_since::not_stored(&on_disk));
+            continue;
+        }
         plan.steps.push(Step::of(on_disk, now, target.clone(), &entry.family));
     }
 

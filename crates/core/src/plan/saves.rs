@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use super::Place;
 use crate::error::{Error, Result};
 use crate::path::{TreePath, fold, slashes, stem};
+use crate::remedy::Action;
 use crate::situation::Situation;
 use crate::tune::resolve;
 use crate::wind::GameTree;
@@ -24,6 +25,7 @@ const MOST_FILES: usize = 20_000;
 /// A game's saves.
 #[derive(Debug, Default)]
 pub(crate) struct Saves {
+    game: String,
     root: PathBuf,
     /// The folders that hold them.
     pub folders: Vec<PathBuf>,
@@ -32,15 +34,15 @@ pub(crate) struct Saves {
 /// Finds the saves of a game.
 pub(crate) fn saves(situation: &Situation<'_>, tree: &GameTree) -> Result<Saves> {
     let game = situation.game();
-    let root = game.root.clone();
+    let (id, root) = (game.id.clone(), game.root.clone());
     if let Some(bay) = game.settings.bays.get(BAY) {
         if !bay.is_dir() {
             return Err(Error::Invalid {
                 what: format!("the saves of {} are to be in {}, and that is no folder", game.title, slashes(bay)),
-                remedy: "Name the folder that holds them: game set --bay saves=FOLDER.".into(),
+                remedy: ("Name the folder that holds them", name_bay(&game.id)).into(),
             });
         }
-        return Ok(Saves { root, folders: vec![bay.clone()] });
+        return Ok(Saves { game: id, root, folders: vec![bay.clone()] });
     }
 
     let is_named = |name: &str| NAMES.contains(&fold(name).as_str());
@@ -58,7 +60,11 @@ pub(crate) fn saves(situation: &Situation<'_>, tree: &GameTree) -> Result<Saves>
     }
     folders.sort();
     folders.dedup();
-    Ok(Saves { root, folders })
+    Ok(Saves { game: id, root, folders })
+}
+
+fn name_bay(game: &str) -> Action {
+    Action::NameBay { game: game.to_owned().into(), bay: BAY.into() }
 }
 
 /// Whether a folder bears the name of a game: its title, its folder's or its program's.
@@ -100,7 +106,7 @@ impl Saves {
                 if places.len() > MOST_FILES {
                     return Err(Error::Invalid {
                         what: format!("{} holds more than {MOST_FILES} files, which saves are not", slashes(folder)),
-                        remedy: "Name the folder of the saves: game set --bay saves=FOLDER.".into(),
+                        remedy: ("Name the folder of the saves", name_bay(&self.game)).into(),
                     });
                 }
             }

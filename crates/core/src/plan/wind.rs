@@ -287,7 +287,7 @@ impl<'a> Winder<'a> {
         let root = &self.situation.game().root;
         let bay = set_aside_of(root).ok_or_else(|| Error::Invalid {
             what: format!("{} has no folder around it, so nothing can be moved out of it", slashes(root)),
-            remedy: "Leave --aside out.".into(),
+            remedy: "Let nothing be moved aside.".into(),
         })?;
         for pattern in &self.options.aside {
             let matcher = glob(pattern)?;

@@ -82,7 +82,7 @@ impl Release {
                 let name = fold(source.path.as_str());
                 if !names.insert(name.clone()) {
                     let why = format!(
-                        "another file beside {} differs from it only in case, and to a game they are the same",
+                        "it and another file differ only in case ({}), and to a game they are the same",
                         source.path
                     );
                     return Err(unfit(&source.file, why));

@@ -285,6 +285,10 @@ impl Window for OnDisk<'_> {
         self.within(place, |territory| Ok(carrier::values_below(territory, registry, key, most)?))
     }
 
+    fn has(&self, content: &Content) -> bool {
+        self.path_of(content).is_ok()
+    }
+
     fn stored(&self, content: &Content) -> Result<Vec<u8>> {
         match self.unpacked(content)? {
             Some(path) => std::fs::read(&path).map_err(Error::io("read", &path)),
