@@ -94,6 +94,8 @@ pub enum Command {
     Refit(Refit),
     /// Put another release of the game itself onto its folder, as to wind it back after an update.
     Wind(Wind),
+    /// Keep a launcher from updating a game, or let it again.
+    Hold(Hold),
     /// Take swaps made by hand under management, renamed originals included.
     Adopt(Adopt),
     /// Take a component out for now.
@@ -189,8 +191,11 @@ pub enum Root {
     /// Remember folders of which each sub-folder with a program is a game.
     Add {
         /// The folders.
-        #[arg(required = true, value_name = "DIR")]
+        #[arg(required_unless_present = "launcher", value_name = "DIR")]
         folders: Vec<PathBuf>,
+        /// Those that this launcher has written down, as its description says.
+        #[arg(long, value_name = "NAME")]
+        launcher: Option<String>,
     },
     /// List the library roots.
     List,
@@ -768,6 +773,30 @@ pub struct Wind {
     /// Take the settings files of the release too, instead of keeping your values.
     #[arg(long)]
     pub settings: bool,
+    /// Keep the launcher from updating the game, in the same change.
+    #[arg(long)]
+    pub hold: bool,
+    /// Proceed despite this stop finding, by its code. Can be given several times.
+    #[arg(long, value_name = "CODE", value_parser = code)]
+    pub despite: Vec<String>,
+    /// Show what would be done, and do nothing.
+    #[arg(long)]
+    pub dry_run: bool,
+}
+
+#[derive(Debug, clap::Args)]
+pub struct Hold {
+    /// The game: its folder, or its id as `survey` shows it.
+    pub game: String,
+    /// Why, in your words: `drift` repeats it.
+    #[arg(long, value_name = "TEXT", conflicts_with = "lift")]
+    pub why: Option<String>,
+    /// The file in which the launcher writes down the game, where no launcher is described that has it.
+    #[arg(long, value_name = "FILE", conflicts_with = "lift")]
+    pub file: Option<PathBuf>,
+    /// Let the launcher update the game again.
+    #[arg(long)]
+    pub lift: bool,
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,

@@ -47,6 +47,7 @@ fn command(action: &Action) -> String {
         Action::FitUnderName { game, build } => {
             format!("spanner fit {} {} --as NAME", quoted(game), quoted(build))
         }
+        Action::HoldFile { game } => format!("spanner hold {} --file FILE", quoted(game)),
         Action::Inspect => "spanner inspect FILE".to_owned(),
         Action::IntoFolder => "--to DIR".to_owned(),
         Action::KeepOffline { game } => set(game, "--online no"),

@@ -12,6 +12,9 @@ pub use upright_spanner_change::{Fault, Mending, Record, RecordState, Side, Stat
 use upright_spanner_image::Version;
 use upright_spanner_settings::document;
 
+/// The family under which is recorded what keeps a launcher from updating a game.
+pub(crate) const HOLD: &str = "hold";
+
 /// The family under which files of the game itself are recorded.
 pub(crate) const GAME_FILES: &str = "game-files";
 
@@ -124,6 +127,8 @@ pub enum Purpose {
     Shortcut,
     /// Another release of the game itself was put onto its folder.
     Wind,
+    /// A launcher was kept from updating the game, or let again.
+    Hold,
     /// A family was taken out for now.
     Park(String),
     /// What the change of this number took out was put back.
@@ -141,6 +146,7 @@ impl Purpose {
             Self::Tune => "tune".to_owned(),
             Self::Shortcut => "shortcut".to_owned(),
             Self::Wind => "wind".to_owned(),
+            Self::Hold => "hold".to_owned(),
             Self::Adopt => "adopt".to_owned(),
             Self::RemoveCopies => "remove-copies".to_owned(),
             Self::Park(family) => format!("park {family}"),
@@ -159,6 +165,7 @@ impl Purpose {
             "tune" => Self::Tune,
             "shortcut" => Self::Shortcut,
             "wind" => Self::Wind,
+            "hold" => Self::Hold,
             "adopt" => Self::Adopt,
             "remove-copies" => Self::RemoveCopies,
             "park" => Self::Park(rest.to_owned()),

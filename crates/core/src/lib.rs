@@ -22,6 +22,7 @@ pub mod game;
 pub mod guard;
 mod history;
 pub mod inspect;
+pub mod launcher;
 mod ledger;
 pub mod load;
 pub mod path;
@@ -51,7 +52,7 @@ pub use error::{
     CatalogError, ChangeError, Error, GameError, HomeError, RackError, Result, in_words,
 };
 pub use history::History;
-pub use plan::{Adoption, FitOptions, Refit, TuneWish, WindOptions};
+pub use plan::{Adoption, FitOptions, HoldWish, Refit, TuneWish, WindOptions};
 pub use wind::{Kind, Outline};
 pub use remedy::{Action, Remedy};
 pub use workshop::{

@@ -60,6 +60,10 @@ pub enum Action {
         game: Text,
         build: Text,
     },
+    /// By the file that is named.
+    HoldFile {
+        game: Text,
+    },
     Inspect,
     /// The same command, with the folder that something goes to.
     IntoFolder,

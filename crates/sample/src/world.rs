@@ -11,6 +11,7 @@ use filetime::FileTime;
 
 use crate::archive;
 use crate::deed::Deed;
+use crate::launcher;
 use crate::pe::{Bits, Pe};
 use crate::resource::VersionInfo;
 
@@ -234,7 +235,71 @@ pub fn create(dir: &Path) -> io::Result<World> {
     saltglass_drift(&world.games.join("Saltglass Drift"))?;
     kite_harbour(&world.games.join("Kite Harbour"))?;
     downloads(&world.downloads)?;
+    releases(dir)?;
+    launcher::write_down(&world.games, MOSS, MOSS, 1192, true)?;
+    launcher::write_down(&world.games, "Kite Harbour", "Kite Harbour", 88, false)?;
     Ok(world)
+}
+
+/// The folder of Moss & Meridian, and its title.
+const MOSS: &str = "Moss & Meridian";
+
+fn moss_exe(version: [u16; 4]) -> Pe {
+    let exe = game_exe(Bits::Bits32, MOSS, FERNWAY, version);
+    playable(exe.imports("d3d9.dll", &["Direct3DCreate9"]).padding(1_800_000), &short(version))
+}
+
+/// What the launcher brings to Moss & Meridian, and the release that people keep from before.
+fn releases(dir: &Path) -> io::Result<()> {
+    let kept = dir.join("releases/moss-meridian-22.4.7");
+    let (then, now) = ((2024, 9, 30), (2026, 2, 18));
+    pe(&kept.join("MossMeridian.exe"), &moss_exe([22, 4, 7, 0]), then)?;
+    data(&kept.join("Data/fields.pack"), 300_000, then)?;
+    data(&kept.join("Data/hedges.pack"), 90_000, then)?;
+    let load = dir.join("loads").join(MOSS);
+    pe(&load.join("MossMeridian.exe"), &moss_exe([22, 5, 1, 0]), now)?;
+    data(&load.join("Data/fields.pack"), 340_000, now)?;
+    data(&load.join("Data/orchard.pack"), 120_000, now)?;
+    launcher::announce(&load, 1207, &["Data/hedges.pack"])
+}
+
+/// Lets the launcher of the world update Moss & Meridian, unless it is kept from it; `dir` is where [`create`] put the
+/// world.
+///
+/// # Errors
+/// Where it cannot read or write what it has to.
+pub fn update_moss_and_meridian(dir: &Path) -> io::Result<()> {
+    launcher::update(&dir.join("games"), MOSS, &dir.join("loads").join(MOSS)).map(drop)
+}
+
+/// The launcher of the world learns of a further update of Moss & Meridian, and tries once more.
+///
+/// # Errors
+/// Where it cannot read or write what it has to.
+pub fn update_moss_and_meridian_again(dir: &Path) -> io::Result<()> {
+    launcher::announce(&dir.join("loads").join(MOSS), 1211, &[])?;
+    update_moss_and_meridian(dir)
+}
+
+/// The user describes the launcher of the world to the program, whose home is below `dir`; then an update comes.
+///
+/// # Errors
+/// Where something cannot be written.
+pub fn describe_launcher_and_update(dir: &Path) -> io::Result<()> {
+    let folder = dir.join("home/launchers");
+    fs::create_dir_all(&folder)?;
+    fs::write(folder.join("quayhand.toml"), launcher::DESCRIPTION)?;
+    update_moss_and_meridian(dir)
+}
+
+/// The extender's makers bring one for the new release.
+///
+/// # Errors
+/// Where it cannot be written.
+pub fn new_lampwright(dir: &Path) -> io::Result<()> {
+    let date = (2026, 3, 12);
+    let package = lampwright_package([32, 0, 0, 0], "22.5.1", date);
+    write(&dir.join("downloads/lampwright-32.0.zip"), &package, date)
 }
 
 const HARBOURLESS: &str = "Harbourless Studio";
@@ -295,10 +360,7 @@ fn tin_lighthouse(root: &Path) -> io::Result<()> {
 /// 32-bit, everything in the root, a script extender keyed to the executable's version.
 fn moss_and_meridian(root: &Path) -> io::Result<()> {
     let date = (2024, 9, 30);
-    let exe = game_exe(Bits::Bits32, "Moss & Meridian", FERNWAY, [22, 4, 7, 0])
-        .imports("d3d9.dll", &["Direct3DCreate9"])
-        .padding(1_800_000);
-    pe(&root.join("MossMeridian.exe"), &playable(exe, "22.4.7"), date)?;
+    pe(&root.join("MossMeridian.exe"), &moss_exe([22, 4, 7, 0]), date)?;
 
     let launcher =
         helper_exe(Bits::Bits32, "Moss & Meridian Launcher", FERNWAY, "MossMeridianLauncher.exe")
@@ -322,6 +384,7 @@ fn moss_and_meridian(root: &Path) -> io::Result<()> {
     let uninstall = helper_exe(Bits::Bits32, "Uninstall Moss & Meridian", FERNWAY, "uninstall.exe");
     pe(&root.join("uninstall.exe"), &uninstall, date)?;
     data(&root.join("Data/fields.pack"), 300_000, date)?;
+    data(&root.join("Data/hedges.pack"), 90_000, date)?;
     text(&root.join("MossMeridian.ini"), "[Launcher]\r\nShape=wide\r\n", date)
 }
 

@@ -26,6 +26,7 @@ pub fn start_it(workshop: &Workshop, game: &str) -> String {
         let id = render::quoted(&view.game.id);
         let brought = match &start.chosen {
             Chosen::Starter { family } => format!(", which {family} brought"),
+            Chosen::Launcher { name } => format!(", through {name}"),
             _ => String::new(),
         };
         Ok(format!("Start the game with {}{brought}: spanner start {id} --prove", start.what()))
@@ -126,6 +127,9 @@ pub fn check_again(workshop: &Workshop, game: &str, session: &Session) -> Result
     let checked = workshop.check_games(std::slice::from_ref(&view))?.pop();
     let is_ours = |family: &str| drift.files.iter().any(|file| file.family == family);
     let found = checked.unwrap_or_default().about(is_ours);
+    if !found.is_empty() {
+        render::hint(session, "What is fitted, with the game as it is now:")?;
+    }
     render::check::print_findings(&found, session)
 }
 

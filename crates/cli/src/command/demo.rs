@@ -28,7 +28,7 @@ struct Scene {
     before: Option<fn(&Path) -> io::Result<()>>,
 }
 
-const STORY: [Scene; 18] = [
+const STORY: [Scene; 24] = [
     Scene {
         say: "Four games. What is in them, and which program of each is the game?",
         words: &["survey", "games"],
@@ -108,6 +108,51 @@ const STORY: [Scene; 18] = [
         words: &["prove", "moss-meridian"],
         ends: Exit::Done,
         before: Some(world::play_moss_and_meridian),
+    },
+    Scene {
+        say: "Then the launcher updates the game. What did it do?",
+        words: &["drift", "moss-meridian"],
+        ends: Exit::Attend,
+        before: Some(world::describe_launcher_and_update),
+    },
+    Scene {
+        say: "Back to the release from before, with what the older game must not see out of its way.",
+        words: &[
+            "wind",
+            "moss-meridian",
+            "--from",
+            "releases/moss-meridian-22.4.7",
+            "--aside",
+            "Data/orchard.pack",
+            "--expect",
+            "22.4.7",
+        ],
+        ends: Exit::Done,
+        before: None,
+    },
+    Scene {
+        say: "And it stays: the launcher is to ask before it updates this game.",
+        words: &["hold", "moss-meridian", "--why", "until the extender knows 22.5"],
+        ends: Exit::Done,
+        before: None,
+    },
+    Scene {
+        say: "The launcher tries again. Still held, and an update waits.",
+        words: &["drift", "moss-meridian"],
+        ends: Exit::Done,
+        before: Some(world::update_moss_and_meridian_again),
+    },
+    Scene {
+        say: "The extender's new build has come: the game goes forward again ...",
+        words: &["undo", "5"],
+        ends: Exit::Done,
+        before: Some(world::new_lampwright),
+    },
+    Scene {
+        say: "... and the build that knows it goes in.",
+        words: &["fit", "moss-meridian", "downloads/lampwright-32.0.zip"],
+        ends: Exit::Done,
+        before: None,
     },
     Scene {
         say: "An overlay has settings: what they are, what they can be, and where each is.",
@@ -207,7 +252,7 @@ fn play(scene: &Scene, folder: &Path, home: &Path) -> Result<Option<i32>> {
 /// Makes the folder, or empties the one that an earlier demo made. No other is touched.
 fn prepare(folder: &Path) -> Result<()> {
     if folder.join(MARK).is_file() {
-        for part in ["games", "downloads", "home"] {
+        for part in ["games", "downloads", "releases", "loads", "home"] {
             match world::remove_tree(&folder.join(part)) {
                 Err(error) if error.kind() != io::ErrorKind::NotFound => {
                     let part = folder.join(part);

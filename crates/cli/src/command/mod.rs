@@ -13,6 +13,7 @@ mod family;
 mod fit;
 mod game;
 mod history;
+mod hold;
 mod inspect;
 mod opening;
 mod park;
@@ -58,6 +59,7 @@ pub fn run(command: Command, session: &Session) -> Result<Exit> {
         Command::Drift(args) => drift::run(&args, session),
         Command::Refit(args) => refit::run(&args, session),
         Command::Wind(args) => wind::run(&args, session),
+        Command::Hold(args) => hold::run(&args, session),
         Command::Adopt(args) => adopt::run(&args, session),
         Command::Park(args) => park::park(&args, session),
         Command::Unpark(args) => park::unpark(&args, session),

@@ -11,11 +11,19 @@ use crate::session::Session;
 
 pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
     match args {
-        args::Root::Add { folders } => {
+        args::Root::Add { folders, launcher } => {
             let workshop = session.alter()?;
+            let mut folders = folders.clone();
+            if let Some(launcher) = launcher {
+                let found = workshop.libraries_of(launcher)?;
+                if found.is_empty() {
+                    hint(session, &format!("{launcher} has written down no library root that is there."))?;
+                }
+                folders.extend(found);
+            }
             let altering = workshop.alter()?;
             let mut added = Vec::new();
-            for folder in folders {
+            for folder in &folders {
                 added.push(altering.add_library_root(folder)?);
             }
             if session.json {

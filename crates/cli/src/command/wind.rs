@@ -76,6 +76,7 @@ fn planned(
         expect: args.expect.clone(),
         keep_fitted,
         settings: args.settings,
+        hold: args.hold,
         despite: args.despite.clone(),
     };
     let progress = session.progress();

@@ -9,6 +9,7 @@ use upright_spanner_core::survey::GameView;
 use super::SchemaNumber;
 use super::change::{Executable, Place, RegistryValue, Side, registry_value};
 use super::check::{Finding, findings};
+use crate::text::slashes;
 
 /// How games stand to their records.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -37,6 +38,10 @@ struct Drift {
     files: Vec<DriftedFile>,
     /// The release that was put onto the game's folder last, where one was.
     wound: Option<Wound>,
+    /// What keeps launchers from updating the game.
+    held: Vec<Held>,
+    /// What would come behind it: updates that launchers wait with.
+    waiting: Vec<Waiting>,
     /// The executable that counted at the last change, where another is there now.
     executable_then: Option<Executable>,
     executable_now: Option<Executable>,
@@ -59,6 +64,26 @@ struct Wound {
     files: usize,
     /// Those of them that are others now, or gone.
     others: Vec<Place>,
+}
+
+/// A launcher's record that keeps it from updating the game.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Held {
+    file: String,
+    /// Why, in the user's words.
+    why: Option<String>,
+    /// The number of the change.
+    change: i64,
+    /// Whether it does not keep the launcher away any more.
+    lifted: bool,
+}
+
+/// An update that a launcher waits with.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Waiting {
+    launcher: String,
+    /// The build, where the launcher names one.
+    build: Option<String>,
 }
 
 /// A file of which there is a record.
@@ -100,6 +125,8 @@ impl From<&plan::Drift> for Drift {
             game: drift.game.clone(),
             files: drift.files.iter().map(DriftedFile::from).collect(),
             wound: drift.wound.as_ref().map(Wound::from),
+            held: drift.held.iter().map(Held::from).collect(),
+            waiting: drift.waiting.iter().map(Waiting::from).collect(),
             executable_then: drift.executable_then.as_ref().map(Executable::from),
             executable_now: drift.executable_now.as_ref().map(Executable::from),
         }
@@ -117,6 +144,23 @@ impl From<&plan::Wound> for Wound {
             files: wound.files,
             others: wound.others.iter().map(Place::from).collect(),
         }
+    }
+}
+
+impl From<&plan::Held> for Held {
+    fn from(held: &plan::Held) -> Self {
+        Self {
+            file: slashes(&held.file),
+            why: held.why.clone(),
+            change: held.change,
+            lifted: held.is_lifted,
+        }
+    }
+}
+
+impl From<&(String, Option<String>)> for Waiting {
+    fn from((launcher, build): &(String, Option<String>)) -> Self {
+        Self { launcher: launcher.clone(), build: build.clone() }
     }
 }
 

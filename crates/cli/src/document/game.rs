@@ -7,6 +7,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 use upright_spanner_core::game::{self, GameVersion, VersionFile};
 use upright_spanner_core::image::Machine;
+use upright_spanner_core::launcher;
 use upright_spanner_core::path::TreePath;
 use upright_spanner_core::start::Start;
 use upright_spanner_core::survey::GameView;
@@ -56,8 +57,30 @@ struct GameInFull<'a> {
     version: Option<&'a GameVersion>,
     /// What it is started with; null where nothing can be.
     start: Option<Way>,
+    /// What launchers have written down of it.
+    records: Vec<Record>,
+    /// Whether a launcher is kept from updating it.
+    held: bool,
     /// The likeliest first; the first is the executable that counts.
     programs: Vec<Program<'a>>,
+}
+
+/// What a launcher has written down of a game.
+#[derive(Debug, Serialize, JsonSchema)]
+struct Record {
+    /// The launcher's name.
+    launcher: String,
+    /// Where it stands.
+    file: String,
+    title: Option<String>,
+    /// The build that is there, in the launcher's words.
+    build: Option<String>,
+    /// The build that would come next.
+    next: Option<String>,
+    /// Whether an update is waiting.
+    waiting: bool,
+    /// How the launcher is asked to start the game.
+    start: Option<String>,
 }
 
 /// What the user says of a game.
@@ -114,8 +137,25 @@ impl<'a> ShownGame<'a> {
     ) -> Self {
         let programs = view.programs.iter().map(Program::from).collect();
         let start = start.map(Way::from);
-        let game = GameInFull { game: (&view.game).into(), version, start, programs };
+        let records = view.records.iter().map(Record::from).collect();
+        let held = view.is_held;
+        let game =
+            GameInFull { game: (&view.game).into(), version, start, records, held, programs };
         Self { schema: SchemaNumber, game }
+    }
+}
+
+impl From<&launcher::Record> for Record {
+    fn from(record: &launcher::Record) -> Self {
+        Self {
+            launcher: record.launcher.clone(),
+            file: slashes(&record.file),
+            title: record.title.clone(),
+            build: record.build.clone(),
+            next: record.next.clone(),
+            waiting: record.waiting,
+            start: record.start.clone(),
+        }
     }
 }
 

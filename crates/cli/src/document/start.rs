@@ -78,6 +78,8 @@ enum Why {
     Setting,
     /// A component brought it.
     Starter,
+    /// A launcher that is described starts the game.
+    Launcher,
     /// It is the executable that counts.
     Executable,
 }
@@ -103,6 +105,7 @@ impl From<&Start> for Way {
             Chosen::Once => (Why::Once, None),
             Chosen::Setting => (Why::Setting, None),
             Chosen::Starter { family } => (Why::Starter, Some(family.clone())),
+            Chosen::Launcher { .. } => (Why::Launcher, None),
             Chosen::Executable => (Why::Executable, None),
         };
         Self {

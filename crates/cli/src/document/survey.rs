@@ -56,6 +56,8 @@ struct Game<'a> {
     title: &'a str,
     /// Its folder.
     root: String,
+    /// Whether a launcher is kept from updating it.
+    held: bool,
     /// The executable that counts; null where the folder has no program.
     executable: Option<Executable<'a>>,
     components: Vec<Component<'a>>,
@@ -134,6 +136,7 @@ impl<'a> Game<'a> {
             id: &view.game.id,
             title: &view.game.title,
             root: slashes(&view.game.root),
+            held: view.is_held,
             executable: view.executable().map(|executable| Executable::new(executable, view)),
             components: listed.iter().map(|library| Component::new(library, view)).collect(),
             missing: view.gone.iter().map(MissingComponent::from).collect(),

@@ -12,7 +12,7 @@ use upright_spanner_core::version::Version;
 
 use super::check::write_finding;
 use super::table::{fit_places, table};
-use super::{clean, count, fit_path, hint, quoted};
+use super::{clean, count, fit_path, hint, quoted, slashes};
 use crate::session::Session;
 
 /// Files of a release that are named which are others now.
@@ -37,6 +37,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         let title = clean(&view.game.title).bold().to_string();
         writeln!(out, "{title}  {}", format!("({})", view.game.id).dimmed())?;
         write_wound(&mut out, drift, session)?;
+        write_held(&mut out, drift, session)?;
         write_executable(&mut out, drift)?;
         let rows = drift.files.iter().map(|file| {
             vec![
@@ -124,6 +125,29 @@ fn write_wound(out: &mut impl Write, drift: &Drift, session: &Session) -> Result
     if wound.others.len() > shown {
         let rest = format!("    and {} more (-v)", wound.others.len() - shown);
         writeln!(out, "{}", rest.dimmed())?;
+    }
+    Ok(())
+}
+
+/// What keeps launchers from updating the game, and what waits behind it.
+fn write_held(out: &mut impl Write, drift: &Drift, session: &Session) -> Result<()> {
+    for held in &drift.held {
+        let name = slashes(&held.file);
+        let why = held.why.as_ref().map_or_else(String::new, |why| format!(" ({why})"));
+        if held.is_lifted {
+            let text = format!("The hold of change {} was lifted{why}: {name}", held.change);
+            writeln!(out, "  {}", clean(&text).yellow())?;
+            let again = format!("  To hold it again: spanner hold {}", quoted(&drift.game));
+            hint(session, &again)?;
+        } else {
+            let place = fit_path(&name, session.width.saturating_sub(30 + why.len()));
+            writeln!(out, "  {}", clean(&format!("Held by change {}{why}: {place}", held.change)))?;
+        }
+    }
+    for (launcher, build) in &drift.waiting {
+        let what = build.as_ref().map_or_else(|| "an update".to_owned(), |build| format!("build {build}"));
+        let text = format!("{launcher} waits with {what} until the hold is lifted.");
+        writeln!(out, "  {}", clean(&text))?;
     }
     Ok(())
 }
@@ -228,6 +252,7 @@ pub fn drift_in_words(drift: &Drift) -> String {
     });
     let version = drift.executable_now.as_ref().map(|now| format!("{:?}", now.version));
     let wound = drift.wound.as_ref().map(|wound| wound.others.len());
+    let held: Vec<bool> = drift.held.iter().map(|held| held.is_lifted).collect();
     let files = files.collect::<Vec<_>>().join("\n");
-    format!("{files}\n{}\n{wound:?}", version.unwrap_or_default())
+    format!("{files}\n{}\n{wound:?} {held:?} {:?}", version.unwrap_or_default(), drift.waiting)
 }

@@ -73,6 +73,17 @@ pub fn print(
     for (family, folder) in &game.settings.handoffs {
         line("handed off", &format!("the data of {family}, to {}", slashes(folder)))?;
     }
+    for record in &view.records {
+        let build = record.build.as_ref().map_or_else(String::new, |build| format!(", build {build}"));
+        let waits = match &record.next {
+            Some(next) if record.waiting => format!(", build {next} is waiting"),
+            _ if record.waiting => ", an update is waiting".to_owned(),
+            _ => String::new(),
+        };
+        let held = if view.is_held { ", held" } else { "" };
+        line("launcher", &format!("{}{build}{waits}{held}", record.launcher))?;
+        line("record", &slashes(&record.file))?;
+    }
     line("components", &view.components().len().to_string())?;
     if view.programs.is_empty() {
         return hint(session, "There is no program in this folder.");

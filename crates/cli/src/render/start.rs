@@ -23,6 +23,7 @@ pub fn in_words(start: &Start) -> String {
         Chosen::Once => "as you said".to_owned(),
         Chosen::Setting => "as you set it".to_owned(),
         Chosen::Starter { family } => format!("which {family} brought"),
+        Chosen::Launcher { name } => format!("through {name}"),
         Chosen::Executable => "the executable".to_owned(),
     };
     format!("{}, {why}", start.what())

@@ -145,7 +145,8 @@ fn heading(out: &mut impl Write, view: &GameView, width: usize) -> Result<()> {
         None | Some(Origin::FileVersion) => String::new(),
         Some(origin) => format!("  from {origin}"),
     };
-    let behind = format!("({}){origin}", view.game.id);
+    let held = if view.is_held { ", held" } else { "" };
+    let behind = format!("({}{held}){origin}", view.game.id);
     writeln!(out, "{}{}  {}", title.bold(), version.bold(), clean(&behind).dimmed())?;
 
     let Some(executable) = view.executable() else {

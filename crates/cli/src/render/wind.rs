@@ -63,8 +63,8 @@ fn write_outline(
         let large = outline.largest.iter();
         let mut rows: Vec<Vec<String>> =
             large.map(|(path, size)| vec![bytes(*size), path.to_string()]).collect();
-        fit_places(&["LARGEST", ""], &mut rows, session.width);
-        text.push_str(&table(&["LARGEST", ""], &[0], rows));
+        fit_places(&["LARGEST", "PLACE"], &mut rows, session.width);
+        text.push_str(&table(&["LARGEST", "PLACE"], &[0], rows));
     }
     if !outline.components.is_empty() {
         writeln!(text)?;

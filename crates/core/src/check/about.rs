@@ -52,7 +52,7 @@ const fn without_way_on(
 }
 
 /// Every finding, by code.
-pub static ABOUT: [About; 60] = [
+pub static ABOUT: [About; 61] = [
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -244,6 +244,16 @@ pub static ABOUT: [About; 60] = [
         "It may behave differently from an update.",
         Remedy::by("Read its notes.", Action::ReadNotes { game: GAME, build: BUILD }),
         "sharpwater@2026.3.0 jumps up to another numbering: the present version is 2.7.4.",
+    ),
+    about(
+        "held-by-mark",
+        "A launcher is kept from updating a game by a read-only mark on the file in which it writes down what it has.",
+        "On this system a launcher that puts a new file in the place of the old one gets around the mark.",
+        Remedy::by(
+            "Look at drift after the launcher has run: it says when the hold was lifted.",
+            Action::LookOver { game: GAME },
+        ),
+        "kite-harbour.berth is held by a read-only mark: a launcher that replaces the whole file gets around it on this system.",
     ),
     about(
         "identity-differs",

@@ -29,6 +29,7 @@ pub(crate) mod fitted_in_the_way;
 pub(crate) mod functions_unknown;
 pub(crate) mod game_running;
 pub(crate) mod generation_leap;
+pub(crate) mod held_by_mark;
 pub(crate) mod identity_differs;
 pub(crate) mod image_damaged;
 pub(crate) mod keyed_elsewhere;

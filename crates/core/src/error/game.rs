@@ -43,6 +43,14 @@ pub enum GameError {
         /// Ids that are known.
         known: Vec<String>,
     },
+    /// No launcher's record of a game is known.
+    #[error("no launcher is known that keeps {title} up to date")]
+    NoRecord {
+        /// The game's title.
+        title: String,
+        /// Its id.
+        game: String,
+    },
     /// A folder that is not a library root.
     #[error("{} is not one of the library roots", slashes(path))]
     UnknownRoot {
@@ -107,6 +115,7 @@ impl GameError {
             Self::Taken { .. } => "taken",
             Self::Gone { .. } => "game-gone",
             Self::Unknown { .. } => "unknown-game",
+            Self::NoRecord { .. } => "no-record",
             Self::UnknownRoot { .. } => "unknown-root",
             Self::Several { .. } => "several-games",
             Self::NotAGame { .. } => "no-game",
@@ -133,6 +142,11 @@ impl GameError {
                 .into(),
             Self::Unknown { known, .. } => {
                 format!("Give the game's folder, or one of: {}.", list(known)).into()
+            }
+            Self::NoRecord { game, .. } => {
+                let action = Action::HoldFile { game: game.clone().into() };
+                ("Describe the launcher (docs/formats.md), or name the file in which it writes down the game", action)
+                    .into()
             }
             Self::UnknownRoot { known, .. } if known.is_empty() => "There are none yet.".into(),
             Self::UnknownRoot { known, .. } => format!("They are: {}.", list(known)).into(),

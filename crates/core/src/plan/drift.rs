@@ -1,10 +1,15 @@
 //! What differs from the last recorded state, file by file.
 
+use std::path::PathBuf;
+
 use super::shortcut::is_outside;
 use super::{Place, version_of};
+use super::hold::WHY;
 use super::wind::{ASIDE, FROM};
 use super::in_effect;
-use crate::change::{Change, ExecutableMark, GAME_FILES, Purpose, RecordState, Side, Target};
+use crate::change::{
+    Change, ExecutableMark, GAME_FILES, HOLD, Purpose, RecordState, Side, Target,
+};
 use crate::check::saves_kept;
 use crate::error::Result;
 use crate::situation::Situation;
@@ -118,6 +123,19 @@ impl Wound {
     }
 }
 
+/// A launcher's record that keeps it from updating the game, as it is now.
+#[derive(Debug, Clone)]
+pub struct Held {
+    /// The file.
+    pub file: PathBuf,
+    /// Why, in the user's words.
+    pub why: Option<String>,
+    /// The change that did it.
+    pub change: i64,
+    /// Whether it does not keep the launcher away any more.
+    pub is_lifted: bool,
+}
+
 /// How a game stands to its records.
 #[derive(Debug)]
 pub struct Drift {
@@ -127,6 +145,10 @@ pub struct Drift {
     pub files: Vec<Drifted>,
     /// The release of the game itself that was put onto its folder, where one was.
     pub wound: Option<Wound>,
+    /// What keeps launchers from updating the game.
+    pub held: Vec<Held>,
+    /// What launchers say that would come next: the launcher, and the build where it names one.
+    pub waiting: Vec<(String, Option<String>)>,
     /// The executable as it was at the last change, where it is another now.
     pub executable_then: Option<ExecutableMark>,
     /// The executable as it is now.
@@ -139,11 +161,12 @@ impl Drift {
         self.executable_then.is_some()
             || self.files.iter().any(Drifted::is_off)
             || self.wound.as_ref().is_some_and(Wound::is_off)
+            || self.held.iter().any(|held| held.is_lifted)
     }
 
     /// Whether nothing of the game was ever changed, so that there is nothing to compare.
     pub fn is_empty(&self) -> bool {
-        self.files.is_empty() && self.wound.is_none()
+        self.files.is_empty() && self.wound.is_none() && self.held.is_empty()
     }
 }
 
@@ -164,7 +187,7 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
         }
         // Files of the game itself are told together, and saves are the user's.
         let is_of_game = entry.family == GAME_FILES && !entry.in_force();
-        if is_of_game || entry.family == saves_kept::FAMILY {
+        if is_of_game || entry.family == saves_kept::FAMILY || entry.family == HOLD {
             continue;
         }
         if entry.target.file().is_some_and(|place| is_outside(situation, place)) {
@@ -218,6 +241,9 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
         .find_map(|change| change.executable.as_ref());
     let now = view.mark();
     let wound = wound(situation)?;
+    let held = held(situation)?;
+    let records = view.records.iter().filter(|record| record.waiting);
+    let waiting = records.map(|record| (record.launcher.clone(), record.next.clone()));
     let is_ours = !files.is_empty() || wound.is_some();
     let altered = last.filter(|then| is_ours && Some(*then) != now.as_ref());
 
@@ -225,6 +251,8 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
         game: view.game.id.clone(),
         files,
         wound,
+        waiting: waiting.filter(|_| !held.is_empty()).collect(),
+        held,
         executable_then: altered.cloned(),
         executable_now: now,
     })
@@ -283,6 +311,23 @@ fn wound(situation: &Situation<'_>) -> Result<Option<Wound>> {
         files,
         others,
     }))
+}
+
+/// What keeps launchers from updating a game, and whether it still does.
+fn held(situation: &Situation<'_>) -> Result<Vec<Held>> {
+    let Situation { view, changes, ledger, window, .. } = situation;
+    let holds = ledger.entries().filter(|entry| entry.family == HOLD && entry.in_force());
+    let held = holds.filter_map(|entry| Some((entry, entry.place()?)));
+    held.map(|(entry, place)| {
+        let change = changes.iter().find(|change| change.number() == entry.change);
+        Ok(Held {
+            file: place.on(&view.game.root),
+            why: change.and_then(|change| change.record.notes.get(WHY).cloned()),
+            change: entry.change,
+            is_lifted: !window.now(&entry.target)?.same_as(&entry.last),
+        })
+    })
+    .collect()
 }
 
 fn compare(recorded: &Side, now: &Side) -> VersionChange {

@@ -5,7 +5,7 @@
 
 use std::collections::BTreeSet;
 
-use super::Plan;
+use super::{LedgerEntry, Plan};
 use crate::change::{Purpose, Step, winds};
 use crate::check::{broken_before, functions_unknown, loading};
 use crate::finding::{Finding, Severity};
@@ -80,11 +80,14 @@ fn is_taken_out(broken: &Broken, steps: &[Step]) -> bool {
     broken.how == How::ByName && steps.iter().find(goes).is_some()
 }
 
-/// Whether a plan puts nothing into the game but what that shipped.
+/// Whether a plan puts nothing into the game but what that ships, or did before anything was changed.
 fn goes_back_to_shipped(situation: &Situation<'_>, plan: &Plan) -> bool {
     let is_shipped = |step: &Step| {
         let entry = situation.ledger.at(step.target());
-        entry.is_some_and(|entry| entry.shipped.same_as(step.after()))
+        let is_what = |entry: &LedgerEntry| {
+            entry.shipped.same_as(step.after()) || entry.first.same_as(step.after())
+        };
+        entry.is_some_and(is_what)
     };
     // Undone, a release that was put onto the game's folder makes place for the one that the launcher put there.
     let changes = || situation.changes.iter().copied();

@@ -4,7 +4,7 @@ use super::registry::undone_by_files;
 use super::undo::move_back;
 use super::shortcut::is_outside;
 use super::{LONGEST_SETTINGS, Ledger, LedgerEntry, Place, Plan};
-use crate::change::{Change, GAME_FILES, Purpose, Side, State, Step, Target};
+use crate::change::{Change, GAME_FILES, HOLD, Purpose, Side, State, Step, Target};
 use crate::check::{altered_since, saves_kept, settings_kept};
 use crate::error::Result;
 use crate::path::same_name;
@@ -66,8 +66,9 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         }
         // Files of the game itself are what it ships, and saves are the user's: they need not be read to see that.
         let is_of_game = entry.family == GAME_FILES && !entry.in_force();
-        let is_save = entry.family == saves_kept::FAMILY;
-        if to == Point::Shipped && (is_of_game || is_save) {
+        // What keeps a launcher away is lifted where it is named.
+        let is_other = entry.family == saves_kept::FAMILY || entry.family == HOLD && family.is_none();
+        if to == Point::Shipped && (is_of_game || is_other) {
             continue;
         }
         let is_settings = file.is_some_and(|file| situation.is_users(file, &entry.family));

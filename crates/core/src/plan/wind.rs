@@ -39,6 +39,8 @@ pub struct WindOptions {
     pub keep_fitted: Option<bool>,
     /// Whether settings become those of the release.
     pub settings: bool,
+    /// Whether launchers are kept from updating the game, in the same change.
+    pub hold: bool,
     /// Stop findings to go on despite.
     pub despite: Vec<String>,
 }
@@ -303,7 +305,11 @@ impl<'a> Winder<'a> {
             matched.retain(|path| !planned.contains(&Place::from(path.clone())));
             for path in matched {
                 let place = Place::from(path.clone());
-                let Some((found, text)) = self.situation.window.tree(&place)? else { continue };
+                let found = self.situation.window.tree(&place)?;
+                // In an empty folder there is nothing that a game could see.
+                let Some((found, text)) = found.filter(|(tree, _)| tree.files > 0) else {
+                    continue;
+                };
                 let kept = TreePath::new(&format!("0/{path}"));
                 let kept = kept.map_err(|error| Error::Invalid {
                     what: format!("{path} cannot be moved aside: {error}"),

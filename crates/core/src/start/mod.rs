@@ -71,6 +71,11 @@ pub enum Chosen {
         /// The component's family.
         family: String,
     },
+    /// A launcher that is described starts the game, which it has a record of.
+    Launcher {
+        /// The launcher's name.
+        name: String,
+    },
     /// It is the executable that counts.
     Executable,
 }
@@ -140,6 +145,8 @@ pub(crate) fn start(
         (of_setting(situation, set)?, Chosen::Setting)
     } else if let Some((path, family)) = starter(situation) {
         (program(&game.root, path), Chosen::Starter { family })
+    } else if let Some((start, name)) = launchers_way(situation) {
+        (of_setting(situation, &start)?, Chosen::Launcher { name })
     } else if let Some(executable) = situation.view.executable() {
         (program(&game.root, executable.path.clone()), Chosen::Executable)
     } else {
@@ -170,6 +177,12 @@ pub(crate) fn start(
         run_with: run_with.unwrap_or_default(),
         rights: Rights::Starter,
     })
+}
+
+/// How a launcher is asked to start a game, and its name.
+fn launchers_way(situation: &Situation<'_>) -> Option<(String, String)> {
+    let mut records = situation.view.records.iter();
+    records.find_map(|record| Some((record.start.clone()?, record.launcher.clone())))
 }
 
 fn program(root: &Path, path: TreePath) -> Run {

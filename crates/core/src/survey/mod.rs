@@ -15,11 +15,12 @@ use std::path::{Path, PathBuf};
 use rayon::prelude::*;
 
 use crate::catalog::{self, LIBRARY_EXTENSIONS, Role};
-use crate::change::version_of;
+use crate::change::{HOLD, version_of};
 use crate::content::content_of;
 use crate::error::{Result, in_words};
 use crate::game::version::stated;
 use crate::game::{self, Environment, Game, Reach};
+use crate::launcher::Record;
 use crate::ledger::Ledger;
 use crate::path::{TreePath, canonical, extension, is_unfinished_download, same_name};
 use crate::rack::{Build, Needs};
@@ -154,7 +155,8 @@ fn games_below(folder: &Path, paths: &[TreePath], knowledge: &Knowledge<'_>) -> 
     let name = folder.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
     let reach = |relative: &str| {
         let path = beneath(folder, relative);
-        if knowledge.games.at(&path).is_some_and(|game| game.registered) {
+        let is_recorded = || knowledge.records.iter().any(|record| record.folder == path);
+        if knowledge.games.at(&path).is_some_and(|game| game.registered) || is_recorded() {
             Reach::Game
         } else if knowledge.library_roots.contains(&path) {
             Reach::LibraryRoot
@@ -400,8 +402,17 @@ fn view(
         .collect();
     let gone = gone(&game.root, &ledger);
     let (in_use, unusable) = (Vec::new(), Vec::new());
+    let records = knowledge.records.iter().filter(|record| record.folder == game.root);
+    let records: Vec<Record> = records.cloned().collect();
+    let is_held = ledger.entries().any(|entry| entry.family == HOLD && entry.in_force());
+    let mut game = game;
+    // What the user calls it stands over what a launcher does.
+    let titled = records.iter().find_map(|record| record.title.clone());
+    if let Some(title) = titled.filter(|_| !game.registered) {
+        game.title = title;
+    }
     let mut view =
-        GameView { game, programs, version, libraries, in_use, unusable, gone, environment };
+        GameView { game, programs, version, libraries, in_use, unusable, gone, environment, records, is_held };
     let marks = knowledge.history.around(&view.game.root).into_iter();
     let earlier = marks.filter_map(|change| change.executable.as_ref()?.version.clone());
     recognise::within_game(&mut view, &catalog, &knowledge.rack, &earlier.collect::<Vec<_>>());

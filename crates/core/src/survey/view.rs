@@ -10,6 +10,7 @@ use super::evidence::Evidence;
 use crate::catalog::{Catalog, Role};
 use crate::change::ExecutableMark;
 use crate::error::{CatalogError, Error, GameError, Result};
+use crate::launcher::Record;
 use crate::game::{Environment, Executable, Game, GameVersion, KnownGames, Pin};
 use crate::history::History;
 use crate::path::{TreePath, same_name};
@@ -47,6 +48,10 @@ pub struct GameView {
     pub gone: Vec<Gone>,
     /// What is said of its libraries where it runs in a prefix.
     pub environment: Option<Environment>,
+    /// What launchers have written down of it.
+    pub records: Vec<Record>,
+    /// Whether a launcher is kept from updating it, by what was done last.
+    pub is_held: bool,
 }
 
 /// A file that is not the image that its name promises, or that cannot be read.
@@ -189,6 +194,8 @@ pub(crate) struct Knowledge<'a> {
     pub catalog: &'a Catalog,
     pub pins: &'a [Pin],
     pub proofs: &'a Proofs,
+    /// What launchers have written down of games.
+    pub records: &'a [Record],
 }
 
 /// What shows that a file is the one whose facts were read before.

@@ -11,6 +11,7 @@ mod fit;
 mod games;
 mod handoff;
 mod history;
+mod hold;
 mod in_use;
 mod layouts;
 mod on_disk;

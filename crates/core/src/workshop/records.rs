@@ -9,6 +9,7 @@ use std::sync::Arc;
 use crate::catalog::Catalog;
 use crate::error::Result;
 use crate::history::History;
+use crate::launcher::Launchers;
 use crate::proven::Proofs;
 use crate::rack::Build;
 use crate::state::{Shelf, Words};
@@ -24,6 +25,7 @@ pub(super) struct Records {
     pub marks: Kept<Marks>,
     pub history: Kept<History>,
     pub proofs: Kept<Proofs>,
+    pub launchers: Kept<Launchers>,
 }
 
 /// Something that is read once.
@@ -54,7 +56,7 @@ impl<T> Kept<T> {
 impl Records {
     /// Reads everything again when it is next asked for.
     pub fn forget(&self) {
-        let Self { words, catalog, shelf, builds, marks, history, proofs } = self;
+        let Self { words, catalog, shelf, builds, marks, history, proofs, launchers } = self;
         words.forget();
         catalog.forget();
         shelf.forget();
@@ -62,5 +64,6 @@ impl Records {
         marks.forget();
         history.forget();
         proofs.forget();
+        launchers.forget();
     }
 }

@@ -6,7 +6,7 @@ use super::Workshop;
 use crate::error::Result;
 use crate::path::canonical;
 use crate::rack::RackIndex;
-use crate::survey::{self, Filter, Knowledge, NamedFile, Survey};
+use crate::survey::{self, Filter, Knowledge, LookError, NamedFile, Survey};
 use upright_spanner_change::Progress;
 
 impl Workshop {
@@ -24,6 +24,8 @@ impl Workshop {
         let (words, catalog) = (self.words(), self.catalog());
         let (builds, history) = (self.builds()?, self.history()?);
         let proofs = self.proofs();
+        let folders: Vec<PathBuf> = paths.iter().filter_map(|path| canonical(path).ok()).collect();
+        let records = self.launcher_records(&folders);
         let mut knowledge = Knowledge {
             games: self.known_games()?,
             library_roots: &words.roots,
@@ -32,8 +34,11 @@ impl Workshop {
             catalog: &catalog,
             pins: &words.pins,
             proofs: &proofs,
+            records: &records,
         };
-        survey::survey(paths, filter, &mut knowledge, &self.database, progress)
+        let mut found = survey::survey(paths, filter, &mut knowledge, &self.database, progress)?;
+        found.errors.extend(self.launchers().errors.iter().map(LookError::from));
+        Ok(found)
     }
 
     /// Every file below some paths that the filter seeks by its name, in games or not.

@@ -11,7 +11,7 @@ use crate::change::Change;
 use crate::content::Content;
 use crate::error::Result;
 use crate::path::followed;
-use crate::plan::{self, Plan, WindOptions, Winding};
+use crate::plan::{self, HoldWish, Plan, WindOptions, Winding};
 use crate::settings::Settings;
 use crate::survey::GameView;
 use crate::wind::{GameTree, Outline, Release};
@@ -54,7 +54,13 @@ impl Workshop {
 
         progress.begin("comparing with the game", None);
         let winding = self.decide_with(view, &window, |situation| {
-            plan::wind(situation, &release, &tree, options)
+            let mut winding = plan::wind(situation, &release, &tree, options)?;
+            if options.hold {
+                let held = plan::hold(situation, &self.launchers(), &HoldWish::default())?;
+                winding.plan.steps.extend(held.steps);
+                winding.plan.findings.extend(held.findings);
+            }
+            Ok(winding)
         });
         progress.end();
         let Winding { plan, outline, passing, kept } = winding?;

@@ -1,0 +1,9 @@
+//! Launchers: what keeps games up to date, and writes down which it has, and where. None is known by name: the user
+//! describes where its records lie and what stands in them.
+
+mod description;
+mod record;
+
+pub use description::{HoldKey, Launcher, Launchers};
+pub(crate) use record::libraries;
+pub use record::{Record, records};

@@ -1,0 +1,74 @@
+//! Launchers, what they have written down of games, and games that they are kept from updating.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use super::Workshop;
+use crate::error::{CatalogError, Error, Result};
+use crate::launcher::{Launchers, Record, libraries, records};
+use crate::plan::{self, HoldWish, Plan};
+use crate::survey::GameView;
+
+/// So many folders around a game may be the library root that a record lies in.
+const AROUND: usize = 3;
+
+impl Workshop {
+    /// The launchers that the user describes in the home's folder `launchers`.
+    pub fn launchers(&self) -> Arc<Launchers> {
+        let read = || Ok(Launchers::read_folder(&self.home.join("launchers")));
+        self.records.launchers.get_or_read(read).unwrap_or_default()
+    }
+
+    /// What launchers have written down of games in or around some folders.
+    pub(super) fn launcher_records(&self, folders: &[PathBuf]) -> Vec<Record> {
+        let launchers = self.launchers();
+        if launchers.launchers.is_empty() {
+            return Vec::new();
+        }
+        let around = folders.iter().flat_map(|folder| folder.ancestors().take(AROUND + 1));
+        let mut roots: Vec<PathBuf> = around.map(Path::to_owned).collect();
+        roots.extend(self.words().roots.iter().cloned());
+        roots.sort();
+        roots.dedup();
+        records(&launchers.launchers, &roots)
+    }
+
+    /// The library roots that a launcher has written down.
+    ///
+    /// # Errors
+    /// Where no launcher of that name is described, or its description is wrong.
+    pub fn libraries_of(&self, launcher: &str) -> Result<Vec<PathBuf>> {
+        let launchers = self.launchers();
+        if let Some(described) = launchers.named(launcher) {
+            return Ok(libraries(described));
+        }
+        if let Some(error) = launchers.errors.first() {
+            return Err(Error::Catalog(CatalogError::clone(error)));
+        }
+        let folder = crate::path::slashes(&self.home.join("launchers"));
+        Err(Error::Invalid {
+            what: format!("no launcher `{launcher}` is described"),
+            remedy: format!("Describe it in a file of {folder}, as docs/formats.md says.").into(),
+        })
+    }
+
+    /// Plans to keep launchers from updating a game.
+    ///
+    /// # Errors
+    /// Where no launcher's record of it is known, or the file that was named is none.
+    pub fn plan_hold(&self, view: &GameView, wish: &HoldWish) -> Result<Plan> {
+        let launchers = self.launchers();
+        if let Some(error) = launchers.errors.first().filter(|_| wish.file.is_none()) {
+            return Err(Error::Catalog(error.clone()));
+        }
+        self.decide(view, |situation| plan::hold(situation, &launchers, wish))
+    }
+
+    /// Plans to let launchers update a game again.
+    ///
+    /// # Errors
+    /// Where the home or a record cannot be read.
+    pub fn plan_lift(&self, view: &GameView) -> Result<Plan> {
+        self.decide(view, plan::lift)
+    }
+}
