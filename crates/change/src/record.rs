@@ -289,10 +289,7 @@ struct StepLine {
 enum TargetLine {
     File(PlaceLine),
     Folder(PlaceLine),
-    Aside {
-        place: PlaceLine,
-        kept: PlaceLine,
-    },
+    Aside { place: PlaceLine, kept: PlaceLine },
     ReadOnly(PlaceLine),
     Setting(SettingLine),
     RegistryValue(ValueLine),

@@ -164,7 +164,9 @@ impl Target {
         let path = self.place().map(|place| slashes(&place.on(root)));
         match (self, path) {
             (Self::Setting(key), Some(path)) => format!("{path}: {}", key.path),
-            (Self::File(_) | Self::Folder(_) | Self::Aside(_) | Self::ReadOnly(_), Some(path)) => path,
+            (Self::File(_) | Self::Folder(_) | Self::Aside(_) | Self::ReadOnly(_), Some(path)) => {
+                path
+            }
             _ => self.to_string(),
         }
     }

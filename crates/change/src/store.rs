@@ -63,7 +63,11 @@ impl Store {
         path: &Path,
         mark: impl FnOnce() -> Result<()>,
     ) -> Result<Content> {
-        if self.is_durable { fill_durably(source, to, path, mark) } else { fill(source, to, path, mark) }
+        if self.is_durable {
+            fill_durably(source, to, path, mark)
+        } else {
+            fill(source, to, path, mark)
+        }
     }
 
     /// Where a content lies, if it is there.

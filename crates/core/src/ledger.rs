@@ -99,11 +99,16 @@ impl Ledger {
                 if winds_back {
                     let brought = step.beneath().unwrap_or(after).clone();
                     let found = ledger.ships(&target, brought.clone());
-                    winds.entry(change.number()).or_default().push(Wound { target, brought, found });
+                    winds.entry(change.number()).or_default().push(Wound {
+                        target,
+                        brought,
+                        found,
+                    });
                 }
             }
             let turned = undoings.take(change).filter(|_| change.counts());
-            if let Some((wounds, on)) = turned.and_then(|(root, on)| Some((winds.get(&root)?, on))) {
+            if let Some((wounds, on)) = turned.and_then(|(root, on)| Some((winds.get(&root)?, on)))
+            {
                 for wound in wounds {
                     let ships = if on { &wound.brought } else { &wound.found };
                     ledger.ships(&wound.target, ships.clone());
@@ -117,6 +122,17 @@ impl Ledger {
         ledger
     }
 
+    /// Takes the entry of a target out. What was moved aside may lie elsewhere than it did at an earlier time.
+    fn take(&mut self, target: &Target) -> Option<LedgerEntry> {
+        let place = match target {
+            Target::Aside(aside) => &aside.place,
+            _ => return self.entries.remove(target),
+        };
+        let is_it = |other: &&Target| matches!(other, Target::Aside(own) if own.place == *place);
+        let known = self.entries.keys().find(is_it).cloned();
+        known.and_then(|known| self.entries.remove(&known))
+    }
+
     /// Takes note of what the game ships at a target; gives what it shipped before.
     fn ships(&mut self, target: &Target, side: Side) -> Side {
         let entry = self.entries.get_mut(target);
@@ -124,7 +140,7 @@ impl Ledger {
     }
 
     fn enter(&mut self, target: Target, step: &Step, after: &Side, change: i64) {
-        let known = self.entries.remove(&target);
+        let known = self.take(&target);
         let first = known.as_ref().map_or_else(|| step.before().clone(), |e| e.first.clone());
         let shipped = match known {
             Some(entry) if entry.last.same_as(step.before()) || entry.is_tuned => entry.shipped,

@@ -53,8 +53,8 @@ pub use error::{
 };
 pub use history::History;
 pub use plan::{Adoption, FitOptions, HoldWish, Refit, TuneWish, WindOptions};
-pub use wind::{Kind, Outline};
 pub use remedy::{Action, Remedy};
+pub use wind::{Kind, Outline};
 pub use workshop::{
     Added, Addition, Altering, BeforeStart, ChangeStatus, ChangesSince, Cleared, DamagedContent,
     Diagnosis, FitPlan, Mended, RecoveredTarget, Recovery, Signer, SignerChange, Started, StoreUse,

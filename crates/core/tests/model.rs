@@ -316,7 +316,9 @@ impl Bench {
                 };
                 if !wind.plan.steps.is_empty() {
                     let despite = options.despite;
-                    self.meanwhile(|progress| workshop.alter().unwrap().wind(wind, &despite, progress));
+                    self.meanwhile(|progress| {
+                        workshop.alter().unwrap().wind(wind, &despite, progress)
+                    });
                 }
                 return;
             }

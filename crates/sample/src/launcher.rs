@@ -53,7 +53,13 @@ pub fn record(library: &Path, game: &str) -> PathBuf {
 ///
 /// # Errors
 /// Where the record cannot be written.
-pub fn write_down(library: &Path, game: &str, title: &str, build: u32, wide: bool) -> io::Result<()> {
+pub fn write_down(
+    library: &Path,
+    game: &str,
+    title: &str,
+    build: u32,
+    wide: bool,
+) -> io::Result<()> {
     let text = format!(
         "[berth]\r\ncalled = {title}\r\nlies in = {game}\r\nload = {build}\r\nupdates = at once\r\nberth = {build}-{}\r\n",
         game.len()

@@ -74,5 +74,9 @@ fn the_same_recipe_gives_the_same_world() {
     let before = fs::read(&zip).unwrap();
     world::create(folder.path()).unwrap();
     assert!(before == fs::read(&zip).unwrap(), "two runs gave two archives");
-    assert_eq!(fs::read_dir(&world.games).unwrap().count(), 4);
+    assert_eq!(
+        fs::read_dir(&world.games).unwrap().count(),
+        5,
+        "four games, and what their launcher has written down"
+    );
 }

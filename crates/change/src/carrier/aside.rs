@@ -102,7 +102,8 @@ impl Trees<'_> {
     /// Fails unless a step's tree is where it moves from, and nothing where it moves to.
     fn expect(&self, step: &Step) -> Result<()> {
         let Way { from, to, tree } = way(step)?;
-        let is_there = |place: &Place, state: &State| Ok::<_, Error>(self.at(place)?.same_as(state));
+        let is_there =
+            |place: &Place, state: &State| Ok::<_, Error>(self.at(place)?.same_as(state));
         for (place, state) in [(from, tree), (to, &State::Absent)] {
             if !is_there(place, state)? {
                 return Err(Error::NotAsExpected { path: self.territory.path(place) });

@@ -17,7 +17,10 @@ pub fn run(args: &args::Root, session: &Session) -> Result<Exit> {
             if let Some(launcher) = launcher {
                 let found = workshop.libraries_of(launcher)?;
                 if found.is_empty() {
-                    hint(session, &format!("{launcher} has written down no library root that is there."))?;
+                    hint(
+                        session,
+                        &format!("{launcher} has written down no library root that is there."),
+                    )?;
                 }
                 folders.extend(found);
             }

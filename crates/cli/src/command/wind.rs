@@ -8,7 +8,7 @@ use super::carry_out::{act, check_again, is_meant, start_it};
 use super::target;
 use crate::args;
 use crate::document::change::Changed;
-use crate::document::plan::{Outcome, Plan};
+use crate::document::plan::Plan;
 use crate::document::wind::WindOutcome;
 use crate::exit::Exit;
 use crate::prompt;
@@ -29,8 +29,7 @@ pub fn run(args: &args::Wind, session: &Session) -> Result<Exit> {
     }
     if stopped || args.dry_run || is_empty {
         if session.json {
-            let outcome = Outcome::Planned(Plan::from(&wind.plan));
-            render::json(&WindOutcome::new(outcome, &wind.outline))?;
+            render::json(&WindOutcome::planned(Plan::from(&wind.plan), &wind.outline))?;
         } else if is_empty {
             render::hint(session, "Every file is there already.")?;
         } else if !stopped {
@@ -47,8 +46,7 @@ pub fn run(args: &args::Wind, session: &Session) -> Result<Exit> {
     let progress = session.progress();
     let change = act(&workshop, || workshop.alter()?.wind(wind, &args.despite, &progress))?;
     if session.json {
-        let outcome = Outcome::Done(Changed::new(&change));
-        render::json(&WindOutcome::new(outcome, &outline))?;
+        render::json(&WindOutcome::done(Changed::new(&change), &outline))?;
         return Ok(Exit::Done);
     }
     workshop.refresh();

@@ -56,7 +56,7 @@ pub struct Step {
     #[serde(flatten)]
     place: Place,
     /// Whether it is about the file, its read-only mark, a key in it, or a value of the registry.
-    #[schemars(extend("enum" = ["file", "read-only", "setting", "registry-value"]))]
+    #[schemars(extend("enum" = ["file", "aside", "read-only", "setting", "registry-value"]))]
     kind: &'static str,
     /// The key in a settings file, from outside to inside.
     #[serde(skip_serializing_if = "Option::is_none")]

@@ -4,13 +4,34 @@ use schemars::JsonSchema;
 use serde::Serialize;
 use upright_spanner_core as core;
 
-use super::plan::Outcome;
+use super::change::Changed;
+use super::plan::Plan;
 
 /// What a wind did or, in a dry run, would do.
 #[derive(Debug, Serialize, JsonSchema)]
-pub struct WindOutcome {
+#[serde(untagged)]
+pub enum WindOutcome {
+    /// Nothing was changed: the plan.
+    Planned(Planned),
+    /// It was done.
+    Done(Done),
+}
+
+/// What a wind would do.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "WindPlan")]
+pub struct Planned {
     #[serde(flatten)]
-    outcome: Outcome,
+    plan: Plan,
+    wind: Outline,
+}
+
+/// What a wind did.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "WindDone")]
+pub struct Done {
+    #[serde(flatten)]
+    changed: Changed,
     wind: Outline,
 }
 
@@ -69,14 +90,19 @@ struct Component {
 }
 
 impl WindOutcome {
-    pub fn new(outcome: Outcome, outline: &core::Outline) -> Self {
-        Self { outcome, wind: outline.into() }
+    pub fn planned(plan: Plan, outline: &core::Outline) -> Self {
+        Self::Planned(Planned { plan, wind: outline.into() })
+    }
+
+    pub fn done(changed: Changed, outline: &core::Outline) -> Self {
+        Self::Done(Done { changed, wind: outline.into() })
     }
 }
 
 impl From<&core::Outline> for Outline {
     fn from(outline: &core::Outline) -> Self {
-        let spoken = |version: &Option<core::version::Version>| version.as_ref().map(ToString::to_string);
+        let spoken =
+            |version: &Option<core::version::Version>| version.as_ref().map(ToString::to_string);
         let kind = |kind: &core::Kind| Kind {
             kind: kind.name.clone(),
             replaced: kind.replaced,
@@ -84,11 +110,12 @@ impl From<&core::Outline> for Outline {
             same: kind.same,
             bytes: kind.bytes,
         };
-        let large = |(path, bytes): &(core::path::TreePath, u64)| Large { path: path.to_string(), bytes: *bytes };
-        let component = |(path, before, after): &(core::path::TreePath, String, String)| Component {
+        let large = |(path, bytes): &(core::path::TreePath, u64)| Large {
             path: path.to_string(),
-            before: before.clone(),
-            after: after.clone(),
+            bytes: *bytes,
+        };
+        let component = |(path, before, after): &(core::path::TreePath, String, String)| {
+            Component { path: path.to_string(), before: before.clone(), after: after.clone() }
         };
         Self {
             replaced: outline.replaced,

@@ -145,7 +145,8 @@ fn write_held(out: &mut impl Write, drift: &Drift, session: &Session) -> Result<
         }
     }
     for (launcher, build) in &drift.waiting {
-        let what = build.as_ref().map_or_else(|| "an update".to_owned(), |build| format!("build {build}"));
+        let what =
+            build.as_ref().map_or_else(|| "an update".to_owned(), |build| format!("build {build}"));
         let text = format!("{launcher} waits with {what} until the hold is lifted.");
         writeln!(out, "  {}", clean(&text))?;
     }

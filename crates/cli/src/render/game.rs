@@ -74,7 +74,8 @@ pub fn print(
         line("handed off", &format!("the data of {family}, to {}", slashes(folder)))?;
     }
     for record in &view.records {
-        let build = record.build.as_ref().map_or_else(String::new, |build| format!(", build {build}"));
+        let build =
+            record.build.as_ref().map_or_else(String::new, |build| format!(", build {build}"));
         let waits = match &record.next {
             Some(next) if record.waiting => format!(", build {next} is waiting"),
             _ if record.waiting => ", an update is waiting".to_owned(),

@@ -71,7 +71,9 @@ fn write_outline(
         let shown = if session.verbose { usize::MAX } else { MOST_COMPONENTS };
         let components = outline.components.iter().take(shown);
         let mut rows: Vec<Vec<String>> = components
-            .map(|(path, was, is)| vec![clean(&format!("{was} → {is}")).into_owned(), path.to_string()])
+            .map(|(path, was, is)| {
+                vec![clean(&format!("{was} → {is}")).into_owned(), path.to_string()]
+            })
             .collect();
         fit_places(&["COMPONENT", "PLACE"], &mut rows, session.width);
         text.push_str(&table(&["COMPONENT", "PLACE"], &[], rows));

@@ -44,20 +44,30 @@ pub(crate) fn not_kept(place: &Place, kept: &Path) -> Finding {
         "{place} does not come back: it was moved aside to {}, and is not there any more.",
         slashes(kept)
     );
-    Finding::new(CODE, Severity::Warn, sentence, "Put it back by hand, or let the launcher repair the game.")
+    Finding::new(
+        CODE,
+        Severity::Warn,
+        sentence,
+        "Put it back by hand, or let the launcher repair the game.",
+    )
 }
 
 /// Said of what was moved aside where something else stands in its place now.
 pub(crate) fn occupied(place: &Place, kept: &Path) -> Finding {
-    let sentence = format!(
-        "{place} is there again, so what was moved aside stays in {}.",
-        slashes(kept)
-    );
+    let sentence =
+        format!("{place} is there again, so what was moved aside stays in {}.", slashes(kept));
     Finding::new(CODE, Severity::Warn, sentence, "If you do not need it any more, remove it there.")
 }
 
 /// Said of a file of a release that was put onto the game's folder: it was not kept, since whoever gave it has it.
 pub(crate) fn not_stored(place: &Target) -> Finding {
-    let sentence = format!("{place} does not come back: it is of a release that was put onto the game's folder, and not kept.");
-    Finding::new(CODE, Severity::Warn, sentence, "Put that release onto the game's folder once more.")
+    let sentence = format!(
+        "{place} does not come back: it is of a release that was put onto the game's folder, and not kept."
+    );
+    Finding::new(
+        CODE,
+        Severity::Warn,
+        sentence,
+        "Put that release onto the game's folder once more.",
+    )
 }

@@ -8,7 +8,8 @@ pub(crate) const CODE: &str = "fitted-in-the-way";
 
 /// Said of the components that are in the way, each with its place; `keep` is what the user chose.
 pub(crate) fn finding(fitted: &[(String, Place)], keep: Option<bool>) -> Finding {
-    let mut names: Vec<String> = fitted.iter().map(|(family, at)| format!("{family} at {at}")).collect();
+    let mut names: Vec<String> =
+        fitted.iter().map(|(family, at)| format!("{family} at {at}")).collect();
     names.sort();
     let shown = match &names[..] {
         [one] => one.clone(),
@@ -41,7 +42,8 @@ pub(crate) fn finding(fitted: &[(String, Place)], keep: Option<bool>) -> Finding
 
 /// Said where a wind is undone and components stay that were fitted since.
 pub(crate) fn stays(fitted: &[(String, String)]) -> Finding {
-    let names: Vec<String> = fitted.iter().map(|(family, at)| format!("{family} at {at}")).collect();
+    let names: Vec<String> =
+        fitted.iter().map(|(family, at)| format!("{family} at {at}")).collect();
     let shown = match &names[..] {
         [first, others @ ..] if !others.is_empty() => format!("{first} and {} more", others.len()),
         names => names.concat(),

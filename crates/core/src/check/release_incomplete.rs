@@ -7,11 +7,13 @@ use crate::wind::Incomplete;
 pub(crate) const CODE: &str = "release-incomplete";
 
 pub(crate) fn finding(part: &Incomplete) -> Finding {
-    let named = |paths: &[TreePath]| -> Vec<String> { paths.iter().map(ToString::to_string).collect() };
+    let named =
+        |paths: &[TreePath]| -> Vec<String> { paths.iter().map(ToString::to_string).collect() };
     let (names, sentence, remedy) = match part {
         Incomplete::Remains(files) => {
             let names: Vec<String> = files.iter().map(|file| slashes(file)).collect();
-            let sentence = format!("{} was never finished: something was still fetching it.", some(&names));
+            let sentence =
+                format!("{} was never finished: something was still fetching it.", some(&names));
             (names, sentence, "Let the download come to its end, or get it again.")
         }
         Incomplete::Empty(paths) => {
@@ -26,7 +28,8 @@ pub(crate) fn finding(part: &Incomplete) -> Finding {
         }
         Incomplete::Growing(paths) => {
             let names = named(paths);
-            let sentence = format!("{} of the release is being written at this moment.", some(&names));
+            let sentence =
+                format!("{} of the release is being written at this moment.", some(&names));
             (names, sentence, "Wait until the download or the copy is done.")
         }
     };

@@ -12,7 +12,8 @@ pub(crate) const FAMILY: &str = "saves";
 pub(crate) fn finding(game: &str, folders: &[PathBuf], files: usize) -> Finding {
     let game = || game.to_owned().into();
     if folders.is_empty() {
-        let sentence = "No saves of the game are known: an older release may ruin those of a newer one.";
+        let sentence =
+            "No saves of the game are known: an older release may ruin those of a newer one.";
         let action = Action::NameBay { game: game(), bay: FAMILY.into() };
         let remedy = ("Say where they are, to have them kept with the change", action);
         return Finding::new("saves-unknown", Severity::Warn, sentence, remedy);
@@ -21,7 +22,9 @@ pub(crate) fn finding(game: &str, folders: &[PathBuf], files: usize) -> Finding 
     let sentence = match files {
         0 => format!("There are no saves yet in {}.", shown.join(" and ")),
         1 => format!("1 file of saves in {} is kept with the change.", shown.join(" and ")),
-        files => format!("{files} files of saves in {} are kept with the change.", shown.join(" and ")),
+        files => {
+            format!("{files} files of saves in {} are kept with the change.", shown.join(" and "))
+        }
     };
     Finding::new("saves-kept", Severity::Note, sentence, "None needed.")
 }
@@ -29,8 +32,10 @@ pub(crate) fn finding(game: &str, folders: &[PathBuf], files: usize) -> Finding 
 /// Said where a change is undone with which saves were kept, and they have changed since.
 pub(crate) fn changed(game: &str, change: i64, files: usize) -> Finding {
     let files = if files == 1 { "1 file".to_owned() } else { format!("{files} files") };
-    let sentence = format!("{files} of your saves changed since change {change}, and stay as they are.");
-    let action = Action::RollBackFamilyTo { game: game.to_owned().into(), family: FAMILY.into(), change };
+    let sentence =
+        format!("{files} of your saves changed since change {change}, and stay as they are.");
+    let action =
+        Action::RollBackFamilyTo { game: game.to_owned().into(), family: FAMILY.into(), change };
     let remedy = ("To have the saves of then, go back to them", action);
     Finding::new("saves-kept", Severity::Note, sentence, remedy)
 }

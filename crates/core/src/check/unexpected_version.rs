@@ -21,7 +21,9 @@ pub(crate) fn finding(
                 .into(),
         ),
         Some(version) => (
-            format!("The release has no {executable}, so the game stays {version}, and you expect {expected}."),
+            format!(
+                "The release has no {executable}, so the game stays {version}, and you expect {expected}."
+            ),
             "Give the folder that has the executable too.".into(),
         ),
         None => (

@@ -149,7 +149,8 @@ impl Entry {
         if self.records.is_empty() || self.patterns.is_empty() {
             return Err(format!("{name} needs records and patterns"));
         }
-        let patterns = self.patterns.iter().map(|text| pattern(text)).collect::<Result<Vec<_>, _>>()?;
+        let patterns =
+            self.patterns.iter().map(|text| pattern(text)).collect::<Result<Vec<_>, _>>()?;
         let libraries = match self.libraries {
             None => None,
             Some(LibrariesEntry { files, pattern: text }) => {
@@ -165,7 +166,8 @@ impl Entry {
         let hold = match self.hold {
             None => None,
             Some(HoldEntry { format, key, value }) => Some(HoldKey {
-                format: Format::from_name(&format).ok_or_else(|| format!("no format `{format}`"))?,
+                format: Format::from_name(&format)
+                    .ok_or_else(|| format!("no format `{format}`"))?,
                 path: KeyPath::new(key).ok_or("the key of `hold` has no name")?,
                 value,
             }),
@@ -177,7 +179,8 @@ impl Entry {
 
 fn pattern(text: &str) -> Result<Regex, String> {
     let built = RegexBuilder::new(text).size_limit(LARGEST_PATTERN).build();
-    let pattern = built.map_err(|error| format!("`{text}` is not a regular expression: {error}"))?;
+    let pattern =
+        built.map_err(|error| format!("`{text}` is not a regular expression: {error}"))?;
     let mut groups = pattern.capture_names().flatten();
     match groups.find(|group| !GROUPS.contains(group)) {
         Some(other) => Err(format!("`{text}` has the group {other}, which says nothing here")),

@@ -41,11 +41,11 @@ pub struct Record {
     pub start: Option<String>,
 }
 
-/// The library roots that a launcher has written down.
-pub(crate) fn libraries(launcher: &Launcher) -> Vec<PathBuf> {
+/// The library roots that a launcher has written down, in the user's folders or in roots that are known.
+pub(crate) fn libraries(launcher: &Launcher, known: &[PathBuf]) -> Vec<PathBuf> {
     let Some((files, pattern)) = &launcher.libraries else { return Vec::new() };
     let mut found = Vec::new();
-    for file in files.iter().flat_map(|place| files_at(place, &[])) {
+    for file in files.iter().flat_map(|place| files_at(place, known)) {
         let Some(text) = text_of(&file) else { continue };
         let named = pattern.captures_iter(&text).filter_map(|found| found.name("library"));
         // A record may spell a path with doubled backslashes.
@@ -61,7 +61,7 @@ pub(crate) fn libraries(launcher: &Launcher) -> Vec<PathBuf> {
 pub fn records(launchers: &[Launcher], libraries: &[PathBuf]) -> Vec<Record> {
     let mut found = Vec::new();
     for launcher in launchers {
-        let own = self::libraries(launcher);
+        let own = self::libraries(launcher, libraries);
         let mut roots: Vec<&PathBuf> = own.iter().chain(libraries).collect();
         roots.sort();
         roots.dedup();
@@ -93,7 +93,8 @@ fn user_folder(mark: &str) -> Option<PathBuf> {
     match mark {
         "{documents}" => {
             let user = directories::UserDirs::new()?;
-            user.document_dir().map_or_else(|| Some(user.home_dir().to_owned()), |dir| Some(dir.to_owned()))
+            user.document_dir()
+                .map_or_else(|| Some(user.home_dir().to_owned()), |dir| Some(dir.to_owned()))
         }
         "{local}" => Some(base()?.data_local_dir().to_owned()),
         "{roaming}" => Some(base()?.config_dir().to_owned()),
@@ -139,9 +140,11 @@ fn text_of(file: &Path) -> Option<String> {
 fn read(launcher: &Launcher, file: &Path, library: Option<&PathBuf>) -> Option<Record> {
     let text = text_of(file)?;
     let group = |name: &str| {
-        let found = launcher.patterns.iter().find_map(|pattern| pattern.captures(&text)?.name(name));
+        let found =
+            launcher.patterns.iter().find_map(|pattern| pattern.captures(&text)?.name(name));
         let plain = |text: &str| {
-            let shown: String = text.chars().filter(|c| !c.is_control()).take(LONGEST_TEXT).collect();
+            let shown: String =
+                text.chars().filter(|c| !c.is_control()).take(LONGEST_TEXT).collect();
             shown.trim().to_owned()
         };
         found.map(|part| plain(part.as_str())).filter(|text| !text.is_empty())
@@ -171,7 +174,8 @@ fn read(launcher: &Launcher, file: &Path, library: Option<&PathBuf>) -> Option<R
     let (build, next) = (group("build"), group("next"));
     let waiting = group("waiting").is_some() || next.is_some() && next != build;
     // What a record says comes into an address or a command only where it can be nothing but a name there.
-    let is_name = |text: &String| text.chars().all(|c| c.is_ascii_alphanumeric() || "._-".contains(c));
+    let is_name =
+        |text: &String| text.chars().all(|c| c.is_ascii_alphanumeric() || "._-".contains(c));
     let start = launcher.start.as_ref().and_then(|start| {
         ["id", "build"].into_iter().try_fold(start.clone(), |text, name| {
             let mark = format!("{{{name}}}");

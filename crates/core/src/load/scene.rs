@@ -68,7 +68,8 @@ impl<'a> Scene<'a> {
         for step in steps {
             if let (Target::Aside(aside), true) = (step.target(), step.after().state.is_absent()) {
                 let gone = fold(aside.place.path().as_str());
-                let is_in = |key: &str| key.strip_prefix(&gone).is_some_and(|rest| rest.starts_with('/'));
+                let is_in =
+                    |key: &str| key.strip_prefix(&gone).is_some_and(|rest| rest.starts_with('/'));
                 after.images.retain(|key, _| *key != gone && !is_in(key));
                 continue;
             }
@@ -79,7 +80,10 @@ impl<'a> Scene<'a> {
             match step.after().state.content() {
                 None => drop(after.images.remove(&key)),
                 // Most files of a game are no images, and need not be opened to see that.
-                Some(_) if step.owner() == GAME_FILES && !may_be_image(path) && !after.images.contains_key(&key) => {}
+                Some(_)
+                    if step.owner() == GAME_FILES
+                        && !may_be_image(path)
+                        && !after.images.contains_key(&key) => {}
                 Some(content) => match self.window.facts(ImageAt::Stored(&content)) {
                     Some(facts) => {
                         let source = Source::Coming(content, Arc::new(facts));

@@ -2,14 +2,12 @@
 
 use std::path::PathBuf;
 
-use super::shortcut::is_outside;
-use super::{Place, version_of};
 use super::hold::WHY;
-use super::wind::{ASIDE, FROM};
 use super::in_effect;
-use crate::change::{
-    Change, ExecutableMark, GAME_FILES, HOLD, Purpose, RecordState, Side, Target,
-};
+use super::shortcut::is_outside;
+use super::wind::{ASIDE, FROM};
+use super::{Place, version_of};
+use crate::change::{Change, ExecutableMark, GAME_FILES, HOLD, Purpose, RecordState, Side, Target};
 use crate::check::saves_kept;
 use crate::error::Result;
 use crate::situation::Situation;
@@ -263,15 +261,15 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
 fn wound(situation: &Situation<'_>) -> Result<Option<Wound>> {
     let Situation { view, changes, ledger, window, .. } = situation;
     let effective = in_effect(changes.iter().copied());
-    let is_last = |change: &&&Change| {
-        change.purpose == Purpose::Wind && effective.contains(&change.number())
-    };
+    let is_last =
+        |change: &&&Change| change.purpose == Purpose::Wind && effective.contains(&change.number());
     let own = changes.iter().rev().filter(|change| change.root() == view.game.root);
     let Some(change) = own.clone().find(is_last) else { return Ok(None) };
 
     let (mut files, mut others, mut unsure) = (0, Vec::new(), Vec::new());
     for (place, entry) in ledger.files() {
-        if entry.family != GAME_FILES || entry.in_force() {
+        let is_other = entry.family != GAME_FILES || entry.in_force();
+        if is_other || situation.is_users(place, &entry.family) {
             continue;
         }
         let Some(then) = entry.last.state.file() else { continue };
@@ -285,12 +283,10 @@ fn wound(situation: &Situation<'_>) -> Result<Option<Wound>> {
     let places: Vec<&Place> = unsure.iter().map(|(place, _)| *place).collect();
     window.look_ahead(&places);
     for (place, entry) in unsure {
-        let is_users = situation.is_users(place, &entry.family);
-        if !is_users && !window.file(place)?.same_as(&entry.last) {
+        if !window.file(place)?.same_as(&entry.last) {
             others.push(place.clone());
         }
     }
-    others.retain(|place| !situation.is_users(place, GAME_FILES));
     others.sort();
 
     let notes = &change.record.notes;

@@ -119,7 +119,8 @@ fn place_of(root: &Path, file: &Path) -> Result<Place> {
         what: format!("{} cannot be held: {what}", slashes(file)),
         remedy: "Give a file whose path is Unicode.".into(),
     };
-    let (Some(folder), Some(name)) = (file.parent(), file.file_name().and_then(|n| n.to_str())) else {
+    let (Some(folder), Some(name)) = (file.parent(), file.file_name().and_then(|n| n.to_str()))
+    else {
         return Err(named("it has no name".to_owned()));
     };
     let path = TreePath::new(name).map_err(|error| named(error.to_string()))?;

@@ -67,12 +67,12 @@ pub(crate) use slots::{needs, slots};
 pub use tune::TuneWish;
 pub(crate) use tune::tune;
 pub(crate) use undo::{in_effect, in_the_way, standing_on, undo};
-pub use wind::WindOptions;
-pub(crate) use wind::{Winding, wind};
 pub use upright_spanner_change::Place;
 use upright_spanner_change::{Grant, Identity, Scope};
 use upright_spanner_settings::registry::RegLine;
 pub use upright_spanner_settings::{Merged, is_mergeable, merge};
+pub use wind::WindOptions;
+pub(crate) use wind::{Winding, wind};
 
 /// What a change would do. It can be printed, and applied once its stops are cleared.
 #[derive(Debug)]

@@ -1,8 +1,8 @@
 //! Plans to put back what the game brought, or what was there at an earlier point.
 
 use super::registry::undone_by_files;
-use super::undo::move_back;
 use super::shortcut::is_outside;
+use super::undo::move_back;
 use super::{LONGEST_SETTINGS, Ledger, LedgerEntry, Place, Plan};
 use crate::change::{Change, GAME_FILES, HOLD, Purpose, Side, State, Step, Target};
 use crate::check::{altered_since, saves_kept, settings_kept};
@@ -67,7 +67,8 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         // Files of the game itself are what it ships, and saves are the user's: they need not be read to see that.
         let is_of_game = entry.family == GAME_FILES && !entry.in_force();
         // What keeps a launcher away is lifted where it is named.
-        let is_other = entry.family == saves_kept::FAMILY || entry.family == HOLD && family.is_none();
+        let is_other =
+            entry.family == saves_kept::FAMILY || entry.family == HOLD && family.is_none();
         if to == Point::Shipped && (is_of_game || is_other) {
             continue;
         }

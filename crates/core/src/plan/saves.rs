@@ -38,7 +38,11 @@ pub(crate) fn saves(situation: &Situation<'_>, tree: &GameTree) -> Result<Saves>
     if let Some(bay) = game.settings.bays.get(BAY) {
         if !bay.is_dir() {
             return Err(Error::Invalid {
-                what: format!("the saves of {} are to be in {}, and that is no folder", game.title, slashes(bay)),
+                what: format!(
+                    "the saves of {} are to be in {}, and that is no folder",
+                    game.title,
+                    slashes(bay)
+                ),
                 remedy: ("Name the folder that holds them", name_bay(&game.id)).into(),
             });
         }
@@ -46,7 +50,8 @@ pub(crate) fn saves(situation: &Situation<'_>, tree: &GameTree) -> Result<Saves>
     }
 
     let is_named = |name: &str| NAMES.contains(&fold(name).as_str());
-    let own = tree.folders().iter().filter(|folder| folder.depth() < 2 && is_named(folder.file_name()));
+    let own =
+        tree.folders().iter().filter(|folder| folder.depth() < 2 && is_named(folder.file_name()));
     let mut folders: Vec<PathBuf> = own.map(|folder| folder.on(&root)).collect();
     for mark in ["{documents}", "{local}", "{roaming}"] {
         let Ok(place) = resolve(situation, None, &format!("{mark}/{BAY}")) else { continue };
@@ -97,15 +102,22 @@ impl Saves {
     pub fn files(&self) -> Result<Vec<Place>> {
         let mut places = Vec::new();
         for folder in &self.folders {
-            let walk = ignore::WalkBuilder::new(folder).standard_filters(false).follow_links(false).build();
-            let is_file = |entry: &ignore::DirEntry| entry.file_type().is_some_and(|kind| kind.is_file());
+            let walk = ignore::WalkBuilder::new(folder)
+                .standard_filters(false)
+                .follow_links(false)
+                .build();
+            let is_file =
+                |entry: &ignore::DirEntry| entry.file_type().is_some_and(|kind| kind.is_file());
             for entry in walk.flatten().filter(is_file) {
                 let path = TreePath::below(folder, entry.path());
                 let place = path.and_then(|path| Place::new(&self.root, folder, path));
                 places.extend(place);
                 if places.len() > MOST_FILES {
                     return Err(Error::Invalid {
-                        what: format!("{} holds more than {MOST_FILES} files, which saves are not", slashes(folder)),
+                        what: format!(
+                            "{} holds more than {MOST_FILES} files, which saves are not",
+                            slashes(folder)
+                        ),
                         remedy: ("Name the folder of the saves", name_bay(&self.game)).into(),
                     });
                 }

@@ -82,6 +82,7 @@ pub(crate) fn wind(
         },
         fitted: Vec::new(),
         unmerged: Vec::new(),
+        users: BTreeSet::new(),
     };
     winder.look_over();
     winder.put()?;
@@ -101,6 +102,8 @@ struct Winder<'a> {
     fitted: Vec<(String, Place)>,
     /// Settings that stay as they are, each with why.
     unmerged: Vec<(Place, String)>,
+    /// Files that stay the user's, though the release has others.
+    users: BTreeSet<TreePath>,
 }
 
 impl<'a> Winder<'a> {
@@ -180,7 +183,8 @@ impl<'a> Winder<'a> {
             .iter()
             .map(|file| Place::from(self.tree.spelling(&file.path)))
             .collect();
-        let there: Vec<&Place> = places.iter().filter(|place| self.tree.has(place.path())).collect();
+        let there: Vec<&Place> =
+            places.iter().filter(|place| self.tree.has(place.path())).collect();
         self.situation.window.look_ahead(&there);
 
         let mut compared = Vec::new();
@@ -194,7 +198,9 @@ impl<'a> Winder<'a> {
         for (file, (path, now, _)) in self.release.files.iter().zip(&compared) {
             self.put_one(file, Place::from(path.clone()), now)?;
         }
-        let compared = compared.iter().map(|(path, now, after)| (path, now, *after));
+        let users = std::mem::take(&mut self.users);
+        let compared = compared.iter().filter(|(path, ..)| !users.contains(path));
+        let compared = compared.map(|(path, now, after)| (path, now, *after));
         let settings = self.winding.outline.settings;
         let version = self.winding.outline.version.take();
         self.winding.outline =
@@ -203,7 +209,11 @@ impl<'a> Winder<'a> {
     }
 
     fn put_one(&mut self, file: &ReleaseFile, place: Place, now: &Side) -> Result<()> {
-        if now.same_as(&file.side) || !now.state.is_absent() && self.saves.holds(&place) {
+        if now.same_as(&file.side) {
+            return Ok(());
+        }
+        if !now.state.is_absent() && self.saves.holds(&place) {
+            self.users.insert(place.path().clone());
             return Ok(());
         }
         let entry = self.situation.ledger.get(&place);
@@ -212,6 +222,7 @@ impl<'a> Winder<'a> {
             self.fitted.push((entry.family.clone(), place.clone()));
             self.expect_unpinned(&entry.family);
             if self.options.keep_fitted == Some(true) {
+                self.users.insert(place.path().clone());
                 let step = Step::keep(place, now.clone(), &entry.family);
                 let step = step.from_source(entry.source.clone());
                 self.winding.plan.steps.push(step.over(Some(file.side.clone())));
@@ -222,13 +233,16 @@ impl<'a> Winder<'a> {
         } else if let Some(family) = self.family_at(&place) {
             self.expect_unpinned(&family);
         }
-        if is_settings_name(place.path().file_name()) && !now.state.is_absent() && !self.options.settings
+        if is_settings_name(place.path().file_name())
+            && !now.state.is_absent()
+            && !self.options.settings
         {
             return self.merge(file, place, now);
         }
+        let owner = is_ours.map_or(GAME_FILES, |entry| &entry.family);
         let content = file.side.state.content();
         self.winding.passing.extend(content.map(|content| (content, file.file.clone())));
-        self.winding.plan.steps.push(Step::replace(place, now.clone(), file.side.clone(), GAME_FILES));
+        self.winding.plan.steps.push(Step::replace(place, now.clone(), file.side.clone(), owner));
         Ok(())
     }
 
@@ -252,6 +266,7 @@ impl<'a> Winder<'a> {
     /// The user's settings keep their values, and keys that only the release has come in.
     fn merge(&mut self, file: &ReleaseFile, place: Place, now: &Side) -> Result<()> {
         self.winding.outline.settings += 1;
+        self.users.insert(place.path().clone());
         let contents = [now, &file.side].map(|side| side.state.content());
         let (Some(there), Some(new)) = (now.state.file(), contents[1]) else { return Ok(()) };
         if contents.iter().flatten().any(|content| content.size > LONGEST_SETTINGS) {
@@ -288,7 +303,10 @@ impl<'a> Winder<'a> {
         }
         let root = &self.situation.game().root;
         let bay = set_aside_of(root).ok_or_else(|| Error::Invalid {
-            what: format!("{} has no folder around it, so nothing can be moved out of it", slashes(root)),
+            what: format!(
+                "{} has no folder around it, so nothing can be moved out of it",
+                slashes(root)
+            ),
             remedy: "Let nothing be moved aside.".into(),
         })?;
         for pattern in &self.options.aside {
@@ -296,8 +314,12 @@ impl<'a> Winder<'a> {
             let mut matched = self.matched(&matcher);
             if matched.is_empty() {
                 return Err(Error::Invalid {
-                    what: format!("nothing in {} that could be moved aside matches `{pattern}`", slashes(root)),
-                    remedy: "Give a path from the game's folder, with * for any part of a name.".into(),
+                    what: format!(
+                        "nothing in {} that could be moved aside matches `{pattern}`",
+                        slashes(root)
+                    ),
+                    remedy: "Give a path from the game's folder, with * for any part of a name."
+                        .into(),
                 });
             }
             let planned: BTreeSet<Place> =
@@ -362,6 +384,10 @@ impl<'a> Winder<'a> {
 
     /// Saves are kept with the change: an older executable may ruin those of a newer one.
     fn keep_saves(&mut self) -> Result<()> {
+        if !self.winding.plan.steps.iter().any(Step::alters) {
+            // Nothing is done that could ruin them.
+            return Ok(());
+        }
         let game = self.situation.game().id.clone();
         let places = self.saves.files()?;
         for place in &places {
@@ -378,6 +404,9 @@ impl<'a> Winder<'a> {
     fn finish(self) -> Result<Winding> {
         let Self { situation, options, release, saves, mut winding, fitted, unmerged, .. } = self;
         winding.plan.findings.extend(settings_unmerged::of_release(&unmerged));
+        if !winding.plan.steps.iter().any(Step::alters) {
+            winding.plan.steps.clear();
+        }
         if !fitted.is_empty() {
             let finding = fitted_in_the_way::finding(&fitted, options.keep_fitted);
             winding.plan.findings.push(finding);
@@ -387,7 +416,10 @@ impl<'a> Winder<'a> {
         winding.plan.supplied = kept.chain(made).sum();
         winding.plan.arrange(situation)?;
         let root = &situation.game().root;
-        winding.plan.elsewhere.extend(saves.folders.iter().filter(|f| !f.starts_with(root)).cloned());
+        winding
+            .plan
+            .elsewhere
+            .extend(saves.folders.iter().filter(|f| !f.starts_with(root)).cloned());
         for (at, given) in release.given.iter().enumerate() {
             let given = crate::path::canonical(given).unwrap_or_else(|_| given.clone());
             winding.plan.notes.insert(format!("{FROM}-{}", at + 1), slashes(&given));
@@ -428,7 +460,8 @@ impl Plan {
                 return place.clone();
             }
             let rest = place.path().as_str().split_once('/').map_or("", |(_, rest)| rest);
-            let path = if rest.is_empty() { number.to_string() } else { format!("{number}/{rest}") };
+            let path =
+                if rest.is_empty() { number.to_string() } else { format!("{number}/{rest}") };
             TreePath::new(&path).map_or_else(|_| place.clone(), |path| place.with_path(path))
         };
         let steps = std::mem::take(&mut self.steps);

@@ -411,8 +411,18 @@ fn view(
     if let Some(title) = titled.filter(|_| !game.registered) {
         game.title = title;
     }
-    let mut view =
-        GameView { game, programs, version, libraries, in_use, unusable, gone, environment, records, is_held };
+    let mut view = GameView {
+        game,
+        programs,
+        version,
+        libraries,
+        in_use,
+        unusable,
+        gone,
+        environment,
+        records,
+        is_held,
+    };
     let marks = knowledge.history.around(&view.game.root).into_iter();
     let earlier = marks.filter_map(|change| change.executable.as_ref()?.version.clone());
     recognise::within_game(&mut view, &catalog, &knowledge.rack, &earlier.collect::<Vec<_>>());

@@ -24,7 +24,8 @@ pub(crate) fn incomplete(release: &Release, game: &GameTree) -> Vec<Incomplete> 
     if !release.unfinished.is_empty() {
         found.push(Incomplete::Remains(release.unfinished.clone()));
     }
-    let length = |side: &crate::change::Side| side.state.content().map_or(0, |content| content.size);
+    let length =
+        |side: &crate::change::Side| side.state.content().map_or(0, |content| content.size);
     let of_game = |path: &TreePath| game.size(path).unwrap_or(0);
     let is_empty = |file: &&super::ReleaseFile| {
         length(&file.side) == 0 && (file.facts.is_some() || of_game(&file.path) > 0)

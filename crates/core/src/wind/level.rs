@@ -42,7 +42,8 @@ pub(crate) fn level(
     }
     let around = paths.iter().find_map(|path| {
         let cut = path.as_str().match_indices('/').map(|(at, _)| path.as_str().split_at(at));
-        let mut levels = cut.filter_map(|(folder, rest)| Some((folder, TreePath::new(&rest[1..]).ok()?)));
+        let mut levels =
+            cut.filter_map(|(folder, rest)| Some((folder, TreePath::new(&rest[1..]).ok()?)));
         levels.find(|(_, rest)| is_program(rest)).map(|(folder, _)| folder.to_owned())
     });
     if let Some(folder) = around {
@@ -64,7 +65,9 @@ pub(crate) fn level(
     // The folders of the game that it would be, each with what it would have in common.
     let folders = game.folders().iter().filter(|folder| folder.depth() < 2);
     let below = folders.map(|folder| {
-        let would_be = |path: &&&TreePath| TreePath::new(&format!("{folder}/{path}")).is_ok_and(|p| game.has(&p));
+        let would_be = |path: &&&TreePath| {
+            TreePath::new(&format!("{folder}/{path}")).is_ok_and(|p| game.has(&p))
+        };
         (folder, paths.iter().filter(would_be).count())
     });
     let below = below.max_by_key(|(_, hits)| *hits);

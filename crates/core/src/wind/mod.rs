@@ -9,7 +9,7 @@ mod tree;
 
 pub(crate) use complete::{Incomplete, incomplete};
 pub(crate) use level::{Level, level};
-pub use outline::{Kind, Outline};
 pub(crate) use outline::outline;
+pub use outline::{Kind, Outline};
 pub(crate) use release::{Release, ReleaseFile};
 pub(crate) use tree::GameTree;

@@ -71,7 +71,10 @@ impl GameTree {
 
     /// The length of the file at a path, however that is spelled.
     pub fn size(&self, path: &TreePath) -> Option<u64> {
-        self.files.get(path).or_else(|| self.files.get(self.spelled.get(&fold(path.as_str()))?)).copied()
+        self.files
+            .get(path)
+            .or_else(|| self.files.get(self.spelled.get(&fold(path.as_str()))?))
+            .copied()
     }
 
     /// Whether there is a file at a path, however that is spelled.

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use super::recover::scope_with;
 use super::{Altering, Workshop};
-use crate::change::{Change, GAME_FILES, Purpose, RecordState, State, Step, Target};
+use crate::change::{Change, Purpose, RecordState, State, Target};
 use crate::content::Content;
 use crate::error::{HomeError, Result};
 use crate::game::Game;
@@ -148,7 +148,8 @@ impl Workshop {
         let mut aside: BTreeMap<String, (usize, u64)> = BTreeMap::new();
         for change in history.changes.iter().filter(|change| change.counts()) {
             for step in change.steps() {
-                let (Target::Aside(moved), State::Tree(tree)) = (step.target(), &step.before().state)
+                let (Target::Aside(moved), State::Tree(tree)) =
+                    (step.target(), &step.before().state)
                 else {
                     continue;
                 };
@@ -204,17 +205,16 @@ impl Workshop {
         }
         for change in changes {
             let user = format!("change {} of {}", change.number(), change.game());
-            // What brought another release of a game is had where that was taken from.
-            let passes = |step: &Step| {
-                change.purpose == Purpose::Wind && step.owner() == GAME_FILES && step.alters()
-            };
             // A change that was put back left every file as it was: nothing has to be stored for it,
             // but what it kept may be all there is of a file that something else altered meanwhile.
             let is_back = change.state() == RecordState::PutBack;
             let needs = |content: &Content| !is_back || self.store.has(content);
             let before = change.steps().iter().filter_map(|step| step.before().state.content());
-            let after = change.steps().iter().filter(|step| !passes(step));
-            let after = after.filter_map(|step| step.after().state.content());
+            // A release that was put onto a game's folder is had where it was taken from.
+            let passes =
+                |content: &Content| change.purpose == Purpose::Wind && !self.store.has(content);
+            let after = change.steps().iter().filter_map(|step| step.after().state.content());
+            let after = after.filter(|content| !passes(content));
             let beneath = change.steps().iter().filter_map(|step| step.beneath()?.state.content());
             let after = after.chain(beneath);
             let contents = before.filter(needs).chain(after.filter(|_| !is_back));

@@ -40,7 +40,7 @@ impl Workshop {
     pub fn libraries_of(&self, launcher: &str) -> Result<Vec<PathBuf>> {
         let launchers = self.launchers();
         if let Some(described) = launchers.named(launcher) {
-            return Ok(libraries(described));
+            return Ok(libraries(described, &self.words().roots));
         }
         if let Some(error) = launchers.errors.first() {
             return Err(Error::Catalog(CatalogError::clone(error)));

@@ -44,8 +44,8 @@ use records::Records;
 pub use recover::{RecoveredTarget, Recovery};
 pub use signers::{Signer, SignerChange};
 pub use start::{BeforeStart, Started};
-pub use wind::WindPlan;
 use upright_spanner_change::{Engine, Folder, Journal, Lock, Progress, Store};
+pub use wind::WindPlan;
 
 /// A home folder, opened.
 #[derive(Debug)]

@@ -214,11 +214,14 @@ impl Window for OnDisk<'_> {
 
     fn look_ahead(&self, files: &[&Place]) {
         let Ok(territory) = self.territory() else { return };
-        let is_own = |place: &Place| place.bay().is_none_or(|bay| self.bays.iter().any(|own| own == bay));
+        let is_own =
+            |place: &Place| place.bay().is_none_or(|bay| self.bays.iter().any(|own| own == bay));
         let targets: Vec<Target> = {
             let held = self.held.borrow();
             let own = files.iter().filter(|place| is_own(place));
-            own.map(|place| Target::File((*place).clone())).filter(|t| !held.contains_key(t)).collect()
+            own.map(|place| Target::File((*place).clone()))
+                .filter(|t| !held.contains_key(t))
+                .collect()
         };
         let store = self.store;
         let look = |target: Target| {

@@ -84,10 +84,8 @@ impl Altering<'_> {
         progress: &dyn Progress,
     ) -> Result<Change> {
         let WindPlan { plan, passing, kept, _release, .. } = wind;
-        let cleared: Cleared = self
-            .workshop()
-            .clear(plan, despite)
-            .map_err(|stopped| stopped.refused())?;
+        let cleared: Cleared =
+            self.workshop().clear(plan, despite).map_err(|stopped| stopped.refused())?;
         let mut supplies: Vec<Supply> = merged(cleared.plan()).collect();
         // What is kept need not pass too: its copy is there to be placed.
         let passing = passing.into_iter().filter(|(content, _)| !kept.contains_key(content));

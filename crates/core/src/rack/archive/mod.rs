@@ -145,7 +145,11 @@ impl Package {
     ) -> Result<Self> {
         if archive_kind(path)?.is_none() {
             let why = "it is neither a folder nor an archive".to_owned();
-            return Err(refusal(path, why, "Give the folder or the archive that holds the release."));
+            return Err(refusal(
+                path,
+                why,
+                "Give the folder or the archive that holds the release.",
+            ));
         }
         Self::take_in(path, limits, space, progress, false)
     }
