@@ -92,7 +92,7 @@ pub enum Command {
     Drift(Drift),
     /// Put fitted builds back that something else has overwritten.
     Refit(Refit),
-    /// Put another release of the game itself onto its folder, as to wind it back after an update.
+    /// Put another release of a game onto its folder, as to wind it back.
     Wind(Wind),
     /// Keep a launcher from updating a game, or let it again.
     Hold(Hold),

@@ -141,7 +141,7 @@ const STEP: usize = if cfg!(windows) { 11 } else { 1 };
 const MOST_HARMLESS: usize = if cfg!(windows) { 1 } else { 9 };
 
 /// More operations than any command here does.
-const MANY: u64 = 500;
+const MANY: u64 = 5000;
 
 /// A world that can be had again and again, in the same place.
 struct Saved {
@@ -238,7 +238,7 @@ fn picture(bench: &Bench) -> (Picture, Vec<PathBuf>) {
 
 /// Runs a command with a fault at each operation in turn, until none is left to fail; after each,
 /// the game must be as before or as after, and the next run must say which and leave nothing behind.
-fn at_each_operation(kind: &str, saved: &Saved, words: &[&str], least: u64) {
+fn at_each_operation(kind: &str, saved: &Saved, words: &[&str], (least, step): (u64, usize)) {
     let bench = saved.again();
     let before = picture(bench);
     let known = bench.json(&["history"])["changes"].as_array().unwrap().len();
@@ -246,7 +246,7 @@ fn at_each_operation(kind: &str, saved: &Saved, words: &[&str], least: u64) {
     let after = picture(bench);
     assert!(before != after);
     let mut harmless = 0;
-    for number in (1..MANY).step_by(STEP) {
+    for number in (1..MANY).step_by(STEP * step) {
         let bench = saved.again();
         let output = run(bench, words, Some(format!("{kind}:{number}")));
         if output.status.success() {
@@ -311,23 +311,29 @@ struct Scenario {
     begins: fn() -> Bench,
     words: &'static [&'static str],
     least: u64,
+    /// Of so many operations one meets the faults that are no kill.
+    others: usize,
 }
 
-const A_FIT: Scenario = Scenario { begins: world, words: &["fit", GAME, "glim@2.0.0"], least: 25 };
+const A_FIT: Scenario =
+    Scenario { begins: world, words: &["fit", GAME, "glim@2.0.0"], least: 25, others: 1 };
 const AN_ARRIVAL: Scenario =
-    Scenario { begins: fitted, words: &["fit", GAME, "newest.zip"], least: 25 };
-const A_ROLLBACK: Scenario = Scenario { begins: fitted, words: &["rollback", GAME], least: 10 };
-const AN_UNDO: Scenario = Scenario { begins: fitted, words: &["undo"], least: 10 };
-const A_PARK: Scenario = Scenario { begins: fitted, words: &["park", GAME, "glim"], least: 10 };
+    Scenario { begins: fitted, words: &["fit", GAME, "newest.zip"], least: 25, others: 1 };
+const A_ROLLBACK: Scenario =
+    Scenario { begins: fitted, words: &["rollback", GAME], least: 10, others: 1 };
+const AN_UNDO: Scenario = Scenario { begins: fitted, words: &["undo"], least: 10, others: 1 };
+const A_PARK: Scenario =
+    Scenario { begins: fitted, words: &["park", GAME, "glim"], least: 10, others: 1 };
 const AN_UNPARK: Scenario =
-    Scenario { begins: parked, words: &["unpark", GAME, "glim"], least: 10 };
+    Scenario { begins: parked, words: &["unpark", GAME, "glim"], least: 10, others: 1 };
 
 const A_TUNE: Scenario = Scenario {
     begins: tunable,
     words: &["tune", GAME, "glim", "depth=3", "more=x", "log=on", "debug=1", "--lock"],
     least: 25,
+    others: 1,
 };
-const A_TUNE_UNDONE: Scenario = Scenario { begins: tuned, words: &["undo"], least: 20 };
+const A_TUNE_UNDONE: Scenario = Scenario { begins: tuned, words: &["undo"], least: 20, others: 1 };
 
 /// What can happen at an operation: the program ends, the power does, there is no room, the disk fails.
 const FAULTS: [&str; 4] = ["kill", "power", "space", "io"];
@@ -336,7 +342,85 @@ impl Scenario {
     fn meets_every_fault(&self) {
         let saved = Saved::of((self.begins)());
         for fault in FAULTS {
-            at_each_operation(fault, &saved, self.words, self.least);
+            let step = if fault == "kill" { 1 } else { self.others };
+            at_each_operation(fault, &saved, self.words, (self.least, step));
+        }
+    }
+}
+
+/// A game with what a wind meets: saves, settings, a fitted component in the way, content to be moved aside, and a
+/// launcher's record.
+fn windable() -> Bench {
+    let bench = fitted();
+    bench.write(&format!("{GAME}/saves/one.sav"), b"played");
+    bench.write(&format!("{GAME}/newer/deep/two.pak"), b"of the newer release");
+    bench.write(&format!("{GAME}/pier.cfg"), b"own=1\n");
+    bench.write("games/record.txt", b"the launcher's");
+    let exe = world::game_exe(Bits::Bits64, "Pier", "Nine Knots", [0, 9, 0, 0])
+        .imports("winmm.dll", &["timeGetTime"])
+        .padding(0);
+    bench.write("older/Pier.exe", &exe.to_bytes());
+    bench.write("older/readme.txt", b"the older release's own");
+    bench.write("older/winmm.dll", &loader([0, 9, 0, 0]));
+    bench.write("older/pier.cfg", b"own=0\nof-old=1\n");
+    bench.write("older/more/three.pak", b"only of the older");
+    bench
+}
+
+/// The same with so many files that they are made durable together.
+fn largely_windable() -> Bench {
+    let bench = windable();
+    for n in 0..70 {
+        bench.write(&format!("{GAME}/many/{n}.dat"), format!("new {n}").as_bytes());
+        bench.write(&format!("older/many/{n}.dat"), format!("old {n}").as_bytes());
+    }
+    bench
+}
+
+fn wound() -> Bench {
+    let bench = windable();
+    bench.ok(A_WIND.words);
+    bench
+}
+
+const A_WIND: Scenario = Scenario {
+    begins: windable,
+    words: &["wind", GAME, "--from", "older", "--aside", "newer", "--keep-fitted"],
+    least: 60,
+    others: 9,
+};
+const A_WIND_UNDONE: Scenario = Scenario { begins: wound, words: &["undo"], least: 40, others: 9 };
+
+#[test]
+fn a_wind_and_its_way_forward_meet_every_fault_and_the_game_is_whole() {
+    A_WIND.meets_every_fault();
+    A_WIND_UNDONE.meets_every_fault();
+}
+
+#[test]
+fn a_wind_of_many_files_that_are_made_durable_together_is_whole_or_not_done() {
+    let saved = Saved::of(largely_windable());
+    for fault in ["kill", "power"] {
+        at_each_operation(fault, &saved, A_WIND.words, (200, 61));
+    }
+}
+
+#[test]
+fn a_hold_meets_every_fault_and_the_record_is_whole() {
+    let saved = Saved::of(windable());
+    let file = saved.bench.file("games/record.txt");
+    let is_held = || fs::metadata(&file).unwrap().permissions().readonly();
+    let words = ["hold", GAME, "--file", "games/record.txt"];
+    for number in (1..MANY).step_by(STEP) {
+        let bench = saved.again();
+        let done = run(bench, &words, Some(format!("kill:{number}"))).status.success();
+        assert!(run(bench, &["doctor"], None).status.success(), "{number}");
+        let history = bench.json(&["history"]);
+        let last = history["changes"].as_array().unwrap().last().unwrap();
+        assert_eq!(is_held(), last["deed"] == "hold" && last["state"] == "done", "{number}");
+        assert_eq!(fs::read(&file).unwrap(), b"the launcher's");
+        if done {
+            return;
         }
     }
 }

@@ -33,7 +33,8 @@ fn printed(bench: &Bench, words: &[&str], variables: &[(&str, &str)]) -> String 
 fn no_line_is_wider_than_the_terminal() {
     let bench = used_world();
     let denoiser = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
-    let commands: [&[&str]; 33] = [
+    let release = "releases/moss-meridian-22.4.7";
+    let commands: [&[&str]; 37] = [
         &["survey", "games"],
         &["survey", "games", "--all"],
         &["game", "show", "tin-lighthouse"],
@@ -67,6 +68,10 @@ fn no_line_is_wider_than_the_terminal() {
         &["park", "saltglass-drift", "undertow", "--dry-run"],
         &["inspect", denoiser],
         &["compare", denoiser, "games/Kite Harbour/System/brine.dll"],
+        &["wind", "moss-meridian", "--from", release, "--dry-run"],
+        &["wind", "moss-meridian", "--from", "releases", "--dry-run"],
+        &["hold", "moss-meridian", "--file", "downloads/brine-2.8.1-win64.zip", "--dry-run"],
+        &["history", "--size"],
     ];
     for words in commands {
         for width in [80, 100, 140] {
@@ -124,7 +129,8 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
     let dll = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/sharpwater.dll";
     let copy = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
     std::fs::copy(bench.file(copy), bench.file(&format!("{copy}.bak"))).unwrap();
-    let commands: [&[&str]; 69] = [
+    let release = "releases/moss-meridian-22.4.7";
+    let commands: [&[&str]; 74] = [
         &["survey", "games"],
         &["survey"],
         &["inspect", dll, copy],
@@ -173,6 +179,11 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
         &["shortcut", "kite-harbour", "--to", "downloads", "--through", "spanner"],
         &["family", "learn", dll, "--log", "downloads/nothing.log"],
         &["drift"],
+        &["wind", "moss-meridian", "--from", release, "--dry-run"],
+        &["wind", "moss-meridian", "--from", "releases"],
+        &["wind", "moss-meridian", "--from", release, "--aside", "uninstall.exe"],
+        &["hold", "moss-meridian", "--file", "downloads/brine-2.8.1-win64.zip"],
+        &["hold", "moss-meridian", "--lift"],
         &["refit"],
         &["refit", "tin-lighthouse"],
         &["park", "kite-harbour", "brine"],

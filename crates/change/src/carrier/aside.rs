@@ -8,7 +8,7 @@ use crate::carrier::{Carrier, Restored};
 use crate::content::{Content, moment};
 use crate::error::{Error, Result};
 use crate::folder::{Folder, Found};
-use crate::path::Place;
+use crate::path::{Place, TreePath};
 use crate::step::{Aside, State, Step, Target, Tree};
 use crate::territory::Territory;
 
@@ -159,12 +159,13 @@ impl Carrier for Trees<'_> {
     fn exchange(&self, step: &Step, _: Option<&Place>) -> Result<Option<State>> {
         self.expect(step)?;
         let Way { from, to, .. } = way(step)?;
-        self.rename(from, to).map(|()| None)
+        self.rename(from, to)?;
+        // Where it comes to is durable before where it goes from: it is never in neither.
+        self.territory.sync_around(to).map(|()| None)
     }
 
     fn settle(&self, step: &Step, _: Option<&Place>) -> Result<()> {
         let Way { from, to, tree } = way(step)?;
-        self.territory.sync_around(to)?;
         self.territory.sync_around(from)?;
         if self.at(to)?.same_as(tree) && self.at(from)?.is_absent() {
             Ok(())
@@ -174,10 +175,20 @@ impl Carrier for Trees<'_> {
     }
 
     fn restore(&self, step: &Step, _: Option<&Place>) -> Result<Restored> {
-        let Way { from, to, .. } = way(step)?;
+        let Way { from, to, tree } = way(step)?;
         // What it holds by now went with it: it is put back whatever that is, unless something else stands there.
-        if self.at(from)?.is_absent() && !self.at(to)?.is_absent() {
+        let (kept, came) = (self.at(from)?, self.at(to)?);
+        if kept.is_absent() && !came.is_absent() {
             self.rename(to, from)?;
+            self.territory.sync_around(from)?;
+            self.territory.sync_around(to)?;
+            return Ok(Restored::Untouched);
+        }
+        // A disk that lost its power between the two may have it under both names.
+        let is_place = step.before().state.is_absent();
+        if is_place && kept.same_as(tree) && came.same_as(tree) {
+            let twin = TreePath::new(&format!("{}.twin", from.path()))?;
+            self.rename(to, &from.with_path(twin))?;
             self.territory.sync_around(from)?;
             self.territory.sync_around(to)?;
             return Ok(Restored::Untouched);

@@ -9,7 +9,9 @@ use crate::check::may_be_in_use;
 use crate::error::{ChangeError, Error, HomeError, Result};
 use crate::path::{set_aside_of, slashes};
 use crate::plan::{Merge, Plan};
-use upright_spanner_change::{Draft, Failure, Lock, Progress, StepOutcome, StepReport, Supply};
+use upright_spanner_change::{
+    Draft, Failure, Folder, Lock, Progress, StepOutcome, StepReport, Supply,
+};
 
 impl Altering<'_> {
     /// Carries out a plan that nothing stops.
@@ -115,7 +117,8 @@ fn make_beside(folder: &Path) -> Result<()> {
             what: format!("{} is no folder, so nothing can be moved there", slashes(folder)),
             remedy: "Rename what has that name.".into(),
         }),
-        Err(_) => std::fs::create_dir(folder).map_err(Error::io("make", folder)),
+        // Durable before the journal names it: after a loss of power it is looked for.
+        Err(_) => Ok(Folder::make(folder).map(drop)?),
     }
 }
 

@@ -6,6 +6,7 @@ use super::in_use::{prefix_of, used_by};
 use super::{Altering, Workshop};
 use crate::change::{Change, RecordState, Side, Target};
 use crate::error::{ChangeError, Error, Result};
+use crate::path::set_aside_of;
 use crate::plan::describe;
 use upright_spanner_change::{Journal, Lock, Progress, Recovered, Scope, StepOutcome, StepReport};
 
@@ -168,6 +169,8 @@ impl Altering<'_> {
                 Recovered { state: RecordState::Open, reports }
             };
             workshop.forget_facts(&change.record);
+            // Nothing may be in it any more.
+            set_aside_of(change.root()).iter().for_each(|beside| drop(std::fs::remove_dir(beside)));
             let done = recovered.state == RecordState::Done;
             let is_left = |report: &&StepReport| match report.outcome {
                 StepOutcome::AsAfter => !done,
