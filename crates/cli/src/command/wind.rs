@@ -51,9 +51,9 @@ pub fn run(args: &args::Wind, session: &Session) -> Result<Exit> {
     }
     workshop.refresh();
     let root = view.game.root.to_string_lossy();
-    check_again(&workshop, &root, session)?;
     let back = format!("spanner undo {}", change.number());
     plan::print_done(&change, &start_it(&workshop, &root), &back, session)?;
+    check_again(&workshop, &root, session)?;
     Ok(Exit::Done)
 }
 

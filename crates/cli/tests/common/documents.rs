@@ -55,7 +55,7 @@ fn candidates(words: &[&str]) -> Vec<String> {
         "tune" => &["tune", "tune-compat", "alter", "alter-several", "noted"],
         "refit" => &["alter", "alter-several"],
         "undo" => &["alter", "noted"],
-        "rollback" | "park" | "unpark" | "shortcut" => &["alter"],
+        "rollback" | "park" | "unpark" | "shortcut" | "hold" => &["alter"],
         "start" => &["start"],
         "prove" => &["prove"],
         "pin" | "unpin" => &["noted"],

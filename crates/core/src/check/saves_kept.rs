@@ -26,7 +26,8 @@ pub(crate) fn finding(game: &str, folders: &[PathBuf], files: usize) -> Finding 
             format!("{files} files of saves in {} are kept with the change.", shown.join(" and "))
         }
     };
-    Finding::new("saves-kept", Severity::Note, sentence, "None needed.")
+    let remedy = "A rollback of `saves` to that change brings them back as they are now.";
+    Finding::new("saves-kept", Severity::Note, sentence, remedy)
 }
 
 /// Said where a change is undone with which saves were kept, and they have changed since.
