@@ -1,4 +1,4 @@
-//! Any text as a catalog file, as a layout, as a change log, as a registry, as a version, as a pattern; and catalogs and
+//! Any text as a catalog file, as a layout, as a launcher's description and record, as a change log, as a registry, as a version, as a pattern; and catalogs and
 //! layouts with every field that there is.
 #![no_main]
 
@@ -9,8 +9,18 @@ use libfuzzer_sys::fuzz_target;
 use upright_spanner_core::catalog::{Pattern, parse};
 use upright_spanner_core::game::Environment;
 use upright_spanner_core::image::Machine;
+use upright_spanner_core::launcher;
 use upright_spanner_core::rack::{LayoutFile, since, stated_support};
 use upright_spanner_core::version::Version;
+
+/// A launcher whose records hold whatever there is.
+const LAUNCHER: &str = r#"schema = 1
+[[launcher]]
+name = "any"
+records = ["{library}/*"]
+patterns = ["(?<title>[^=]+)=(?<folder>.*)", "(?<id>\\S+) (?<build>\\S+) (?<next>\\S*)"]
+start = "any://{id}/{build}"
+"#;
 
 /// What a text is made from.
 #[derive(Debug, Arbitrary)]
@@ -114,6 +124,19 @@ fuzz_target!(|recipe: Recipe<'_>| {
     if let Some(stated) = stated_support(text) {
         assert!(text.contains(&stated.line));
     }
+    match launcher::parse(Path::new("launcher.toml"), text) {
+        Ok(launchers) => {
+            for launcher in launchers {
+                let stated = launcher.read(text);
+                assert!(stated.title.is_none_or(|title| !title.contains(char::is_control)));
+            }
+        }
+        Err(error) => assert!(error.line >= 1 && error.line <= text.matches('\n').count() + 1),
+    }
+    let described = launcher::parse(Path::new("launcher.toml"), LAUNCHER).unwrap();
+    let stated = described[0].read(text);
+    let start = described[0].start_of(&stated).unwrap_or_default();
+    assert!(!start.contains(char::is_whitespace));
     let environment = Environment::of(Path::new("prefix"), "a.exe", text);
     let _ = environment.takes_its_own("winmm.dll", Machine::X86_64);
     if let Ok(pattern) = Pattern::new(text) {

@@ -122,8 +122,11 @@ struct HoldEntry {
     value: String,
 }
 
-/// Reads a description; an error names the line.
-pub(crate) fn parse(path: &Path, text: &str) -> Result<Vec<Launcher>, CatalogError> {
+/// Reads a description.
+///
+/// # Errors
+/// With the line, where it cannot be understood.
+pub fn parse(path: &Path, text: &str) -> Result<Vec<Launcher>, CatalogError> {
     let wrong = |line: usize, what: String| CatalogError { path: path.to_owned(), line, what };
     let file: DescriptionFile = toml::from_str(text).map_err(|error| {
         let at = error.span().map_or(0, |span| span.start);

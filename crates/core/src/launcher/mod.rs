@@ -4,6 +4,6 @@
 mod description;
 mod record;
 
-pub use description::{HoldKey, Launcher, Launchers};
+pub use description::{HoldKey, Launcher, Launchers, parse};
 pub(crate) use record::libraries;
-pub use record::{Record, records};
+pub use record::{Record, Stated, records};

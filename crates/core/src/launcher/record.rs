@@ -136,24 +136,69 @@ fn text_of(file: &Path) -> Option<String> {
     Some(decoded(&bytes_of(file, LONGEST).ok()?))
 }
 
+/// What stands in a record, as it stands there.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Stated {
+    /// The game's title.
+    pub title: Option<String>,
+    /// The game's folder.
+    pub folder: Option<String>,
+    /// Which build is there.
+    pub build: Option<String>,
+    /// Which build would come next.
+    pub next: Option<String>,
+    /// What the launcher calls the game.
+    pub id: Option<String>,
+    /// Whether an update is waiting.
+    pub waiting: bool,
+}
+
+impl Launcher {
+    /// Takes out of a record's text what the patterns find: without control characters, and no more of each than
+    /// anybody would read.
+    pub fn read(&self, text: &str) -> Stated {
+        let group = |name: &str| {
+            let found = self.patterns.iter().find_map(|pattern| pattern.captures(text)?.name(name));
+            let plain = |text: &str| {
+                let shown: String = text.chars().filter(|c| !c.is_control()).collect();
+                shown.trim().chars().take(LONGEST_TEXT).collect::<String>()
+            };
+            found.map(|part| plain(part.as_str())).filter(|text| !text.is_empty())
+        };
+        let (build, next) = (group("build"), group("next"));
+        Stated {
+            title: group("title"),
+            folder: group("folder"),
+            waiting: group("waiting").is_some() || next.is_some() && next != build,
+            build,
+            next,
+            id: group("id"),
+        }
+    }
+
+    /// How the launcher is asked to start a game. What a record says comes into an address or a command only where it
+    /// can be nothing but a name there.
+    pub fn start_of(&self, stated: &Stated) -> Option<String> {
+        let is_name =
+            |text: &&String| text.chars().all(|c| c.is_ascii_alphanumeric() || "._-".contains(c));
+        let parts = [("{id}", &stated.id), ("{build}", &stated.build)];
+        parts.into_iter().try_fold(self.start.clone()?, |text, (mark, part)| {
+            if !text.contains(mark) {
+                return Some(text);
+            }
+            Some(text.replace(mark, part.as_ref().filter(is_name)?))
+        })
+    }
+}
+
 /// Reads a record; nothing where it names no folder of a game that is there.
 fn read(launcher: &Launcher, file: &Path, library: Option<&PathBuf>) -> Option<Record> {
-    let text = text_of(file)?;
-    let group = |name: &str| {
-        let found =
-            launcher.patterns.iter().find_map(|pattern| pattern.captures(&text)?.name(name));
-        let plain = |text: &str| {
-            let shown: String =
-                text.chars().filter(|c| !c.is_control()).take(LONGEST_TEXT).collect();
-            shown.trim().to_owned()
-        };
-        found.map(|part| plain(part.as_str())).filter(|text| !text.is_empty())
-    };
-    let folder = group("folder")?;
-    let folder = match (&launcher.games, library) {
-        (Some(games), library) => {
-            let plain = TreePath::new(&folder.replace('\\', "/")).ok()?;
-            let place = games.replace("{folder}", plain.as_str());
+    let stated = launcher.read(&text_of(file)?);
+    let folder = stated.folder.as_ref()?;
+    let plain = || TreePath::new(&folder.replace('\\', "/")).ok();
+    let folder = match &launcher.games {
+        Some(games) => {
+            let place = games.replace("{folder}", plain()?.as_str());
             let (mark, rest) = place.split_once('/')?;
             let base = match mark {
                 LIBRARY => library.cloned()?,
@@ -161,38 +206,21 @@ fn read(launcher: &Launcher, file: &Path, library: Option<&PathBuf>) -> Option<R
             };
             TreePath::new(rest).ok()?.on(&base)
         }
-        (None, library) => {
+        // A record may spell a path with doubled backslashes.
+        None => {
             let whole = PathBuf::from(folder.replace("\\\\", "\\"));
-            if whole.is_absolute() {
-                whole
-            } else {
-                TreePath::new(&folder.replace('\\', "/")).ok()?.on(library?)
-            }
+            if whole.is_absolute() { whole } else { plain()?.on(library?) }
         }
     };
     let folder = canonical(&folder).ok().filter(|folder| folder.is_dir())?;
-    let (build, next) = (group("build"), group("next"));
-    let waiting = group("waiting").is_some() || next.is_some() && next != build;
-    // What a record says comes into an address or a command only where it can be nothing but a name there.
-    let is_name =
-        |text: &String| text.chars().all(|c| c.is_ascii_alphanumeric() || "._-".contains(c));
-    let start = launcher.start.as_ref().and_then(|start| {
-        ["id", "build"].into_iter().try_fold(start.clone(), |text, name| {
-            let mark = format!("{{{name}}}");
-            if !text.contains(&mark) {
-                return Some(text);
-            }
-            Some(text.replace(&mark, &group(name).filter(is_name)?))
-        })
-    });
     Some(Record {
         launcher: launcher.name.clone(),
         file: canonical(file).unwrap_or_else(|_| file.to_owned()),
-        title: group("title"),
+        start: launcher.start_of(&stated),
+        title: stated.title,
         folder,
-        build,
-        next,
-        waiting,
-        start,
+        build: stated.build,
+        next: stated.next,
+        waiting: stated.waiting,
     })
 }
