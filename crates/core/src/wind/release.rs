@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
 
 use ignore::WalkBuilder;
 use rayon::prelude::*;
@@ -43,6 +44,8 @@ pub(crate) struct ReleaseFile {
     pub of: usize,
     /// Whether someone wrote into it meanwhile.
     pub grows: bool,
+    /// Its length and date when it was read.
+    seen: (u64, Moment),
 }
 
 /// Where a file lies before it is read.
@@ -105,7 +108,29 @@ impl Release {
             })
             .collect();
         progress.end();
-        Ok(Self { given: given.to_vec(), files: files?, unfinished, _packages: packages })
+        let mut files = files?;
+        look_again(&mut files);
+        Ok(Self { given: given.to_vec(), files, unfinished, _packages: packages })
+    }
+}
+
+/// Files dated within so long may be written into still; so long it is waited to see it.
+const YOUNG: Duration = Duration::from_secs(5);
+const A_WHILE: Duration = Duration::from_secs(1);
+
+/// Looks once more at files that were read, to see whether something still writes into them.
+fn look_again(files: &mut [ReleaseFile]) {
+    let age = |file: &ReleaseFile| {
+        let modified = file.file.metadata().and_then(|metadata| metadata.modified()).ok()?;
+        SystemTime::now().duration_since(modified).ok()
+    };
+    if files.iter().filter_map(age).any(|age| age < YOUNG) {
+        std::thread::sleep(A_WHILE);
+    }
+    for file in files {
+        let seen = file.file.symlink_metadata();
+        let now = seen.ok().map(|metadata| (metadata.len(), Stamp::of(&metadata).modified));
+        file.grows |= now != Some(file.seen);
     }
 }
 
@@ -149,9 +174,7 @@ fn read(source: Source) -> Result<ReleaseFile> {
     let Source { path, file, of, modified } = source;
     let gone = || Error::io("read", &file)(std::io::ErrorKind::NotFound.into());
     let state = state_of(&file)?.ok_or_else(gone)?;
-    let found = file.symlink_metadata().map_err(Error::io("look at", &file))?;
-    let now = Stamp::of(&found).modified;
-    let grows = found.len() != state.content.size || now != state.stamp.modified;
+    let seen = (state.content.size, state.stamp.modified);
 
     let stamp = Stamp::fresh(modified.unwrap_or(state.stamp.modified));
     let mode = state.stamp.mode.filter(|_| modified.is_none()).map(may_be_written);
@@ -160,7 +183,7 @@ fn read(source: Source) -> Result<ReleaseFile> {
     let facts = is_image.then(|| Facts::read(&file).map_err(|error| error.to_string()));
     let label = facts.as_ref().and_then(|facts| facts.as_ref().ok()?.version());
     let side = Side::file(FileState { stamp, ..state }, label.map(|version| version.to_string()));
-    Ok(ReleaseFile { path, file, side, facts, of, grows })
+    Ok(ReleaseFile { path, file, side, facts, of, grows: false, seen })
 }
 
 /// Permission bits with which the game's owner can read and write a file: a copy kept on a disk that nothing may

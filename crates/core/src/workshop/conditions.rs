@@ -211,7 +211,7 @@ fn is_closed(_: &Path) -> bool {
 }
 
 /// Whether two folders are on one volume, wherever it is mounted.
-fn same_volume(a: &Path, b: &Path) -> bool {
+pub(super) fn same_volume(a: &Path, b: &Path) -> bool {
     use file_id::FileId;
     let volume = |path: &Path| match file_id::get_file_id(path).ok()? {
         FileId::Inode { device_id, .. } => Some(device_id),

@@ -4,13 +4,13 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use super::apply::merged;
-use super::conditions::Cleared;
+use super::conditions::{Cleared, same_volume};
 use super::on_disk::OnDisk;
 use super::{Altering, Workshop};
 use crate::change::Change;
 use crate::content::Content;
-use crate::error::Result;
-use crate::path::followed;
+use crate::error::{Error, Result};
+use crate::path::{followed, slashes};
 use crate::plan::{self, HoldWish, Plan, WindOptions, Winding};
 use crate::settings::Settings;
 use crate::survey::GameView;
@@ -64,6 +64,16 @@ impl Workshop {
         });
         progress.end();
         let Winding { plan, outline, passing, kept } = winding?;
+        let root = &view.game.root;
+        if plan.sets_aside() && !root.parent().is_some_and(|around| same_volume(root, around)) {
+            return Err(Error::Invalid {
+                what: format!(
+                    "{} is a volume of its own, so nothing can be moved out of it",
+                    slashes(root)
+                ),
+                remedy: "Let nothing be moved aside.".into(),
+            });
+        }
         let mut plan = WindPlan { plan, outline, passing, kept, _release: release };
         plan.plan.numbered(self.journal.next(&self.database)?);
         self.add_conditions(&mut plan.plan);
