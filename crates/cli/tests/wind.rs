@@ -409,6 +409,20 @@ fn what_happened_to_what_was_moved_aside_is_said() {
 }
 
 #[test]
+fn patterns_that_overlap_move_each_thing_once_and_no_saves() {
+    let bench = bench();
+    let before = picture(&bench.file(PIER));
+    let aside = ["--aside", "extra/two.txt", "--aside", "extra", "--aside", "**/*.txt"];
+    let text = wind(&bench, &aside);
+    assert!(text.contains("moved aside: 2 files"), "{text}");
+    assert!(bench.file("games/Pier.set-aside/1/extra/deep/one.txt").exists());
+    bench.ok(&["undo"]);
+    assert!(picture(&bench.file(PIER)) == before);
+    let said = errors(&bench.run(&["wind", GAME, "--from", "older", "--aside", "saves"]).code(2));
+    assert!(said.contains("nothing in") && said.contains("`saves`"), "{said}");
+}
+
+#[test]
 fn what_only_the_newer_release_has_is_hinted_at() {
     let bench = bench();
     let text = flat(&wind(&bench, &["--dry-run"]));
@@ -471,12 +485,18 @@ fn a_game_goes_forward_though_something_was_fitted_meanwhile() {
         picture(&bench.file(PIER)) == before,
         "and rolled back it is what the newer release ships"
     );
+    // What is pinned may stay as it was fitted.
+    bench.ok(&["fit", GAME, "new/sharpwater.dll"]);
+    bench.ok(&["pin", GAME, "sharpwater", "--why", "it looks best"]);
+    wind(&bench, &["--keep-fitted", "--dry-run"]);
+    bench.ok(&["unpin", GAME, "sharpwater"]);
+    bench.ok(&["rollback", GAME, "sharpwater"]);
     // A wind on a wind stands in the way, as any change does.
     wind(&bench, &[]);
     put(&bench, "oldest", [1, 3, 0, 0], 2);
     bench.ok(&["wind", GAME, "--from", "oldest"]);
-    let said = errors(&bench.run(&["undo", "5"]).code(3));
-    assert!(said.contains("change 6 (wind from oldest)"), "{said}");
+    let said = errors(&bench.run(&["undo", "7"]).code(3));
+    assert!(said.contains("change 8 (wind from oldest)"), "{said}");
 }
 
 #[test]

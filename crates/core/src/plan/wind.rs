@@ -1,7 +1,7 @@
 //! Plans to put another release of the game itself onto its folder.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use globset::{GlobBuilder, GlobMatcher};
 
@@ -220,7 +220,6 @@ impl<'a> Winder<'a> {
         let is_ours = entry.filter(|entry| entry.in_force() && entry.family != GAME_FILES);
         if let Some(entry) = is_ours.filter(|entry| entry.last.same_as(now)) {
             self.fitted.push((entry.family.clone(), place.clone()));
-            self.expect_unpinned(&entry.family);
             if self.options.keep_fitted == Some(true) {
                 self.users.insert(place.path().clone());
                 let step = Step::keep(place, now.clone(), &entry.family);
@@ -230,7 +229,8 @@ impl<'a> Winder<'a> {
                 self.winding.kept.extend(content.map(|content| (content, file.file.clone())));
                 return Ok(());
             }
-        } else if let Some(family) = self.family_at(&place) {
+            self.expect_unpinned(&entry.family);
+        } else if let Some(family) = file.facts.as_ref().and_then(|_| self.family_at(&place)) {
             self.expect_unpinned(&family);
         }
         if is_settings_name(place.path().file_name())
@@ -309,9 +309,10 @@ impl<'a> Winder<'a> {
             ),
             remedy: "Let nothing be moved aside.".into(),
         })?;
+        let mut all: BTreeSet<TreePath> = BTreeSet::new();
         for pattern in &self.options.aside {
             let matcher = glob(pattern)?;
-            let mut matched = self.matched(&matcher);
+            let matched = self.matched(&matcher);
             if matched.is_empty() {
                 return Err(Error::Invalid {
                     what: format!(
@@ -322,30 +323,37 @@ impl<'a> Winder<'a> {
                         .into(),
                 });
             }
-            let planned: BTreeSet<Place> =
-                self.winding.plan.steps.iter().filter_map(|step| step.place().cloned()).collect();
-            matched.retain(|path| !planned.contains(&Place::from(path.clone())));
-            for path in matched {
-                let place = Place::from(path.clone());
-                let found = self.situation.window.tree(&place)?;
-                // In an empty folder there is nothing that a game could see.
-                let Some((found, text)) = found.filter(|(tree, _)| tree.files > 0) else {
-                    continue;
-                };
-                let kept = TreePath::new(&format!("0/{path}"));
-                let kept = kept.map_err(|error| Error::Invalid {
-                    what: format!("{path} cannot be moved aside: {error}"),
-                    remedy: "Leave it where it is.".into(),
-                })?;
-                let kept = Place::new(root, &bay, kept).map_err(|error| Error::Invalid {
-                    what: format!("{} cannot be named in the journal: {error}", slashes(&bay)),
-                    remedy: "Rename the folder around the game.".into(),
-                })?;
-                let step = Step::aside(Aside { place, kept }, found, GAME_FILES);
-                self.winding.plan.steps.push(step);
-                self.winding.plan.made.push(text.into_bytes());
-            }
+            all.extend(matched);
         }
+        // What is in a folder that goes as a whole goes with it.
+        let is_within = |path: &TreePath| {
+            let mut around = std::iter::successors(path.parent(), TreePath::parent);
+            around.any(|folder| all.contains(&folder))
+        };
+        for path in all.iter().filter(|path| !is_within(path)) {
+            self.move_aside(path, &bay)?;
+        }
+        Ok(())
+    }
+
+    /// Plans to move a file or folder into the folder beside the game's.
+    fn move_aside(&mut self, path: &TreePath, bay: &Path) -> Result<()> {
+        let place = Place::from(path.clone());
+        let found = self.situation.window.tree(&place)?;
+        // In an empty folder there is nothing that a game could see.
+        let Some((found, text)) = found.filter(|(tree, _)| tree.files > 0) else {
+            return Ok(());
+        };
+        // The number of the change takes the place of the nought.
+        let kept = TreePath::new(&format!("0/{path}"));
+        let kept = kept.and_then(|kept| Place::new(&self.situation.game().root, bay, kept));
+        let kept = kept.map_err(|error| Error::Invalid {
+            what: format!("{path} cannot be moved to {}: {error}", slashes(bay)),
+            remedy: "Leave it where it is.".into(),
+        })?;
+        let step = Step::aside(Aside { place, kept }, found, GAME_FILES);
+        self.winding.plan.steps.push(step);
+        self.winding.plan.made.push(text.into_bytes());
         Ok(())
     }
 
@@ -355,7 +363,9 @@ impl<'a> Winder<'a> {
             let entry = self.situation.ledger.get(&Place::from(path.clone()));
             entry.is_some_and(|entry| entry.in_force() && entry.family != GAME_FILES)
         };
-        let stays = |path: &TreePath| self.brought(path).is_some() || is_ours(path);
+        let is_save = |path: &TreePath| self.saves.holds(&Place::from(path.clone()));
+        let stays =
+            |path: &TreePath| self.brought(path).is_some() || is_ours(path) || is_save(path);
         let staying: Vec<&TreePath> =
             self.tree.files().map(|(path, _)| path).filter(|path| stays(path)).collect();
         let is_in = |path: &TreePath, folder: &TreePath| {

@@ -77,10 +77,8 @@ pub(crate) fn outline<'a>(
             kind.replaced += 1;
         }
         outline.largest.push((path.clone(), length(after)));
-        let library = view.libraries.iter().any(|library| library.path == *path);
-        let counts = view.executable().is_some_and(|executable| executable.path == *path);
-        if let (true, false, Some(was), Some(is)) = (library, counts, &before.label, &after.label) {
-            if was != is {
+        if let (Some(was), Some(is)) = (&before.label, &after.label) {
+            if was != is && view.libraries.iter().any(|library| library.path == *path) {
                 outline.components.push((path.clone(), was.clone(), is.clone()));
             }
         }
