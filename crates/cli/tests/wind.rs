@@ -123,6 +123,8 @@ fn a_plan_says_what_comes_and_a_dry_run_touches_nothing() {
 fn wound_back_and_forward_everything_is_as_it_was_and_the_records_are_right() {
     let bench = bench();
     let before = picture(&bench.file(PIER));
+    wind(&bench, &["--expect", "1.4", "--dry-run"]);
+    wind(&bench, &["--expect", ">=1.3, <1.5", "--dry-run"]);
     wind(&bench, &["--expect", "1.4.0"]);
     assert_eq!(bench.json(&["survey", PIER])["games"][0]["executable"]["version"], "1.4.0");
 

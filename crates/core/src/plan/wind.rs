@@ -155,7 +155,7 @@ impl<'a> Winder<'a> {
             self.winding.outline.version = Some((before, after.clone()));
         }
         if let Some(expected) = &self.options.expect {
-            if !after.as_ref().is_some_and(|version| expected.includes(version)) {
+            if !after.as_ref().is_some_and(|version| is_expected(expected, version)) {
                 let brings = facts.is_some();
                 let name = executable.path.file_name();
                 self.find(unexpected_version::finding(name, expected, after.as_ref(), brings));
@@ -442,6 +442,12 @@ impl<'a> Winder<'a> {
         hold_to_the_law(situation, &mut winding.plan);
         Ok(winding)
     }
+}
+
+/// Whether a version is one that the user expects: 1.5 stands for 1.5.2 too.
+fn is_expected(expected: &Requirement, version: &Version) -> bool {
+    let beginning = expected.to_string().parse::<Version>();
+    expected.includes(version) || beginning.is_ok_and(|beginning| version.begins_with(&beginning))
 }
 
 /// A pattern of paths from the game's folder, without regard to case.
