@@ -52,7 +52,9 @@ impl Source<'_> {
         };
         from.rewind()?;
 
-        let mut block = vec![0; BLOCK];
+        // Most files are shorter, and to clear all of a block takes longer than to copy them.
+        let len = usize::try_from(from.metadata()?.len()).unwrap_or(BLOCK);
+        let mut block = vec![0; len.saturating_add(1).clamp(1, BLOCK)];
         let (mut written, mut told) = (0, 0);
         loop {
             let len = fill_block(from, &mut block)?;

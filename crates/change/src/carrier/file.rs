@@ -43,6 +43,8 @@ pub(super) struct Files<'a> {
     /// Whether someone may have a file open: then dates prove nothing, since what is written through
     /// memory need not show in them.
     pub in_use: bool,
+    /// Whether length and date show of shorter files too that nothing was written into them: of many files at once.
+    pub at_a_glance: bool,
     /// Large files that were removed, by their spare places. What no one has open any more is freed, which
     /// takes as long as all the rest: so that is left to the end.
     pub leaving: Mutex<BTreeMap<Place, File>>,
@@ -95,14 +97,14 @@ impl Files<'_> {
         if same { Ok(()) } else { Err(self.not_as_expected(step)) }
     }
 
-    /// Whether a large file is sure to hold still what was read of it: by its length and date, where
+    /// Whether a large file, or one of many, is sure to hold still what was read of it: by its length and date, where
     /// no one has it open. To write into it would date it anew.
     fn is_untouched(&self, file: &File, expected: &FileState, path: &Path) -> Result<bool> {
         let metadata = metadata_of(file, path)?;
         let modified = expected.stamp.modified;
         let age = SystemTime::now().duration_since(system_time(modified)).unwrap_or_default();
         Ok(!self.in_use
-            && metadata.len() > READ_AGAIN
+            && (self.at_a_glance || metadata.len() > READ_AGAIN)
             && metadata.len() == expected.content.size
             && Stamp::of(&metadata).modified == modified
             && age > SETTLED)

@@ -45,6 +45,7 @@ impl<'a> OnDisk<'a> {
                 store,
                 supplies: Supplies::default(),
                 in_use,
+                at_a_glance: false,
                 leaving: Mutex::default(),
             },
             folders: Folders { territory },
@@ -58,7 +59,8 @@ impl<'a> OnDisk<'a> {
     }
 
     /// The same where store and territory are those for many files at a time.
-    pub(crate) fn for_many(self) -> Self {
+    pub(crate) fn for_many(mut self) -> Self {
+        self.files.at_a_glance = true;
         Self { is_durable: false, ..self }
     }
 
