@@ -68,8 +68,8 @@ impl Territory {
     /// # Errors
     /// Where a disk fails.
     pub(crate) fn sync(&self) -> Result<()> {
-        let folders = self.others.values().flatten().chain([&self.root]);
-        folders.map(Folder::sync_volume).collect()
+        let mut folders = self.others.values().flatten().chain([&self.root]);
+        folders.try_for_each(Folder::sync_volume)
     }
 
     /// The program through which values of a prefix's registry are set, where that is needed.

@@ -33,7 +33,7 @@ fn bench(description: &str, wide: bool) -> Bench {
 /// The description without the key that holds: then the mark does.
 fn by_mark() -> String {
     let lines = launcher::DESCRIPTION.lines().filter(|line| !line.starts_with("hold"));
-    lines.map(|line| format!("{line}\n")).collect()
+    lines.flat_map(|line| [line, "\n"]).collect()
 }
 
 fn put(bench: &Bench, folder: &str, version: [u16; 4]) {

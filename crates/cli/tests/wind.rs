@@ -151,111 +151,112 @@ fn wound_back_and_forward_everything_is_as_it_was_and_the_records_are_right() {
 /// What is wrong, how it is made so, the words besides, the code and the advice.
 type Wrong = (&'static str, fn(&Bench), &'static [&'static str], &'static str, &'static str);
 
+const WRONG: [Wrong; 12] = [
+    (
+        "a remainder",
+        |bench| bench.write("older/data/sea.pak.part", b"half"),
+        &[],
+        "release-incomplete",
+        "Let the download come to its end",
+    ),
+    (
+        "an empty file",
+        |bench| bench.write("older/data/sea.pak", b""),
+        &[],
+        "release-incomplete",
+        "Get the release again",
+    ),
+    (
+        "a program cut short",
+        |bench| bench.write("older/Pier.exe", &exe([1, 4, 0, 0]).to_bytes()[..2000]),
+        &[],
+        "release-incomplete",
+        "cut short",
+    ),
+    (
+        "one level too high",
+        |bench| {
+            fs::create_dir(bench.file("kept")).unwrap();
+            fs::rename(bench.file("older"), bench.file("kept/pier")).unwrap();
+            fs::rename(bench.file("kept"), bench.file("older")).unwrap();
+        },
+        &[],
+        "another-game",
+        "--from older/pier",
+    ),
+    (
+        "one level too low",
+        |bench| {
+            fs::rename(bench.file("older"), bench.file("kept")).unwrap();
+            fs::rename(bench.file("kept/data"), bench.file("older")).unwrap();
+        },
+        &[],
+        "another-game",
+        "Put them into a folder data",
+    ),
+    (
+        "another game",
+        |bench| {
+            world::remove_tree(&bench.file("older")).unwrap();
+            bench.write("older/Quay.exe", &exe([1, 4, 0, 0]).to_bytes());
+            bench.write("older/quay/a.bin", b"a");
+        },
+        &[],
+        "another-game",
+        "may be of another game",
+    ),
+    ("another version", |_| {}, &["--expect", "1.3"], "unexpected-version", "--expect 1.4.0"),
+    (
+        "no executable, and one is expected",
+        |bench| fs::remove_file(bench.file("older/Pier.exe")).unwrap(),
+        &["--expect", "1.4.0"],
+        "unexpected-version",
+        "Give the folder that has the executable too",
+    ),
+    (
+        "another machine",
+        |bench| {
+            let narrow = world::game_exe(Bits::Bits32, "Pier", "Nine Knots", [1, 4, 0, 0]);
+            bench.write("older/Pier.exe", &narrow.to_bytes());
+        },
+        &[],
+        "machine-differs",
+        "for the machine that the game is for",
+    ),
+    (
+        "a library that lacks what the game calls",
+        |bench| {
+            let lacking = Pe::dll(Bits::Bits64, "core.dll").export("shut", 1);
+            bench.write("older/core.dll", &lacking.to_bytes());
+        },
+        &[],
+        "exports-missing",
+        "",
+    ),
+    (
+        "a pinned family",
+        |bench| {
+            bench.ok(&["pin", GAME, "sharpwater", "--why", "it looks best"]);
+        },
+        &[],
+        "pinned",
+        "spanner unpin pier sharpwater",
+    ),
+    (
+        "a fitted component",
+        |bench| {
+            bench.write("new/sharpwater.dll", &upscaler([3, 1, 0, 0]));
+            bench.ok(&["fit", GAME, "new/sharpwater.dll"]);
+        },
+        &[],
+        "fitted-in-the-way",
+        "--keep-fitted, or --replace-fitted",
+    ),
+];
+
 #[test]
 fn what_would_go_wrong_is_refused_with_what_to_do() {
-    let wrong: [Wrong; 12] = [
-        (
-            "a remainder",
-            |bench| bench.write("older/data/sea.pak.part", b"half"),
-            &[],
-            "release-incomplete",
-            "Let the download come to its end",
-        ),
-        (
-            "an empty file",
-            |bench| bench.write("older/data/sea.pak", b""),
-            &[],
-            "release-incomplete",
-            "Get the release again",
-        ),
-        (
-            "a program cut short",
-            |bench| bench.write("older/Pier.exe", &exe([1, 4, 0, 0]).to_bytes()[..2000]),
-            &[],
-            "release-incomplete",
-            "cut short",
-        ),
-        (
-            "one level too high",
-            |bench| {
-                fs::create_dir(bench.file("kept")).unwrap();
-                fs::rename(bench.file("older"), bench.file("kept/pier")).unwrap();
-                fs::rename(bench.file("kept"), bench.file("older")).unwrap();
-            },
-            &[],
-            "another-game",
-            "--from older/pier",
-        ),
-        (
-            "one level too low",
-            |bench| {
-                fs::rename(bench.file("older"), bench.file("kept")).unwrap();
-                fs::rename(bench.file("kept/data"), bench.file("older")).unwrap();
-            },
-            &[],
-            "another-game",
-            "Put them into a folder data",
-        ),
-        (
-            "another game",
-            |bench| {
-                world::remove_tree(&bench.file("older")).unwrap();
-                bench.write("older/Quay.exe", &exe([1, 4, 0, 0]).to_bytes());
-                bench.write("older/quay/a.bin", b"a");
-            },
-            &[],
-            "another-game",
-            "may be of another game",
-        ),
-        ("another version", |_| {}, &["--expect", "1.3"], "unexpected-version", "--expect 1.4.0"),
-        (
-            "no executable, and one is expected",
-            |bench| fs::remove_file(bench.file("older/Pier.exe")).unwrap(),
-            &["--expect", "1.4.0"],
-            "unexpected-version",
-            "Give the folder that has the executable too",
-        ),
-        (
-            "another machine",
-            |bench| {
-                let narrow = world::game_exe(Bits::Bits32, "Pier", "Nine Knots", [1, 4, 0, 0]);
-                bench.write("older/Pier.exe", &narrow.to_bytes());
-            },
-            &[],
-            "machine-differs",
-            "for the machine that the game is for",
-        ),
-        (
-            "a library that lacks what the game calls",
-            |bench| {
-                let lacking = Pe::dll(Bits::Bits64, "core.dll").export("shut", 1);
-                bench.write("older/core.dll", &lacking.to_bytes());
-            },
-            &[],
-            "exports-missing",
-            "",
-        ),
-        (
-            "a pinned family",
-            |bench| {
-                bench.ok(&["pin", GAME, "sharpwater", "--why", "it looks best"]);
-            },
-            &[],
-            "pinned",
-            "spanner unpin pier sharpwater",
-        ),
-        (
-            "a fitted component",
-            |bench| {
-                bench.write("new/sharpwater.dll", &upscaler([3, 1, 0, 0]));
-                bench.ok(&["fit", GAME, "new/sharpwater.dll"]);
-            },
-            &[],
-            "fitted-in-the-way",
-            "--keep-fitted, or --replace-fitted",
-        ),
-    ];
-    for (what, make, words, code, advice) in wrong {
+    for (what, make, words, code, advice) in WRONG {
         let bench = bench();
         make(&bench);
         let before = picture(&bench.file(PIER));

@@ -45,7 +45,7 @@ pub enum Outcome {
 
 /// The record of a game, wherever its library is.
 pub fn record(library: &Path, game: &str) -> PathBuf {
-    let name: String = game.chars().filter(|c| c.is_ascii_alphanumeric()).collect();
+    let name: String = game.chars().filter(char::is_ascii_alphanumeric).collect();
     library.join(FOLDER).join(format!("{}.berth", name.to_lowercase()))
 }
 
@@ -104,9 +104,8 @@ pub fn update(library: &Path, game: &str, load: &Path) -> io::Result<Outcome> {
     }
     copy(load, &root, true)?;
     let lines = text.lines().filter(|line| !line.starts_with("next load"));
-    let line = |line: &str| match line.starts_with("load = ") {
-        true => format!("load = {build}"),
-        false => line.to_owned(),
+    let line = |line: &str| {
+        if line.starts_with("load = ") { format!("load = {build}") } else { line.to_owned() }
     };
     let lines: Vec<String> = lines.map(line).collect();
     write(&path, &format!("{}\r\n", lines.join("\r\n")), wide)?;

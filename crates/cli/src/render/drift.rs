@@ -158,7 +158,8 @@ fn write_ways_on(drift: &Drift, found: &[Finding], session: &Session) -> Result<
     let Some(wound) = drift.wound.as_ref().filter(|wound| wound.is_off()) else { return Ok(()) };
     let game = quoted(&drift.game);
     let named = |option: &str, values: &[String]| -> String {
-        values.iter().map(|value| format!(" {option} {}", quoted(value))).collect()
+        let words = values.iter().flat_map(|value| [format!(" {option} "), quoted(value)]);
+        words.collect()
     };
     let (from, aside) = (named("--from", &wound.from), named("--aside", &wound.aside));
     let mut ways = vec![format!("Wind it back again: spanner wind {game}{from}{aside}")];

@@ -91,7 +91,7 @@ fn versions(change: &Change) -> String {
     if change.purpose == Purpose::Wind {
         let executable = change.executable.as_ref().map(|mark| &mark.path);
         let is_it = |step: &&Step| step.file().is_some_and(|file| Some(file.path()) == executable);
-        return files(change).find(is_it).map_or_else(|| "several".to_owned(), |step| pair(step));
+        return files(change).find(is_it).map_or_else(|| "several".to_owned(), &pair);
     }
     let mut pairs: Vec<String> = files(change).map(pair).collect();
     pairs.dedup();

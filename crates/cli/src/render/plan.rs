@@ -48,7 +48,7 @@ pub fn listed(plan: &Plan, session: &Session) -> String {
     let mut text = steps(plan, shown, session.width);
     if plan.steps.len() > shown {
         let rest = format!("  and {} more (-v)", plan.steps.len() - shown);
-        text.push_str(&format!("{}\n", rest.dimmed()));
+        text.extend([rest.dimmed().to_string(), "\n".to_owned()]);
     }
     text
 }

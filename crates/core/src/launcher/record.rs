@@ -196,21 +196,15 @@ fn read(launcher: &Launcher, file: &Path, library: Option<&PathBuf>) -> Option<R
     let stated = launcher.read(&text_of(file)?);
     let folder = stated.folder.as_ref()?;
     let plain = || TreePath::new(&folder.replace('\\', "/")).ok();
-    let folder = match &launcher.games {
-        Some(games) => {
-            let place = games.replace("{folder}", plain()?.as_str());
-            let (mark, rest) = place.split_once('/')?;
-            let base = match mark {
-                LIBRARY => library.cloned()?,
-                mark => user_folder(mark)?,
-            };
-            TreePath::new(rest).ok()?.on(&base)
-        }
+    let folder = if let Some(games) = &launcher.games {
+        let place = games.replace("{folder}", plain()?.as_str());
+        let (mark, rest) = place.split_once('/')?;
+        let base = if mark == LIBRARY { library.cloned()? } else { user_folder(mark)? };
+        TreePath::new(rest).ok()?.on(&base)
+    } else {
         // A record may spell a path with doubled backslashes.
-        None => {
-            let whole = PathBuf::from(folder.replace("\\\\", "\\"));
-            if whole.is_absolute() { whole } else { plain()?.on(library?) }
-        }
+        let whole = PathBuf::from(folder.replace("\\\\", "\\"));
+        if whole.is_absolute() { whole } else { plain()?.on(library?) }
     };
     let folder = canonical(&folder).ok().filter(|folder| folder.is_dir())?;
     Some(Record {

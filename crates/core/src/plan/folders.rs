@@ -19,8 +19,8 @@ pub(super) fn arrange(
 ) -> Result<Vec<Step>> {
     let Situation { ledger, window, .. } = situation;
     let others = in_order(steps.into_iter().filter(|step| !step.target().is_folder()).collect());
-    let (mut goes, mut comes): (Vec<(&Step, &Place)>, Vec<(&Step, &Place)>) =
-        (Vec::new(), Vec::new());
+    let mut goes: Vec<(&Step, &Place)> = Vec::new();
+    let mut comes: Vec<(&Step, &Place)> = Vec::new();
     for step in &others {
         let leaves = step.after().state.is_absent();
         match step.target() {

@@ -56,15 +56,14 @@ pub(crate) fn hold(
     }
     for (file, key) in records {
         let place = place_of(&game.root, &file)?;
-        let step = match key {
-            Some(key) => set_key(situation, place, key)?,
-            None => {
-                let before = situation.window.now(&Target::ReadOnly(place.clone()))?.state;
-                if !before.is_marked() && cfg!(unix) {
-                    plan.findings.push(held_by_mark::finding(&place));
-                }
-                Step::read_only(place, before, true, HOLD)
+        let step = if let Some(key) = key {
+            set_key(situation, place, key)?
+        } else {
+            let before = situation.window.now(&Target::ReadOnly(place.clone()))?.state;
+            if !before.is_marked() && cfg!(unix) {
+                plan.findings.push(held_by_mark::finding(&place));
             }
+            Step::read_only(place, before, true, HOLD)
         };
         if !step.before().same_as(step.after()) {
             plan.steps.push(step);

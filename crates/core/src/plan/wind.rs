@@ -189,10 +189,8 @@ impl<'a> Winder<'a> {
 
         let mut compared = Vec::new();
         for (file, place) in self.release.files.iter().zip(&places) {
-            let now = match self.tree.has(place.path()) {
-                true => self.situation.window.file(place)?,
-                false => Side::ABSENT,
-            };
+            let is_there = self.tree.has(place.path());
+            let now = if is_there { self.situation.window.file(place)? } else { Side::ABSENT };
             compared.push((place.path().clone(), now, &file.side));
         }
         for (file, (path, now, _)) in self.release.files.iter().zip(&compared) {
@@ -204,7 +202,7 @@ impl<'a> Winder<'a> {
         let settings = self.winding.outline.settings;
         let version = self.winding.outline.version.take();
         self.winding.outline =
-            Outline { version, settings, ..outline(self.situation.view, compared) };
+            Outline { settings, version, ..outline(self.situation.view, compared) };
         Ok(())
     }
 

@@ -41,8 +41,7 @@ impl Altering<'_> {
         }
         let draft = draft(plan, supplies);
         let record = workshop.engine(progress).apply(draft).map_err(failed);
-        // It is there only as long as something is in it.
-        beside.iter().for_each(|beside| drop(std::fs::remove_dir(beside)));
+        remove_if_empty(beside.as_deref());
         let record = record?;
         workshop.forget_facts(&record);
         Change::try_from(record).map_err(|what| {
@@ -119,6 +118,14 @@ fn make_beside(folder: &Path) -> Result<()> {
         }),
         // Durable before the journal names it: after a loss of power it is looked for.
         Err(_) => Ok(Folder::make(folder).map(drop)?),
+    }
+}
+
+/// Removes the folder beside a game's, which is there only as long as something is in it.
+pub(super) fn remove_if_empty(beside: Option<&Path>) {
+    if let Some(beside) = beside {
+        // What is in use, or not empty, stays.
+        let _ = std::fs::remove_dir(beside);
     }
 }
 

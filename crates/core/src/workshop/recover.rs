@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use super::apply::remove_if_empty;
 use super::in_use::{prefix_of, used_by};
 use super::{Altering, Workshop};
 use crate::change::{Change, RecordState, Side, Target};
@@ -169,8 +170,7 @@ impl Altering<'_> {
                 Recovered { state: RecordState::Open, reports }
             };
             workshop.forget_facts(&change.record);
-            // Nothing may be in it any more.
-            set_aside_of(change.root()).iter().for_each(|beside| drop(std::fs::remove_dir(beside)));
+            remove_if_empty(set_aside_of(change.root()).as_deref());
             let done = recovered.state == RecordState::Done;
             let is_left = |report: &&StepReport| match report.outcome {
                 StepOutcome::AsAfter => !done,

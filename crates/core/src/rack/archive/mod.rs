@@ -194,10 +194,9 @@ impl Package {
         };
 
         progress.begin(&format!("unpacking {name}"), None);
-        let unpacked = unpacker.unpack(path, kind, "").and_then(|()| match with_inner {
-            true => unpacker.unpack_inner(),
-            false => Ok(()),
-        });
+        let unpacked = unpacker.unpack(path, kind, "");
+        let unpacked =
+            if with_inner { unpacked.and_then(|()| unpacker.unpack_inner()) } else { unpacked };
         progress.end();
         unpacked?;
         let (wrapping, entries) = unwrapped(std::mem::take(&mut unpacker.entries));
