@@ -401,7 +401,7 @@ fn a_wind_and_its_way_forward_meet_every_fault_and_the_game_is_whole() {
 fn a_wind_of_many_files_that_are_made_durable_together_is_whole_or_not_done() {
     let saved = Saved::of(largely_windable());
     for fault in ["kill", "power"] {
-        at_each_operation(fault, &saved, A_WIND.words, (200, 61));
+        at_each_operation(fault, &saved, A_WIND.words, (200, 97));
     }
 }
 

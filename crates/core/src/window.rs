@@ -1,7 +1,7 @@
 //! A window on the disk and the store: what planners and checks ask of them. They look through it and
 //! touch nothing.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use crate::change::{Side, Target};
@@ -40,6 +40,10 @@ pub(crate) trait Window {
     fn spelled(&self, place: Place) -> Place;
     /// The folders around a place that are not there yet, the outermost first.
     fn missing_folders(&self, place: &Place) -> Result<Vec<Place>>;
+    /// The folders in a folder, wherever it is; none where it cannot be looked into.
+    fn folders_in(&self, folder: &Path) -> Vec<PathBuf>;
+    /// The files below a folder, wherever it is, but no more than so many. Links are not followed.
+    fn files_below(&self, folder: &Path, most: usize) -> Vec<PathBuf>;
     /// What is in a folder; nothing where it is not there. Names that no step could be about are
     /// counted, not named.
     fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)>;

@@ -160,8 +160,12 @@ impl Carrier for Trees<'_> {
         self.expect(step)?;
         let Way { from, to, .. } = way(step)?;
         self.rename(from, to)?;
-        // Where it comes to is durable before where it goes from: it is never in neither.
-        self.territory.sync_around(to).map(|()| None)
+        // Where it comes to is durable, with the folders around that may just have been made, before where it goes
+        // from: it is never in neither.
+        for place in std::iter::once(to.clone()).chain(to.folders()) {
+            self.territory.sync_around(&place)?;
+        }
+        Ok(None)
     }
 
     fn settle(&self, step: &Step, _: Option<&Place>) -> Result<()> {

@@ -7,7 +7,7 @@ use crate::change::{HOLD, Purpose, State, Step, Target};
 use crate::check::held_by_mark;
 use crate::error::{Error, GameError, Result};
 use crate::launcher::{HoldKey, Launchers};
-use crate::path::{TreePath, canonical, slashes};
+use crate::path::{TreePath, slashes};
 use crate::situation::Situation;
 use upright_spanner_change::SettingKey;
 use upright_spanner_settings::document;
@@ -40,7 +40,7 @@ pub(crate) fn hold(
     plan.notes.extend(wish.why.as_ref().map(|why| (WHY.to_owned(), why.clone())));
 
     let records: Vec<(PathBuf, Option<&HoldKey>)> = match &wish.file {
-        Some(file) => vec![(whole(file)?, None)],
+        Some(file) => vec![(file.clone(), None)],
         None => situation
             .view
             .records
@@ -99,18 +99,6 @@ fn set_key(situation: &Situation<'_>, place: Place, key: &HoldKey) -> Result<Ste
     };
     let written = document::written(key.format, &key.value, like);
     Ok(Step::setting(setting, now.state, State::Setting(written), HOLD))
-}
-
-/// The whole path of a file that the user named.
-fn whole(file: &Path) -> Result<PathBuf> {
-    let path = canonical(file).map_err(Error::io("look at", file))?;
-    if path.is_file() {
-        return Ok(path);
-    }
-    Err(Error::Invalid {
-        what: format!("{} is no file, so it cannot be held", slashes(&path)),
-        remedy: "Give the file in which the launcher writes down the game.".into(),
-    })
 }
 
 fn place_of(root: &Path, file: &Path) -> Result<Place> {

@@ -9,6 +9,7 @@ use crate::remedy::Action;
 use crate::situation::Situation;
 use crate::tune::resolve;
 use crate::wind::GameTree;
+use crate::window::Window;
 
 /// The bay that says where they lie.
 pub(crate) const BAY: &str = "saves";
@@ -36,19 +37,16 @@ pub(crate) fn saves(situation: &Situation<'_>, tree: &GameTree) -> Result<Saves>
     let game = situation.game();
     let (id, root) = (game.id.clone(), game.root.clone());
     if let Some(bay) = game.settings.bays.get(BAY) {
-        if !bay.is_dir() {
-            return Err(Error::Invalid {
-                what: format!(
-                    "the saves of {} are to be in {}, and that is no folder",
-                    game.title,
-                    slashes(bay)
-                ),
-                remedy: ("Name the folder that holds them", name_bay(&game.id)).into(),
-            });
-        }
         return Ok(Saves { game: id, root, folders: vec![bay.clone()] });
     }
 
+    // The folders in a folder whose names are meant.
+    let below = |folder: &Path, is_meant: &dyn Fn(&str) -> bool| -> Vec<PathBuf> {
+        let named = |folder: &PathBuf| {
+            folder.file_name().and_then(|name| name.to_str()).is_some_and(is_meant)
+        };
+        situation.window.folders_in(folder).into_iter().filter(named).collect()
+    };
     let is_named = |name: &str| NAMES.contains(&fold(name).as_str());
     let own =
         tree.folders().iter().filter(|folder| folder.depth() < 2 && is_named(folder.file_name()));
@@ -56,10 +54,10 @@ pub(crate) fn saves(situation: &Situation<'_>, tree: &GameTree) -> Result<Saves>
     for mark in ["{documents}", "{local}", "{roaming}"] {
         let Ok(place) = resolve(situation, None, &format!("{mark}/{BAY}")) else { continue };
         let Some(base) = place.on(&root).parent().map(Path::to_owned) else { continue };
-        let shared = below(&base, |name| fold(name) == SHARED);
+        let shared = below(&base, &|name| fold(name) == SHARED);
         for base in std::iter::once(base).chain(shared) {
-            for of_game in below(&base, |name| is_of_game(situation, name)) {
-                folders.extend(below(&of_game, is_named));
+            for of_game in below(&base, &|name| is_of_game(situation, name)) {
+                folders.extend(below(&of_game, &is_named));
             }
         }
     }
@@ -83,14 +81,6 @@ fn is_of_game(situation: &Situation<'_>, name: &str) -> bool {
     name.len() > 2 && own.into_iter().flatten().any(|own| plain(&own) == name)
 }
 
-/// The folders in a folder whose names are meant.
-fn below(folder: &Path, is_meant: impl Fn(&str) -> bool) -> Vec<PathBuf> {
-    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
-    let folders = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir()));
-    let meant = folders.filter(|entry| entry.file_name().to_str().is_some_and(&is_meant));
-    meant.map(|entry| entry.path()).collect()
-}
-
 impl Saves {
     /// Whether a place is among them.
     pub fn holds(&self, place: &Place) -> bool {
@@ -99,28 +89,21 @@ impl Saves {
     }
 
     /// Their files. Links are not followed.
-    pub fn files(&self) -> Result<Vec<Place>> {
+    pub fn files(&self, window: &dyn Window) -> Result<Vec<Place>> {
         let mut places = Vec::new();
         for folder in &self.folders {
-            let walk = ignore::WalkBuilder::new(folder)
-                .standard_filters(false)
-                .follow_links(false)
-                .build();
-            let is_file =
-                |entry: &ignore::DirEntry| entry.file_type().is_some_and(|kind| kind.is_file());
-            for entry in walk.flatten().filter(is_file) {
-                let path = TreePath::below(folder, entry.path());
-                let place = path.and_then(|path| Place::new(&self.root, folder, path));
-                places.extend(place);
-                if places.len() > MOST_FILES {
-                    return Err(Error::Invalid {
-                        what: format!(
-                            "{} holds more than {MOST_FILES} files, which saves are not",
-                            slashes(folder)
-                        ),
-                        remedy: ("Name the folder of the saves", name_bay(&self.game)).into(),
-                    });
-                }
+            for file in window.files_below(folder, MOST_FILES + 1) {
+                let path = TreePath::below(folder, &file);
+                places.extend(path.and_then(|path| Place::new(&self.root, folder, path)));
+            }
+            if places.len() > MOST_FILES {
+                return Err(Error::Invalid {
+                    what: format!(
+                        "{} holds more than {MOST_FILES} files, which saves are not",
+                        slashes(folder)
+                    ),
+                    remedy: ("Name the folder of the saves", name_bay(&self.game)).into(),
+                });
             }
         }
         places.sort();

@@ -397,7 +397,7 @@ impl<'a> Winder<'a> {
             return Ok(());
         }
         let game = self.situation.game().id.clone();
-        let places = self.saves.files()?;
+        let places = self.saves.files(self.situation.window)?;
         for place in &places {
             let side = self.situation.window.file(place)?;
             if !side.state.is_absent() {
@@ -428,8 +428,7 @@ impl<'a> Winder<'a> {
             .plan
             .elsewhere
             .extend(saves.folders.iter().filter(|f| !f.starts_with(root)).cloned());
-        for (at, given) in release.given.iter().enumerate() {
-            let given = crate::path::canonical(given).unwrap_or_else(|_| given.clone());
+        for (at, given) in release.whole.iter().enumerate() {
             winding.plan.notes.insert(format!("{FROM}-{}", at + 1), slashes(&given));
         }
         for (at, pattern) in options.aside.iter().enumerate() {

@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use crate::change::Side;
 use crate::content::{FileState, Stamp, state_of};
 use crate::error::{ChangeError, Error, Files, Result};
-use crate::path::{TreePath, extension, fold};
+use crate::path::{TreePath, canonical, extension, fold};
 use crate::rack::Package;
 use crate::settings::Limits;
 use upright_spanner_change::{Moment, Progress};
@@ -21,6 +21,8 @@ use upright_spanner_image::Facts;
 pub(crate) struct Release {
     /// What was given, in its order.
     pub given: Vec<PathBuf>,
+    /// The same from the drive on, as the system spells it.
+    pub whole: Vec<PathBuf>,
     /// Its files by their paths as games compare them: of each the last that was given.
     pub files: Vec<ReleaseFile>,
     /// Names that files have while something fetches them.
@@ -110,7 +112,9 @@ impl Release {
         progress.end();
         let mut files = files?;
         look_again(&mut files);
-        Ok(Self { given: given.to_vec(), files, unfinished, _packages: packages })
+        let whole = |path: &PathBuf| canonical(path).unwrap_or_else(|_| path.clone());
+        let whole = given.iter().map(whole).collect();
+        Ok(Self { given: given.to_vec(), whole, files, unfinished, _packages: packages })
     }
 }
 

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use super::conditions::Cleared;
 use super::{Altering, Workshop};
-use crate::change::{Change, RecordState, Target, notes};
+use crate::change::{Change, RecordState, Step, Target, notes};
 use crate::check::may_be_in_use;
 use crate::error::{ChangeError, Error, HomeError, Result};
 use crate::path::{set_aside_of, slashes};
@@ -41,7 +41,13 @@ impl Altering<'_> {
         }
         let draft = draft(plan, supplies);
         let record = workshop.engine(progress).apply(draft).map_err(failed);
-        remove_if_empty(beside.as_deref());
+        let is_open = matches!(
+            record,
+            Err(Error::Change(ChangeError::NotPutBack { .. } | ChangeError::NotNoted { .. }))
+        );
+        if !is_open {
+            remove_if_empty(beside.as_deref());
+        }
         let record = record?;
         workshop.forget_facts(&record);
         Change::try_from(record).map_err(|what| {
@@ -58,7 +64,7 @@ impl Workshop {
     /// The libraries that a change has just put into a game and that are gone or another already, looked
     /// at a moment later.
     pub fn gone_since(&self, change: &Change) -> Vec<PathBuf> {
-        let is_library = |step: &&crate::change::Step| {
+        let is_library = |step: &&Step| {
             let Some(place) = step.file() else { return false };
             let ending = crate::path::extension(place.path().file_name());
             step.after().state.content().is_some() && ["dll", "exe", "asi"].contains(&&*ending)
@@ -69,7 +75,7 @@ impl Workshop {
         }
         std::thread::sleep(A_MOMENT);
 
-        let other = |step: &crate::change::Step| {
+        let other = |step: &Step| {
             let path = change.on_disk(step.target())?;
             let wanted = step.after().state.content().map(|content| content.size);
             let found = std::fs::symlink_metadata(&path).ok();
@@ -105,6 +111,16 @@ impl Workshop {
         }
 
         Ok(())
+    }
+}
+
+/// Makes the folder beside a game's for what a change moves out of it, where that is to be taken up and someone has
+/// removed the empty folder.
+pub(super) fn make_beside_for(change: &Change) {
+    let moves = |step: &Step| matches!(step.target(), Target::Aside(_));
+    if change.root().is_dir() && change.steps().iter().any(moves) {
+        // Without it the change waits, and says so.
+        let _ = set_aside_of(change.root()).map(|beside| make_beside(&beside));
     }
 }
 

@@ -4,8 +4,9 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use super::Workshop;
-use crate::error::{CatalogError, Error, Result};
+use crate::error::{Error, Result};
 use crate::launcher::{Launchers, Record, libraries, records};
+use crate::path::{canonical, slashes};
 use crate::plan::{self, HoldWish, Plan};
 use crate::survey::GameView;
 
@@ -43,9 +44,9 @@ impl Workshop {
             return Ok(libraries(described, &self.words().roots));
         }
         if let Some(error) = launchers.errors.first() {
-            return Err(Error::Catalog(CatalogError::clone(error)));
+            return Err(Error::Catalog(error.clone()));
         }
-        let folder = crate::path::slashes(&self.home.join("launchers"));
+        let folder = slashes(&self.home.join("launchers"));
         Err(Error::Invalid {
             what: format!("no launcher `{launcher}` is described"),
             remedy: format!("Describe it in a file of {folder}, as docs/formats.md says.").into(),
@@ -61,7 +62,9 @@ impl Workshop {
         if let Some(error) = launchers.errors.first().filter(|_| wish.file.is_none()) {
             return Err(Error::Catalog(error.clone()));
         }
-        self.decide(view, |situation| plan::hold(situation, &launchers, wish))
+        let file = wish.file.as_deref().map(whole).transpose()?;
+        let wish = HoldWish { file, ..wish.clone() };
+        self.decide(view, |situation| plan::hold(situation, &launchers, &wish))
     }
 
     /// Plans to let launchers update a game again.
@@ -71,4 +74,16 @@ impl Workshop {
     pub fn plan_lift(&self, view: &GameView) -> Result<Plan> {
         self.decide(view, plan::lift)
     }
+}
+
+/// The whole path of a file that the user named.
+fn whole(file: &Path) -> Result<PathBuf> {
+    let path = canonical(file).map_err(Error::io("look at", file))?;
+    if path.is_file() {
+        return Ok(path);
+    }
+    Err(Error::Invalid {
+        what: format!("{} is no file, so it cannot be held", slashes(&path)),
+        remedy: "Give the file in which the launcher writes down the game.".into(),
+    })
 }

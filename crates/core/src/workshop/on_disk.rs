@@ -265,6 +265,21 @@ impl Window for OnDisk<'_> {
         self.within(Some(place), |territory| Ok(territory.missing_folders(place)?))
     }
 
+    fn folders_in(&self, folder: &Path) -> Vec<PathBuf> {
+        let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+        let folders = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir()));
+        folders.map(|entry| entry.path()).collect()
+    }
+
+    fn files_below(&self, folder: &Path, most: usize) -> Vec<PathBuf> {
+        let mut walk = ignore::WalkBuilder::new(folder);
+        walk.standard_filters(false).follow_links(false);
+        let is_file =
+            |entry: &ignore::DirEntry| entry.file_type().is_some_and(|kind| kind.is_file());
+        let files = walk.build().flatten().filter(is_file);
+        files.map(ignore::DirEntry::into_path).take(most).collect()
+    }
+
     fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)> {
         self.within(Some(folder), |territory| Ok(territory.entries(folder)?))
     }

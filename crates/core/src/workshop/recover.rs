@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use super::apply::remove_if_empty;
+use super::apply::{make_beside_for, remove_if_empty};
 use super::in_use::{prefix_of, used_by};
 use super::{Altering, Workshop};
 use crate::change::{Change, RecordState, Side, Target};
@@ -163,6 +163,7 @@ impl Altering<'_> {
         for change in workshop.open_changes()? {
             let scope = workshop.scope_of(&change);
             let engine = workshop.engine(progress);
+            make_beside_for(&change);
             let recovered = if let Ok(_lock) = Lock::take(change.root()) {
                 engine.recover(&change.record, &scope)
             } else {
