@@ -33,11 +33,11 @@ pub(crate) struct Saves {
 }
 
 /// Finds the saves of a game.
-pub(crate) fn saves(situation: &Situation<'_>, tree: &GameTree) -> Result<Saves> {
+pub(crate) fn saves(situation: &Situation<'_>, tree: &GameTree) -> Saves {
     let game = situation.game();
     let (id, root) = (game.id.clone(), game.root.clone());
     if let Some(bay) = game.settings.bays.get(BAY) {
-        return Ok(Saves { game: id, root, folders: vec![bay.clone()] });
+        return Saves { game: id, root, folders: vec![bay.clone()] };
     }
 
     // The folders in a folder whose names are meant.
@@ -63,7 +63,7 @@ pub(crate) fn saves(situation: &Situation<'_>, tree: &GameTree) -> Result<Saves>
     }
     folders.sort();
     folders.dedup();
-    Ok(Saves { game: id, root, folders })
+    Saves { game: id, root, folders }
 }
 
 fn name_bay(game: &str) -> Action {

@@ -73,7 +73,7 @@ pub(crate) fn wind(
         release,
         tree,
         options,
-        saves: saves(situation, tree)?,
+        saves: saves(situation, tree),
         winding: Winding {
             plan,
             outline: Outline::default(),
@@ -429,7 +429,7 @@ impl<'a> Winder<'a> {
             .elsewhere
             .extend(saves.folders.iter().filter(|f| !f.starts_with(root)).cloned());
         for (at, given) in release.whole.iter().enumerate() {
-            winding.plan.notes.insert(format!("{FROM}-{}", at + 1), slashes(&given));
+            winding.plan.notes.insert(format!("{FROM}-{}", at + 1), slashes(given));
         }
         for (at, pattern) in options.aside.iter().enumerate() {
             winding.plan.notes.insert(format!("{ASIDE}-{}", at + 1), pattern.clone());
