@@ -249,10 +249,7 @@ pub static ABOUT: [About; 61] = [
         "held-by-mark",
         "A launcher is kept from updating a game by a read-only mark on the file in which it writes down what it has.",
         "On this system a launcher that puts a new file in the place of the old one gets around the mark.",
-        Remedy::by(
-            "Look at drift after the launcher has run: it says when the hold was lifted.",
-            Action::LookOver { game: GAME },
-        ),
+        Remedy::text("Look at drift after the launcher has run: it says when the hold was lifted."),
         "kite-harbour.berth is held by a read-only mark: a launcher that replaces the whole file gets around it on this system.",
     ),
     about(
