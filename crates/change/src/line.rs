@@ -92,7 +92,7 @@ pub fn parse<T: DeserializeOwned>(text: &str, heading: &str) -> Lines<T> {
 /// # Errors
 /// Where it is there already or cannot be written.
 pub fn write_new(folder: &Folder, name: &str, text: &str) -> Result<()> {
-    let staged = write_staged(folder, text)?;
+    let staged = write_staged(folder, text.as_bytes())?;
     let named = folder.rename_new(&staged, folder, name);
     finish(folder, &staged, named)
 }
@@ -102,16 +102,24 @@ pub fn write_new(folder: &Folder, name: &str, text: &str) -> Result<()> {
 /// # Errors
 /// Where it cannot be written; the old one is there as before then.
 pub fn write_over(folder: &Folder, name: &str, text: &str) -> Result<()> {
-    let staged = write_staged(folder, text)?;
+    write_bytes_over(folder, name, text.as_bytes())
+}
+
+/// The same of what is no text.
+///
+/// # Errors
+/// As for [`write_over`].
+pub fn write_bytes_over(folder: &Folder, name: &str, bytes: &[u8]) -> Result<()> {
+    let staged = write_staged(folder, bytes)?;
     let named = folder.rename(&staged, folder, name);
     finish(folder, &staged, named)
 }
 
-fn write_staged(folder: &Folder, text: &str) -> Result<String> {
+fn write_staged(folder: &Folder, bytes: &[u8]) -> Result<String> {
     let staged = random_name(".new-");
     let path = folder.path().join(&staged);
     let mut file = folder.create(&staged, None)?;
-    let written = file.write_all(text.as_bytes()).map_err(Error::io("write", &path));
+    let written = file.write_all(bytes).map_err(Error::io("write", &path));
     let synced = written.and_then(|()| sync_file(&file, &path));
     drop(file);
     if synced.is_err() {

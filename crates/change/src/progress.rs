@@ -4,6 +4,10 @@
 pub trait Progress: Sync {
     /// Work of `total` units begins; `total` is `None` where it is not known beforehand.
     fn begin(&self, what: &str, total: Option<u64>);
+    /// The same where the units are bytes.
+    fn begin_bytes(&self, what: &str, total: u64) {
+        self.begin(what, Some(total));
+    }
     /// `by` more units are done.
     fn advance(&self, by: u64);
     /// The work is over.

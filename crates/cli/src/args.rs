@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::builder::{OsStringValueParser, TypedValueParser};
 use clap::{Parser, Subcommand, ValueEnum};
+use jiff::SignedDuration;
 use upright_spanner_core::catalog::Role;
 use upright_spanner_core::check::explain;
 use upright_spanner_core::requirement::Requirement;
@@ -42,6 +43,9 @@ pub struct Global {
     /// Answer yes to every question.
     #[arg(long, global = true)]
     pub yes: bool,
+    /// Use no network; feeds in folders are read all the same.
+    #[arg(long, global = true, env = "SPANNER_OFFLINE", hide_env_values = true, value_parser = clap::builder::BoolishValueParser::new(), action = clap::ArgAction::SetTrue)]
+    pub offline: bool,
 }
 
 /// When to use colour.
@@ -76,6 +80,9 @@ pub enum Command {
     /// Manage the rack: your own collection of builds.
     #[command(subcommand)]
     Rack(Rack),
+    /// Manage feeds: published lists of builds, with what they support.
+    #[command(subcommand)]
+    Feed(Feed),
     /// Say whether a game would start with what it has, or whether a build would work in it.
     Check(Check),
     /// Say what a finding means and what to do about it.
@@ -394,6 +401,24 @@ pub enum Rack {
         #[arg(long, value_name = "FILE.toml")]
         layout: Option<PathBuf>,
     },
+    /// Get builds that feeds have, and put them on the rack. What was begun before is gone on with.
+    Get {
+        /// The builds as `feed list` shows them (`family@version`), or families for the newest build.
+        #[arg(required_unless_present = "game", value_name = "BUILD or FAMILY")]
+        builds: Vec<String>,
+        /// What the components of this game could have that is newer, and is for it by all that is known.
+        #[arg(long = "for", value_name = "GAME", conflicts_with = "builds")]
+        game: Option<String>,
+        /// From this feed, where several have it.
+        #[arg(long, value_name = "FEED")]
+        feed: Option<String>,
+        /// Proceed despite this stop finding, by its code. Can be given several times.
+        #[arg(long, value_name = "CODE", value_parser = code)]
+        despite: Vec<String>,
+        /// Show what would be done, and do nothing.
+        #[arg(long)]
+        dry_run: bool,
+    },
     /// List the builds on the rack.
     List {
         /// Only builds of this family.
@@ -407,9 +432,9 @@ pub enum Rack {
         #[arg(long)]
         layout: bool,
     },
-    /// Read the texts that came with a build.
+    /// Read the texts that came with a build, or what a feed says of one that it has.
     Notes {
-        /// The build as `rack list` shows it.
+        /// The build as `rack list` or `feed list` shows it.
         build: String,
         /// Only what they say of the versions since the one that this game has.
         #[arg(long = "for", value_name = "GAME")]
@@ -425,6 +450,157 @@ pub enum Rack {
     },
     /// Read every stored byte of the rack and compare it with what it should be.
     Verify,
+}
+
+/// Manage feeds: published lists of builds, with what they support.
+#[derive(Debug, Subcommand)]
+pub enum Feed {
+    /// Add a feed, once its key is confirmed; or say something else of one that was added.
+    Add {
+        /// The address of a web server's folder, or a folder.
+        #[arg(value_name = "URL or FOLDER")]
+        address: String,
+        /// The public key that it must be signed by, or the file that holds it: it is not asked for then.
+        #[arg(long, value_name = "KEY")]
+        key: Option<String>,
+        /// What to call it.
+        #[arg(long)]
+        name: Option<String>,
+        /// Let its settings be where in the registry it says that they are.
+        #[arg(long)]
+        registry: bool,
+        /// Ask it again by itself when what is known of it is older than this: 12h, 7d, 2w.
+        #[arg(long, value_name = "TIME", value_parser = span)]
+        fresh_for: Option<SignedDuration>,
+    },
+    /// List the feeds; or what they have of a family, or one of them has.
+    List {
+        /// A family, or a feed.
+        #[arg(value_name = "FAMILY or FEED")]
+        what: Option<String>,
+    },
+    /// Ask feeds for what is new.
+    Refresh {
+        /// These; all, where none is named.
+        #[arg(value_name = "FEED")]
+        feeds: Vec<String>,
+    },
+    /// Forget a feed. What came from it onto the rack stays.
+    Forget {
+        /// The feed.
+        feed: String,
+    },
+    /// Publish a feed: write it into a folder for any web server, or add to the one that is there.
+    Make(FeedMake),
+    /// Verify a feed in a folder, as who uses it would.
+    Check {
+        /// The folder.
+        #[arg(value_name = "DIR")]
+        folder: PathBuf,
+        /// The public key that it must be signed by, or the file that holds it.
+        #[arg(long, value_name = "KEY")]
+        key: Option<String>,
+    },
+    /// Manage the keys that feeds are signed with.
+    #[command(subcommand)]
+    Key(FeedKey),
+}
+
+/// Publish a feed: write it into a folder for any web server, or add to the one that is there.
+#[derive(Debug, clap::Args)]
+pub struct FeedMake {
+    /// The folder that is served.
+    #[arg(value_name = "DIR")]
+    pub folder: PathBuf,
+    /// With `--from`: only these families.
+    #[arg(value_name = "FAMILY", requires = "from")]
+    pub families: Vec<String>,
+    /// The file with the secret key. A key of the ordinary signing tool will do: to open one takes a gigabyte of
+    /// memory and some seconds.
+    #[arg(long, value_name = "SECRET", required_unless_present = "key")]
+    pub sign_with: Option<PathBuf>,
+    /// Sign nothing: say how to sign it with the ordinary tool, by the secret key to this public one.
+    #[arg(long, value_name = "KEY", conflicts_with = "sign_with")]
+    pub key: Option<String>,
+    /// The secret key that signed the feed so far, where a new one takes its place: it names the new one.
+    #[arg(long, value_name = "SECRET")]
+    pub replacing: Option<PathBuf>,
+    /// A file that holds the pass phrase; else SPANNER_PASSPHRASE is, or you are asked.
+    #[arg(long, value_name = "FILE")]
+    pub passphrase_file: Option<PathBuf>,
+    /// What comes into it: `rack` for what is on the rack, or a folder with downloads.
+    #[arg(long, value_name = "rack or FOLDER")]
+    pub from: Option<PathBuf>,
+    /// What to call it.
+    #[arg(long)]
+    pub title: Option<String>,
+    /// Another place that has its contents. Can be given several times; an empty one takes all back.
+    #[arg(long, value_name = "URL")]
+    pub mirror: Vec<String>,
+    /// How long it can be taken for the newest: make it again before that. Clients call it stale afterwards.
+    #[arg(long, value_name = "TIME", value_parser = span, default_value = "90d")]
+    pub fresh_for: SignedDuration,
+    /// Take a build back, with the reason.
+    #[arg(long, value_name = "BUILD", requires = "why")]
+    pub withdraw: Option<String>,
+    /// Advise against a build, with the reason: it is known to fail.
+    #[arg(long, value_name = "BUILD", requires = "why", conflicts_with = "withdraw")]
+    pub advise_against: Option<String>,
+    /// With which versions of the game it fails: 8.3.2210, 8.3.*, "7.9 - 8.2.400"; with all, where it is left out.
+    #[arg(long = "with-game", value_name = "VERSIONS", requires = "advise_against")]
+    pub with_game: Option<Requirement>,
+    /// The reason.
+    #[arg(long, value_name = "TEXT")]
+    pub why: Option<String>,
+    /// The page on which a build is to be had by hand: its file is not put into the feed then. Can be given several
+    /// times.
+    #[arg(long, value_name = "BUILD=URL", value_parser = page)]
+    pub page: Vec<(String, String)>,
+    /// Remove contents that its newest state does not name. Who is getting one at this moment gets it no more.
+    #[arg(long)]
+    pub prune: bool,
+}
+
+/// Manage the keys that feeds are signed with.
+#[derive(Debug, Subcommand)]
+pub enum FeedKey {
+    /// Make a pair of keys: the secret one in a file, the public one beside it.
+    New {
+        /// The file for the secret key; the public one gets the ending .pub.
+        file: PathBuf,
+        /// A file that holds the pass phrase; else SPANNER_PASSPHRASE is, or you are asked.
+        #[arg(long, value_name = "FILE")]
+        passphrase_file: Option<PathBuf>,
+        /// Lock the secret key by no pass phrase: who has the file can sign.
+        #[arg(long, conflicts_with = "passphrase_file")]
+        no_passphrase: bool,
+    },
+}
+
+/// A build and the page on which it is to be had.
+fn page(text: &str) -> Result<(String, String), String> {
+    let (build, url) = text.split_once('=').ok_or("write it as BUILD=URL")?;
+    Ok((build.to_owned(), url.to_owned()))
+}
+
+/// A span of time as people write it: hours, days or weeks.
+fn span(text: &str) -> Result<SignedDuration, String> {
+    let wrong = || "write it as in 12h, 7d or 2w".to_owned();
+    let (number, unit) = text.split_at_checked(text.len().saturating_sub(1)).ok_or_else(wrong)?;
+    let hours = match unit {
+        "h" => 1,
+        "d" => 24,
+        "w" => 24 * 7,
+        _ => return Err(wrong()),
+    };
+    let number: u32 = number.parse().ok().filter(|number| *number > 0).ok_or_else(wrong)?;
+    // Ten years, after which no one remembers.
+    let hours = i64::from(number) * hours;
+    if hours > 24 * 3660 {
+        Err("that is longer than ten years".to_owned())
+    } else {
+        Ok(SignedDuration::from_hours(hours))
+    }
 }
 
 fn yes_or_no(text: &str) -> Result<bool, String> {
@@ -555,6 +731,9 @@ pub struct Fit {
     /// the game: now, and whenever the family comes into this game.
     #[arg(long, value_name = "DIR")]
     pub handoff: Option<PathBuf>,
+    /// First get from feeds what the rack does not have of it, or has only older.
+    #[arg(long, conflicts_with = "all")]
+    pub get: bool,
     /// Show what would be done, and do nothing.
     #[arg(long)]
     pub dry_run: bool,

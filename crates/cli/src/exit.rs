@@ -3,7 +3,7 @@
 use std::io;
 use std::process::ExitCode;
 
-use upright_spanner_core::{ChangeError, Error, GameError, HomeError, RackError};
+use upright_spanner_core::{ChangeError, Error, FeedError, GameError, HomeError, RackError};
 
 /// The exit codes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -37,7 +37,8 @@ impl Exit {
                 | Error::Rack(RackError::Needed { .. })
                 | Error::Change(ChangeError::StoodOn { .. })
                 | Error::Home(HomeError::NotSure { .. })
-                | Error::Game(GameError::InUse { .. }),
+                | Error::Game(GameError::InUse { .. })
+                | Error::Feed(FeedError::Refused { .. }),
             ) => Self::Refused,
             Some(Error::Change(
                 ChangeError::NotPutBack { .. }
@@ -53,8 +54,15 @@ impl Exit {
                 Error::Game(_)
                 | Error::Invalid { .. }
                 | Error::Change(ChangeError::UnknownFamily { .. } | ChangeError::Unknown { .. })
+                | Error::Feed(
+                    FeedError::Address { .. }
+                    | FeedError::Key { .. }
+                    | FeedError::NoBuild { .. }
+                    | FeedError::Unknown { .. },
+                )
                 | Error::Rack(
                     RackError::Unknown { .. }
+                    | RackError::InFeed { .. }
                     | RackError::Several { .. }
                     | RackError::SeveralEntries { .. },
                 ),

@@ -70,6 +70,18 @@ impl Bars {
         Self { hidden, current: Mutex::new(None) }
     }
 
+    fn begin_as(&self, template: &str, what: &str, total: Option<u64>) {
+        if self.hidden {
+            return;
+        }
+        let bar = ProgressBar::with_draw_target(total, ProgressDrawTarget::hidden());
+        if let Ok(style) = ProgressStyle::with_template(template) {
+            bar.set_style(style);
+        }
+        bar.set_message(clean(what).into_owned());
+        self.with(|current| *current = Some(Work { began: Instant::now(), bar, shown: false }));
+    }
+
     fn with(&self, act: impl FnOnce(&mut Option<Work>)) {
         act(&mut self.current.lock().unwrap_or_else(std::sync::PoisonError::into_inner));
     }
@@ -77,17 +89,14 @@ impl Bars {
 
 impl Progress for Bars {
     fn begin(&self, what: &str, total: Option<u64>) {
-        if self.hidden {
-            return;
-        }
-        let bar = ProgressBar::with_draw_target(total, ProgressDrawTarget::hidden());
         let template =
             if total.is_some() { "{msg}  {bar:30} {pos} of {len}" } else { "{msg}  {pos}" };
-        if let Ok(style) = ProgressStyle::with_template(template) {
-            bar.set_style(style);
-        }
-        bar.set_message(clean(what).into_owned());
-        self.with(|current| *current = Some(Work { began: Instant::now(), bar, shown: false }));
+        self.begin_as(template, what, total);
+    }
+
+    fn begin_bytes(&self, what: &str, total: u64) {
+        let template = "{msg}  {bar:20} {bytes} of {total_bytes}, {bytes_per_sec}, {eta} left";
+        self.begin_as(template, what, Some(total));
     }
 
     fn advance(&self, by: u64) {

@@ -3,7 +3,7 @@
 use std::io::IsTerminal;
 
 use anyhow::Result;
-use dialoguer::{Confirm, Input, Select};
+use dialoguer::{Confirm, Input, Password, Select};
 
 use crate::render::clean;
 use crate::session::Session;
@@ -38,6 +38,16 @@ pub fn confirm(session: &Session, question: &str) -> Result<bool> {
         return Ok(session.yes);
     }
     Ok(Confirm::new().with_prompt(clean(question)).default(false).interact()?)
+}
+
+/// Asks for a pass phrase, twice where it is a new one; nothing where there is no one to ask.
+pub fn pass_phrase(session: &Session, question: &str, is_new: bool) -> Result<Option<String>> {
+    if !can_ask(session) {
+        return Ok(None);
+    }
+    let ask = Password::new().with_prompt(clean(question));
+    let ask = if is_new { ask.with_confirmation("The same again", "They differ.") } else { ask };
+    Ok(Some(ask.interact()?))
 }
 
 /// Asks for one of several; nothing where there is no one to ask.

@@ -23,6 +23,7 @@ pub fn worded(remedy: &Remedy) -> String {
 fn command(action: &Action) -> String {
     let set = |game: &str, option: &str| format!("spanner game set {} {option}", quoted(game));
     match action {
+        Action::AddFeed => "spanner feed add URL-or-FOLDER".to_owned(),
         Action::AddToRack => "spanner rack add FILE".to_owned(),
         Action::Beside => "--beside".to_owned(),
         Action::Clear => "--clear".to_owned(),
@@ -47,6 +48,8 @@ fn command(action: &Action) -> String {
         Action::FitUnderName { game, build } => {
             format!("spanner fit {} {} --as NAME", quoted(game), quoted(build))
         }
+        Action::ForgetFeed { name } => format!("spanner feed forget {}", quoted(name)),
+        Action::Get { build } => format!("spanner rack get {}", quoted(build)),
         Action::HoldFile { game } => format!("spanner hold {} --file FILE", quoted(game)),
         Action::Inspect => "spanner inspect FILE".to_owned(),
         Action::IntoFolder => "--to DIR".to_owned(),
@@ -54,6 +57,7 @@ fn command(action: &Action) -> String {
         Action::LearnFamily => "spanner family learn FILE".to_owned(),
         Action::LearnLog => "spanner family learn FILE --log LOG".to_owned(),
         Action::LookOver { game } => format!("spanner survey {}", quoted(game)),
+        Action::MakeKey => "spanner feed key new FILE".to_owned(),
         Action::Mend => "spanner doctor".to_owned(),
         Action::NameBay { game, bay } => set(game, &format!("--bay {bay}=FOLDER")),
         Action::NameEdition { game } => set(game, "--edition NAME"),
@@ -74,6 +78,7 @@ fn command(action: &Action) -> String {
             format!("spanner rack notes {} --for {}", quoted(build), quoted(game))
         }
         Action::ReclaimUnmentioned => "spanner doctor --reclaim --despite unmentioned".to_owned(),
+        Action::RefreshFeeds => "spanner feed refresh".to_owned(),
         Action::Refit { game, family } => {
             format!("spanner refit {} {}", quoted(game), quoted(family))
         }

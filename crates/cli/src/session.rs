@@ -19,6 +19,8 @@ pub struct Session {
     pub quiet: bool,
     pub verbose: bool,
     pub yes: bool,
+    /// Whether no network is used.
+    pub offline: bool,
     /// Whether paths are printed whole, from the drive on: where they go to another program, or were asked for.
     pub full_paths: bool,
     /// Columns to lay output out for.
@@ -41,6 +43,7 @@ impl Session {
             quiet: global.quiet,
             verbose: global.verbose,
             yes: global.yes,
+            offline: global.offline,
             full_paths: global.verbose || !std::io::stdout().is_terminal(),
             width: width(),
             waits: Cell::new(false),

@@ -17,6 +17,8 @@ pub mod check;
 pub mod compare;
 pub mod content;
 mod error;
+pub mod feed;
+mod fetch;
 mod finding;
 pub mod game;
 pub mod guard;
@@ -49,14 +51,16 @@ mod workshop;
 
 pub use check::{CheckedFamily, CheckedGame};
 pub use error::{
-    CatalogError, ChangeError, Error, GameError, HomeError, RackError, Result, in_words,
+    CatalogError, ChangeError, Error, FeedError, GameError, HomeError, RackError, Result, in_words,
 };
+pub use fetch::Address;
 pub use history::History;
 pub use plan::{Adoption, FitOptions, HoldWish, Refit, TuneWish, WindOptions};
 pub use remedy::{Action, Remedy};
 pub use wind::{Kind, Outline};
 pub use workshop::{
     Added, Addition, Altering, BeforeStart, ChangeStatus, ChangesSince, Cleared, DamagedContent,
-    Diagnosis, FitPlan, Mended, RecoveredTarget, Recovery, Signer, SignerChange, Started, StoreUse,
-    Unreferenced, WindPlan, Workshop,
+    Diagnosis, Download, Downloaded, FeedMake, FeedWish, Fetched, FitPlan, MadeFeed, Mended,
+    RecoveredTarget, Recovery, Refreshed, Sight, Signer, SignerChange, Started, Stock, StoreUse,
+    Unreferenced, VerifiedFeed, WindPlan, Workshop,
 };

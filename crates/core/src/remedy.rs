@@ -24,6 +24,7 @@ pub struct Remedy {
 #[serde(rename_all = "kebab-case", tag = "do")]
 #[expect(missing_docs, reason = "each names what it is about in its fields")]
 pub enum Action {
+    AddFeed,
     AddToRack,
     Beside,
     ChangeHome,
@@ -61,6 +62,13 @@ pub enum Action {
         build: Text,
     },
     /// By the file that is named.
+    ForgetFeed {
+        name: Text,
+    },
+    /// From a feed onto the rack.
+    Get {
+        build: Text,
+    },
     HoldFile {
         game: Text,
     },
@@ -73,6 +81,7 @@ pub enum Action {
     LearnFamily,
     /// With the file that it writes its log to.
     LearnLog,
+    MakeKey,
     LookOver {
         game: Text,
     },
@@ -117,6 +126,7 @@ pub enum Action {
         build: Text,
     },
     ReclaimUnmentioned,
+    RefreshFeeds,
     Refit {
         game: Text,
         family: Text,

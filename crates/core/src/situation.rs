@@ -6,6 +6,7 @@ use std::collections::HashSet;
 
 use crate::catalog::Catalog;
 use crate::change::Change;
+use crate::feed::Feeds;
 use crate::game::{Game, Pin};
 use crate::history::History;
 use crate::ledger::Ledger;
@@ -16,6 +17,15 @@ use crate::survey::GameView;
 use crate::window::Window;
 use upright_spanner_change::Place;
 use upright_spanner_image::Version;
+
+/// What the home knows that is not about one game.
+pub(crate) struct Known<'a> {
+    pub history: &'a History,
+    /// The builds on the rack.
+    pub builds: &'a [Build],
+    pub catalog: &'a Catalog,
+    pub feeds: &'a Feeds,
+}
 
 /// A game with all that is known of it.
 pub(crate) struct Situation<'a> {
@@ -29,6 +39,8 @@ pub(crate) struct Situation<'a> {
     pub builds: &'a [Build],
     /// The user's catalog, and the one beside the game.
     pub catalog: Cow<'a, Catalog>,
+    /// What feeds have, and what they say.
+    pub feeds: &'a Feeds,
     /// The pins of this game.
     pub pins: Vec<&'a Pin>,
     /// The disk and the store.
@@ -43,12 +55,11 @@ impl<'a> Situation<'a> {
     /// Picks out what is about one game.
     pub fn new(
         view: &'a GameView,
-        history: &'a History,
-        builds: &'a [Build],
-        catalog: &'a Catalog,
+        known: &Known<'a>,
         pins: &'a [Pin],
         window: &'a dyn Window,
     ) -> Self {
+        let Known { history, builds, catalog, feeds } = *known;
         let root = &view.game.root;
         let changes = history.around(root);
         let ledger = Ledger::of(root, changes.iter().copied());
@@ -59,6 +70,7 @@ impl<'a> Situation<'a> {
             ledger,
             builds,
             catalog: catalog.beside(root),
+            feeds,
             pins,
             window,
             loads: OnceCell::new(),

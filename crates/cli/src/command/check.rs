@@ -6,6 +6,7 @@ use upright_spanner_core::load::Edge;
 use upright_spanner_core::path::same_name;
 use upright_spanner_core::{CheckedGame, FitOptions};
 
+use super::feed::refresh_due;
 use super::survey::{survey_known, tell_gone};
 use crate::args;
 use crate::document::check::{Checked, CheckedBuild, EntryNames};
@@ -29,13 +30,14 @@ pub fn run(args: &args::Check, session: &Session) -> Result<Exit> {
 /// What a game has now.
 fn now(game: &str, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
+    refresh_due(&workshop, session)?;
     let views = [workshop.game(game, &session.progress())?];
     let mut checked = workshop.check_games(&views)?;
     let checked = checked.pop().unwrap_or_default();
     if session.json {
         render::json(&Checked::new(&[(&views[0], &checked)], &[]))?;
     } else {
-        check::print(&views[0], &checked, session)?;
+        check::print(&views[0], &checked, &workshop.feeds(), session)?;
     }
     Ok(exit(&checked))
 }
@@ -61,6 +63,7 @@ fn would_be(game: &str, build: &str, args: &args::Check, session: &Session) -> R
 /// Every known game.
 fn all(session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
+    refresh_due(&workshop, session)?;
     let survey = survey_known(&workshop, session)?;
     let checked = workshop.check_games(&survey.games)?;
     let rows: Vec<_> = survey.games.iter().zip(&checked).collect();

@@ -9,15 +9,18 @@ use upright_spanner_core::survey::{Filter, GameView};
 use upright_spanner_core::{Error, FitOptions, FitPlan, RackError, Workshop};
 
 use super::carry_out::{Wish, act, is_meant, start_it};
+use super::feed::refresh_due;
+use super::get;
 use super::reg_file;
 use super::several::{self, Job, Several};
 use super::survey::survey_known;
 use super::target;
 use crate::args;
+use crate::document::feed::Got;
 use crate::document::plan::{Fitted, Plan};
 use crate::exit::Exit;
 use crate::prompt;
-use crate::render::{self, plan, quoted};
+use crate::render::{self, feed, plan, quoted};
 use crate::session::Session;
 
 pub fn run(args: &args::Fit, session: &Session) -> Result<Exit> {
@@ -40,6 +43,11 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
         .into());
     }
     let view = target::game(workshop, game, args.dry_run, session)?;
+    if args.get {
+        if let Some(exit) = get_first(args, game, &view, workshop, session)? {
+            return Ok(exit);
+        }
+    }
     let (fit, chosen) = planned(args, workshop, &view, session)?;
     if !session.json {
         plan::print(&fit.plan, session)?;
@@ -102,6 +110,56 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
         plan::print_done(&change, &start, &back, session)?;
     }
     Ok(Exit::Done)
+}
+
+/// Gets from feeds what is to be fitted and the rack does not have. Gives how the run ends where it does so here.
+fn get_first(
+    args: &args::Fit,
+    game: &str,
+    view: &GameView,
+    workshop: &Workshop,
+    session: &Session,
+) -> Result<Option<Exit>> {
+    if !args.dry_run {
+        refresh_due(workshop, session)?;
+    }
+    let downloads = workshop.downloads_to_fit(view, &args.builds, &session.progress())?;
+    get::expect_no_stop(&downloads, &args.despite)?;
+    if downloads.is_empty() {
+        return Ok(None);
+    }
+    if !session.json {
+        feed::print_downloads(&downloads, session)?;
+    }
+    if args.dry_run {
+        if session.json {
+            render::json(&Got::new(&downloads, &[], &[]))?;
+        }
+        let again = again(args, game, &options(args));
+        let text = format!(
+            "Dry run: nothing was got. What it would do in the game can be told when it is there. To do \
+             both: {again}"
+        );
+        render::hint(session, &text)?;
+        return Ok(Some(Exit::Done));
+    }
+    if !get::is_meant(&downloads, session)? {
+        render::hint(session, "Nothing was changed.")?;
+        return Ok(Some(Exit::Done));
+    }
+    let mut outcome = get::get(&downloads, workshop, session);
+    if let Some((_, error)) = outcome.failed.pop() {
+        return Err(error);
+    }
+    if outcome.by_hand.is_empty() {
+        return Ok(None);
+    }
+    if session.json {
+        render::json(&Got::new(&downloads, &workshop.builds()?, &outcome.failed))?;
+    } else {
+        feed::print_by_hand(&outcome.by_hand, session)?;
+    }
+    Ok(Some(Exit::Attend))
 }
 
 /// The folder that a family's data part goes to for a mod manager: the one that was named, else the one that
@@ -271,6 +329,7 @@ fn again(args: &args::Fit, game: &str, chosen: &FitOptions) -> String {
     let named = named.chain(without).chain(despite);
     words.extend(named.map(|(option, value)| format!("{option} {}", quoted(value))));
     let switches = [
+        ("--get", args.get),
         ("--beside", args.beside),
         ("--clear", args.clear),
         ("--registry", args.registry),

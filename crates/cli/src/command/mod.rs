@@ -10,8 +10,10 @@ mod doctor;
 mod drift;
 mod explain;
 mod family;
+mod feed;
 mod fit;
 mod game;
+mod get;
 mod history;
 mod hold;
 mod inspect;
@@ -50,6 +52,7 @@ pub fn run(command: Command, session: &Session) -> Result<Exit> {
         Command::Game(args) => game::run(&args, session),
         Command::Family(args) => family::run(&args, session),
         Command::Rack(args) => rack::run(&args, session),
+        Command::Feed(args) => feed::run(&args, session),
         Command::Check(args) => check::run(&args, session),
         Command::Explain(args) => explain::run(&args, session),
         Command::Fit(args) => fit::run(&args, session),

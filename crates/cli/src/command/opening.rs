@@ -57,6 +57,7 @@ impl Session {
 
     fn open(&self) -> Result<Workshop> {
         let workshop = Workshop::open(&self.home()?)?;
+        let workshop = if self.offline { workshop.offline() } else { workshop };
         if let Some(error) = workshop.words_fault() {
             notice(&format!(
                 "what you said of your games cannot be read, and counts for nothing until that is \

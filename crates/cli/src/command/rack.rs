@@ -4,10 +4,13 @@ use std::path::{Path, PathBuf};
 
 use anyhow::Result;
 use upright_spanner_core::path::same_name;
-use upright_spanner_core::rack::{Build, PackageOptions, RegistryFile, Together, by_build};
+use upright_spanner_core::rack::{
+    Build, PackageOptions, RegistryFile, Together, by_build, decoded,
+};
 use upright_spanner_core::requirement::Requirement;
-use upright_spanner_core::{Added, Addition, Workshop};
+use upright_spanner_core::{Added, Addition, Error, FeedError, RackError, Workshop};
 
+use super::get;
 use crate::args;
 use crate::document::noted::What;
 use crate::document::rack::{AddedBuilds, Builds, DamagedBuilds, Notes, ShownBuild};
@@ -29,6 +32,10 @@ pub fn run(args: &args::Rack, session: &Session) -> Result<Exit> {
             let (family, version, edition) = (family.clone(), stated.clone(), edition.clone());
             let options = PackageOptions { family, version, edition, layout, together };
             add(files, &options, supports.as_ref(), session)
+        }
+        args::Rack::Get { builds, game, feed, despite, dry_run } => {
+            let wish = get::Wish { builds, feed: feed.as_deref(), despite, dry_run: *dry_run };
+            get::run(&wish, game.as_deref(), session)
         }
         args::Rack::List { family } => list(family.as_deref(), session),
         args::Rack::Show { build, layout } => show(build, *layout, session),
@@ -165,11 +172,18 @@ fn show(build: &str, layout: bool, session: &Session) -> Result<Exit> {
 
 fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
-    let variants = workshop.variants(build)?;
+    let variants = match workshop.variants(build) {
+        Err(Error::Rack(RackError::InFeed { .. } | RackError::Unknown { .. }))
+            if game.is_none() =>
+        {
+            return notes_in_feeds(build, &workshop, session);
+        }
+        variants => variants?,
+    };
     let mut notes: Vec<(String, String)> = Vec::new();
     for build in &variants {
         for (name, text) in workshop.notes(build)? {
-            let note = (name, upright_spanner_core::rack::decoded(&text));
+            let note = (name, decoded(&text));
             if !notes.contains(&note) {
                 notes.push(note);
             }
@@ -198,11 +212,31 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
     }
 
     if session.json {
-        render::json(&Notes::new(build, since.as_ref(), &notes))?;
+        render::json(&Notes::new(&build.id.to_string(), since.as_ref(), &notes))?;
     } else {
-        rack::print_notes(build, since.as_ref(), &notes, session)?;
+        rack::print_notes(&build.id.to_string(), since.as_ref(), &notes, session)?;
     }
 
+    Ok(Exit::Done)
+}
+
+/// What feeds say of a build that is not on the rack.
+fn notes_in_feeds(build: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
+    let (id, notes) = match workshop.notes_in_feeds(build, &session.progress()) {
+        // Where there is no feed, the rack is what was meant.
+        Err(Error::Feed(FeedError::NoBuild { .. })) => {
+            workshop.variants(build)?;
+            return Ok(Exit::Done);
+        }
+        notes => notes?,
+    };
+    let in_words = |(name, text): (String, Vec<u8>)| (name, decoded(&text));
+    let notes: Vec<(String, String)> = notes.into_iter().map(in_words).collect();
+    if session.json {
+        render::json(&Notes::new(&id, None, &notes))?;
+    } else {
+        rack::print_notes(&id, None, &notes, session)?;
+    }
     Ok(Exit::Done)
 }
 

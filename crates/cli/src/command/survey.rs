@@ -7,6 +7,7 @@ use upright_spanner_core::Workshop;
 use upright_spanner_core::game::{Executable, Game};
 use upright_spanner_core::survey::{Drive, Filter, GameView, NamedFile, Survey, drives};
 
+use super::feed::refresh_due;
 use crate::args;
 use crate::exit::Exit;
 use crate::remedy;
@@ -22,6 +23,7 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
         .outdated(args.outdated);
 
     let workshop = session.look()?;
+    refresh_due(&workshop, session)?;
     let drives = if args.everywhere { drives() } else { Vec::new() };
     let (places, missing) = if args.everywhere {
         (drives.iter().flat_map(|drive| drive.folders.clone()).collect(), Vec::new())
@@ -53,7 +55,7 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
         let start = |view: &GameView| workshop.plan_start(view, None, &[]).ok();
         let starts: Vec<_> =
             if session.verbose { found.games.iter().map(start).collect() } else { Vec::new() };
-        survey::print(&found, &starts, &files, view, session)?;
+        survey::print(&found, &starts, &files, view, &workshop.feeds(), session)?;
         tell_drives(&drives, &found, session)?;
     }
 

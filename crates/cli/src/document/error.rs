@@ -89,6 +89,12 @@ impl FailedGame {
     }
 }
 
+impl Unread {
+    pub fn new(path: &Path, code: &'static str, message: String) -> Self {
+        Self { path: slashes(path), code, message }
+    }
+}
+
 impl From<&LookError> for Unread {
     fn from(error: &LookError) -> Self {
         Self { path: slashes(&error.path), code: error.code, message: error.message.clone() }

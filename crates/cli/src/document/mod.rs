@@ -11,6 +11,7 @@ pub mod doctor;
 pub mod drift;
 pub mod error;
 pub mod family;
+pub mod feed;
 pub mod game;
 pub mod history;
 pub mod inspect;

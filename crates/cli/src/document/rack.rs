@@ -302,14 +302,14 @@ impl<'a> Variant<'a> {
 
 impl<'a> Notes<'a> {
     pub fn new(
-        build: &rack::Build,
+        build: &str,
         since: Option<&(Version, String)>,
         notes: &'a [(String, String)],
     ) -> Self {
         let notes = notes.iter();
         Self {
             schema: SchemaNumber,
-            build: build.id.to_string(),
+            build: build.to_owned(),
             since: since.map(|(version, _)| version.to_string()),
             notes: notes.map(|(name, text)| Note { name, text }).collect(),
         }

@@ -10,6 +10,7 @@ use super::doctor::{DiagnosisDocument, Reclaimable, Settled};
 use super::drift::DriftDocument;
 use super::error::ErrorDocument;
 use super::family::Families;
+use super::feed::{CheckedFeed, Feeds, Got, Made, NewKey, Offers, Refresh};
 use super::game::{Games, Roots, ShownGame};
 use super::history::{History, StoreSize};
 use super::inspect::InspectionDocument;
@@ -43,6 +44,12 @@ pub fn all() -> Vec<(&'static str, Schema)> {
         ("explain", of::<Codes>()),
         ("explain-code", of::<Meaning>()),
         ("family", of::<Families<'_>>()),
+        ("feed", of::<Feeds<'_>>()),
+        ("feed-check", of::<CheckedFeed<'_>>()),
+        ("feed-key", of::<NewKey>()),
+        ("feed-list", of::<Offers<'_>>()),
+        ("feed-make", of::<Made<'_>>()),
+        ("feed-refresh", of::<Refresh<'_>>()),
         ("fit", of::<Fitted>()),
         ("game-list", of::<Games<'_>>()),
         ("game-show", of::<ShownGame<'_>>()),
@@ -52,6 +59,7 @@ pub fn all() -> Vec<(&'static str, Schema)> {
         ("noted", of::<Noted>()),
         ("prove", of::<Proved>()),
         ("rack-add", of::<AddedBuilds<'_>>()),
+        ("rack-get", of::<Got<'_>>()),
         ("rack-list", of::<Builds<'_>>()),
         ("rack-notes", of::<Notes<'_>>()),
         ("rack-show", of::<ShownBuild<'_>>()),

@@ -108,6 +108,8 @@ struct Component<'a> {
     group: Option<&'a str>,
     /// The newest build on the rack, where that is newer.
     newer_on_rack: Option<&'a str>,
+    /// The newest build that a feed has, where that is newer than both.
+    offered: Option<Offered<'a>>,
     pin: Option<&'a Pin>,
     /// When it was seen at work since it was fitted; null where it was not.
     proof: Option<NotedProof>,
@@ -115,6 +117,21 @@ struct Component<'a> {
     backups: &'a [Backup],
     /// Why it is taken for a component.
     evidence: &'a [Evidence],
+}
+
+/// A build of a feed.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "SurveyedOffer")]
+struct Offered<'a> {
+    /// As it is named to `rack get`.
+    build: &'a str,
+    feed: &'a str,
+}
+
+impl<'a> From<&'a upright_spanner_core::survey::Offered> for Offered<'a> {
+    fn from(offered: &'a upright_spanner_core::survey::Offered) -> Self {
+        Self { build: &offered.build, feed: &offered.feed }
+    }
 }
 
 impl<'a> Survey<'a> {
@@ -183,6 +200,7 @@ impl<'a> Component<'a> {
             signer: library.facts.signer.as_deref(),
             group: library.group.as_deref(),
             newer_on_rack: library.newer.as_ref().map(|newer| newer.build.as_str()),
+            offered: library.offered.as_ref().map(Offered::from),
             pin: library.pin.as_ref(),
             proof: library.proven.as_ref().map(proof),
             backups: &library.backups,

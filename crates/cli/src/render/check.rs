@@ -7,10 +7,13 @@ use anyhow::Result;
 use owo_colors::OwoColorize;
 use upright_spanner_core::CheckedGame;
 use upright_spanner_core::check::{About, EntryName, Finding, Severity, Verdict};
+use upright_spanner_core::feed::Feeds;
+use upright_spanner_core::path::same_name;
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::rack::Build;
 use upright_spanner_core::survey::GameView;
 
+use super::feed::age;
 use super::prove::proved_in_words;
 use super::table::{table, widest};
 use super::{clean, count, hint, quoted, wrapped};
@@ -65,7 +68,12 @@ fn heading(view: &GameView) -> String {
 }
 
 /// Prints what a game has now: a verdict on the game itself and one a family, and the findings.
-pub fn print(view: &GameView, checked: &CheckedGame, session: &Session) -> Result<()> {
+pub fn print(
+    view: &GameView,
+    checked: &CheckedGame,
+    feeds: &Feeds,
+    session: &Session,
+) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(out, "{}  {}", heading(view), format!("({})", view.game.id).dimmed())?;
     let mark = view.mark();
@@ -74,17 +82,20 @@ pub fn print(view: &GameView, checked: &CheckedGame, session: &Session) -> Resul
         let family = clean(&checked.family).into_owned();
         let proven = view.proven(&checked.family);
         let proven = proven.map(|proven| proved_in_words(proven, mark.as_ref()));
-        vec![family, version, verdict(checked.verdict), proven.unwrap_or_default()]
+        let offered = offered(view, &checked.family, feeds);
+        vec![family, version, verdict(checked.verdict), proven.unwrap_or_default(), offered]
     });
     let version = view.version.as_ref().and_then(|known| known.version.as_ref());
     let version = version.map_or("-".to_owned(), ToString::to_string);
-    let own = vec![ITSELF.to_owned(), version, verdict(checked.own_verdict()), String::new()];
+    let (own, none) = (verdict(checked.own_verdict()), String::new);
+    let own = vec![ITSELF.to_owned(), version, own, none(), none()];
     let mut rows: Vec<Vec<String>> = std::iter::once(own).chain(families).collect();
-    let mut headings = vec!["FAMILY", "VERSION", "VERDICT", "AT WORK"];
-    if rows.iter().all(|row| row[3].is_empty()) {
-        headings.pop();
-        for row in &mut rows {
-            row.pop();
+    let mut headings = vec!["FAMILY", "VERSION", "VERDICT", "AT WORK", "IN FEEDS"];
+    // What there is nothing to say of has no column.
+    for column in [4, 3] {
+        if rows.iter().all(|row| row[column].is_empty()) {
+            headings.remove(column);
+            rows.iter_mut().for_each(|row| drop(row.remove(column)));
         }
     }
     write!(out, "{}", table(&headings, &[], rows))?;
@@ -101,6 +112,16 @@ pub fn print(view: &GameView, checked: &CheckedGame, session: &Session) -> Resul
         Some(finding) => hint(session, &format!("More: spanner explain {}", finding.code)),
         None => Ok(()),
     }
+}
+
+/// What feeds have of a family that is newer, and of when that is known.
+fn offered(view: &GameView, family: &str, feeds: &Feeds) -> String {
+    let libraries = view.libraries.iter().filter(|library| same_name(&library.family, family));
+    let offered = libraries.filter_map(|library| library.offered.as_ref()).next();
+    let known = offered.and_then(|offered| Some((offered, feeds.feed(&offered.feed)?)));
+    known.map_or_else(String::new, |(offered, feed)| {
+        format!("feed has {}, asked {}", offered.version, age(feed.age()))
+    })
 }
 
 /// What stands for the game itself among its families: its programs, and what they load.

@@ -6,6 +6,7 @@ pub mod compare;
 pub mod doctor;
 pub mod drift;
 pub mod family;
+pub mod feed;
 pub mod game;
 pub mod guide;
 pub mod history;

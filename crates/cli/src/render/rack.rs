@@ -64,6 +64,16 @@ pub fn print_added(added: &[Addition], registry: &[RegistryFile], session: &Sess
     }
 
     for addition in added {
+        if let (Some(feed), Some((build, _))) = (&addition.feed, addition.builds.first()) {
+            let name = &build.source.name;
+            let text = format!(
+                "The feed {feed} knows {name}: what it says of the versions of the game, of the places of its \
+                 files and in notes goes with it."
+            );
+            write!(out, "{}", wrapped(&clean(&text), "  ", 2, session.width))?;
+        }
+    }
+    for addition in added {
         if let (Some(proposal), Some((build, _))) = (&addition.proposal, addition.builds.first()) {
             let versions = &proposal.supports;
             let text = format!(
@@ -79,6 +89,21 @@ pub fn print_added(added: &[Addition], registry: &[RegistryFile], session: &Sess
         Some(_) => hint(session, "Next: `spanner survey` shows which games have an older version."),
         None => Ok(()),
     }
+}
+
+/// Prints the builds that were got from feeds.
+pub fn print_got(added: &[Addition], session: &Session) -> Result<()> {
+    let mut out = anstream::stdout();
+    let builds = added.iter().flat_map(|addition| &addition.builds).map(|(build, _)| build);
+    let rows = by_build(builds).into_iter().map(|variants| {
+        let name = clean(&short_name(&variants, &[])).bold().to_string();
+        vec!["on the rack".green().to_string(), name, variants_of(&variants)]
+    });
+    let rows: Vec<Vec<String>> = rows.collect();
+    if !rows.is_empty() {
+        write!(out, "{}", table(&["", "BUILD", "VARIANTS"], &[], rows))?;
+    }
+    added.iter().try_for_each(|addition| write_products(&mut out, addition, session))
 }
 
 /// What a `.reg` file would set.
@@ -401,17 +426,17 @@ fn clean_lines(text: &str) -> String {
 
 /// Prints the texts that came with a build, or what they say since a version that a game has.
 pub fn print_notes(
-    build: &Build,
+    build: &str,
     since: Option<&(Version, String)>,
     notes: &[(String, String)],
     session: &Session,
 ) -> Result<()> {
     let mut out = anstream::stdout();
     if notes.is_empty() {
-        return hint(session, &format!("No text came with {}.", build.id));
+        return hint(session, &format!("No text comes with {build}."));
     }
     if let Some((version, game)) = since {
-        writeln!(out, "{} since {version}, which {} has:\n", build.id, clean(game))?;
+        writeln!(out, "{build} since {version}, which {} has:\n", clean(game))?;
     }
     for (name, text) in notes {
         writeln!(out, "{}", clean(name).bold())?;

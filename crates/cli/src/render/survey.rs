@@ -5,12 +5,14 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
+use upright_spanner_core::feed::Feeds;
 use upright_spanner_core::game::Origin;
 use upright_spanner_core::start::Start;
 use upright_spanner_core::survey::{
     Backup, Evidence, GameView, Gone, Library, NamedFile, Standing, Survey,
 };
 
+use super::feed::age;
 use super::prove::proved_in_words;
 use super::table::{fit_places, table, widest};
 use super::{bytes, clean, count, date, fit_path, hint, quoted, slashes, wrapped};
@@ -41,6 +43,7 @@ pub fn print(
     starts: &[Option<Start>],
     files: &[NamedFile],
     show: View,
+    feeds: &Feeds,
     session: &Session,
 ) -> Result<()> {
     let mut out = anstream::stdout();
@@ -88,7 +91,7 @@ pub fn print(
         writeln!(out, "{found} of that name.")?;
         return Ok(());
     }
-    summary(&mut out, survey, show, session)
+    summary(&mut out, survey, show, feeds, session)
 }
 
 /// Prints files that were sought by their names and are no library of a game.
@@ -295,21 +298,29 @@ fn status(library: &Library) -> String {
         state => Some(state.name().to_owned()),
     };
     let newer = library.newer.as_ref().map(|newer| format!("rack has {}", newer.version));
+    let offered = library.offered.as_ref().map(|offered| format!("feed has {}", offered.version));
     let pinned = library.pin.as_ref().map(|_| "pinned".to_owned());
-    let parts: Vec<String> = [standing, pinned, newer].into_iter().flatten().collect();
+    let parts = [standing, pinned, newer, offered].into_iter().flatten();
+    let parts: Vec<String> = parts.collect();
     if parts.is_empty() { "-".to_owned() } else { parts.join(", ") }
 }
 
 fn colored(status: &str, library: &Library) -> String {
     match library.state {
         Standing::Overwritten => status.red().to_string(),
-        _ if library.newer.is_some() => status.yellow().to_string(),
+        _ if library.newer.is_some() || library.offered.is_some() => status.yellow().to_string(),
         Standing::Fitted => status.green().to_string(),
         _ => status.to_owned(),
     }
 }
 
-fn summary(out: &mut impl Write, survey: &Survey, show: View, session: &Session) -> Result<()> {
+fn summary(
+    out: &mut impl Write,
+    survey: &Survey,
+    show: View,
+    feeds: &Feeds,
+    session: &Session,
+) -> Result<()> {
     let components: Vec<(&GameView, &Library)> = survey
         .games
         .iter()
@@ -334,6 +345,7 @@ fn summary(out: &mut impl Write, survey: &Survey, show: View, session: &Session)
         newer => format!("; the rack has newer builds of {newer}"),
     };
     writeln!(out, "{games}, {found}{rack}.")?;
+    write_offered(out, &components, feeds, session)?;
     if survey.stray > 0 {
         let stray = count(survey.stray, "more file");
         let text = format!(
@@ -347,10 +359,39 @@ fn summary(out: &mut impl Write, survey: &Survey, show: View, session: &Session)
         let newer = library.newer.as_ref()?;
         Some(format!("Next: spanner fit {} {} --dry-run", view.game.id, newer.build))
     });
-    match next {
+    let offered = components.iter().find(|(_, library)| library.offered.is_some());
+    let get = offered.map(|(view, _)| format!("Next: spanner rack get --for {}", view.game.id));
+    match next.or(get) {
         Some(next) => hint(session, &next),
         None => Ok(()),
     }
+}
+
+/// Says of which components feeds have newer builds, and of when that is known.
+fn write_offered(
+    out: &mut impl Write,
+    components: &[(&GameView, &Library)],
+    feeds: &Feeds,
+    session: &Session,
+) -> Result<()> {
+    let offered: Vec<_> =
+        components.iter().filter_map(|(_, library)| library.offered.as_ref()).collect();
+    for feed in &feeds.feeds {
+        let number = offered.iter().filter(|it| it.feed == feed.name()).count();
+        let of = if number == 1 { "one".to_owned() } else { number.to_string() };
+        let state = if feed.is_stale() { "; it is stale" } else { "" };
+        let asked = age(feed.age());
+        let text = match number {
+            0 if state.is_empty() => continue,
+            0 => format!("The feed {} was asked {asked}{state}.", feed.name()),
+            _ => {
+                let builds = if number == 1 { "a newer build" } else { "newer builds" };
+                format!("The feed {}, asked {asked}{state}, has {builds} of {of}.", feed.name())
+            }
+        };
+        write!(out, "{}", wrapped(&text, "", 2, session.width))?;
+    }
+    Ok(())
 }
 
 /// The survey as a document for programs.

@@ -187,7 +187,7 @@ struct File {
 }
 
 /// One family as it is written.
-#[derive(Debug, Default, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 #[schemars(rename = "Family")]
 pub(super) struct FamilyEntry {
@@ -234,6 +234,53 @@ pub(super) struct FamilyEntry {
     #[serde(default, skip_serializing)]
     #[schemars(with = "Vec<LogEntry>")]
     pub log: Vec<Spanned<LogEntry>>,
+}
+
+/// How a family is recognised: as much as a feed sends of each of its families.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Recognition(FamilyEntry);
+
+impl Recognition {
+    /// How the families of a catalog file's text are recognised, in their order.
+    ///
+    /// # Errors
+    /// Where it is not a catalog.
+    pub fn of_catalog(path: &Path, text: &str) -> Result<Vec<Self>, CatalogError> {
+        parse(path, text)?;
+        let file: File = toml::from_str(text).map_err(|error| CatalogError {
+            path: path.to_owned(),
+            line: 1,
+            what: error.message().to_owned(),
+        })?;
+        let known = file.family.into_iter().map(|entry| {
+            Self(FamilyEntry {
+                supports: Vec::new(),
+                requires: Vec::new(),
+                conflicts: Vec::new(),
+                editions: Vec::new(),
+                generations: Vec::new(),
+                setting: Vec::new(),
+                preset: Vec::new(),
+                log: Vec::new(),
+                ..entry.into_inner()
+            })
+        });
+        Ok(known.collect())
+    }
+
+    /// The id of the family.
+    pub fn id(&self) -> &str {
+        &self.0.id
+    }
+
+    /// The family, as far as it is said.
+    ///
+    /// # Errors
+    /// What is wrong with the description.
+    pub fn family(self, from: &Path) -> Result<Family, String> {
+        Family::new(self.0, from).map_err(|(_, what)| what)
+    }
 }
 
 /// The longest catalog that is read: one of 10,000 families has one to two MB. To read one takes up to eighty
@@ -350,6 +397,28 @@ impl Family {
             identity,
             criteria,
         })
+    }
+
+    /// Takes over from another description of it what this one says nothing of.
+    pub(super) fn complete(&mut self, other: &Self) {
+        self.role = self.role.or(other.role);
+        let texts = [(&mut self.group, &other.group), (&mut self.title, &other.title)];
+        for (own, theirs) in texts.into_iter().filter(|(own, _)| own.is_none()) {
+            own.clone_from(theirs);
+        }
+        fn fill<T: Clone>(own: &mut Vec<T>, theirs: &[T]) {
+            if own.is_empty() {
+                own.extend_from_slice(theirs);
+            }
+        }
+        fill(&mut self.supports, &other.supports);
+        fill(&mut self.requires, &other.requires);
+        fill(&mut self.conflicts, &other.conflicts);
+        fill(&mut self.editions, &other.editions);
+        fill(&mut self.generations, &other.generations);
+        fill(&mut self.settings, &other.settings);
+        fill(&mut self.presets, &other.presets);
+        fill(&mut self.logs, &other.logs);
     }
 
     /// The versions of the game that a build supports, where the catalog says so.

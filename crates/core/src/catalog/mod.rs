@@ -19,7 +19,9 @@ pub use crate::error::CatalogError;
 use crate::path::{followed, same_name};
 pub(crate) use add::add_preset;
 pub(crate) use entry::LONGEST_CATALOG;
-pub use entry::{Editions, Family, Generation, Relation, SCHEMA, Stated, Supports, parse, schema};
+pub use entry::{
+    Editions, Family, Generation, Recognition, Relation, SCHEMA, Stated, Supports, parse, schema,
+};
 pub use identity::{
     LIBRARY_EXTENSIONS, companies_agree, family_of, identity_differences, is_windows, keyed_beside,
     keyed_to, role_of, same_maker, slug, stated_versions,
@@ -118,6 +120,19 @@ impl Catalog {
         own.families.extend(self.families.iter().cloned());
         own.index = Index::of(&own.families);
         Cow::Owned(own)
+    }
+
+    /// This catalog with families that others describe behind its own: of one that it has, they say what it leaves
+    /// open.
+    pub(crate) fn completed_by(mut self, others: Vec<Family>) -> Self {
+        for other in others {
+            match self.families.iter_mut().find(|own| same_name(&own.id, &other.id)) {
+                Some(own) => own.complete(&other),
+                None => self.families.push(other),
+            }
+        }
+        self.index = Index::of(&self.families);
+        self
     }
 
     fn read_file(&mut self, path: &Path) {

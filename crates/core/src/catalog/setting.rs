@@ -240,7 +240,7 @@ enum SectionEntry {
 }
 
 /// A setting as it is written.
-#[derive(Debug, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 #[schemars(rename = "Setting")]
 pub(super) struct SettingEntry {
@@ -288,7 +288,7 @@ pub(super) struct SettingEntry {
 }
 
 /// A preset as it is written.
-#[derive(Debug, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 #[schemars(rename = "Preset")]
 pub(super) struct PresetEntry {

@@ -52,7 +52,14 @@ const fn without_way_on(
 }
 
 /// Every finding, by code.
-pub static ABOUT: [About; 61] = [
+pub static ABOUT: [About; 63] = [
+    about(
+        "advised-against",
+        "A feed says that the build fails with this version of the game.",
+        "It will most likely fail here too.",
+        Remedy::text("Use the build that is named, or another."),
+        "lampwright@31.4.0 fails with 22.4.9 of the game, says the feed lantern (as of 2026-03-09): it does not find what it hooks.",
+    ),
     about(
         "already-fitted",
         "Every place holds the build's content already.",
@@ -551,6 +558,13 @@ pub static ABOUT: [About; 61] = [
             Action::Check { game: GAME, build: BUILD },
         ),
         "A newer build was passed over: lampwright@31.6.0+x86 is made for version 22.4.9 of the game (lampwright-22.4.9.dll says so), but MossMeridian.exe is version 22.4.7.",
+    ),
+    about(
+        "withdrawn",
+        "Who publishes the build has taken it back, says a feed.",
+        "It has a fault that its maker knows of.",
+        Remedy::text("Use the build that is named, or another."),
+        "lens@3.1.0 was taken back by who publishes it, says the feed lantern (as of 2026-03-09): it flickers on some machines.",
     ),
 ];
 

@@ -35,6 +35,8 @@ pub(crate) struct Subject<'a> {
     pub family: &'a str,
     pub role: Option<Role>,
     pub version: Option<Version>,
+    /// What tells it from others of its version.
+    pub variant: Option<&'a str>,
     pub machine: Option<Machine>,
     /// The store edition of the game that it is for.
     pub edition: Option<&'a str>,
@@ -93,6 +95,7 @@ impl<'a> Subject<'a> {
             family: &build.id.family,
             role: build.role,
             version: build.version.clone(),
+            variant: build.id.variant.as_deref(),
             machine: build.machine,
             edition: build.edition.as_deref(),
             supports: build.supports.as_ref(),
@@ -102,9 +105,10 @@ impl<'a> Subject<'a> {
         }
     }
 
-    /// A component that is there. What it supports is known from the build of the rack that it is, if
-    /// there is one.
-    pub fn component(library: &'a Library, builds: &'a [Build]) -> Self {
+    /// A component that is there. What it supports is known from the build of the rack that it is, else
+    /// from the feed that has it, if there is one.
+    pub fn component(library: &'a Library, situation: &Situation<'a>) -> Self {
+        let Situation { builds, feeds, .. } = *situation;
         let facts = &library.facts;
         let version = facts.version();
         let known = builds.iter().find(|build| {
@@ -112,6 +116,13 @@ impl<'a> Subject<'a> {
                 && build.version == version
                 && build.machine == Some(facts.machine)
         });
+        let offers = known.is_none().then(|| feeds.offers(&library.family)).unwrap_or_default();
+        let offered = offers.iter().find(|offer| {
+            let mut variants = offer.entry.variant.iter();
+            offer.entry.number() == version
+                && variants.any(|variant| variant.machine == Some(facts.machine))
+        });
+        let offered = offered.and_then(|offer| offer.entry.supports.as_ref());
         let stated = version.as_ref().map_or_else(|| "?".to_owned(), ToString::to_string);
 
         Self {
@@ -121,7 +132,8 @@ impl<'a> Subject<'a> {
             version,
             machine: Some(facts.machine),
             edition: known.and_then(|build| build.edition.as_deref()),
-            supports: known.and_then(|build| build.supports.as_ref()),
+            supports: known.and_then(|build| build.supports.as_ref()).or(offered),
+            variant: known.and_then(|build| build.id.variant.as_deref()),
             file_name: library.path.file_name(),
             facts: Some(facts),
             signature: SignatureStatus::Absent,

@@ -132,7 +132,7 @@ fn check_family(
         let verdict = Verdict::of(&findings);
         return Some(CheckedFamily { family: family.to_owned(), version, verdict, findings });
     };
-    let subject = Subject::component(first, situation.builds);
+    let subject = Subject::component(first, situation);
     let version = subject.version.clone();
     let swaps = files.iter().map(|library| swap(situation, library)).collect();
     let input = CheckInput { situation, subject, swaps, alongside: &[], in_place: true };

@@ -3,10 +3,10 @@
 
 use super::CheckInput;
 use super::input::Other;
+use super::remedy;
 use crate::catalog::Relation;
 use crate::finding::{Finding, Severity};
 use crate::path::same_name;
-use crate::remedy::Action;
 
 /// The code: a choice among builds takes it for a tie that may be untied.
 pub(crate) const CODE: &str = "requires";
@@ -45,11 +45,7 @@ fn needs(input: &CheckInput<'_>) -> Vec<Finding> {
                 game.title,
                 why(relation)
             );
-            let remedy = (
-                "Fit that first.",
-                Action::Fit { game: game.id.clone().into(), build: relation.family.clone().into() },
-            );
-            Some(Finding::new(CODE, Severity::Stop, sentence, remedy))
+            Some(Finding::new(CODE, Severity::Stop, sentence, remedy::for_needed(input, relation)))
         })
         .collect()
 }

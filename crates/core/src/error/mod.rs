@@ -3,6 +3,7 @@
 //! Rules: a variant says what was being done and to which path; [`Error::remedy`] says what to do next,
 //! in sentences of its own, so that every interface gives the same answer.
 
+mod feed;
 mod files;
 mod game;
 mod history;
@@ -15,6 +16,7 @@ use std::path::{Path, PathBuf};
 use crate::finding::Finding;
 use crate::path::slashes;
 use crate::remedy::Remedy;
+pub use feed::FeedError;
 use files::{code_of_files, on_files};
 pub use game::GameError;
 pub use history::ChangeError;
@@ -45,6 +47,9 @@ pub enum Error {
     /// The rack.
     #[error(transparent)]
     Rack(#[from] RackError),
+    /// A feed.
+    #[error(transparent)]
+    Feed(#[from] FeedError),
     /// The home folder.
     #[error(transparent)]
     Home(#[from] HomeError),
@@ -122,6 +127,7 @@ impl Error {
         match self {
             Self::Game(error) => error.code(),
             Self::Rack(error) => error.code(),
+            Self::Feed(error) => error.code(),
             Self::Home(error) => error.code(),
             Self::Change(error) => error.code(),
             Self::Catalog(_) => "catalog",
@@ -138,6 +144,7 @@ impl Error {
         let remedy = match self {
             Self::Game(error) => error.remedy(),
             Self::Rack(error) => error.remedy(),
+            Self::Feed(error) => error.remedy(),
             Self::Home(error) => error.remedy(),
             Self::Change(error) => return error.remedy(),
             Self::Catalog(_) => "Correct that line; docs/formats.md describes the format.".into(),

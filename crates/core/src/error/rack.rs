@@ -27,6 +27,16 @@ pub enum RackError {
         /// Builds with a similar name, or all of a small rack.
         known: Vec<String>,
     },
+    /// No build on the rack has that name, and a feed has one.
+    #[error("there is no build `{spec}` on the rack; the feed {feed} has {build}")]
+    InFeed {
+        /// What was asked for.
+        spec: String,
+        /// The build.
+        build: String,
+        /// The feed.
+        feed: String,
+    },
     /// Several builds on the rack have that name.
     #[error("`{spec}` names {} builds: {}", candidates.len(), list(candidates))]
     Several {
@@ -59,7 +69,7 @@ impl RackError {
     pub(super) fn code(&self) -> &'static str {
         match self {
             Self::Package { .. } => "archive",
-            Self::Unknown { .. } => "unknown-build",
+            Self::Unknown { .. } | Self::InFeed { .. } => "unknown-build",
             Self::Several { .. } => "several-builds",
             Self::SeveralEntries { .. } => "several-names",
             Self::Needed { .. } => "build-needed",
@@ -71,6 +81,9 @@ impl RackError {
             Self::Package { remedy, .. } => remedy.clone(),
             Self::Unknown { known, .. } if known.is_empty() => {
                 ("Put it on the rack first.", Action::AddToRack).into()
+            }
+            Self::InFeed { build, .. } => {
+                ("Get it first.", Action::Get { build: build.clone().into() }).into()
             }
             Self::Unknown { known, .. } => {
                 format!("On the rack: {}. Or give the path of a file.", list(known)).into()

@@ -94,6 +94,11 @@ impl BuildSpec {
         version && self.names_but_for_version(build)
     }
 
+    /// Whether it names a build, by its whole version or in short.
+    pub(crate) fn is_met_by(&self, build: &Build) -> bool {
+        self.names(build) || self.names_in_short(build)
+    }
+
     /// Whether it names a build by its version in short.
     pub(super) fn names_in_short(&self, build: &Build) -> bool {
         let wanted = self.version.as_ref().and_then(|wanted| wanted.parse::<Version>().ok());
@@ -127,6 +132,9 @@ pub struct Build {
     /// The versions of the game that it supports, where the user noted them.
     #[serde(default)]
     pub supports: Option<Requirement>,
+    /// The versions of the game that it supports by the feed that had it when it came.
+    #[serde(default)]
+    pub told: Option<Requirement>,
     /// The library that the build is named after.
     pub file: BuildFile,
     /// The files that come with it: other libraries, programs, settings, data.

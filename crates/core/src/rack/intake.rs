@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use super::archive::{Package, PackedFile};
+use super::archive::{Package, PackedFile, Scratch};
 use super::contents::{LONGEST_NOTE, facts_of, notes, sorted, texts};
 use super::group::{Candidate, Group, Together, groups, product_of};
 use super::layout::BY_LAYOUT;
@@ -15,7 +15,7 @@ use super::layout_file::{GivenLayout, LayoutFile};
 use super::naming::{self, Distinction};
 use super::place::{Piece, Site};
 use super::sort::{Part, Sorted};
-use super::{Build, BuildFile, BuildId, BuildPart, Layout, Note, Placement};
+use super::{Build, BuildFile, BuildId, BuildPart, Layout, Note, Placement, Source};
 use crate::catalog::{Catalog, role_of, same_maker, slug};
 use crate::content::Content;
 use crate::error::{Error, RackError, Result};
@@ -70,6 +70,8 @@ pub struct Parcel {
     package: Package,
     /// Where in the package each content is.
     places: HashMap<Content, usize>,
+    /// A text that was added to it: its content, the file that has it, and the folder that this is in.
+    added: Option<(Content, PathBuf, Scratch)>,
 }
 
 /// What a package's builds are made with.
@@ -139,7 +141,34 @@ impl Parcel {
 
         let places = package.entries.iter().enumerate();
         let places = places.map(|(place, entry)| (entry.content, place)).collect();
-        Ok(Self { builds, sorted, products, package, places })
+        Ok(Self { builds, sorted, products, package, places, added: None })
+    }
+
+    /// What it was taken from.
+    pub fn source(&self) -> &Source {
+        &self.package.source
+    }
+
+    /// Adds one text to those that came with its builds, but where one of them is the same.
+    ///
+    /// # Errors
+    /// Where no file can be made for it.
+    pub fn add_note(&mut self, name: &str, bytes: &[u8], space: &Path) -> Result<()> {
+        let content = Content::of_bytes(bytes);
+        let has = |build: &Build| build.notes.iter().any(|note| note.content == content);
+        if self.builds.iter().all(has) {
+            return Ok(());
+        }
+        let scratch = Scratch::new(space)?;
+        let file = scratch.folder().join("notes");
+        std::fs::write(&file, bytes).map_err(Error::io("write", &file))?;
+        for build in &mut self.builds {
+            let taken = build.notes.iter().any(|note| same_name(&note.name, name));
+            let name = if taken { format!("feed/{name}") } else { name.to_owned() };
+            build.notes.push(Note { name, content });
+        }
+        self.added = Some((content, file, scratch));
+        Ok(())
     }
 
     /// The file that a content can be read from; nothing where the package does not have it.
@@ -147,6 +176,9 @@ impl Parcel {
     /// # Errors
     /// Where it cannot be written into a file.
     pub fn file_of(&self, content: &Content) -> Result<Option<PathBuf>> {
+        if let Some((_, file, _)) = self.added.as_ref().filter(|(own, ..)| own == content) {
+            return Ok(Some(file.clone()));
+        }
         let entry = self.places.get(content).map(|&place| &self.package.entries[place]);
         entry.map(PackedFile::file).transpose()
     }
@@ -318,6 +350,7 @@ impl Intake<'_> {
                 facts,
             },
             supports: None,
+            told: None,
             parts: Vec::new(),
             layout: Layout::default(),
             left: Vec::new(),

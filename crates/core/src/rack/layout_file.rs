@@ -167,6 +167,14 @@ impl LayoutFile {
         build.layout.retires.clone_from(&self.retires);
     }
 
+    /// The same, but nothing is set in the registry: files for it stay on the rack.
+    #[must_use]
+    pub(crate) fn without_registry(mut self) -> Self {
+        let sets = |rule: &&mut Rule| rule.policy == Policy::Registry;
+        self.file.iter_mut().filter(sets).for_each(|rule| rule.policy = Policy::Leave);
+        self
+    }
+
     /// Names of files that go when a build of this layout comes.
     pub(super) fn retires(&self) -> &[TreePath] {
         &self.retires

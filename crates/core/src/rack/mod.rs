@@ -17,7 +17,7 @@ mod statement;
 mod variants;
 
 pub use crate::settings::Limits;
-pub(crate) use archive::{Package, PackedFile, clear_scratch, scratch_left};
+pub(crate) use archive::{Package, PackedFile, Scratch, clear_scratch, scratch_left};
 pub use build::{Build, BuildFile, BuildId, BuildPart, BuildSpec, Note, Source, Stored};
 pub use find::{Needs, by_build};
 pub(crate) use find::{RackIndex, find_variants, prefer, several_of, suiting};

@@ -252,6 +252,8 @@ struct StoredBuild {
     edition: Option<String>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     supports: Option<Requirement>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    told: Option<Requirement>,
     added: Timestamp,
     source: StoredSource,
     signature: SignatureStatus,
@@ -380,6 +382,7 @@ impl StoredBuild {
             machine: build.machine,
             edition: build.edition.clone(),
             supports: build.supports.clone(),
+            told: build.told.clone(),
             added: build.added,
             source: StoredSource {
                 name: build.source.name.clone(),
@@ -437,6 +440,7 @@ impl StoredBuild {
             machine: self.machine,
             edition: self.edition,
             supports: self.supports,
+            told: self.told,
             file: BuildFile {
                 path: head.path.clone(),
                 name: self.name,

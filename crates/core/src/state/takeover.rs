@@ -466,6 +466,7 @@ impl OldBuild {
             machine: Some(self.machine),
             edition: None,
             supports: self.supports,
+            told: None,
             file: BuildFile {
                 path: self.file.path,
                 name: self.file.name,

@@ -18,6 +18,7 @@ use crate::catalog::{self, LIBRARY_EXTENSIONS, Role};
 use crate::change::{HOLD, version_of};
 use crate::content::content_of;
 use crate::error::{Result, in_words};
+use crate::feed::Offer;
 use crate::game::version::stated;
 use crate::game::{self, Environment, Game, Reach};
 use crate::launcher::Record;
@@ -33,7 +34,8 @@ use upright_spanner_change::{Progress, is_in_use};
 use upright_spanner_image::system::is_compiler_runtime;
 use upright_spanner_image::{Facts, ImageError, Kind};
 pub use view::{
-    Attention, Backup, GameView, Gone, Library, LookError, Newer, Standing, Survey, Unusable,
+    Attention, Backup, GameView, Gone, Library, LookError, Newer, Offered, Standing, Survey,
+    Unusable,
 };
 pub(crate) use view::{FactsStore, Knowledge, Mark};
 use walk::{Found, Walked};
@@ -378,6 +380,8 @@ fn view(
                 .find(|pin| pin.game == game.id && same_name(&pin.family, &family));
             // What is pinned is not out of date.
             let newer = newer.filter(|_| pin.is_none());
+            let offer = knowledge.feeds.newest(&family, &facts, &needs).filter(|_| pin.is_none());
+            let offered = offer.and_then(|offer| offered(&offer, newer.as_ref(), &facts));
             let state = standing(&game.root, &image, &ledger);
             let entry = ledger.get(&image.path.clone().into());
             let entry = entry.filter(|_| state == Standing::Fitted);
@@ -397,6 +401,7 @@ fn view(
                 facts,
                 family,
                 newer,
+                offered,
             }
         })
         .collect();
@@ -485,6 +490,14 @@ fn newer(build: &Build, facts: &Facts) -> Option<Newer> {
     let has = facts.version();
     (has.is_none() || has < Some(version.clone()))
         .then(|| Newer { build: build.id.to_string(), version })
+}
+
+fn offered(offer: &Offer<'_>, newer: Option<&Newer>, facts: &Facts) -> Option<Offered> {
+    let version = offer.entry.number()?;
+    let has = facts.version().max(newer.map(|newer| newer.version.clone()));
+    let (build, feed, blake3) =
+        (offer.id(), offer.feed.name().to_owned(), offer.entry.file.blake3);
+    (has < Some(version.clone())).then_some(Offered { build, version, feed, blake3 })
 }
 
 /// Compares a file with the last record of it: by size and date, and by content where these leave

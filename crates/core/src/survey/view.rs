@@ -9,7 +9,9 @@ use serde::{Deserialize, Serialize};
 use super::evidence::Evidence;
 use crate::catalog::{Catalog, Role};
 use crate::change::ExecutableMark;
+use crate::content::Digest;
 use crate::error::{CatalogError, Error, GameError, Result};
+use crate::feed::Feeds;
 use crate::game::{Environment, Executable, Game, GameVersion, KnownGames, Pin};
 use crate::history::History;
 use crate::launcher::Record;
@@ -106,6 +108,8 @@ pub struct Library {
     pub state: Standing,
     /// The newest build on the rack that could take its place, where that is newer.
     pub newer: Option<Newer>,
+    /// The newest build that a feed has for it, where that is newer than it and than what the rack has.
+    pub offered: Option<Offered>,
     /// Whether its name says that it is a copy of another library, put aside by hand.
     pub put_aside: bool,
     /// Renamed copies of it in the same folder.
@@ -136,6 +140,19 @@ pub struct Newer {
     pub build: String,
     /// Its version.
     pub version: Version,
+}
+
+/// A build of a feed that is newer than what a game has.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Offered {
+    /// Its name.
+    pub build: String,
+    /// Its version.
+    pub version: Version,
+    /// The feed.
+    pub feed: String,
+    /// The digest of the download.
+    pub blake3: Digest,
 }
 
 /// What the records know of a file.
@@ -192,6 +209,7 @@ pub(crate) struct Knowledge<'a> {
     pub rack: RackIndex<'a>,
     pub history: &'a History,
     pub catalog: &'a Catalog,
+    pub feeds: &'a Feeds,
     pub pins: &'a [Pin],
     pub proofs: &'a Proofs,
     /// What launchers have written down of games.
@@ -221,6 +239,11 @@ impl GameView {
     /// The executable that counts.
     pub fn executable(&self) -> Option<&Executable> {
         self.programs.first()
+    }
+
+    /// Its version, where that is known.
+    pub fn game_version(&self) -> Option<&Version> {
+        self.version.as_ref().and_then(|known| known.version.as_ref())
     }
 
     /// The mark of the executable that counts, as it is now.
@@ -294,7 +317,7 @@ impl GameView {
 pub enum Attention {
     /// Nothing about it is remarkable.
     None,
-    /// The rack has a newer build.
+    /// The rack or a feed has a newer build.
     Outdated,
     /// Something else has overwritten or removed what was fitted.
     Overwritten,
@@ -310,7 +333,7 @@ impl Library {
     pub fn attention(&self) -> Attention {
         match self.state {
             Standing::Overwritten => Attention::Overwritten,
-            _ if self.newer.is_some() => Attention::Outdated,
+            _ if self.newer.is_some() || self.offered.is_some() => Attention::Outdated,
             _ => Attention::None,
         }
     }

@@ -7,7 +7,7 @@ use super::on_disk::OnDisk;
 use crate::check::{self, CheckedGame, EntryName};
 use crate::error::Result;
 use crate::load::{self, Graph, Scene};
-use crate::situation::Situation;
+use crate::situation::{Known, Situation};
 use crate::survey::GameView;
 
 impl Workshop {
@@ -18,10 +18,11 @@ impl Workshop {
     pub fn check_games(&self, views: &[GameView]) -> Result<Vec<CheckedGame>> {
         let (words, catalog) = (self.words(), self.catalog());
         let (builds, history) = (self.builds()?, self.history()?);
-        let (pins, store) = (&words.pins, &self.store);
+        let (pins, store, feeds) = (&words.pins, &self.store, self.feeds());
+        let known = Known { history: &history, builds: &builds, catalog: &catalog, feeds: &feeds };
         let check_game = |view: &GameView| {
             let window = OnDisk::new(store, view, &[]);
-            check::check_present(&Situation::new(view, &history, &builds, &catalog, pins, &window))
+            check::check_present(&Situation::new(view, &known, pins, &window))
         };
         // One alone does side by side what it has to read.
         Ok(match views {

@@ -101,9 +101,10 @@ impl Workshop {
             }
         }
         let window = OnDisk::new(&self.store, view, &parcels).having_seen(seen).for_altering(view);
-        let (mut plan, builds) = self.decide_with(view, &window, |situation| {
+        let decided = self.decide_with(view, &window, |situation| {
             plan_all(situation, &wanted, options, &parcels)
-        })?;
+        });
+        let (mut plan, builds) = decided.map_err(|error| self.or_in_feed(error))?;
         for parcel in &parcels {
             let contents = parcel.contents()?;
             plan.supplied += contents.iter().map(|(_, content)| content.size).sum::<u64>();

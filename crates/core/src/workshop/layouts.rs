@@ -37,6 +37,13 @@ impl Workshop {
         files.iter().map(|path| Self::read_layout(path).map(|given| given.layout)).collect()
     }
 
+    /// The layouts of families: those that were given, and behind them those of feeds.
+    pub(super) fn layouts(&self) -> Result<Vec<LayoutFile>> {
+        let mut layouts = self.remembered_layouts()?;
+        layouts.extend(self.feeds().layouts());
+        Ok(layouts)
+    }
+
     /// Keeps a layout for the next version of its family, with the files of this one that it has no
     /// place for: they will have none then either.
     pub(super) fn remember_layout(&self, parcel: &Parcel, layout: &LayoutFile) -> Result<()> {

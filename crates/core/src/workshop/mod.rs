@@ -7,8 +7,10 @@ mod conditions;
 mod doctor;
 mod drift;
 mod families;
+mod feeds;
 mod fit;
 mod games;
+mod get;
 mod handoff;
 mod history;
 mod hold;
@@ -18,6 +20,7 @@ mod on_disk;
 mod park;
 mod pin;
 mod prove;
+mod publish;
 mod rack;
 mod reading;
 mod records;
@@ -34,11 +37,15 @@ mod wind;
 use std::path::{Path, PathBuf};
 
 use crate::error::{Error, Result};
-use crate::state::{Database, Labels, ProofsFile, WordsFile, take_over};
+use crate::fetch::Client;
+use crate::state::{Database, FeedsFolder, Labels, ProofsFile, WordsFile, take_over};
 pub use conditions::Cleared;
 pub use doctor::{Diagnosis, Mended, StoreUse, Unreferenced};
+pub use feeds::{FeedWish, Fetched, Refreshed, Sight};
 pub use fit::FitPlan;
+pub use get::{Download, Downloaded};
 pub use history::ChangeStatus;
+pub use publish::{FeedMake, MadeFeed, Stock, VerifiedFeed};
 pub use rack::{Added, Addition, ChangesSince, DamagedContent};
 use records::Records;
 pub use recover::{RecoveredTarget, Recovery};
@@ -57,6 +64,8 @@ pub struct Workshop {
     labels: Labels,
     words: WordsFile,
     proofs_file: ProofsFile,
+    feeds_folder: FeedsFolder,
+    client: Client,
     records: Records,
 }
 
@@ -94,6 +103,7 @@ impl Workshop {
         let labels = Labels::open(&home.join("rack"))?;
         let words = WordsFile::open(home)?;
         let proofs_file = ProofsFile::open(home)?;
+        let feeds_folder = FeedsFolder::new(home);
         let index = home.join("spanner.db");
         if needs_taking_over(&index) {
             let _lock = Lock::take(home)?;
@@ -103,7 +113,25 @@ impl Workshop {
         let database = Database::open(&index)?;
         let home = home.to_owned();
         let records = Records::default();
-        Ok(Self { home, database, journal, store, labels, words, proofs_file, records })
+        let client = Client::default();
+        Ok(Self {
+            home,
+            database,
+            journal,
+            store,
+            labels,
+            words,
+            proofs_file,
+            feeds_folder,
+            client,
+            records,
+        })
+    }
+
+    /// The same, but no network is used.
+    #[must_use]
+    pub fn offline(self) -> Self {
+        Self { client: Client::new(true), ..self }
     }
 
     /// The home folder.

@@ -45,6 +45,8 @@ pub struct Addition {
     pub proposal: Option<Statement>,
     /// From where it was downloaded, as the browser marked it.
     pub origin: Option<String>,
+    /// The feed that knows it.
+    pub feed: Option<String>,
 }
 
 /// What the texts of a build say of the versions since another.
@@ -87,7 +89,8 @@ impl Workshop {
     /// [`RackError::Unknown`] where none has that name.
     pub fn variants(&self, text: &str) -> Result<Vec<Build>> {
         let builds = self.builds()?;
-        Ok(rack::find_variants(&builds, text)?.into_iter().cloned().collect())
+        let named = rack::find_variants(&builds, text).map_err(|error| self.or_in_feed(error))?;
+        Ok(named.into_iter().cloned().collect())
     }
 
     /// The SHA-256 of a build's library, to compare with what its author published.
@@ -114,7 +117,7 @@ impl Workshop {
         let families = shelf.builds.iter();
         Ok(PackageContext {
             catalog: self.catalog(),
-            remembered: self.remembered_layouts()?,
+            remembered: self.layouts()?,
             families: families.map(|build| (build.id.family.clone(), maker(build))).collect(),
             limits: Settings::read(&self.home)?.limits,
             scratch: self.scratch(),
@@ -221,7 +224,14 @@ impl Altering<'_> {
         progress: &dyn Progress,
     ) -> Result<Addition> {
         let workshop = self.workshop();
-        let parcel = workshop.open_parcel(path, options, progress)?;
+        let told = workshop.told_of(path);
+        let stated = options.version.clone();
+        let version = stated.or_else(|| told.as_ref().and_then(|told| told.version.clone()));
+        let options = &PackageOptions { version, ..options.clone() };
+        let mut parcel = workshop.open_parcel(path, options, progress)?;
+        if let Some(told) = &told {
+            told.tell(&mut parcel, &workshop.scratch())?;
+        }
         if let Some(layout) = &options.layout {
             workshop.remember_layout(&parcel, &layout.layout)?;
         }
@@ -235,7 +245,8 @@ impl Altering<'_> {
         }
         let (proposal, origin) = (proposal(&parcel), origin_mark(path));
         let Parcel { sorted, products, .. } = parcel;
-        Ok(Addition { builds, sorted, products, proposal, origin })
+        let feed = told.map(|told| told.feed);
+        Ok(Addition { builds, sorted, products, proposal, origin, feed })
     }
 
     /// Notes which versions of the game some builds support.
@@ -295,6 +306,10 @@ impl Altering<'_> {
                 there.layout.clone_from(&build.layout);
                 there.parts.clone_from(&build.parts);
                 there.left.clone_from(&build.left);
+                if build.told.is_some() {
+                    there.told.clone_from(&build.told);
+                    there.notes.clone_from(&build.notes);
+                }
                 if there.version.is_none() && build.version.is_some() {
                     there.version.clone_from(&build.version);
                     there.id.version.clone_from(&build.id.version);

@@ -9,7 +9,7 @@ use crate::content::Content;
 use crate::error::Result;
 use crate::history::History;
 use crate::rack::Build;
-use crate::situation::Situation;
+use crate::situation::{Known, Situation};
 use crate::state::{Shelf, Words};
 use crate::survey::GameView;
 use upright_spanner_change::Marks;
@@ -23,8 +23,17 @@ impl Workshop {
     }
 
     /// The families that the catalog files of the home folder describe.
-    pub fn catalog(&self) -> Arc<Catalog> {
+    pub(super) fn own_catalog(&self) -> Arc<Catalog> {
         let read = || Ok(Catalog::read_folder(&self.home.join("catalog")));
+        self.records.own_catalog.get_or_read(read).unwrap_or_default()
+    }
+
+    /// The families that the catalog files of the home folder describe, and behind them those of feeds.
+    pub fn catalog(&self) -> Arc<Catalog> {
+        let read = || {
+            let own = self.own_catalog();
+            Ok(Catalog::clone(&own).completed_by(self.feeds().families()))
+        };
         self.records.catalog.get_or_read(read).unwrap_or_default()
     }
 
@@ -49,19 +58,21 @@ impl Workshop {
     }
 
     /// The builds on the rack, in the order in which they were added. Which versions of the game they
-    /// support is what the user says, else what the catalog does.
+    /// support is what the user says, else what his catalog does, else what a feed says of the build.
     ///
     /// # Errors
     /// Where the rack's folder cannot be read.
     pub fn builds(&self) -> Result<Arc<Vec<Build>>> {
         self.records.builds.get_or_read(|| {
             let mut builds = self.shelf()?.builds.clone();
-            let catalog = self.catalog();
+            let (own, all, feeds) = (self.own_catalog(), self.catalog(), self.feeds());
             for build in builds.iter_mut().filter(|build| build.supports.is_none()) {
-                let family = catalog.family(&build.id.family);
-                let version = build.version.as_ref();
-                let known = family.zip(version).and_then(|(family, v)| family.supported(v));
-                build.supports = known.cloned();
+                let by = |catalog: &Catalog| {
+                    let family = catalog.family(&build.id.family)?;
+                    family.supported(build.version.as_ref()?).cloned()
+                };
+                let told = || feeds.supported(build).or_else(|| build.told.clone());
+                build.supports = by(&own).or_else(told).or_else(|| by(&all));
             }
             Ok(builds)
         })
@@ -116,7 +127,9 @@ impl Workshop {
     ) -> Result<T> {
         let (words, catalog) = (self.words(), self.catalog());
         let (builds, history) = (self.builds()?, self.history()?);
-        let situation = Situation::new(view, &history, &builds, &catalog, &words.pins, window);
+        let feeds = self.feeds();
+        let known = Known { history: &history, builds: &builds, catalog: &catalog, feeds: &feeds };
+        let situation = Situation::new(view, &known, &words.pins, window);
         decide(&situation)
     }
 }

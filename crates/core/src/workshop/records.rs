@@ -8,6 +8,7 @@ use std::sync::Arc;
 
 use crate::catalog::Catalog;
 use crate::error::Result;
+use crate::feed::Feeds;
 use crate::history::History;
 use crate::launcher::Launchers;
 use crate::proven::Proofs;
@@ -19,7 +20,9 @@ use upright_spanner_change::Marks;
 #[derive(Debug, Default)]
 pub(super) struct Records {
     pub words: Kept<Words>,
+    pub own_catalog: Kept<Catalog>,
     pub catalog: Kept<Catalog>,
+    pub feeds: Kept<Feeds>,
     pub shelf: Kept<Shelf>,
     pub builds: Kept<Vec<Build>>,
     pub marks: Kept<Marks>,
@@ -56,9 +59,22 @@ impl<T> Kept<T> {
 impl Records {
     /// Reads everything again when it is next asked for.
     pub fn forget(&self) {
-        let Self { words, catalog, shelf, builds, marks, history, proofs, launchers } = self;
+        let Self {
+            words,
+            own_catalog,
+            catalog,
+            feeds,
+            shelf,
+            builds,
+            marks,
+            history,
+            proofs,
+            launchers,
+        } = self;
         words.forget();
+        own_catalog.forget();
         catalog.forget();
+        feeds.forget();
         shelf.forget();
         builds.forget();
         marks.forget();

@@ -23,7 +23,7 @@ impl Workshop {
     ) -> Result<Survey> {
         let (words, catalog) = (self.words(), self.catalog());
         let (builds, history) = (self.builds()?, self.history()?);
-        let proofs = self.proofs();
+        let (proofs, feeds) = (self.proofs(), self.feeds());
         let folders: Vec<PathBuf> = paths.iter().filter_map(|path| canonical(path).ok()).collect();
         let records = self.launcher_records(&folders);
         let mut knowledge = Knowledge {
@@ -32,6 +32,7 @@ impl Workshop {
             rack: RackIndex::new(&builds),
             history: &history,
             catalog: &catalog,
+            feeds: &feeds,
             pins: &words.pins,
             proofs: &proofs,
             records: &records,

@@ -25,8 +25,7 @@ use sevenz_rust2::{ArchiveEntry, ArchiveReader, Password};
 
 use self::kind::{Content as FileContent, Kind};
 use self::outline::{DO_NOT_USE, Fault, GET_AGAIN, Outline, UNPACK_BY_HAND, UNPACK_ELSEWHERE};
-use self::scratch::Scratch;
-pub(crate) use self::scratch::{clear_scratch, scratch_left};
+pub(crate) use self::scratch::{Scratch, clear_scratch, scratch_left};
 use super::Source;
 use super::layout::wrapping;
 use super::sort::is_stray;

@@ -9,7 +9,7 @@ use upright_spanner_change::{Lock, fault};
 
 /// A folder to unpack into, which goes when it is no longer needed.
 #[derive(Debug)]
-pub(super) struct Scratch {
+pub(crate) struct Scratch {
     folder: PathBuf,
     lock: Option<Lock>,
 }

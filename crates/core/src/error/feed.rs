@@ -1,0 +1,118 @@
+//! What can go wrong with feeds.
+
+use super::files::list;
+use crate::remedy::{Action, Remedy};
+
+/// A feed that cannot be had, or is not what it should be.
+#[derive(Debug, thiserror::Error)]
+pub enum FeedError {
+    /// A text is no address.
+    #[error("`{address}` is not the address of a feed: {why}")]
+    Address {
+        /// The text.
+        address: String,
+        /// What is wrong with it.
+        why: String,
+    },
+    /// A place cannot be reached, or sends what it should not.
+    #[error("{address}: {why}")]
+    Unreachable {
+        /// The place.
+        address: String,
+        /// What is wrong with it.
+        why: String,
+    },
+    /// No network is used.
+    #[error("{address} is not asked: this run is offline")]
+    Offline {
+        /// The place.
+        address: String,
+    },
+    /// No place has a file.
+    #[error("no place has {what}")]
+    Nowhere {
+        /// The file.
+        what: String,
+    },
+    /// A feed is refused: the state that was taken in before stays.
+    #[error("the feed at {address} is refused: {why}")]
+    Refused {
+        /// The place.
+        address: String,
+        /// What is wrong with it.
+        why: String,
+        /// What to do about it.
+        remedy: Remedy,
+    },
+    /// No feed has that name.
+    #[error("there is no feed `{name}`")]
+    Unknown {
+        /// What was asked for.
+        name: String,
+        /// Those that there are.
+        known: Vec<String>,
+    },
+    /// No feed has such a build.
+    #[error("no feed has a build `{spec}`")]
+    NoBuild {
+        /// What was asked for.
+        spec: String,
+        /// What there is of the family.
+        known: Vec<String>,
+    },
+    /// A key cannot be used.
+    #[error("{what}")]
+    Key {
+        /// What is wrong with it.
+        what: String,
+        /// What to do about it.
+        remedy: Remedy,
+    },
+    /// The user stopped it.
+    #[error("it was stopped; what was downloaded so far is in {folder}")]
+    Stopped {
+        /// The folder.
+        folder: String,
+    },
+}
+
+impl FeedError {
+    pub(super) fn code(&self) -> &'static str {
+        match self {
+            Self::Address { .. } => "path",
+            Self::Unreachable { .. } => "unreachable",
+            Self::Offline { .. } => "offline",
+            Self::Nowhere { .. } => "nowhere",
+            Self::Refused { .. } => "feed-refused",
+            Self::Unknown { .. } => "unknown-feed",
+            Self::NoBuild { .. } => "unknown-build",
+            Self::Key { .. } => "key",
+            Self::Stopped { .. } => "stopped",
+        }
+    }
+
+    pub(super) fn remedy(&self) -> Remedy {
+        match self {
+            Self::Address { .. } => {
+                "Give an address as in https://feed.example/stable, or the path of a folder.".into()
+            }
+            Self::Unreachable { .. } => {
+                "What was taken in before is as it was. Try again later; what was downloaded so far is \
+                 gone on with."
+                    .into()
+            }
+            Self::Offline { .. } => "Leave out the option that keeps it offline.".into(),
+            Self::Nowhere { .. } => "Tell its publisher that the file is missing.".into(),
+            Self::Refused { remedy, .. } | Self::Key { remedy, .. } => remedy.clone(),
+            Self::Unknown { known, .. } if known.is_empty() => {
+                ("There is none yet.", Action::AddFeed).into()
+            }
+            Self::Unknown { known, .. } => format!("There are: {}.", list(known)).into(),
+            Self::NoBuild { known, .. } if known.is_empty() => {
+                ("A refresh may bring it.", Action::RefreshFeeds).into()
+            }
+            Self::NoBuild { known, .. } => format!("In feeds: {}.", list(known)).into(),
+            Self::Stopped { .. } => "The same command goes on with it.".into(),
+        }
+    }
+}

@@ -1,0 +1,253 @@
+//! What a feed says of a family: how it is described, its builds, and what is advised against.
+
+use std::io::Read;
+
+use jiff::civil::Date;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::head::{Piece, SCHEMA};
+use crate::catalog::slug;
+use crate::content::{Content, Digest};
+use crate::fetch::Address;
+use crate::path::TreePath;
+use crate::rack::BuildSpec;
+use upright_spanner_image::{Machine, Requirement, Version};
+
+/// The longest texts that are taken.
+const LONGEST_CATALOG: usize = 64 << 10;
+const LONGEST_LAYOUT: usize = 64 << 10;
+const LONGEST_WHY: usize = 1000;
+/// The longest notes, and the longest download.
+pub(crate) const LONGEST_NOTES: u64 = 1 << 20;
+const LONGEST_FILE: u64 = 1 << 40;
+/// The most variants of one download.
+const MOST_VARIANTS: usize = 64;
+/// A window for unpacking takes so much memory at most: eight megabytes.
+const MOST_WINDOW: u32 = 23;
+
+/// What a shard holds.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(crate) struct Shard {
+    pub schema: u32,
+    pub family: Vec<Listing>,
+}
+
+/// What a feed says of one family.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Listing {
+    /// The family.
+    pub id: String,
+    /// A catalog of it alone, as a catalog file is written.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub catalog: Option<String>,
+    /// Where files of its builds go, as a layout file is written.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub layout: Option<String>,
+    /// Its builds.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub build: Vec<Entry>,
+    /// What is advised against.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub advice: Vec<Advice>,
+}
+
+/// A download of one version of a family.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Entry {
+    /// The version, as it stands in the build's name.
+    pub version: String,
+    /// The file or archive.
+    pub file: Packed,
+    /// The page on which it can be had by hand. The feed does not have the file itself then.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub page: Option<String>,
+    /// The variants in it.
+    pub variant: Vec<Variant>,
+    /// The versions of the game that it supports.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub supports: Option<Requirement>,
+    /// What its publisher says of it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub notes: Option<Packed>,
+    /// The day from which it is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub date: Option<Date>,
+}
+
+/// A file with its name.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Packed {
+    /// Its name.
+    pub name: String,
+    /// Its digest.
+    pub blake3: Digest,
+    /// Its length.
+    pub size: u64,
+}
+
+/// A variant of a download.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Variant {
+    /// Its name, where it has one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub name: Option<String>,
+    /// The digest of its library.
+    pub library: Digest,
+    /// The machine that it is for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub machine: Option<Machine>,
+    /// The store edition of the game that it is for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub edition: Option<String>,
+    /// The version of the game that its library's name is keyed to.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub key: Option<Version>,
+    /// Who made its library.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub company: Option<String>,
+}
+
+/// What its publisher advises.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Advice {
+    /// Which versions it is about.
+    pub builds: Requirement,
+    /// Which variant; all, where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub variant: Option<String>,
+    /// What of them.
+    pub what: Counsel,
+    /// With which versions of the game; with any, where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub game: Option<Requirement>,
+    /// The reason.
+    pub why: String,
+}
+
+/// What is advised of a build.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Counsel {
+    /// Its publisher has taken it back.
+    Withdrawn,
+    /// It is known to fail.
+    Fails,
+}
+
+impl Entry {
+    /// The version that its name states; those of builds whose files state none are no versions.
+    pub fn number(&self) -> Option<Version> {
+        self.version.parse().ok()
+    }
+
+    /// Says what of it cannot be used.
+    fn check(&self, family: &str) -> Result<(), String> {
+        let typed = BuildSpec::parse(&format!("{family}@{}", self.version));
+        let is_name = typed.version.as_deref() == Some(&*self.version) && typed.variant.is_none();
+        let is_plain = |text: &str| {
+            text.len() <= 100 && !text.contains(|c: char| c.is_control() || c.is_whitespace())
+        };
+        if !is_name || !is_plain(&self.version) {
+            return Err(format!("`{}` is not a version", self.version));
+        }
+        self.file.check(LONGEST_FILE)?;
+        if let Some(notes) = &self.notes {
+            notes.check(LONGEST_NOTES)?;
+        }
+        if let Some(page) = &self.page {
+            Address::page(page).map_err(|error| error.to_string())?;
+        }
+        if self.variant.is_empty() || self.variant.len() > MOST_VARIANTS {
+            return Err(format!("it has {} variants", self.variant.len()));
+        }
+        let names = self.variant.iter().filter_map(|variant| variant.name.as_deref());
+        let mut wrong = names.filter(|name| !is_plain(name) || name.contains(['@', '+']));
+        wrong.next().map_or(Ok(()), |name| Err(format!("`{name}` is not a variant")))
+    }
+}
+
+impl Packed {
+    /// A content under a name.
+    pub(crate) fn new(name: String, content: Content) -> Self {
+        Self { name, blake3: content.blake3, size: content.size }
+    }
+
+    /// What is in it.
+    pub fn content(&self) -> Content {
+        Content { blake3: self.blake3, size: self.size }
+    }
+
+    /// Says whether its name is none that a file can bear, or it is too long.
+    fn check(&self, most: u64) -> Result<(), String> {
+        let path = TreePath::new(&self.name).map_err(|error| error.to_string())?;
+        if path.file_name() != self.name || self.name.len() > 200 {
+            return Err(format!("`{}` is not the name of a file", self.name));
+        }
+        if self.size > most {
+            return Err(format!("{} has {} bytes, more than {most}", self.name, self.size));
+        }
+        Ok(())
+    }
+}
+
+impl Listing {
+    /// Says what of it cannot be used.
+    fn check(&self) -> Result<(), String> {
+        if self.id.is_empty() || slug(&self.id) != self.id || self.id.len() > 100 {
+            return Err(format!("`{}` is not the id of a family", self.id));
+        }
+        let texts = [(&self.catalog, LONGEST_CATALOG), (&self.layout, LONGEST_LAYOUT)];
+        for (text, most) in texts {
+            if text.as_ref().is_some_and(|text| text.len() > most) {
+                return Err(format!("a text of {} is longer than {most} bytes", self.id));
+            }
+        }
+        if self.advice.iter().any(|advice| advice.why.len() > LONGEST_WHY) {
+            return Err(format!("a reason about {} is longer than {LONGEST_WHY} bytes", self.id));
+        }
+        let wrong = |why: String| format!("{}: {why}", self.id);
+        self.build.iter().try_for_each(|entry| entry.check(&self.id).map_err(wrong))
+    }
+}
+
+impl Shard {
+    /// Reads a shard, and refuses one of which anything cannot be used.
+    pub fn read(bytes: &[u8], piece: &Piece) -> Result<Self, String> {
+        let shard: Self = serde_json::from_slice(&unpack(bytes, piece)?)
+            .map_err(|error| format!("a part of it is damaged: {error}"))?;
+        if shard.schema != SCHEMA {
+            return Err(format!("a part of it has format {}", shard.schema));
+        }
+        shard.family.iter().try_for_each(Listing::check)?;
+        Ok(shard)
+    }
+}
+
+/// Unpacks a piece, to the length that it is said to have.
+pub(super) fn unpack(bytes: &[u8], piece: &Piece) -> Result<Vec<u8>, String> {
+    let damaged = |error: std::io::Error| format!("a part of it cannot be unpacked: {error}");
+    let mut decoder = zstd::stream::read::Decoder::new(bytes).map_err(damaged)?;
+    decoder.window_log_max(MOST_WINDOW).map_err(damaged)?;
+    let mut out = Vec::new();
+    decoder.take(piece.unpacked + 1).read_to_end(&mut out).map_err(damaged)?;
+    if out.len() as u64 != piece.unpacked {
+        return Err("a part of it has another length than is said".to_owned());
+    }
+    Ok(out)
+}
+
+/// Packs the text of a piece; gives its bytes.
+pub(super) fn pack(text: &[u8]) -> std::io::Result<(Vec<u8>, Piece)> {
+    const LEVEL: i32 = 19;
+    let bytes = zstd::stream::encode_all(text, LEVEL)?;
+    let Content { blake3, size } = Content::of_bytes(&bytes);
+    let unpacked = text.len() as u64;
+    Ok((bytes, Piece { blake3, size, unpacked }))
+}

@@ -1,0 +1,28 @@
+//! Feeds: lists of builds that anybody can publish as static files, with what they support and how they are laid
+//! out.
+//!
+//! A feed is a folder, served by any web server or reached as it is:
+//!
+//! - `feed.minisig`, the only file that ever changes: a signature, whose trusted comment names the head;
+//! - `content/`, files named by their digest: heads, what these name, and the downloads.
+//!
+//! The format, and what a client refuses, are described in docs/formats.md and docs/reliability.md.
+
+mod head;
+mod key;
+mod known;
+mod listing;
+mod make;
+mod subscription;
+mod take_in;
+
+pub use head::{Head, Piece};
+pub(crate) use head::{SIGNATURE, content_name};
+pub use key::{Key, NewKey, Secret};
+pub use known::{Advised, Feed, Feeds, Offer};
+pub use listing::{Advice, Counsel, Entry, Listing, Packed, Variant};
+pub(crate) use listing::{LONGEST_NOTES, Shard};
+pub(crate) use make::{Draft, content_path, contents, copy_content, prune, write_content};
+pub use make::{Signer, Written};
+pub use subscription::Subscription;
+pub(crate) use take_in::{Found, News, Pieces, Whole, look, news, pieces, recognition, whole};

@@ -1,0 +1,193 @@
+//! Downloads a file that is known by its digest: goes on where it was interrupted, and elsewhere where a place
+//! fails.
+
+use std::fs::{self, File, OpenOptions};
+use std::io::{self, Read, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+use super::address::Address;
+use super::client::{Client, failed, wrong};
+use crate::content::Content;
+use crate::error::{Error, FeedError, Result};
+use crate::path::slashes;
+use upright_spanner_change::{Folder, Lock, Progress};
+
+/// What is written at a time, and the most that is lost when the program ends in between.
+const BLOCK: usize = 64 << 10;
+
+/// A place that sends less than this for so long is given up.
+const LEAST_RATE: u64 = 1 << 10;
+const RATE_OVER: Duration = Duration::from_secs(30);
+
+/// A file that is to be had.
+#[derive(Debug, Clone)]
+pub(crate) struct Wanted {
+    /// What is in it.
+    pub content: Content,
+    /// What it is called: one name, which a file can bear.
+    pub name: String,
+    /// Where it may be had, in the order in which that is tried.
+    pub places: Vec<Address>,
+}
+
+/// A file on its way, in a folder of its own that no other process uses meanwhile.
+#[derive(Debug)]
+pub(crate) struct Transfer {
+    folder: PathBuf,
+    wanted: Wanted,
+    lock: Lock,
+}
+
+impl Transfer {
+    /// Takes the folder of a file below one for all downloads.
+    pub fn begin(downloads: &Path, wanted: Wanted) -> Result<Self> {
+        let folder = downloads.join(wanted.content.blake3.to_string());
+        drop(Folder::make(&folder)?);
+        let lock = Lock::take(&folder)?;
+        Ok(Self { folder, wanted, lock })
+    }
+
+    fn whole(&self) -> PathBuf {
+        self.folder.join(&self.wanted.name)
+    }
+
+    fn part(&self) -> PathBuf {
+        self.folder.join("unfinished.part")
+    }
+
+    /// So many bytes are there from an earlier run.
+    pub fn has(&self) -> u64 {
+        let size = |path: PathBuf| fs::symlink_metadata(path).ok().filter(fs::Metadata::is_file);
+        let there = size(self.whole()).or_else(|| size(self.part()));
+        there.map_or(0, |there| there.len().min(self.wanted.content.size))
+    }
+
+    /// Gets the file, and gives its path. What was begun before is gone on with; and what is not what was
+    /// promised when all is there is got anew, once.
+    pub fn run(&self, client: &Client, progress: &dyn Progress) -> Result<PathBuf> {
+        let whole = self.whole();
+        if is(&whole, &self.wanted.content) {
+            return Ok(whole);
+        }
+        let resumed = self.has() > 0;
+        let done = match self.attempt(client, progress) {
+            Err(Failed::Differs(_)) if resumed => self.attempt(client, progress),
+            done => done,
+        };
+        done.map_err(|(Failed::Differs(error) | Failed::Otherwise(error))| error)?;
+        fs::rename(self.part(), &whole).map_err(Error::io("rename", &whole))?;
+        Ok(whole)
+    }
+
+    fn attempt(&self, client: &Client, progress: &dyn Progress) -> Result<(), Failed> {
+        let path = self.part();
+        let mut options = OpenOptions::new();
+        let opened = options.read(true).write(true).create(true).truncate(false).open(&path);
+        let mut file = opened.map_err(Error::io("write", &path))?;
+        let mut first = None;
+        for place in &self.wanted.places {
+            match self.from(client, place, &mut file, progress) {
+                Ok(()) => {
+                    file.sync_all().map_err(Error::io("sync", &path))?;
+                    drop(file);
+                    if is(&path, &self.wanted.content) {
+                        return Ok(());
+                    }
+                    // Nobody knows which byte is wrong, nor who sent it.
+                    let _ = fs::remove_file(&path);
+                    let source = wrong("what it sent is not what was signed");
+                    return Err(Failed::Differs(failed(place)(source)));
+                }
+                Err(error) if progress.is_stopped() => return Err(Failed::Otherwise(error)),
+                Err(error) => first = first.or(Some(error)),
+            }
+        }
+        let nowhere = || FeedError::Nowhere { what: self.wanted.name.clone() }.into();
+        Err(Failed::Otherwise(first.unwrap_or_else(nowhere)))
+    }
+
+    /// Goes on with what one place sends.
+    fn from(
+        &self,
+        client: &Client,
+        address: &Address,
+        file: &mut File,
+        progress: &dyn Progress,
+    ) -> Result<()> {
+        let path = self.part();
+        let size = self.wanted.content.size;
+        let write = Error::io("write", &path);
+        let mut at = file.seek(SeekFrom::End(0)).map_err(write)?;
+        if at > size {
+            at = 0;
+        }
+        if at == size && size > 0 {
+            return Ok(());
+        }
+        let mut sent = client.open(address, at)?;
+        if sent.all.is_some_and(|all| all != size) {
+            return Err(failed(address)(wrong("its file has another length than was signed")));
+        }
+        if sent.from != at {
+            at = 0;
+        }
+        file.set_len(at).map_err(Error::io("write", &path))?;
+        file.seek(SeekFrom::Start(at)).map_err(Error::io("write", &path))?;
+
+        let mut block = vec![0; BLOCK];
+        let (mut since, mut at_then) = (Instant::now(), at);
+        loop {
+            let read = sent.body.read(&mut block).map_err(failed(address))?;
+            if read == 0 {
+                break;
+            }
+            at += read as u64;
+            if at > size {
+                let why = format!("it sends more than the {size} bytes that were signed");
+                return Err(failed(address)(wrong(&why)));
+            }
+            file.write_all(&block[..read]).map_err(Error::io("write", &path))?;
+            progress.advance(read as u64);
+            if progress.is_stopped() {
+                return Err(FeedError::Stopped { folder: slashes(&self.folder) }.into());
+            }
+            if since.elapsed() > RATE_OVER {
+                if at - at_then < LEAST_RATE * RATE_OVER.as_secs() {
+                    return Err(failed(address)(wrong("it sends too slowly")));
+                }
+                (since, at_then) = (Instant::now(), at);
+            }
+        }
+        if at < size {
+            return Err(failed(address)(io::ErrorKind::UnexpectedEof.into()));
+        }
+        Ok(())
+    }
+
+    /// Removes what was downloaded, when something else has it.
+    pub fn clear(self) {
+        let Self { folder, lock, .. } = self;
+        drop(lock);
+        let _ = fs::remove_dir_all(folder);
+    }
+}
+
+/// Why an attempt failed.
+enum Failed {
+    /// All came, and is not what was promised.
+    Differs(Error),
+    Otherwise(Error),
+}
+
+impl From<Error> for Failed {
+    fn from(error: Error) -> Self {
+        Self::Otherwise(error)
+    }
+}
+
+/// Whether a file holds a content.
+fn is(path: &Path, content: &Content) -> bool {
+    let is_plain = fs::symlink_metadata(path).is_ok_and(|found| found.is_file());
+    is_plain && crate::content::content_of(path).is_ok_and(|found| found == *content)
+}

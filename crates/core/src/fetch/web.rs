@@ -1,0 +1,125 @@
+//! Requests to a web server.
+
+use std::io::{self, Read};
+use std::time::Duration;
+
+use ureq::Agent;
+use ureq::http::header::{
+    CONTENT_RANGE, ETAG, IF_MODIFIED_SINCE, IF_NONE_MATCH, LAST_MODIFIED, LOCATION, RANGE,
+};
+use ureq::http::{HeaderMap, HeaderName};
+
+use super::address::{Address, redirected};
+use super::client::Seen;
+
+/// So many hops a redirect may have: a mirror takes one or two.
+const MOST_HOPS: usize = 5;
+
+/// How long is waited for a server to be reached, to answer, and to send the next bytes.
+const CONNECTING: Duration = Duration::from_secs(10);
+const ANSWERING: Duration = Duration::from_secs(20);
+const SILENT: Duration = Duration::from_secs(20);
+
+/// Sends requests.
+#[derive(Debug)]
+pub(super) struct Web {
+    agent: Agent,
+}
+
+/// What a server says before it sends anything.
+pub(super) struct Reply {
+    pub status: u16,
+    /// From which byte on it sends, and how long all of it is, where it says so.
+    pub range: Option<(u64, Option<u64>)>,
+    pub seen: Seen,
+    pub body: Box<dyn Read + Send>,
+}
+
+impl Web {
+    pub fn new() -> Self {
+        let config = Agent::config_builder()
+            .http_status_as_error(false)
+            .max_redirects(0)
+            .max_redirects_will_error(false)
+            .user_agent(concat!("upright-spanner/", env!("CARGO_PKG_VERSION")))
+            .accept_encoding("identity")
+            .max_response_header_size(32 << 10)
+            .timeout_resolve(Some(CONNECTING))
+            .timeout_connect(Some(CONNECTING))
+            .timeout_recv_response(Some(ANSWERING))
+            .timeout_per_read(Some(SILENT))
+            .timeout_per_write(Some(SILENT))
+            .build();
+        Self { agent: config.into() }
+    }
+
+    /// Asks for what is at an address, from a byte on, or only where it is not what was seen before.
+    pub fn get(&self, url: &str, from: u64, seen: Option<&Seen>) -> io::Result<Reply> {
+        let mut url = url.to_owned();
+        for _ in 0..=MOST_HOPS {
+            let mut request = self.agent.get(&url);
+            if from > 0 {
+                request = request.header(RANGE, format!("bytes={from}-"));
+            }
+            let known = seen.map(|seen| (seen.etag.as_deref(), seen.modified.as_deref()));
+            match known {
+                Some((Some(etag), _)) => request = request.header(IF_NONE_MATCH, etag),
+                Some((None, Some(date))) => request = request.header(IF_MODIFIED_SINCE, date),
+                _ => {}
+            }
+            let response = request.call().map_err(in_words)?;
+            let status = response.status().as_u16();
+            let headers = response.headers();
+            if matches!(status, 301 | 302 | 303 | 307 | 308) {
+                let next = header(headers, &LOCATION).and_then(|to| redirected(&url, &to));
+                let next = next.ok_or_else(|| wrong("it redirects to what is no address"))?;
+                if next.is_open() && !Address::Web(url).is_open() {
+                    return Err(wrong("it redirects from https to http"));
+                }
+                url = next.to_string();
+                continue;
+            }
+            let range = header(headers, &CONTENT_RANGE).and_then(|text| range(&text));
+            let (etag, modified) = (header(headers, &ETAG), header(headers, &LAST_MODIFIED));
+            let seen = Seen { etag, modified };
+            let body = Box::new(response.into_body().into_reader());
+            return Ok(Reply { status, range, seen, body });
+        }
+        Err(wrong(&format!("it redirects more than {MOST_HOPS} times")))
+    }
+}
+
+/// A header's text, where it is one that can be sent back.
+fn header(headers: &HeaderMap, name: &HeaderName) -> Option<String> {
+    const LONGEST: usize = 2048;
+    let text = headers.get(name)?.to_str().ok()?;
+    (text.len() <= LONGEST).then(|| text.to_owned())
+}
+
+/// `bytes 65536-131071/262144`
+fn range(text: &str) -> Option<(u64, Option<u64>)> {
+    let (span, all) = text.trim().strip_prefix("bytes ")?.split_once('/')?;
+    let (from, _) = span.split_once('-')?;
+    Some((from.trim().parse().ok()?, all.trim().parse().ok()))
+}
+
+fn wrong(why: &str) -> io::Error {
+    io::Error::new(io::ErrorKind::InvalidData, why.to_owned())
+}
+
+/// What went wrong, in the words of who waits for it.
+fn in_words(error: ureq::Error) -> io::Error {
+    match error {
+        ureq::Error::Io(error) => error,
+        ureq::Error::Timeout(_) => {
+            io::Error::new(io::ErrorKind::TimedOut, "it did not answer in time")
+        }
+        ureq::Error::HostNotFound => {
+            io::Error::new(io::ErrorKind::NotFound, "no server of that name is known")
+        }
+        ureq::Error::ConnectionFailed => {
+            io::Error::new(io::ErrorKind::ConnectionRefused, "no server answers there")
+        }
+        other => io::Error::other(other.to_string()),
+    }
+}

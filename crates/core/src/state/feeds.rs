@@ -1,0 +1,182 @@
+//! The feeds that the user has added: a TOML file each in `feeds/`, and beside it a folder with what was taken in,
+//! named by digest. The file is what counts: it is written when everything that it names is there, and what it
+//! does not name goes afterwards. The format is described in docs/formats.md.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use jiff::{SignedDuration, Timestamp};
+use serde::{Deserialize, Serialize};
+
+use crate::content::{Content, Digest};
+use crate::error::{Error, Result};
+use crate::feed::{Feed, Feeds, Head, Key, Shard, Subscription, recognition};
+use crate::fetch::{Address, Seen};
+use upright_spanner_change::{Folder, line};
+use upright_spanner_image::file::bytes_of;
+
+const SCHEMA: u32 = 1;
+const HEADING: &str = "# A feed, and how far it was taken in; see docs/formats.md.\n\n";
+const ENDING: &str = ".toml";
+
+/// The folder of the home.
+#[derive(Debug)]
+pub(crate) struct FeedsFolder {
+    path: PathBuf,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Stored {
+    schema: u32,
+    address: String,
+    key: Key,
+    serial: u64,
+    head: Digest,
+    head_size: u64,
+    refreshed: Timestamp,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    etag: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    modified: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    fresh_for: Option<SignedDuration>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    registry: Vec<String>,
+}
+
+impl FeedsFolder {
+    pub fn new(home: &Path) -> Self {
+        Self { path: home.join("feeds") }
+    }
+
+    /// Reads what was taken in. A feed that cannot be read is among the faults; a part of one that is missing or
+    /// damaged counts as not taken in.
+    pub fn read(&self) -> Feeds {
+        let mut feeds = Feeds::default();
+        let Ok(entries) = fs::read_dir(&self.path) else { return feeds };
+        let mut names: Vec<String> =
+            entries.flatten().filter_map(|entry| entry.file_name().into_string().ok()).collect();
+        names.retain(|name| name.ends_with(ENDING));
+        let mut names: Vec<&str> =
+            names.iter().map(|name| name.trim_end_matches(ENDING)).collect();
+        names.sort_unstable();
+        for name in names {
+            match self.read_one(name) {
+                Ok(feed) => feeds.feeds.push(feed),
+                Err(why) => feeds.faults.push((self.file_of(name), why)),
+            }
+        }
+        feeds
+    }
+
+    fn read_one(&self, name: &str) -> Result<Feed, String> {
+        /// The file has a dozen lines.
+        const LONGEST: u64 = 64 << 10;
+        let bytes = bytes_of(&self.file_of(name), LONGEST).map_err(|error| error.to_string())?;
+        let stored: Stored = toml::from_str(&String::from_utf8_lossy(&bytes))
+            .map_err(|error| error.message().to_owned())?;
+        let subscription = stored.into_subscription(name)?;
+        let missing = || "what was taken in of it is missing or damaged".to_owned();
+        let bytes = self.piece(name, &subscription.head).ok_or_else(missing)?;
+        let head: Head = serde_json::from_slice(&bytes).map_err(|error| error.to_string())?;
+        let known = self.piece(name, &head.families.content()).ok_or_else(missing)?;
+        let known = recognition(&known, &head.families)?;
+        let shards = head.shards.iter().enumerate().filter_map(|(at, piece)| {
+            let bytes = self.piece(name, &piece.content())?;
+            Some((at, Shard::read(&bytes, piece).ok()?))
+        });
+        let shards: BTreeMap<usize, Shard> = shards.collect();
+        Ok(Feed::new(subscription, head, known, shards))
+    }
+
+    /// A part of a feed that was taken in, where it is there and whole.
+    pub fn piece(&self, name: &str, content: &Content) -> Option<Vec<u8>> {
+        let path = self.path.join(name).join(content.blake3.to_string());
+        let bytes = bytes_of(&path, content.size).ok()?;
+        (Content::of_bytes(&bytes) == *content).then_some(bytes)
+    }
+
+    /// Keeps parts of a feed, which count when [`FeedsFolder::write`] names them.
+    pub fn keep(&self, name: &str, pieces: &[Vec<u8>]) -> Result<()> {
+        drop(Folder::make(&self.path)?);
+        let folder = Folder::make(&self.path.join(name))?;
+        for bytes in pieces {
+            let content = Content::of_bytes(bytes);
+            if self.piece(name, &content).is_none() {
+                line::write_bytes_over(&folder, &content.blake3.to_string(), bytes)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Writes how far a feed was taken in. To be called under the home's lock.
+    pub fn write(&self, subscription: &Subscription) -> Result<()> {
+        let path = self.file_of(&subscription.name);
+        let text = toml::to_string(&Stored::of(subscription))
+            .map_err(|error| Error::io("write", &path)(std::io::Error::other(error)))?;
+        let name = format!("{}{ENDING}", subscription.name);
+        Ok(line::write_over(&Folder::make(&self.path)?, &name, &format!("{HEADING}{text}"))?)
+    }
+
+    /// Removes what is not needed of a feed any more.
+    pub fn sweep(&self, name: &str, kept: &BTreeSet<Content>) -> Result<()> {
+        let kept: BTreeSet<String> = kept.iter().map(|it| it.blake3.to_string()).collect();
+        let Some(folder) = Folder::make(&self.path)?.below(name)? else { return Ok(()) };
+        for file in folder.names()? {
+            let Some(file) = file.to_str().filter(|file| !kept.contains(*file)) else { continue };
+            folder.remove_file(file)?;
+        }
+        Ok(())
+    }
+
+    /// Forgets a feed.
+    pub fn remove(&self, name: &str) -> Result<()> {
+        let folder = Folder::make(&self.path)?;
+        folder.remove_file(&format!("{name}{ENDING}"))?;
+        folder.sync()?;
+        self.sweep(name, &BTreeSet::new())?;
+        folder.remove_folder(name)?;
+        Ok(())
+    }
+
+    fn file_of(&self, name: &str) -> PathBuf {
+        self.path.join(format!("{name}{ENDING}"))
+    }
+}
+
+impl Stored {
+    fn of(feed: &Subscription) -> Self {
+        Self {
+            schema: SCHEMA,
+            address: feed.address.to_string(),
+            key: feed.key.clone(),
+            serial: feed.serial,
+            head: feed.head.blake3,
+            head_size: feed.head.size,
+            refreshed: feed.refreshed,
+            etag: feed.seen.etag.clone(),
+            modified: feed.seen.modified.clone(),
+            fresh_for: feed.fresh_for,
+            registry: feed.granted.clone(),
+        }
+    }
+
+    fn into_subscription(self, name: &str) -> Result<Subscription, String> {
+        if self.schema != SCHEMA {
+            return Err(format!("schema {} is not known: expected {SCHEMA}", self.schema));
+        }
+        Ok(Subscription {
+            name: name.to_owned(),
+            address: Address::new(&self.address).map_err(|error| error.to_string())?,
+            key: self.key,
+            serial: self.serial,
+            head: Content { blake3: self.head, size: self.head_size },
+            refreshed: self.refreshed,
+            seen: Seen { etag: self.etag, modified: self.modified },
+            fresh_for: self.fresh_for,
+            granted: self.registry,
+        })
+    }
+}

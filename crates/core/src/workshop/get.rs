@@ -1,0 +1,429 @@
+//! Gets builds that feeds have onto the rack.
+
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+use std::sync::PoisonError;
+
+use super::rack::Addition;
+use super::{Altering, Workshop};
+use crate::check::{self, Finding};
+use crate::content::{Content, content_of};
+use crate::error::{Error, FeedError, RackError, Result};
+use crate::feed::{Advice, Counsel, Entry, Feed, Offer};
+use crate::fetch::{Transfer, Wanted};
+use crate::path::same_name;
+use crate::plan::needs;
+use crate::rack::{Build, BuildSpec, Needs, PackageOptions, Parcel};
+use crate::survey::GameView;
+use upright_spanner_change::Progress;
+use upright_spanner_image::{Requirement, Version};
+
+/// So many files are downloaded at a time.
+const AT_A_TIME: usize = 4;
+
+/// A download that a feed has.
+#[derive(Debug, Clone)]
+pub struct Download {
+    /// What it is called: `family@version`.
+    pub id: String,
+    /// The family.
+    pub family: String,
+    /// The feed.
+    pub feed: String,
+    /// What the feed says of it.
+    pub entry: Entry,
+    /// That its publisher has taken it back, or that it is known to fail in a game.
+    pub advice: Vec<Advice>,
+    /// How it is called on the rack, where it is there already.
+    pub on_rack: Option<String>,
+    wanted: Option<Wanted>,
+}
+
+/// A download that is there, and not on the rack yet.
+#[derive(Debug)]
+pub struct Downloaded {
+    path: PathBuf,
+    transfer: Transfer,
+}
+
+impl Workshop {
+    /// What feeds have under some names, as [`Workshop::builds`] have them or with a version left out; what they say of
+    /// the families is taken in first, where that was not done.
+    ///
+    /// # Errors
+    /// Where no feed has one of them, or it cannot be reached.
+    pub fn downloads(
+        &self,
+        specs: &[String],
+        feed: Option<&str>,
+        progress: &dyn Progress,
+    ) -> Result<Vec<Download>> {
+        let mut out: Vec<Download> = Vec::new();
+        for spec in specs {
+            let family = BuildSpec::parse(spec).family;
+            if self.feeds().offers(&family).is_empty() {
+                self.take_in_family(&family, progress)?;
+            }
+            let feeds = self.feeds();
+            if let Some(name) = feed.filter(|name| feeds.feed(name).is_none()) {
+                let known = feeds.feeds.iter().map(|feed| feed.name().to_owned()).collect();
+                return Err(FeedError::Unknown { name: name.to_owned(), known }.into());
+            }
+            let is_meant =
+                |offer: &&Offer<'_>| feed.is_none_or(|name| same_name(name, offer.feed.name()));
+            let named = feeds.named(spec);
+            let named: Vec<&Offer<'_>> = named.iter().filter(is_meant).collect();
+            let Some(first) = named.first() else {
+                let known = feeds.offers(&family).iter().map(Offer::id).collect();
+                return Err(FeedError::NoBuild { spec: spec.clone(), known }.into());
+            };
+            // One feed's word goes for a version; others may have the same files.
+            let own = named.iter().filter(|offer| offer.feed.name() == first.feed.name());
+            for offer in own {
+                let download = self.download_of(offer, &named, None)?;
+                let content = download.entry.file.content();
+                if out.iter().all(|other| other.entry.file.content() != content) {
+                    out.push(download);
+                }
+            }
+        }
+        Ok(out)
+    }
+
+    /// What feeds have for the components of a game that is newer than what it has and than what the rack has for it,
+    /// and that is for this game by all that the feed says of it.
+    ///
+    /// # Errors
+    /// Where the rack cannot be read.
+    pub fn downloads_for(&self, view: &GameView) -> Result<Vec<Download>> {
+        let feeds = self.feeds();
+        let mut out: Vec<Download> = Vec::new();
+        for library in view.components() {
+            let Some(offered) = &library.offered else { continue };
+            let is_it = |offer: &&Offer<'_>| {
+                offer.feed.name() == offered.feed && offer.entry.file.blake3 == offered.blake3
+            };
+            let offers = feeds.offers(&library.family);
+            let Some(offer) = offers.iter().find(is_it) else { continue };
+            let all: Vec<&Offer<'_>> = offers.iter().collect();
+            let download = self.download_of(offer, &all, view.game_version())?;
+            let digest = download.entry.file.blake3;
+            if out.iter().all(|other| other.entry.file.blake3 != digest) {
+                out.push(download);
+            }
+        }
+        Ok(out)
+    }
+
+    /// What feeds have of a family, or one of them of all families that were taken in.
+    ///
+    /// # Errors
+    /// Where neither a feed nor a family in one has that name.
+    pub fn listed(&self, what: &str, progress: &dyn Progress) -> Result<Vec<Download>> {
+        if let Some(feed) = self.feeds().feed(what) {
+            let listings = feed.listings().flat_map(|listing| {
+                listing.build.iter().map(move |entry| Offer { feed, listing, entry })
+            });
+            let mut offers: Vec<Offer<'_>> = listings.collect();
+            offers.sort_by(|a, b| a.listing.id.cmp(&b.listing.id));
+            return offers.iter().map(|offer| self.download_of(offer, &[], None)).collect();
+        }
+        if self.feeds().offers(what).is_empty() {
+            self.take_in_family(what, progress)?;
+        }
+        let feeds = self.feeds();
+        let offers = feeds.offers(what);
+        if offers.is_empty() {
+            let families = feeds.feeds.iter().flat_map(Feed::listings);
+            let mut known: Vec<String> = families.map(|listing| listing.id.clone()).collect();
+            known.sort();
+            known.dedup();
+            return Err(FeedError::NoBuild { spec: what.to_owned(), known }.into());
+        }
+        offers.iter().map(|offer| self.download_of(offer, &[], None)).collect()
+    }
+
+    /// What is to be got from feeds before some builds can be fitted to a game: what the rack does not have, and of a
+    /// family without a version what is newer.
+    ///
+    /// # Errors
+    /// Where neither the rack nor a feed has one of them.
+    pub fn downloads_to_fit(
+        &self,
+        view: &GameView,
+        specs: &[String],
+        progress: &dyn Progress,
+    ) -> Result<Vec<Download>> {
+        let mut out = Vec::new();
+        for spec in specs.iter().filter(|spec| !Path::new(spec).exists()) {
+            let named = BuildSpec::parse(spec);
+            let builds = self.builds()?;
+            let on_rack = builds.iter().any(|build| named.is_met_by(build));
+            if named.version.is_some() {
+                if !on_rack {
+                    out.extend(self.downloads(std::slice::from_ref(spec), None, progress)?);
+                }
+                continue;
+            }
+            if self.feeds().offers(&named.family).is_empty() {
+                match self.take_in_family(&named.family, progress) {
+                    Err(_) if on_rack => {}
+                    taken => taken?,
+                }
+            }
+            let feeds = self.feeds();
+            let needs = needs(view);
+            let newest = feeds.newest_for(&named.family, &needs);
+            let has = builds.iter().filter(|build| is_usable(build, &named.family, &needs));
+            let has = has.filter_map(|build| build.version.clone()).max();
+            match newest {
+                Some(offer) if has.is_none() || offer.entry.number() > has => {
+                    let all = feeds.offers(&named.family);
+                    let all: Vec<&Offer<'_>> = all.iter().collect();
+                    out.push(self.download_of(&offer, &all, needs.version)?);
+                }
+                Some(_) => {}
+                None if on_rack => {}
+                None => out.extend(self.downloads(std::slice::from_ref(spec), None, progress)?),
+            }
+        }
+        out.retain(|download| download.on_rack.is_none());
+        Ok(out)
+    }
+
+    /// An error that says of a build that the rack does not have it, with the feed that does.
+    pub(super) fn or_in_feed(&self, error: Error) -> Error {
+        let Error::Rack(RackError::Unknown { spec, known }) = error else { return error };
+        let feeds = self.feeds();
+        match feeds.named(&spec).first() {
+            Some(offer) => {
+                let (build, feed) = (offer.id(), offer.feed.name().to_owned());
+                RackError::InFeed { spec, build, feed }.into()
+            }
+            None => RackError::Unknown { spec, known }.into(),
+        }
+    }
+
+    /// A download, with every place at which the same file may be had.
+    fn download_of(
+        &self,
+        offer: &Offer<'_>,
+        others: &[&Offer<'_>],
+        game: Option<&Version>,
+    ) -> Result<Download> {
+        let content = offer.entry.file.content();
+        let mut wanted = offer.wanted();
+        let same = others.iter().filter(|other| other.entry.file.content() == content);
+        let elsewhere = same.filter_map(|other| other.wanted()).flat_map(|other| other.places);
+        let elsewhere: Vec<_> = elsewhere.collect();
+        if let Some(wanted) = &mut wanted {
+            for place in elsewhere {
+                if !wanted.places.contains(&place) {
+                    wanted.places.push(place);
+                }
+            }
+        }
+        let number = offer.entry.number();
+        let feeds = self.feeds();
+        let advice = feeds.advice(&offer.listing.id, number.as_ref(), None, game);
+        let advice = advice.map(|advised| advised.advice.clone()).collect();
+        let builds = self.builds()?;
+        let on_rack = builds.iter().find(|build| build.source.blake3 == content.blake3);
+        Ok(Download {
+            id: offer.id(),
+            family: offer.listing.id.clone(),
+            feed: offer.feed.name().to_owned(),
+            entry: offer.entry.clone(),
+            advice,
+            on_rack: on_rack.map(|build| build.id.to_string()),
+            wanted,
+        })
+    }
+
+    /// Downloads files, several at a time, each from the first place that has it; gives what came of each, in order.
+    /// What was begun before is gone on with.
+    pub fn download(
+        &self,
+        downloads: &[Download],
+        progress: &dyn Progress,
+    ) -> Vec<Result<Downloaded>> {
+        let folder = self.home.join("downloads");
+        let begin = |download: &Download| {
+            let by_hand = || FeedError::Nowhere { what: download.entry.file.name.clone() };
+            let wanted = download.wanted.clone().ok_or_else(by_hand)?;
+            Transfer::begin(&folder, wanted)
+        };
+        let begun: Vec<Result<Transfer>> = downloads.iter().map(begin).collect();
+        let going = || begun.iter().flatten();
+        let all: u64 = downloads.iter().map(|download| download.entry.file.size).sum();
+        let what = match downloads {
+            [one] => format!("getting {}", one.id),
+            _ => format!("getting {} builds", downloads.len()),
+        };
+        progress.begin_bytes(&what, all);
+        progress.advance(going().map(Transfer::has).sum());
+
+        let next = Mutex::new(0..begun.len());
+        let done: Mutex<Vec<Option<Result<PathBuf>>>> =
+            Mutex::new(begun.iter().map(|_| None).collect());
+        let client = &self.client;
+        let work = || loop {
+            let at = next.lock().unwrap_or_else(PoisonError::into_inner).next();
+            let Some(at) = at else { break };
+            let Ok(transfer) = &begun[at] else { continue };
+            let got = transfer.run(client, progress);
+            done.lock().unwrap_or_else(PoisonError::into_inner)[at] = Some(got);
+        };
+        std::thread::scope(|scope| {
+            for _ in 0..AT_A_TIME.min(begun.len()) {
+                scope.spawn(work);
+            }
+        });
+        progress.end();
+
+        let done = done.into_inner().unwrap_or_else(PoisonError::into_inner);
+        let stopped = || FeedError::Stopped { folder: crate::path::slashes(&folder) }.into();
+        let each = begun.into_iter().zip(done).map(|(begun, done)| {
+            let transfer = begun?;
+            let path = done.unwrap_or_else(|| Err(stopped()))?;
+            Ok(Downloaded { path, transfer })
+        });
+        each.collect()
+    }
+
+    /// What publishers say of a build that feeds have: the name of the text, and what it says.
+    ///
+    /// # Errors
+    /// Where no feed has the build, or its notes cannot be had.
+    pub fn notes_in_feeds(
+        &self,
+        spec: &str,
+        progress: &dyn Progress,
+    ) -> Result<(String, Vec<(String, Vec<u8>)>)> {
+        let downloads = self.downloads(&[spec.to_owned()], None, progress)?;
+        let feeds = self.feeds();
+        let mut notes: Vec<(String, Vec<u8>)> = Vec::new();
+        for download in &downloads {
+            let Some(packed) = &download.entry.notes else { continue };
+            let Some(feed) = feeds.feed(&download.feed) else { continue };
+            let note = (packed.name.clone(), self.feed_notes(feed, packed)?);
+            if !notes.contains(&note) {
+                notes.push(note);
+            }
+        }
+        let id = downloads.first().map_or_else(|| spec.to_owned(), |first| first.id.clone());
+        Ok((id, notes))
+    }
+
+    /// Keeps what its publisher says of a download that the user is to get by hand: it goes with the file later.
+    ///
+    /// # Errors
+    /// Where it cannot be had.
+    pub fn keep_notes(&self, download: &Download) -> Result<()> {
+        let feeds = self.feeds();
+        let (Some(feed), Some(notes)) = (feeds.feed(&download.feed), &download.entry.notes) else {
+            return Ok(());
+        };
+        self.feed_notes(feed, notes).map(drop)
+    }
+
+    /// What feeds say of a file that goes onto the rack, where they know it.
+    pub(super) fn told_of(&self, path: &Path) -> Option<Told> {
+        let feeds = self.feeds();
+        let size = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file)?.len();
+        if !feeds.has_size(size) {
+            return None;
+        }
+        let content: Content = content_of(path).ok()?;
+        let offers = feeds.of_content(&content);
+        let first = offers.first()?;
+        let notes = offers.iter().find_map(|offer| {
+            let notes = offer.entry.notes.as_ref()?;
+            // Kept when the build was got, or its page was shown; nobody is asked now.
+            let bytes = self.feeds_folder.piece(offer.feed.name(), &notes.content())?;
+            Some((notes.name.clone(), bytes))
+        });
+        Some(Told {
+            feed: first.feed.name().to_owned(),
+            version: first.entry.number(),
+            supports: offers
+                .iter()
+                .filter_map(|offer| Some((offer.listing.id.clone(), offer.entry.supports.clone()?)))
+                .collect(),
+            notes,
+        })
+    }
+}
+
+/// What a feed says of a file.
+pub(super) struct Told {
+    pub feed: String,
+    pub version: Option<Version>,
+    /// Which versions of the game builds of a family in it support.
+    pub supports: Vec<(String, Requirement)>,
+    pub notes: Option<(String, Vec<u8>)>,
+}
+
+impl Told {
+    /// Says it of the builds of a package.
+    pub fn tell(&self, parcel: &mut Parcel, space: &Path) -> Result<()> {
+        for build in &mut parcel.builds {
+            let said = self.supports.iter().find(|(family, _)| same_name(family, &build.id.family));
+            build.told = said.map(|(_, versions)| versions.clone());
+        }
+        match &self.notes {
+            Some((name, bytes)) => parcel.add_note(name, bytes, space),
+            None => Ok(()),
+        }
+    }
+}
+
+/// Whether a build of the rack is of a family and could serve a game.
+fn is_usable(build: &Build, family: &str, needs: &Needs<'_>) -> bool {
+    same_name(&build.id.family, family)
+        && needs.machine.is_none_or(|machine| build.runs_on(machine))
+        && build.supports.as_ref().zip(needs.version).is_none_or(|(set, game)| set.includes(game))
+        && build.key().zip(needs.version).is_none_or(|(key, game)| game.begins_with(&key))
+}
+
+impl Download {
+    /// That its publisher has taken it back.
+    pub fn withdrawn(&self) -> Option<&Advice> {
+        self.advice.iter().find(|advice| advice.what == Counsel::Withdrawn)
+    }
+
+    /// Whether a build is what the feed says that it is: it may have another name by the user's own catalog.
+    pub fn is(&self, build: &Build) -> bool {
+        same_name(&build.id.family, &self.family)
+            && (same_name(&build.id.version, &self.entry.version)
+                || build.version.is_some() && build.version == self.entry.number())
+    }
+
+    /// What speaks against it.
+    pub fn findings(&self) -> Vec<Finding> {
+        let said = self.advice.iter();
+        said.map(|advice| check::of_download(&self.id, &self.feed, advice)).collect()
+    }
+
+    /// The page on which it is to be had by hand.
+    pub fn page(&self) -> Option<&str> {
+        self.entry.page.as_deref()
+    }
+}
+
+impl Altering<'_> {
+    /// Puts a download on the rack, with what its feed says of it.
+    ///
+    /// # Errors
+    /// Where it is no package, or the home cannot be written to.
+    pub fn add_downloaded(
+        &self,
+        downloaded: Downloaded,
+        progress: &dyn Progress,
+    ) -> Result<Addition> {
+        let Downloaded { path, transfer } = downloaded;
+        let addition = self.add_to_rack(&path, &PackageOptions::default(), progress)?;
+        transfer.clear();
+        Ok(addition)
+    }
+}
