@@ -2,7 +2,8 @@
 //!
 //! Nothing here is shipped to users as a feature of its own: [`pe`] writes executable images that
 //! Windows would load and run, [`deed`] what these do then, [`resource`] the version resource inside
-//! them, [`archive`] the zips of a downloads folder, [`launcher`] keeps games up to date, and [`world`] puts four games and their downloads together. Every name,
+//! them, [`archive`] the zips of a downloads folder, [`launcher`] keeps games up to date, [`server`] serves feeds, well and badly, and [`world`] puts four games and
+//! their downloads together. Every name,
 //! company and version is invented.
 
 pub mod archive;
@@ -11,6 +12,7 @@ pub mod deed;
 pub mod launcher;
 pub mod pe;
 pub mod resource;
+pub mod server;
 pub mod world;
 
 pub use deed::{Deed, Deeds};

@@ -231,11 +231,12 @@ fn write_downloads(downloads: &[Download], session: &Session) -> Result<()> {
 
 /// The variants of a download: by their names, else by the machine that it is for.
 fn variants(download: &Download) -> String {
-    let each = download.entry.variant.iter().map(|variant| match (&variant.name, variant.machine) {
-        (Some(name), _) => format!("+{name}"),
-        (None, Some(machine)) => machine.spoken().to_owned(),
-        (None, None) => "-".to_owned(),
-    });
+    let each =
+        download.entry.variant.iter().map(|variant| match (&variant.name, variant.machine) {
+            (Some(name), _) => format!("+{name}"),
+            (None, Some(machine)) => machine.spoken().to_owned(),
+            (None, None) => "-".to_owned(),
+        });
     clean(&each.collect::<Vec<_>>().join(", ")).into_owned()
 }
 

@@ -13,11 +13,13 @@ mod key;
 mod known;
 mod listing;
 mod make;
+mod reading;
 mod subscription;
 mod take_in;
 
 pub use head::{Head, Piece};
 pub(crate) use head::{SIGNATURE, content_name};
+pub use reading::{read_listings, verified};
 pub use key::{Key, NewKey, Secret};
 pub use known::{Advised, Feed, Feeds, Offer};
 pub use listing::{Advice, Counsel, Entry, Listing, Packed, Variant};

@@ -11,8 +11,9 @@ use crate::content::Content;
 use crate::error::{FeedError, Result};
 use upright_spanner_image::file::open_plain;
 
-/// How long something short may take: a line of a hundred years ago sends it sooner.
-const MOST_TIME: Duration = Duration::from_secs(60);
+/// A place that sends less than this a second for so long is given up: the slowest lines that people have send more.
+const LEAST_RATE: u64 = 2 << 10;
+const RATE_OVER: Duration = Duration::from_secs(20);
 
 /// Gets bytes.
 #[derive(Debug, Default)]
@@ -163,9 +164,34 @@ fn refusal(status: u16) -> io::Error {
     })
 }
 
-/// Reads to the end, for a while, and fails where that is farther than `most`.
+/// Watches how fast something comes.
+pub(super) struct Pace {
+    since: Instant,
+    bytes: u64,
+}
+
+impl Pace {
+    pub fn new() -> Self {
+        Self { since: Instant::now(), bytes: 0 }
+    }
+
+    /// Notes that more has come, and fails where it is too little.
+    pub fn note(&mut self, bytes: usize) -> io::Result<()> {
+        self.bytes += bytes as u64;
+        if self.since.elapsed() < RATE_OVER {
+            return Ok(());
+        }
+        if self.bytes < LEAST_RATE * RATE_OVER.as_secs() {
+            return Err(wrong("it sends too slowly"));
+        }
+        *self = Self::new();
+        Ok(())
+    }
+}
+
+/// Reads to the end, and fails where that is farther than `most`.
 fn all_of(mut body: impl Read, most: u64) -> io::Result<Vec<u8>> {
-    let began = Instant::now();
+    let mut pace = Pace::new();
     let mut bytes = Vec::new();
     let mut block = vec![0; 16 << 10];
     loop {
@@ -177,8 +203,6 @@ fn all_of(mut body: impl Read, most: u64) -> io::Result<Vec<u8>> {
         if bytes.len() as u64 > most {
             return Err(wrong(&format!("it sends more than the {most} bytes that it may")));
         }
-        if began.elapsed() > MOST_TIME {
-            return Err(wrong("it sends too slowly"));
-        }
+        pace.note(read)?;
     }
 }

@@ -4,10 +4,10 @@
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use super::address::Address;
-use super::client::{Client, failed, wrong};
+use super::client::{Client, Pace, failed, wrong};
 use crate::content::Content;
 use crate::error::{Error, FeedError, Result};
 use crate::path::slashes;
@@ -16,9 +16,8 @@ use upright_spanner_change::{Folder, Lock, Progress};
 /// What is written at a time, and the most that is lost when the program ends in between.
 const BLOCK: usize = 64 << 10;
 
-/// A place that sends less than this for so long is given up.
-const LEAST_RATE: u64 = 1 << 10;
-const RATE_OVER: Duration = Duration::from_secs(30);
+/// What was begun and not gone on with for so long is given up.
+const FORGOTTEN: Duration = Duration::from_secs(30 * 24 * 3600);
 
 /// A file that is to be had.
 #[derive(Debug, Clone)]
@@ -136,7 +135,7 @@ impl Transfer {
         file.seek(SeekFrom::Start(at)).map_err(Error::io("write", &path))?;
 
         let mut block = vec![0; BLOCK];
-        let (mut since, mut at_then) = (Instant::now(), at);
+        let mut pace = Pace::new();
         loop {
             let read = sent.body.read(&mut block).map_err(failed(address))?;
             if read == 0 {
@@ -152,12 +151,7 @@ impl Transfer {
             if progress.is_stopped() {
                 return Err(FeedError::Stopped { folder: slashes(&self.folder) }.into());
             }
-            if since.elapsed() > RATE_OVER {
-                if at - at_then < LEAST_RATE * RATE_OVER.as_secs() {
-                    return Err(failed(address)(wrong("it sends too slowly")));
-                }
-                (since, at_then) = (Instant::now(), at);
-            }
+            pace.note(read).map_err(failed(address))?;
         }
         if at < size {
             return Err(failed(address)(io::ErrorKind::UnexpectedEof.into()));
@@ -170,6 +164,18 @@ impl Transfer {
         let Self { folder, lock, .. } = self;
         drop(lock);
         let _ = fs::remove_dir_all(folder);
+    }
+}
+
+/// Removes downloads that were begun long ago.
+pub(crate) fn forget_old(downloads: &Path) {
+    let entries = fs::read_dir(downloads).into_iter().flatten().flatten();
+    for folder in entries.map(|entry| entry.path()) {
+        let modified = fs::metadata(&folder).and_then(|found| found.modified());
+        let is_old = modified.is_ok_and(|at| at.elapsed().is_ok_and(|age| age > FORGOTTEN));
+        if is_old && !Lock::is_held(&folder) {
+            let _ = fs::remove_dir_all(&folder);
+        }
     }
 }
 

@@ -11,4 +11,4 @@ mod web;
 
 pub use address::Address;
 pub(crate) use client::{Answer, Client, Seen};
-pub(crate) use download::{Transfer, Wanted};
+pub(crate) use download::{Transfer, Wanted, forget_old};

@@ -59,8 +59,7 @@ impl FeedsFolder {
         let mut names: Vec<String> =
             entries.flatten().filter_map(|entry| entry.file_name().into_string().ok()).collect();
         names.retain(|name| name.ends_with(ENDING));
-        let mut names: Vec<&str> =
-            names.iter().map(|name| name.trim_end_matches(ENDING)).collect();
+        let mut names: Vec<&str> = names.iter().map(|name| name.trim_end_matches(ENDING)).collect();
         names.sort_unstable();
         for name in names {
             match self.read_one(name) {

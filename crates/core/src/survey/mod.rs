@@ -495,8 +495,7 @@ fn newer(build: &Build, facts: &Facts) -> Option<Newer> {
 fn offered(offer: &Offer<'_>, newer: Option<&Newer>, facts: &Facts) -> Option<Offered> {
     let version = offer.entry.number()?;
     let has = facts.version().max(newer.map(|newer| newer.version.clone()));
-    let (build, feed, blake3) =
-        (offer.id(), offer.feed.name().to_owned(), offer.entry.file.blake3);
+    let (build, feed, blake3) = (offer.id(), offer.feed.name().to_owned(), offer.entry.file.blake3);
     (has < Some(version.clone())).then_some(Offered { build, version, feed, blake3 })
 }
 

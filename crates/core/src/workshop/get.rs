@@ -10,7 +10,7 @@ use crate::check::{self, Finding};
 use crate::content::{Content, content_of};
 use crate::error::{Error, FeedError, RackError, Result};
 use crate::feed::{Advice, Counsel, Entry, Feed, Offer};
-use crate::fetch::{Transfer, Wanted};
+use crate::fetch::{Transfer, Wanted, forget_old};
 use crate::path::same_name;
 use crate::plan::needs;
 use crate::rack::{Build, BuildSpec, Needs, PackageOptions, Parcel};
@@ -248,6 +248,7 @@ impl Workshop {
         progress: &dyn Progress,
     ) -> Vec<Result<Downloaded>> {
         let folder = self.home.join("downloads");
+        forget_old(&folder);
         let begin = |download: &Download| {
             let by_hand = || FeedError::Nowhere { what: download.entry.file.name.clone() };
             let wanted = download.wanted.clone().ok_or_else(by_hand)?;
