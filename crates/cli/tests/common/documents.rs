@@ -51,7 +51,7 @@ fn candidates(words: &[&str]) -> Vec<String> {
     let command = plain[0];
     let second = plain.get(1).copied().unwrap_or_default();
     let names: &[&str] = match command {
-        "fit" => &["fit", "alter", "alter-several"],
+        "fit" => &["fit", "alter", "alter-several", "rack-get"],
         "tune" => &["tune", "tune-compat", "alter", "alter-several", "noted"],
         "refit" => &["alter", "alter-several"],
         "undo" => &["alter", "noted"],
@@ -59,7 +59,9 @@ fn candidates(words: &[&str]) -> Vec<String> {
         "start" => &["start"],
         "prove" => &["prove"],
         "pin" | "unpin" => &["noted"],
-        "game" | "root" | "rack" | "family" if second == "forget" || second == "drop" => &["noted"],
+        "game" | "root" | "rack" | "family" | "feed" if second == "forget" || second == "drop" => {
+            &["noted"]
+        }
         "game" if second == "add" || second == "set" => &["noted"],
         "family" => &["family"],
         "root" => &["root"],

@@ -2,6 +2,7 @@
 #![allow(dead_code, reason = "each test file uses its part")]
 
 pub mod documents;
+pub mod feeds;
 pub mod play;
 
 use std::fs;

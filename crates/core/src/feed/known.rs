@@ -216,7 +216,9 @@ impl Feeds {
                 offer.entry.number().is_some_and(|number| !number.is_prerelease())
                     && offer.withdrawn().is_none()
             };
-            let newest = offers.iter().find(released).map(|offer| offer.entry.version.clone());
+            // Where there is none, the newest says why.
+            let newest = offers.iter().find(released).or(offers.first());
+            let newest = newest.map(|offer| offer.entry.version.clone());
             let of_it = |offer: &Offer<'_>| Some(&offer.entry.version) == newest.as_ref();
             return offers.into_iter().filter(of_it).collect();
         };

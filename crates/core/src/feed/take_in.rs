@@ -115,6 +115,9 @@ fn expect_no_fall(comment: &Comment, known: &Subscription) -> Result<(), String>
     if new < old {
         return Err(format!("it is at number {new} there, and was at {old} before"));
     }
+    if new != old && comment.head == known.head {
+        return Err("its head and its signature have different serial numbers".to_owned());
+    }
     if new == old && comment.head != known.head {
         return Err(format!("there are two different states with the number {new}"));
     }

@@ -144,6 +144,9 @@ fn why(error: &io::Error) -> String {
     if error.raw_os_error().is_some() {
         return crate::error::in_words(error);
     }
+    if let Some(error) = super::web::in_words(error) {
+        return error;
+    }
     match error.kind() {
         io::ErrorKind::TimedOut => "it did not answer in time".to_owned(),
         io::ErrorKind::UnexpectedEof => "it broke off before all was sent".to_owned(),

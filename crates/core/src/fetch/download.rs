@@ -16,6 +16,9 @@ use upright_spanner_change::{Folder, Lock, Progress};
 /// What is written at a time, and the most that is lost when the program ends in between.
 const BLOCK: usize = 64 << 10;
 
+/// How often a folder is made that another process takes away.
+const MOST_TRIES: usize = 20;
+
 /// What was begun and not gone on with for so long is given up.
 const FORGOTTEN: Duration = Duration::from_secs(30 * 24 * 3600);
 
@@ -42,9 +45,15 @@ impl Transfer {
     /// Takes the folder of a file below one for all downloads.
     pub fn begin(downloads: &Path, wanted: Wanted) -> Result<Self> {
         let folder = downloads.join(wanted.content.blake3.to_string());
-        drop(Folder::make(&folder)?);
-        let lock = Lock::take(&folder)?;
-        Ok(Self { folder, wanted, lock })
+        // Another process that is done with it takes it away.
+        for _ in 0..MOST_TRIES {
+            drop(Folder::make(&folder)?);
+            let taken = Lock::take(&folder);
+            if folder.is_dir() {
+                return Ok(Self { folder, wanted, lock: taken? });
+            }
+        }
+        Err(FeedError::Nowhere { what: wanted.name }.into())
     }
 
     fn whole(&self) -> PathBuf {

@@ -67,7 +67,7 @@ impl Web {
                 Some((None, Some(date))) => request = request.header(IF_MODIFIED_SINCE, date),
                 _ => {}
             }
-            let response = request.call().map_err(in_words)?;
+            let response = request.call().map_err(ureq::Error::into_io)?;
             let status = response.status().as_u16();
             let headers = response.headers();
             if matches!(status, 301 | 302 | 303 | 307 | 308) {
@@ -107,19 +107,13 @@ fn wrong(why: &str) -> io::Error {
     io::Error::new(io::ErrorKind::InvalidData, why.to_owned())
 }
 
-/// What went wrong, in the words of who waits for it.
-fn in_words(error: ureq::Error) -> io::Error {
-    match error {
-        ureq::Error::Io(error) => error,
-        ureq::Error::Timeout(_) => {
-            io::Error::new(io::ErrorKind::TimedOut, "it did not answer in time")
-        }
-        ureq::Error::HostNotFound => {
-            io::Error::new(io::ErrorKind::NotFound, "no server of that name is known")
-        }
-        ureq::Error::ConnectionFailed => {
-            io::Error::new(io::ErrorKind::ConnectionRefused, "no server answers there")
-        }
-        other => io::Error::other(other.to_string()),
-    }
+/// What went wrong while a server was waited for, where that is what an error is about.
+pub(super) fn in_words(error: &io::Error) -> Option<String> {
+    let words = match error.get_ref()?.downcast_ref::<ureq::Error>()? {
+        ureq::Error::Timeout(_) => "it did not answer in time",
+        ureq::Error::HostNotFound => "no server of that name is known",
+        ureq::Error::ConnectionFailed => "no server answers there",
+        other => return Some(other.to_string()),
+    };
+    Some(words.to_owned())
 }

@@ -32,8 +32,10 @@ pub struct Download {
     pub feed: String,
     /// What the feed says of it.
     pub entry: Entry,
-    /// That its publisher has taken it back, or that it is known to fail in a game.
+    /// What is advised of it, whatever the game.
     pub advice: Vec<Advice>,
+    /// The game's version, where it is for one.
+    game: Option<Version>,
     /// How it is called on the rack, where it is there already.
     pub on_rack: Option<String>,
     wanted: Option<Wanted>,
@@ -224,9 +226,11 @@ impl Workshop {
             }
         }
         let number = offer.entry.number();
+        let about =
+            |advice: &&Advice| number.as_ref().is_some_and(|number| advice.builds.includes(number));
         let feeds = self.feeds();
-        let advice = feeds.advice(&offer.listing.id, number.as_ref(), None, game);
-        let advice = advice.map(|advised| advised.advice.clone()).collect();
+        let listings = feeds.feeds.iter().filter_map(|feed| feed.listing(&offer.listing.id));
+        let advice = listings.flat_map(|listing| &listing.advice).filter(about).cloned().collect();
         let builds = self.builds()?;
         let on_rack = builds.iter().find(|build| build.source.blake3 == content.blake3);
         Ok(Download {
@@ -235,6 +239,7 @@ impl Workshop {
             feed: offer.feed.name().to_owned(),
             entry: offer.entry.clone(),
             advice,
+            game: game.cloned(),
             on_rack: on_rack.map(|build| build.id.to_string()),
             wanted,
         })
@@ -402,7 +407,12 @@ impl Download {
 
     /// What speaks against it.
     pub fn findings(&self) -> Vec<Finding> {
-        let said = self.advice.iter();
+        let applies = |advice: &&Advice| match (&advice.game, &self.game) {
+            (None, _) => true,
+            (Some(versions), Some(game)) => versions.includes(game),
+            (Some(_), None) => false,
+        };
+        let said = self.advice.iter().filter(applies);
         said.map(|advice| check::of_download(&self.id, &self.feed, advice)).collect()
     }
 

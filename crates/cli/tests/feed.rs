@@ -1,0 +1,474 @@
+//! Feeds as who uses them: added once their key is confirmed, asked for what is new, and had builds from.
+
+mod common;
+
+use std::fs;
+use std::process::Stdio;
+use std::thread;
+use std::time::Duration;
+
+use common::feeds::{Publisher, game, lens};
+use common::{Bench, errors, flat, output};
+use serde_json::{Value, json};
+use upright_spanner_sample::server::{Fault, Faults, Server};
+use upright_spanner_sample::{Bits, archive};
+
+fn faults(faults: &[Fault], only: &str) -> Faults {
+    Faults { faults: faults.to_vec(), only: only.to_owned(), times: None }
+}
+
+#[test]
+fn from_an_empty_home_to_a_fitted_game_it_takes_three_commands() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let server = Server::start(&bench.file("feed")).unwrap();
+    bench.ok(&["feed", "add", &server.url(), "--key", &publisher.key()]);
+    let survey = flat(&bench.ok(&["survey", "game"]));
+    assert!(survey.contains("feed has 3.1"), "{survey}");
+    assert!(survey.contains("The feed nib-builds, asked just now, has a newer build of one."));
+    assert!(survey.contains("Next: spanner rack get --for game"), "{survey}");
+    let fitted = bench.ok(&["fit", "game", "lens", "--get"]);
+    assert!(fitted.contains("Read back: version 3.1.0"), "{fitted}");
+    let library = fs::read(bench.file("game/lens.dll")).unwrap();
+    assert_eq!(library, lens([3, 1, 0, 0], Bits::Bits64, 300_000));
+    bench.ok(&["rollback", "game"]);
+    let library = fs::read(bench.file("game/lens.dll")).unwrap();
+    assert_eq!(library, lens([2, 9, 0, 0], Bits::Bits64, 1000));
+}
+
+#[test]
+fn the_key_is_shown_whole_and_confirmed_once_and_is_fixed_then() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let refused = bench.run(&["feed", "add", "feed"]).code(2);
+    assert!(errors(&refused).contains(&publisher.key()), "{}", errors(&refused));
+    assert!(errors(&refused).contains("--key KEY"), "{}", errors(&refused));
+    assert_eq!(bench.json(&["feed", "list"])["feeds"], json!([]));
+
+    publisher.ok(&["feed", "key", "new", "other.key", "--no-passphrase"]);
+    let other = bench.run(&["feed", "add", "feed", "--key", "other.key.pub"]).code(3);
+    assert!(errors(&other).contains("is refused"), "{}", errors(&other));
+    assert_eq!(bench.json(&["feed", "list"])["feeds"], json!([]));
+    bench.run(&["feed", "add", "feed", "--key", "nonsense"]).code(2);
+    bench.run(&["feed", "add", "gopher://feed", "--key", &publisher.key()]).code(2);
+
+    let added = bench.json(&["feed", "add", "feed", "--key", "feed.key.pub", "--name", "nib"]);
+    assert_eq!(added["feeds"][0]["key"], publisher.key());
+    let list = bench.json(&["feed", "list"]);
+    assert_eq!((&list["feeds"][0]["builds"], &list["feeds"][0]["serial"]), (&json!(1), &json!(1)));
+    // Asked for again, it needs no key, and says something else of it.
+    let again = bench.json(&["feed", "add", "feed", "--fresh-for", "12h"]);
+    assert_eq!(again["feeds"][0]["fresh_for_hours"], 12);
+    assert_eq!(again["feeds"][0]["name"], "nib");
+    bench.run(&["feed", "add", "feed", "--fresh-for", "soon"]).code(2);
+
+    bench.ok(&["rack", "get", "lens"]);
+    bench.json(&["feed", "forget", "nib"]);
+    assert_eq!(bench.json(&["feed", "list"])["feeds"], json!([]));
+    assert_eq!(bench.picture("home/feeds"), []);
+    assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 1);
+    bench.run(&["feed", "forget", "nib"]).code(2);
+}
+
+#[test]
+fn nobody_is_asked_but_when_the_user_says_so() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let server = Server::start(&bench.file("feed")).unwrap();
+    publisher.added(&server.url());
+    let first = server.take_log();
+    assert!(first.iter().all(|request| request.agent.starts_with("upright-spanner/")));
+    bench.ok(&["survey", "game"]);
+    bench.ok(&["check", "game"]);
+    bench.ok(&["rack", "get", "lens", "--dry-run"]);
+    bench.ok(&["feed", "list", "lens"]);
+    bench.run(&["fit", "game", "lens", "--dry-run"]).code(2);
+    assert_eq!(server.take_log(), []);
+    let offline = bench.run(&["feed", "refresh", "--offline"]).code(4);
+    assert!(errors(&offline).contains("offline"), "{}", errors(&offline));
+    bench.run(&["rack", "get", "lens", "--offline"]).code(4);
+    assert_eq!(server.take_log(), []);
+
+    // No news is one request, which has no answer to read.
+    bench.ok(&["feed", "refresh"]);
+    let log = server.take_log();
+    assert_eq!(log.len(), 1, "{log:?}");
+    assert_eq!((log[0].path.as_str(), log[0].status, log[0].sent), ("/feed.minisig", 304, 0));
+
+    // One that is to be asked by itself is asked when its time has come.
+    bench.ok(&["feed", "add", &server.url(), "--fresh-for", "1h"]);
+    server.take_log();
+    bench.ok(&["survey", "game"]);
+    assert_eq!(server.take_log(), []);
+    let path = bench.file("home/feeds/nib.toml");
+    let text = fs::read_to_string(&path).unwrap();
+    let line = text.lines().find(|line| line.starts_with("refreshed")).unwrap();
+    fs::write(&path, text.replace(line, "refreshed = \"2026-01-02T03:04:05Z\"")).unwrap();
+    bench.ok(&["survey", "game", "--offline"]);
+    assert_eq!(server.take_log(), []);
+    bench.ok(&["survey", "game"]);
+    assert_eq!(server.take_log().len(), 1);
+}
+
+#[test]
+fn a_refresh_says_what_is_new_and_checks_know_it() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    publisher.added("feed");
+    assert!(bench.ok(&["feed", "refresh"]).contains("nib: nothing new."));
+    publisher.rack_lens([3, 2, 0, 0]);
+    publisher.make(&["--from", "rack"]);
+    let refreshed = bench.json(&["feed", "refresh", "nib"]);
+    assert_eq!(refreshed["feeds"][0]["new"], json!(["lens@3.2.0"]));
+    let survey = bench.json(&["survey", "game"]);
+    let component = &survey["games"][0]["components"][0];
+    assert_eq!(component["offered"], json!({ "build": "lens@3.2.0", "feed": "nib" }));
+    let check = flat(&bench.ok(&["check", "game"]));
+    assert!(check.contains("feed has 3.2.0, asked just now"), "{check}");
+    bench.ok(&["rack", "get", "lens@3.2"]);
+    let survey = flat(&bench.ok(&["survey", "game"]));
+    assert!(survey.contains("rack has 3.2") && !survey.contains("feed has"), "{survey}");
+    let errors = errors(&bench.run(&["fit", "game", "lens@3.1.0", "--dry-run"]).code(2));
+    assert!(flat(&errors).contains("Get it first: spanner rack get lens@3.1.0"), "{errors}");
+    bench.run(&["feed", "refresh", "other"]).code(2);
+    bench.run(&["rack", "get", "lens@7.0"]).code(2);
+    bench.run(&["rack", "get", "nothing"]).code(2);
+    bench.run(&["feed", "list", "nothing"]).code(2);
+}
+
+#[test]
+fn several_builds_come_at_once_and_each_variant_for_who_needs_it() {
+    let bench = Bench::empty();
+    let publisher = Publisher::new(&bench);
+    for (name, bits) in [("x64", Bits::Bits64), ("x86", Bits::Bits32)] {
+        let zip = archive::zip(&[("lens.dll", &lens([3, 1, 0, 0], bits, 5000))], (2026, 2, 1));
+        bench.write(&format!("downloads/lens-3.1.0-{name}.zip"), &zip);
+    }
+    publisher.make(&["--from", "downloads"]);
+    game(&bench, "game", [2, 9, 0, 0]);
+    publisher.added("feed");
+    let offers = bench.json(&["feed", "list", "lens"]);
+    assert_eq!(offers["builds"].as_array().unwrap().len(), 2);
+    let got = bench.json(&["rack", "get", "--for", "game"]);
+    assert_eq!(got["builds"].as_array().unwrap().len(), 1);
+    assert_eq!(got["builds"][0]["variants"][0]["machine"], "x86_64");
+    assert_eq!(got["builds"][0]["added"], true);
+    bench.ok(&["fit", "game", "lens@3.1.0"]);
+    let got = bench.json(&["rack", "get", "lens@3.1.0"]);
+    let added = got["builds"].as_array().unwrap().iter().map(|build| build["added"].clone());
+    assert_eq!(added.filter(|added| *added == json!(true)).count(), 1);
+    let again = bench.ok(&["rack", "get", "lens"]);
+    assert_eq!(again.matches("on the rack").count(), 2, "{again}");
+    assert!(bench.ok(&["rack", "get", "--for", "game"]).contains("No feed has anything newer"));
+    assert_eq!(bench.picture("home/downloads"), []);
+}
+
+#[test]
+fn what_was_begun_is_gone_on_with_at_the_byte() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let server = Server::start(&bench.file("feed")).unwrap();
+    publisher.added(&server.url());
+    let file = bench.json(&["feed", "list", "lens"])["builds"][0].clone();
+    let (digest, size) = (file["blake3"].as_str().unwrap(), file["size"].as_u64().unwrap());
+    server.fail(faults(&[Fault::Cut(60)], digest));
+    let broken = bench.run(&["rack", "get", "lens"]).code(4);
+    assert!(errors(&broken).contains("broke off"), "{}", errors(&broken));
+    assert_eq!(bench.json(&["rack", "list"])["builds"], json!([]));
+    server.fail(Faults::default());
+    server.take_log();
+    bench.ok(&["rack", "get", "lens"]);
+    let log = server.take_log();
+    assert_eq!(log.len(), 1, "{log:?}");
+    let lost = size * 60 / 100 - log[0].from.unwrap();
+    assert!(lost <= 64 << 10, "{lost} bytes were got twice");
+    assert_eq!((log[0].status, log[0].sent), (206, size - log[0].from.unwrap()));
+    assert_eq!(bench.picture("home/downloads"), []);
+}
+
+/// What a server does otherwise than it should with a part that is asked for.
+#[test]
+fn a_server_that_knows_no_parts_or_sends_others_harms_nothing() {
+    for (fault, ends) in [(Fault::IgnoreRange, 0), (Fault::WrongRange, 4)] {
+        let bench = Bench::empty();
+        let publisher = Publisher::of_lens(&bench);
+        let server = Server::start(&bench.file("feed")).unwrap();
+        publisher.added(&server.url());
+        let file = bench.json(&["feed", "list", "lens"])["builds"][0].clone();
+        let digest = file["blake3"].as_str().unwrap();
+        server.fail(faults(&[Fault::Cut(30)], digest));
+        bench.run(&["rack", "get", "lens"]).code(4);
+        server.fail(faults(&[fault], digest));
+        bench.run(&["rack", "get", "lens"]).code(ends);
+        server.fail(Faults::default());
+        bench.ok(&["rack", "get", "lens"]);
+        assert!(bench.ok(&["rack", "verify"]).contains("as it should be"));
+    }
+}
+
+#[test]
+fn another_place_is_tried_where_one_does_not_have_a_file_or_has_a_bad_one() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let mirror = Server::start(&bench.file("feed")).unwrap();
+    let server = Server::start(&bench.file("feed")).unwrap();
+    publisher.make(&["--mirror", &mirror.url()]);
+    publisher.added(&server.url());
+    let file = bench.json(&["feed", "list", "lens"])["builds"][0].clone();
+    let digest = file["blake3"].as_str().unwrap();
+    mirror.take_log();
+    server.fail(faults(&[Fault::Status(404)], digest));
+    bench.ok(&["rack", "get", "lens"]);
+    assert_eq!(mirror.take_log().len(), 1);
+
+    // One that breaks off in the middle: the other has the rest.
+    bench.ok(&["rack", "drop", "lens"]);
+    server.fail(faults(&[Fault::Cut(50)], digest));
+    bench.ok(&["rack", "get", "lens"]);
+    let log = mirror.take_log();
+    assert!(log.len() == 1 && log[0].from.unwrap() > 0, "{log:?}");
+    // Parts of a feed come from elsewhere too.
+    publisher.rack_lens([3, 2, 0, 0]);
+    publisher.make(&["--from", "rack", "--mirror", &mirror.url()]);
+    server.fail(faults(&[Fault::Status(500)], "/content/"));
+    bench.ok(&["feed", "refresh"]);
+    assert!(mirror.take_log().len() >= 2);
+}
+
+#[test]
+fn what_is_to_be_had_by_hand_is_known_when_it_comes() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    publisher.ok(&["rack", "add", "downloads/lens-3.1.0.zip", "--supports", "4.5.*"]);
+    let zip = fs::read(bench.file("downloads/lens-3.1.0.zip")).unwrap();
+    fs::remove_dir_all(bench.file("feed")).unwrap();
+    bench.write("catalog/lens.txt", b"");
+    publisher.make(&[
+        "--from",
+        "downloads",
+        "--page",
+        "lens@3.1.0=https://files.example/lens?id=7",
+    ]);
+    let contents = bench.picture("feed").into_iter().map(|(_, content)| content);
+    assert!(contents.into_iter().all(|content| content != zip), "the file is in the feed");
+    publisher.added("feed");
+    let notes = bench.ok(&["rack", "notes", "lens@3.1.0"]);
+    assert!(notes.contains("Sharper"), "{notes}");
+    let page = bench.run(&["rack", "get", "lens"]).code(1);
+    assert!(output(&page).contains("\n  https://files.example/lens?id=7\n"), "{}", output(&page));
+    assert!(output(&page).contains("Then: spanner rack add lens-3.1.0.zip"), "{}", output(&page));
+    let added = flat(&bench.ok(&["rack", "add", "downloads/lens-3.1.0.zip"]));
+    assert!(added.contains("The feed nib knows lens-3.1.0.zip"), "{added}");
+    let shown = bench.json(&["rack", "show", "lens@3.1.0"]);
+    assert_eq!(shown["builds"][0]["variants"][0]["supports"], "4.5.*", "{shown}");
+    // What it supports stays with it.
+    bench.ok(&["feed", "forget", "nib"]);
+    let shown = bench.json(&["rack", "show", "lens@3.1.0"]);
+    assert_eq!(shown["builds"][0]["variants"][0]["supports"], "4.5.*");
+}
+
+#[test]
+fn advice_keeps_from_builds_and_is_told_of_those_that_are_there() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    publisher.rack_lens([3, 2, 0, 0]);
+    publisher.make(&["--from", "rack"]);
+    publisher.added("feed");
+    bench.ok(&["rack", "get", "lens@3.2.0"]);
+    bench.ok(&["fit", "game", "lens"]);
+    publisher.make(&["--withdraw", "lens@3.2", "--why", "It flickers."]);
+    publisher.make(&[
+        "--advise-against",
+        "lens@3.1",
+        "--with-game",
+        "4.5.*",
+        "--why",
+        "It is dark.",
+    ]);
+    bench.ok(&["feed", "refresh"]);
+
+    let check = bench.run(&["check", "game"]).code(1);
+    let told = flat(&output(&check));
+    assert!(told.contains("lens@3.2") && told.contains("[withdrawn]"), "{told}");
+    assert!(told.contains("It flickers."), "{told}");
+    bench.ok(&["rollback", "game"]);
+    let refused = bench.run(&["fit", "game", "lens@3.2.0"]).code(3);
+    assert!(output(&refused).contains("[withdrawn]"), "{}", output(&refused));
+    bench.ok(&["fit", "game", "lens@3.2.0", "--despite", "withdrawn"]);
+    bench.ok(&["rollback", "game"]);
+
+    // It may be for a game that it works with: that is told, and stops where it does not.
+    let got = bench.ok(&["rack", "get", "lens@3.1.0"]);
+    assert!(got.contains("fails with 4.5.* of the game: It is dark."), "{got}");
+    let against = bench.run(&["fit", "game", "lens@3.1.0"]).code(3);
+    let told = flat(&output(&against));
+    assert!(told.contains("fails with 4.5.0 of the game"), "{told}");
+    assert!(told.contains("It is dark.") && told.contains("[advised-against]"), "{told}");
+    // Neither is what a survey or a family without a version leads to.
+    bench.ok(&["rack", "drop", "lens@3.1.0", "--anyway"]);
+    bench.ok(&["rack", "drop", "lens@3.2.0", "--anyway"]);
+    let survey = bench.json(&["survey", "game"]);
+    assert_eq!(survey["games"][0]["components"][0]["offered"], Value::Null);
+    let offers = bench.json(&["feed", "list", "lens"]);
+    let advice = |at: usize| offers["builds"][at]["advice"][0]["what"].clone();
+    assert_eq!((advice(0), advice(1)), (json!("withdrawn"), json!("fails")));
+    bench.run(&["explain", "withdrawn"]).code(0);
+}
+
+#[test]
+fn remedies_name_what_a_feed_has() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    publisher.ok(&["rack", "add", "downloads/lens-3.1.0.zip", "--supports", "4.0 - 4.5"]);
+    publisher.rack_lens([3, 2, 0, 0]);
+    publisher.ok(&["rack", "add", "downloads/lens-3.2.0.zip", "--supports", ">=4.6"]);
+    publisher.make(&["--from", "rack"]);
+    publisher.added("feed");
+    // The newest is for another version of the game.
+    let survey = bench.json(&["survey", "game"]);
+    assert_eq!(survey["games"][0]["components"][0]["offered"]["build"], "lens@3.1.0");
+    bench.ok(&["rack", "get", "lens@3.2.0"]);
+    let stopped = bench.run(&["fit", "game", "lens@3.2.0", "--dry-run"]).code(3);
+    let told = flat(&output(&stopped));
+    assert!(told.contains("[exe-unsupported] A build for 4.5.0 is in the feed nib"), "{told}");
+    assert!(told.contains(": spanner rack get lens@3.1.0"), "{told}");
+    bench.ok(&["rack", "get", "lens@3.1.0"]);
+    bench.ok(&["fit", "game", "lens"]);
+    // What a feed says later of a build that is there counts.
+    publisher.ok(&["rack", "add", "downloads/lens-3.1.0.zip", "--supports", "4.0 - 4.4"]);
+    publisher.make(&[]);
+    bench.ok(&["feed", "refresh"]);
+    let told = flat(&output(&bench.run(&["check", "game"]).code(1)));
+    assert!(told.contains("[exe-unsupported]"), "{told}");
+}
+
+#[test]
+fn families_of_a_feed_are_recognised_and_the_users_own_stand_over_them() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let described = r#"
+schema = 1
+[[family]]
+id = "nib-lens"
+title = "Nib Lens"
+role = "upscaler"
+names = ["lens.dll"]
+company = "Nib"
+
+[[family.setting]]
+name = "sharpness"
+kind = "number"
+file = "lens.ini"
+key = "Sharpness"
+
+[[family.setting]]
+name = "overlay"
+kind = "switch"
+registry = 'HKEY_CURRENT_USER\Software\Nib\Lens'
+value = "Overlay"
+
+[[family.setting]]
+name = "loader"
+environment = "NIB_LOADER"
+"#;
+    bench.write("publisher/catalog/nib.toml", described.as_bytes());
+    fs::remove_dir_all(bench.file("feed")).unwrap();
+    publisher.make(&["--from", "downloads"]);
+    let added = bench.run(&["feed", "add", "feed", "--key", &publisher.key(), "--name", "nib"]);
+    assert!(flat(&errors(&added.code(0))).contains(r"below Software\Nib\Lens are left out"));
+    let families = bench.json(&["family", "list"]);
+    assert_eq!(families["families"][0]["id"], "nib-lens");
+    let survey = bench.json(&["survey", "game"]);
+    let component = &survey["games"][0]["components"][0];
+    assert_eq!(
+        (&component["family"], &component["role"]),
+        (&json!("nib-lens"), &json!("upscaler"))
+    );
+    let settings = |bench: &Bench| {
+        let tuned = bench.json(&["tune", "game", "nib-lens"]);
+        let settings = tuned["settings"].as_array().unwrap().clone();
+        settings.iter().map(|it| it["name"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    // What the user has not granted, and what no feed may say, is left out.
+    assert_eq!(settings(&bench), ["sharpness"]);
+    bench.ok(&["feed", "add", "feed", "--registry"]);
+    assert_eq!(settings(&bench), ["sharpness", "overlay"]);
+    let own = described.replace("Nib Lens", "Mine").replace("upscaler", "denoiser");
+    let own: Vec<&str> = own.lines().take_while(|line| !line.contains("setting")).collect();
+    bench.write("home/catalog/own.toml", own.join("\n").as_bytes());
+    let survey = bench.json(&["survey", "game"]);
+    assert_eq!(survey["games"][0]["components"][0]["role"], "denoiser");
+    assert_eq!(settings(&bench), ["sharpness", "overlay"]);
+}
+
+#[test]
+fn it_is_whole_wherever_it_is_killed() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let server = Server::start(&bench.file("feed")).unwrap();
+    publisher.added(&server.url());
+    server.fail(faults(&[Fault::Slow(600_000)], ""));
+    let kill = |words: &[&str], after: u64| {
+        let mut program = bench.program(words);
+        program.stdout(Stdio::null()).stderr(Stdio::null());
+        let mut running = common::started(|| program.spawn());
+        thread::sleep(Duration::from_millis(after));
+        let _ = running.kill();
+        let _ = running.wait();
+    };
+    for after in (5..700).step_by(45) {
+        kill(&["rack", "get", "lens"], after);
+        assert!(bench.ok(&["rack", "verify"]).contains("as it should be"));
+        bench.ok(&["feed", "list", "lens"]);
+        let _ = bench.run(&["rack", "drop", "lens"]);
+    }
+    for (at, after) in (5..250).step_by(25).enumerate() {
+        publisher.rack_lens([4, at as u16, 0, 0]);
+        publisher.make(&["--from", "rack"]);
+        kill(&["feed", "refresh"], after);
+        bench.ok(&["feed", "list", "lens"]);
+    }
+    server.fail(Faults::default());
+    bench.ok(&["feed", "refresh"]);
+    bench.ok(&["rack", "get", "lens@3.1.0"]);
+    assert!(bench.ok(&["feed", "list", "lens"]).contains("lens@4.9.0"));
+}
+
+#[test]
+fn two_runs_that_get_the_same_end_well() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let server = Server::start(&bench.file("feed")).unwrap();
+    publisher.added(&server.url());
+    let start = || {
+        let mut program = bench.program(&["rack", "get", "lens"]);
+        program.stdout(Stdio::null()).stderr(Stdio::piped());
+        common::started(|| program.spawn())
+    };
+    let both = [start(), start()];
+    for running in both {
+        let ended = running.wait_with_output().unwrap();
+        assert!(ended.status.success(), "{}", String::from_utf8_lossy(&ended.stderr));
+    }
+    assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 1);
+    assert!(bench.ok(&["rack", "verify"]).contains("as it should be"));
+}
+
+#[test]
+fn a_home_half_gone_says_so_and_is_mended_by_adding_it_again() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    publisher.added("feed");
+    for (name, _) in bench.picture("home/feeds/nib") {
+        fs::write(bench.file(&format!("home/feeds/nib/{name}")), b"damaged").unwrap();
+    }
+    let list = bench.run(&["feed", "list"]).code(1);
+    assert!(flat(&errors(&list)).contains("spanner feed forget nib"), "{}", errors(&list));
+    bench.ok(&["survey", "game"]);
+    bench.ok(&["feed", "forget", "nib"]);
+    publisher.added("feed");
+    bench.ok(&["feed", "list"]);
+    fs::write(bench.file("home/feeds/nib.toml"), "schema = 7").unwrap();
+    bench.run(&["feed", "list"]).code(1);
+    bench.ok(&["survey", "game"]);
+}

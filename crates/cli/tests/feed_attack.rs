@@ -1,0 +1,408 @@
+//! Feeds under attack, as those who think about updates list the ways: whatever is sent, nothing of it is planted, and
+//! what was known before stays as it was.
+
+mod common;
+
+use std::fs;
+use std::path::Path;
+
+use common::feeds::Publisher;
+use common::{Bench, errors, flat};
+use jiff::SignedDuration;
+use serde_json::{Value, json};
+use upright_spanner_core::feed::{Secret, Signer};
+use upright_spanner_core::progress::Silent;
+use upright_spanner_core::{FeedMake, Workshop};
+use upright_spanner_sample::server::{Fault, Faults, Server};
+
+/// A home that has taken in a feed, and the server that everything comes from.
+struct Scene {
+    bench: Bench,
+    server: Server,
+}
+
+impl Scene {
+    fn new() -> Self {
+        let bench = Bench::empty();
+        let server = Server::start(&bench.file("feed")).unwrap();
+        let publisher = Publisher::of_lens(&bench);
+        publisher.added(&server.url());
+        Self { bench, server }
+    }
+
+    fn publisher(&self) -> Publisher<'_> {
+        Publisher { bench: &self.bench, folder: "feed" }
+    }
+
+    fn fail(&self, faults: &[Fault], only: &str) {
+        let only = only.to_owned();
+        self.server.fail(Faults { faults: faults.to_vec(), only, times: None });
+    }
+
+    /// Asserts that a refresh is refused for a reason, that nothing of the home has changed by it, and that what was
+    /// known before can be used.
+    fn is_refused(&self, why: &str, code: i32) {
+        let before = self.bench.picture("home/feeds");
+        let refused = self.bench.run(&["feed", "refresh"]).code(code);
+        let told = flat(&errors(&refused));
+        assert!(told.contains(why), "{why}: {told}");
+        assert_eq!(self.bench.picture("home/feeds"), before, "{why}");
+        self.server.fail(Faults::default());
+        let offers = self.bench.json(&["feed", "list", "lens"]);
+        assert_eq!(offers["builds"][0]["build"], "lens@3.1.0", "{why}");
+    }
+
+    /// The digest of the download.
+    fn file(&self) -> String {
+        let offers = self.bench.json(&["feed", "list", "lens"]);
+        offers["builds"][0]["blake3"].as_str().unwrap().to_owned()
+    }
+
+    /// Asserts that the download is refused for a reason, and the rack has nothing of it.
+    fn is_not_got(&self, why: &str) {
+        let refused = self.bench.run(&["rack", "get", "lens"]).code(4);
+        let told = flat(&errors(&refused));
+        assert!(told.contains(why), "{why}: {told}");
+        assert_eq!(self.bench.json(&["rack", "list"])["builds"], json!([]), "{why}");
+    }
+}
+
+fn copy(from: &Path, to: &Path) {
+    fs::create_dir_all(to).unwrap();
+    for entry in fs::read_dir(from).unwrap() {
+        let path = entry.unwrap().path();
+        let to = to.join(path.file_name().unwrap());
+        if path.is_dir() {
+            copy(&path, &to);
+        } else {
+            fs::copy(&path, to).unwrap();
+        }
+    }
+}
+
+#[test]
+fn an_arbitrary_file_does_not_come_onto_the_rack() {
+    let scene = Scene::new();
+    let file = scene.file();
+    let path = scene.bench.file(&format!("feed/content/{}/{file}", &file[..2]));
+    let whole = fs::read(&path).unwrap();
+    // Of the same length, of another, and nothing.
+    let mut other = whole.clone();
+    other.reverse();
+    fs::write(&path, &other).unwrap();
+    scene.is_not_got("not what was signed");
+    fs::write(&path, &whole[..whole.len() - 1]).unwrap();
+    scene.is_not_got("broke off");
+    fs::write(&path, [&whole[..], b"more"].concat()).unwrap();
+    scene.is_not_got("another length than was signed");
+    fs::remove_file(&path).unwrap();
+    scene.is_not_got("does not have that (status 404)");
+    fs::write(&path, &whole).unwrap();
+    fs::remove_dir_all(scene.bench.file("home/downloads")).unwrap();
+    scene.fail(&[Fault::Flip], &file);
+    scene.is_not_got("not what was signed");
+    scene.server.fail(Faults::default());
+    scene.bench.ok(&["rack", "get", "lens"]);
+}
+
+#[test]
+fn an_older_state_is_not_taken_in_again() {
+    let scene = Scene::new();
+    copy(&scene.bench.file("feed"), &scene.bench.file("old"));
+    scene.publisher().make(&["--withdraw", "lens@3.1", "--why", "It flickers."]);
+    scene.bench.ok(&["feed", "refresh"]);
+    for name in ["feed", "old"] {
+        assert!(scene.bench.file(name).is_dir());
+    }
+    fs::remove_dir_all(scene.bench.file("feed")).unwrap();
+    copy(&scene.bench.file("old"), &scene.bench.file("feed"));
+    scene.is_refused("it is at number 1 there, and was at 2 before", 3);
+    // Nor is one that bears the same number.
+    scene.publisher().make(&["--title", "Another"]);
+    scene.is_refused("two different states with the number 2", 3);
+    scene.bench.run(&["rack", "get", "lens"]).code(3);
+}
+
+#[test]
+fn a_state_that_is_kept_back_becomes_stale() {
+    let scene = Scene::new();
+    let bench = &scene.bench;
+    let stale = |hours: i64| {
+        let workshop = Workshop::open(&bench.file("publisher")).unwrap();
+        let secret = fs::read_to_string(bench.file("feed.key")).unwrap();
+        let secret = Secret::open(&secret, None).unwrap();
+        let fresh_for = SignedDuration::from_hours(hours);
+        let make = FeedMake { fresh_for, ..FeedMake::default() };
+        let altering = workshop.alter().unwrap();
+        let signer = Signer::Secret(&secret);
+        altering.make_feed(&bench.file("feed"), &make, &signer, None, &Silent).unwrap();
+    };
+    stale(-1);
+    scene.is_refused("which was fresh until", 3);
+    // Who sees it for the first time is told; its builds can be had.
+    let key = scene.publisher().key();
+    let added = bench.run(&["feed", "add", "feed", "--key", &key, "--name", "late"]).code(1);
+    assert!(flat(&errors(&added)).contains("the feed late is stale since"), "{}", errors(&added));
+    let list = bench.run(&["feed", "list"]).code(1);
+    assert!(flat(&errors(&list)).contains("spanner feed refresh late"), "{}", errors(&list));
+    assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["stale"], true);
+    bench.run(&["feed", "refresh", "late"]).code(1);
+    let survey = bench.ok(&["survey", "game"]);
+    assert!(survey.contains("it is stale"), "{survey}");
+    bench.ok(&["rack", "get", "lens", "--feed", "late"]);
+    // A new one ends it.
+    stale(24);
+    bench.ok(&["feed", "refresh"]);
+    bench.ok(&["feed", "list"]);
+}
+
+#[test]
+fn parts_of_different_states_do_not_mix() {
+    let scene = Scene::new();
+    let publisher = scene.publisher();
+    let (old, _) = publisher.head();
+    publisher.rack_lens([3, 2, 0, 0]);
+    publisher.make(&["--from", "rack"]);
+    let (new, head) = publisher.head();
+    let at = |digest: &str| scene.bench.file(&format!("feed/content/{}/{digest}", &digest[..2]));
+    // The old head under the new one's name, and a shard of another state.
+    let bytes = fs::read(at(&new)).unwrap();
+    fs::write(at(&new), fs::read(at(&old)).unwrap()).unwrap();
+    scene.is_refused("it sends", 4);
+    fs::write(at(&new), &bytes).unwrap();
+    let shard = head["shards"][0]["blake3"].as_str().unwrap();
+    let bytes = fs::read(at(shard)).unwrap();
+    fs::write(at(shard), [0; 10]).unwrap();
+    scene.is_refused("what it sends", 4);
+    fs::write(at(shard), &bytes).unwrap();
+    // A signature of one head that names another.
+    let comment =
+        format!("feed 1 serial 9 head {old} bytes {}", fs::metadata(at(&old)).unwrap().len());
+    publisher.sign("feed.key", &head, Some(&comment));
+    scene.is_refused("different serial numbers", 3);
+    // A serial that the head does not have.
+    let (text, mut claimed) = (serde_json::to_vec(&head).unwrap(), head.clone());
+    claimed["serial"] = json!(40);
+    let digest = publisher.put(&text);
+    let comment = format!("feed 1 serial 40 head {digest} bytes {}", text.len());
+    publisher.sign("feed.key", &head, Some(&comment));
+    scene.is_refused("different serial numbers", 3);
+}
+
+#[test]
+fn data_without_an_end_is_not_read() {
+    let scene = Scene::new();
+    scene.publisher().make(&["--title", "New"]);
+    let (head, _) = scene.publisher().head();
+    for fault in [Fault::Endless, Fault::Longer(300_000)] {
+        scene.fail(&[fault.clone()], "feed.minisig");
+        scene.is_refused("sends more than the 4096 bytes", 4);
+        scene.fail(&[fault.clone()], &head);
+        scene.is_refused("sends more than", 4);
+        let file = scene.file();
+        scene.fail(&[fault], &file);
+        scene.is_not_got("sends more than");
+        scene.server.fail(Faults::default());
+    }
+}
+
+#[test]
+fn another_key_is_not_believed() {
+    let scene = Scene::new();
+    let publisher = scene.publisher();
+    publisher.ok(&["feed", "key", "new", "other.key", "--no-passphrase"]);
+    let (_, mut head) = publisher.head();
+    head["serial"] = json!(5);
+    // A head that names the publisher's key, signed by another; and one that names that other.
+    publisher.sign("other.key", &head, None);
+    scene.is_refused("not by the key that it names", 3);
+    let other = fs::read_to_string(scene.bench.file("other.key.pub")).unwrap();
+    head["key"] = json!(other.lines().last().unwrap());
+    publisher.sign("other.key", &head, None);
+    scene.is_refused("the one that was confirmed is", 3);
+    // One that says that the publisher's key had led to it.
+    head["successors"] =
+        json!([{ "key": head["key"], "signature": "untrusted comment: no\nnothing" }]);
+    publisher.sign("other.key", &head, None);
+    scene.is_refused("the one that was confirmed is", 3);
+    // The publisher himself goes on.
+    head["serial"] = json!(6);
+    let own = publisher.key();
+    head["key"] = json!(own);
+    head["successors"] = json!([]);
+    publisher.sign("feed.key", &head, None);
+    scene.bench.ok(&["feed", "refresh"]);
+}
+
+#[test]
+fn a_key_that_changes_is_named_by_the_one_before() {
+    let scene = Scene::new();
+    let (bench, publisher) = (&scene.bench, scene.publisher());
+    for name in ["second.key", "third.key"] {
+        publisher.ok(&["feed", "key", "new", name, "--no-passphrase"]);
+    }
+    let make = |words: &[&str]| publisher.run(&[&["feed", "make", "feed"], words].concat());
+    make(&["--sign-with", "second.key"]).code(2);
+    make(&["--sign-with", "second.key", "--replacing", "third.key"]).code(2);
+    make(&["--sign-with", "second.key", "--replacing", "feed.key"]).code(0);
+    // Who has slept over one change, or two, follows all the same.
+    copy(&bench.file("home"), &bench.file("sleeper"));
+    bench.ok(&["feed", "refresh"]);
+    make(&["--sign-with", "third.key", "--replacing", "second.key"]).code(0);
+    bench.ok(&["feed", "refresh"]);
+    let third = fs::read_to_string(bench.file("third.key.pub")).unwrap();
+    let list = bench.json(&["feed", "list"]);
+    assert_eq!(list["feeds"][0]["key"], third.lines().last().unwrap());
+    let sleeper = bench.file("sleeper");
+    bench.ok(&["feed", "refresh", "--home", sleeper.to_str().unwrap()]);
+    // The old key signs no more.
+    let (_, mut head) = publisher.head();
+    head["serial"] = json!(head["serial"].as_u64().unwrap() + 1);
+    head["key"] = json!(publisher.key());
+    publisher.sign("feed.key", &head, None);
+    scene.is_refused("the one that was confirmed is", 3);
+}
+
+#[test]
+fn what_a_publisher_may_not_say_is_refused_whole() {
+    let scene = Scene::new();
+    let publisher = scene.publisher();
+    let edit_entry = |edit: &dyn Fn(&mut Value)| {
+        publisher.forge(
+            |_| {},
+            |shard| {
+                if let Some(family) = shard["family"].as_array_mut().and_then(|it| it.first_mut()) {
+                    edit(family);
+                }
+            },
+        );
+    };
+    let entries: [(&str, &dyn Fn(&mut Value)); 10] = [
+        ("leads out of the folder", &|it| {
+            it["build"][0]["file"]["name"] = json!("a/../../evil.dll")
+        }),
+        ("is not the name of a file", &|it| {
+            it["build"][0]["file"]["name"] = json!("below/lens.zip")
+        }),
+        ("lens", &|it| it["build"][0]["file"]["name"] = json!("nul.zip")),
+        ("is not a version", &|it| it["build"][0]["version"] = json!("3\u{1b}[2J")),
+        ("is not a version", &|it| it["build"][0]["version"] = json!("3 --despite all")),
+        ("is not the id of a family", &|it| it["id"] = json!("../lens")),
+        ("is damaged", &|it| it["build"][0]["run"] = json!("evil.exe")),
+        ("is not the address of a feed", &|it| {
+            it["build"][0]["page"] = json!("file:///etc/passwd")
+        }),
+        ("more than", &|it| it["build"][0]["file"]["size"] = json!(u64::MAX)),
+        ("variants", &|it| it["build"][0]["variant"] = json!([])),
+    ];
+    for (why, edit) in entries {
+        edit_entry(edit);
+        scene.is_refused(why, 3);
+    }
+    let heads: [(&str, &dyn Fn(&mut Value)); 6] = [
+        ("shards", &|it| it["shards"] = json!(vec![it["shards"][0].clone(); 257])),
+        ("power of two", &|it| it["shards"] = json!(vec![it["shards"][0].clone(); 3])),
+        ("bytes, more than", &|it| it["shards"][0]["size"] = json!(1_u64 << 40)),
+        ("another length than is said", &|it| it["shards"][0]["unpacked"] = json!(10)),
+        ("format", &|it| it["schema"] = json!(2)),
+        ("characters in its title", &|it| it["title"] = json!("x".repeat(5000))),
+    ];
+    for (why, edit) in heads {
+        publisher.forge(edit, |_| {});
+        scene.is_refused(why, 3);
+    }
+    // A piece that unpacks to much more than it says.
+    let bomb = publisher.put_piece(&vec![b' '; 40 << 20]);
+    publisher.forge(|head| head["shards"] = json!([bomb]), |_| {});
+    scene.is_refused("more than", 3);
+    publisher.forge(
+        |head| {
+            head["shards"] = json!([bomb]);
+            head["shards"][0]["unpacked"] = json!(1000);
+        },
+        |_| {},
+    );
+    scene.is_refused("another length than is said", 3);
+}
+
+#[test]
+fn texts_of_a_feed_do_not_steer_the_terminal() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    publisher.forge(
+        |head| head["title"] = json!("Nib\u{1b}[2J\u{202e}sdliub"),
+        |shard| {
+            shard["family"][0]["advice"] = json!([{
+                "builds": "3.1", "what": "withdrawn", "why": "gone\u{1b}]0;x\u{7} \u{200b}"
+            }]);
+        },
+    );
+    let shown = bench.run(&["feed", "add", "feed"]).code(2);
+    let added = bench.run(&["feed", "add", "feed", "--key", &publisher.key()]).code(0);
+    let told = [
+        errors(&shown),
+        errors(&added),
+        bench.ok(&["feed", "list", "-v"]),
+        bench.ok(&["feed", "list", "lens"]),
+        errors(&bench.run(&["rack", "get", "lens"]).code(3)),
+    ];
+    for text in told {
+        assert!(!text.contains(['\u{1b}', '\u{7}', '\u{202e}', '\u{200b}']), "{text:?}");
+    }
+}
+
+#[test]
+fn redirects_end_and_lead_to_no_place_where_anybody_listens_in() {
+    let scene = Scene::new();
+    scene.publisher().make(&["--title", "New"]);
+    scene.fail(&[Fault::Redirect("loop".to_owned())], "feed.minisig");
+    scene.is_refused("redirects more than 5 times", 4);
+    scene.fail(&[Fault::Redirect("file:///etc/passwd".to_owned())], "feed.minisig");
+    scene.is_refused("redirects to what is no address", 4);
+    // Where it leads to the right place, it is followed.
+    let other = Server::start(&scene.bench.file("feed")).unwrap();
+    scene.fail(&[Fault::Redirect(format!("{}/feed.minisig", other.url()))], "feed.minisig");
+    scene.bench.ok(&["feed", "refresh"]);
+    let file = scene.file();
+    let path = format!("/content/{}/{file}", &file[..2]);
+    scene.fail(&[Fault::Redirect(format!("{}{path}", other.url()))], &file);
+    scene.bench.ok(&["rack", "get", "lens"]);
+}
+
+#[test]
+fn a_server_that_stalls_or_drips_is_given_up() {
+    let scene = Scene::new();
+    scene.publisher().make(&["--title", "New"]);
+    let file = scene.file();
+    let (slow, stalled) = (Scene::new(), Scene::new());
+    slow.publisher().make(&["--title", "New"]);
+    // Side by side, since each waits as long as people would.
+    std::thread::scope(|scope| {
+        scope.spawn(|| {
+            scene.fail(&[Fault::Stall], "feed.minisig");
+            scene.is_refused("did not answer in time", 4);
+        });
+        scope.spawn(|| {
+            stalled.fail(&[Fault::Stall], &file);
+            stalled.is_not_got("did not answer in time");
+        });
+        scope.spawn(|| {
+            slow.fail(&[Fault::Slow(10)], "/content/");
+            slow.is_refused("sends too slowly", 4);
+        });
+    });
+}
+
+#[test]
+fn what_a_feed_does_not_name_is_not_looked_at() {
+    let scene = Scene::new();
+    scene.bench.write("feed/content/00/evil.dll", b"MZ");
+    scene.bench.write("feed/catalog/evil.toml", b"schema = 1");
+    scene.publisher().make(&["--title", "New"]);
+    scene.server.take_log();
+    scene.bench.ok(&["feed", "refresh"]);
+    scene.bench.ok(&["rack", "get", "lens"]);
+    assert!(scene.server.take_log().iter().all(|request| !request.path.contains("evil")));
+    let home = scene.bench.picture("home");
+    assert!(home.iter().all(|(name, content)| !name.contains("evil") && content != b"MZ"));
+}
