@@ -491,7 +491,7 @@ pub enum Feed {
         feed: String,
     },
     /// Publish a feed: write it into a folder for any web server, or add to the one that is there.
-    Make(FeedMake),
+    Make(Box<FeedMake>),
     /// Verify a feed in a folder, as who uses it would.
     Check {
         /// The folder.
@@ -525,7 +525,7 @@ pub struct FeedMake {
     /// The secret key that signed the feed so far, where a new one takes its place: it names the new one.
     #[arg(long, value_name = "SECRET")]
     pub replacing: Option<PathBuf>,
-    /// A file that holds the pass phrase; else SPANNER_PASSPHRASE is, or you are asked.
+    /// A file that holds the pass phrase; else the variable `SPANNER_PASSPHRASE` does, or you are asked.
     #[arg(long, value_name = "FILE")]
     pub passphrase_file: Option<PathBuf>,
     /// What comes into it: `rack` for what is on the rack, or a folder with downloads.
@@ -568,7 +568,7 @@ pub enum FeedKey {
     New {
         /// The file for the secret key; the public one gets the ending .pub.
         file: PathBuf,
-        /// A file that holds the pass phrase; else SPANNER_PASSPHRASE is, or you are asked.
+        /// A file that holds the pass phrase; else the variable `SPANNER_PASSPHRASE` does, or you are asked.
         #[arg(long, value_name = "FILE")]
         passphrase_file: Option<PathBuf>,
         /// Lock the secret key by no pass phrase: who has the file can sign.

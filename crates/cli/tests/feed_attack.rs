@@ -195,9 +195,9 @@ fn data_without_an_end_is_not_read() {
     scene.publisher().make(&["--title", "New"]);
     let (head, _) = scene.publisher().head();
     for fault in [Fault::Endless, Fault::Longer(300_000)] {
-        scene.fail(&[fault.clone()], "feed.minisig");
+        scene.fail(std::slice::from_ref(&fault), "feed.minisig");
         scene.is_refused("sends more than the 4096 bytes", 4);
-        scene.fail(&[fault.clone()], &head);
+        scene.fail(std::slice::from_ref(&fault), &head);
         scene.is_refused("sends more than", 4);
         let file = scene.file();
         scene.fail(&[fault], &file);
@@ -267,54 +267,52 @@ fn a_key_that_changes_is_named_by_the_one_before() {
 fn what_a_publisher_may_not_say_is_refused_whole() {
     let scene = Scene::new();
     let publisher = scene.publisher();
-    let edit_entry = |edit: &dyn Fn(&mut Value)| {
-        publisher.forge(
-            |_| {},
-            |shard| {
-                if let Some(family) = shard["family"].as_array_mut().and_then(|it| it.first_mut()) {
-                    edit(family);
-                }
-            },
-        );
+    let signature = scene.bench.file("feed/feed.minisig");
+    let own = fs::read(&signature).unwrap();
+    let set = |document: &mut Value, pointer: &str, value: &Value| {
+        let (around, name) = pointer.rsplit_once('/').unwrap();
+        if let Some(around) = document.pointer_mut(around) {
+            around[name] = value.clone();
+        }
     };
-    let entries: [(&str, &dyn Fn(&mut Value)); 10] = [
-        ("leads out of the folder", &|it| {
-            it["build"][0]["file"]["name"] = json!("a/../../evil.dll")
-        }),
-        ("is not the name of a file", &|it| {
-            it["build"][0]["file"]["name"] = json!("below/lens.zip")
-        }),
-        ("lens", &|it| it["build"][0]["file"]["name"] = json!("nul.zip")),
-        ("is not a version", &|it| it["build"][0]["version"] = json!("3\u{1b}[2J")),
-        ("is not a version", &|it| it["build"][0]["version"] = json!("3 --despite all")),
-        ("is not the id of a family", &|it| it["id"] = json!("../lens")),
-        ("is damaged", &|it| it["build"][0]["run"] = json!("evil.exe")),
-        ("is not the address of a feed", &|it| {
-            it["build"][0]["page"] = json!("file:///etc/passwd")
-        }),
-        ("more than", &|it| it["build"][0]["file"]["size"] = json!(u64::MAX)),
-        ("variants", &|it| it["build"][0]["variant"] = json!([])),
+    let families = [
+        ("leads out of the folder", "/build/0/file/name", json!("a/../../evil.dll")),
+        ("is not the name of a file", "/build/0/file/name", json!("below/lens.zip")),
+        ("nul.zip", "/build/0/file/name", json!("nul.zip")),
+        ("is not a version", "/build/0/version", json!("3\u{1b}[2J")),
+        ("is not a version", "/build/0/version", json!("3 --despite all")),
+        ("is not the id of a family", "/id", json!("../lens")),
+        ("is damaged", "/build/0/run", json!("evil.exe")),
+        ("is not the address of a feed", "/build/0/page", json!("file:///etc/passwd")),
+        ("more than", "/build/0/file/size", json!(u64::MAX)),
+        ("variants", "/build/0/variant", json!([])),
     ];
-    for (why, edit) in entries {
-        edit_entry(edit);
+    for (why, pointer, value) in families {
+        fs::write(&signature, &own).unwrap();
+        publisher.forge(|_| {}, |shard| set(shard, &format!("/family/0{pointer}"), &value));
         scene.is_refused(why, 3);
     }
-    let heads: [(&str, &dyn Fn(&mut Value)); 6] = [
-        ("shards", &|it| it["shards"] = json!(vec![it["shards"][0].clone(); 257])),
-        ("power of two", &|it| it["shards"] = json!(vec![it["shards"][0].clone(); 3])),
-        ("bytes, more than", &|it| it["shards"][0]["size"] = json!(1_u64 << 40)),
-        ("another length than is said", &|it| it["shards"][0]["unpacked"] = json!(10)),
-        ("format", &|it| it["schema"] = json!(2)),
-        ("characters in its title", &|it| it["title"] = json!("x".repeat(5000))),
+    let (_, head) = publisher.head();
+    let shard = &head["shards"][0];
+    let heads = [
+        ("shards", "/shards", json!(vec![shard; 257])),
+        ("power of two", "/shards", json!(vec![shard; 3])),
+        ("bytes, more than", "/shards/0/size", json!(1_u64 << 40)),
+        ("another length than is said", "/shards/0/unpacked", json!(10)),
+        ("format", "/schema", json!(2)),
+        ("characters in its title", "/title", json!("x".repeat(5000))),
     ];
-    for (why, edit) in heads {
-        publisher.forge(edit, |_| {});
+    for (why, pointer, value) in heads {
+        fs::write(&signature, &own).unwrap();
+        publisher.forge(|head| set(head, pointer, &value), |_| {});
         scene.is_refused(why, 3);
     }
     // A piece that unpacks to much more than it says.
+    fs::write(&signature, &own).unwrap();
     let bomb = publisher.put_piece(&vec![b' '; 40 << 20]);
     publisher.forge(|head| head["shards"] = json!([bomb]), |_| {});
     scene.is_refused("more than", 3);
+    fs::write(&signature, &own).unwrap();
     publisher.forge(
         |head| {
             head["shards"] = json!([bomb]);

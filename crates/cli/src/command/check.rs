@@ -30,7 +30,7 @@ pub fn run(args: &args::Check, session: &Session) -> Result<Exit> {
 /// What a game has now.
 fn now(game: &str, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
-    refresh_due(&workshop, session)?;
+    refresh_due(&workshop, session);
     let views = [workshop.game(game, &session.progress())?];
     let mut checked = workshop.check_games(&views)?;
     let checked = checked.pop().unwrap_or_default();
@@ -63,7 +63,7 @@ fn would_be(game: &str, build: &str, args: &args::Check, session: &Session) -> R
 /// Every known game.
 fn all(session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
-    refresh_due(&workshop, session)?;
+    refresh_due(&workshop, session);
     let survey = survey_known(&workshop, session)?;
     let checked = workshop.check_games(&survey.games)?;
     let rows: Vec<_> = survey.games.iter().zip(&checked).collect();

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use anyhow::Result;
 use jiff::Timestamp;
-use upright_spanner_core::feed::{Counsel, Key, Secret, Signer};
+use upright_spanner_core::feed::{Counsel, Feed, Key, Secret, Signer};
 use upright_spanner_core::{
     Address, Error, FeedError, FeedMake, FeedWish, Refreshed, Remedy, Stock, Workshop, in_words,
 };
@@ -115,7 +115,7 @@ fn list(what: Option<&str>, session: &Session) -> Result<Exit> {
         feed::print_list(&feeds, session)?;
     }
     tell_faults(&workshop);
-    let attend = !feeds.faults.is_empty() || feeds.feeds.iter().any(|feed| feed.is_stale());
+    let attend = !feeds.faults.is_empty() || feeds.feeds.iter().any(Feed::is_stale);
     Ok(if attend { Exit::Attend } else { Exit::Done })
 }
 
@@ -161,8 +161,7 @@ fn refresh(names: &[String], session: &Session) -> Result<Exit> {
     }
     workshop.refresh();
     let feeds = workshop.feeds();
-    let is_stale =
-        |refreshed: &Refreshed| feeds.feed(&refreshed.name).is_some_and(|feed| feed.is_stale());
+    let is_stale = |refreshed: &Refreshed| feeds.feed(&refreshed.name).is_some_and(Feed::is_stale);
     if session.json {
         render::json(&Refresh::new(&done, &feeds, &failed))?;
     } else {
@@ -184,7 +183,7 @@ fn refresh_one(name: &str, workshop: &Workshop, session: &Session) -> Result<Ref
 
 /// Asks those feeds for news that the user wants to be asked by themselves. One that cannot be reached is said, and
 /// what is known of it goes on to count.
-pub fn refresh_due(workshop: &Workshop, session: &Session) -> Result<()> {
+pub fn refresh_due(workshop: &Workshop, session: &Session) {
     let feeds = workshop.feeds();
     let now = Timestamp::now();
     let due = feeds.feeds.iter().filter(|feed| {
@@ -197,7 +196,6 @@ pub fn refresh_due(workshop: &Workshop, session: &Session) -> Result<()> {
         }
     }
     workshop.refresh();
-    Ok(())
 }
 
 fn forget(name: &str, session: &Session) -> Result<Exit> {

@@ -121,7 +121,7 @@ fn get_first(
     session: &Session,
 ) -> Result<Option<Exit>> {
     if !args.dry_run {
-        refresh_due(workshop, session)?;
+        refresh_due(workshop, session);
     }
     let downloads = workshop.downloads_to_fit(view, &args.builds, &session.progress())?;
     get::expect_no_stop(&downloads, &args.despite)?;

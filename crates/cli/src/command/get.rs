@@ -32,7 +32,7 @@ pub struct Outcome {
 pub fn run(wish: &Wish<'_>, game: Option<&str>, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(wish.dry_run)?;
     if !wish.dry_run {
-        refresh_due(&workshop, session)?;
+        refresh_due(&workshop, session);
     }
     let progress = session.progress();
     let downloads = match game {

@@ -23,7 +23,7 @@ pub fn run(args: &args::Survey, session: &Session) -> Result<Exit> {
         .outdated(args.outdated);
 
     let workshop = session.look()?;
-    refresh_due(&workshop, session)?;
+    refresh_due(&workshop, session);
     let drives = if args.everywhere { drives() } else { Vec::new() };
     let (places, missing) = if args.everywhere {
         (drives.iter().flat_map(|drive| drive.folders.clone()).collect(), Vec::new())

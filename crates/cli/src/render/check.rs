@@ -15,7 +15,7 @@ use upright_spanner_core::survey::GameView;
 
 use super::feed::age;
 use super::prove::proved_in_words;
-use super::table::{table, widest};
+use super::table::{drop_empty, table, widest};
 use super::{clean, count, hint, quoted, wrapped};
 use crate::remedy;
 use crate::session::Session;
@@ -91,13 +91,7 @@ pub fn print(
     let own = vec![ITSELF.to_owned(), version, own, none(), none()];
     let mut rows: Vec<Vec<String>> = std::iter::once(own).chain(families).collect();
     let mut headings = vec!["FAMILY", "VERSION", "VERDICT", "AT WORK", "IN FEEDS"];
-    // What there is nothing to say of has no column.
-    for column in [4, 3] {
-        if rows.iter().all(|row| row[column].is_empty()) {
-            headings.remove(column);
-            rows.iter_mut().for_each(|row| drop(row.remove(column)));
-        }
-    }
+    drop_empty(&mut headings, &mut rows, &[3, 4], "");
     write!(out, "{}", table(&headings, &[], rows))?;
 
     let told = told(checked);
@@ -116,8 +110,8 @@ pub fn print(
 
 /// What feeds have of a family that is newer, and of when that is known.
 fn offered(view: &GameView, family: &str, feeds: &Feeds) -> String {
-    let libraries = view.libraries.iter().filter(|library| same_name(&library.family, family));
-    let offered = libraries.filter_map(|library| library.offered.as_ref()).next();
+    let mut libraries = view.libraries.iter().filter(|library| same_name(&library.family, family));
+    let offered = libraries.find_map(|library| library.offered.as_ref());
     let known = offered.and_then(|offered| Some((offered, feeds.feed(&offered.feed)?)));
     known.map_or_else(String::new, |(offered, feed)| {
         format!("feed has {}, asked {}", offered.version, age(feed.age()))

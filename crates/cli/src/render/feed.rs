@@ -9,7 +9,7 @@ use owo_colors::OwoColorize;
 use upright_spanner_core::feed::{Advice, Counsel, Feed, Feeds, Key};
 use upright_spanner_core::{Download, MadeFeed, Refreshed, Sight, VerifiedFeed};
 
-use super::table::{fit_places, table};
+use super::table::{drop_empty, fit_places, table};
 use super::{bytes, clean, count, hint, notice, quoted, slashes, wrapped};
 use crate::session::Session;
 
@@ -205,13 +205,7 @@ fn write_downloads(downloads: &[Download], session: &Session) -> Result<()> {
             ]
         })
         .collect();
-    // What there is nothing to say of has no column.
-    for column in [6, 2] {
-        if rows.iter().all(|row| row[column] == "-") {
-            headings.remove(column);
-            rows.iter_mut().for_each(|row| drop(row.remove(column)));
-        }
-    }
+    drop_empty(&mut headings, &mut rows, &[2, 6], "-");
     let size = headings.iter().position(|heading| *heading == "SIZE").unwrap_or_default();
     write!(out, "{}", table(&headings, &[size], rows))?;
     for download in downloads {
@@ -316,10 +310,10 @@ pub fn print_refreshed(done: &[Refreshed], feeds: &Feeds, session: &Session) -> 
     }
     let stale = done.iter().filter_map(|refreshed| feeds.feed(&refreshed.name));
     tell_stale(stale.filter(|feed| feed.is_stale()));
-    match done.iter().any(|refreshed| !refreshed.new.is_empty()) {
-        true => hint(session, "Next: `spanner survey` shows what is for your games."),
-        false => Ok(()),
+    if done.iter().all(|refreshed| refreshed.new.is_empty()) {
+        return Ok(());
     }
+    hint(session, "Next: `spanner survey` shows what is for your games.")
 }
 
 /// Prints what was written of a feed.

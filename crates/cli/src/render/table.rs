@@ -25,6 +25,23 @@ pub fn table(headings: &[&str], right: &[usize], rows: Vec<Vec<String>>) -> Stri
     lines.join("\n") + "\n"
 }
 
+/// Takes those of some columns away in which no row says anything.
+pub fn drop_empty(
+    headings: &mut Vec<&str>,
+    rows: &mut [Vec<String>],
+    columns: &[usize],
+    empty: &str,
+) {
+    for &column in columns.iter().rev() {
+        if rows.iter().all(|row| row[column] == empty) {
+            headings.remove(column);
+            for row in &mut *rows {
+                row.remove(column);
+            }
+        }
+    }
+}
+
 /// The same in so many columns of the terminal: what the last column has no room for goes on below.
 pub fn wrapping_table(headings: &[&str], rows: Vec<Vec<String>>, width: usize) -> String {
     let mut table = Table::new();

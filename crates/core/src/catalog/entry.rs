@@ -283,6 +283,13 @@ impl Recognition {
     }
 }
 
+/// Takes over others where there are none.
+fn fill<T: Clone>(own: &mut Vec<T>, theirs: &[T]) {
+    if own.is_empty() {
+        own.extend_from_slice(theirs);
+    }
+}
+
 /// The longest catalog that is read: one of 10,000 families has one to two MB. To read one takes up to eighty
 /// times its length in memory.
 pub(crate) const LONGEST_CATALOG: u64 = 3 << 20;
@@ -405,11 +412,6 @@ impl Family {
         let texts = [(&mut self.group, &other.group), (&mut self.title, &other.title)];
         for (own, theirs) in texts.into_iter().filter(|(own, _)| own.is_none()) {
             own.clone_from(theirs);
-        }
-        fn fill<T: Clone>(own: &mut Vec<T>, theirs: &[T]) {
-            if own.is_empty() {
-                own.extend_from_slice(theirs);
-            }
         }
         fill(&mut self.supports, &other.supports);
         fill(&mut self.requires, &other.requires);

@@ -116,7 +116,7 @@ impl<'a> Subject<'a> {
                 && build.version == version
                 && build.machine == Some(facts.machine)
         });
-        let offers = known.is_none().then(|| feeds.offers(&library.family)).unwrap_or_default();
+        let offers = if known.is_none() { feeds.offers(&library.family) } else { Vec::new() };
         let offered = offers.iter().find(|offer| {
             let mut variants = offer.entry.variant.iter();
             offer.entry.number() == version

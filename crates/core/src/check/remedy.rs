@@ -105,13 +105,11 @@ pub(super) fn for_needed(input: &CheckInput<'_>, relation: &Relation) -> Remedy 
     });
     let offers = situation.feeds.offers(&relation.family);
     let offer = offers.iter().find(|offer| suits(offer.entry.number().as_ref()));
-    match offer.filter(|_| !on_rack) {
-        Some(offer) => get(offer, "It is in the feed"),
-        None => {
-            let game = situation.game().id.clone().into();
-            ("Fit that first.", Action::Fit { game, build: relation.family.clone().into() }).into()
-        }
+    if let Some(offer) = offer.filter(|_| !on_rack) {
+        return get(offer, "It is in the feed");
     }
+    let game = situation.game().id.clone().into();
+    ("Fit that first.", Action::Fit { game, build: relation.family.clone().into() }).into()
 }
 
 /// What to do where a build is not to be used: another, which the rack has or a feed.

@@ -4,6 +4,7 @@
 use std::fmt;
 use std::io::Cursor;
 
+use base64::prelude::{BASE64_STANDARD, Engine as _};
 use minisign::{KeyPair, SecretKey, SecretKeyBox, SignatureBox};
 use minisign_verify::{PublicKey, Signature};
 use serde::{Deserialize, Serialize};
@@ -111,10 +112,15 @@ impl Secret {
     /// # Errors
     /// Where it holds none, or the pass phrase is not the one.
     pub fn open(text: &str, pass_phrase: Option<String>) -> Result<Self> {
-        let held = SecretKeyBox::from_string(text).map_err(|_| not_secret())?;
-        let key = match pass_phrase.filter(|_| Self::is_locked(text).unwrap_or(false)) {
-            Some(pass_phrase) => held.into_secret_key(Some(pass_phrase)),
-            None => held.into_unencrypted_secret_key(),
+        let key = if Self::is_locked(text)? {
+            let held = SecretKeyBox::from_string(text).map_err(|_| not_secret())?;
+            // None would make it ask for one by itself.
+            held.into_secret_key(Some(pass_phrase.unwrap_or_default()))
+        } else {
+            // The ordinary tool gives such a key no checksum, which the library expects of a file.
+            let line = text.lines().nth(1).unwrap_or_default().trim();
+            let bytes = BASE64_STANDARD.decode(line).map_err(|_| not_secret())?;
+            SecretKey::from_bytes(&bytes)
         };
         let key = key.map_err(|_| FeedError::Key {
             what: "the secret key does not open with that pass phrase".to_owned(),

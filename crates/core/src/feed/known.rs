@@ -99,11 +99,6 @@ impl Feed {
         self.shards.values().flat_map(|shard| &shard.family)
     }
 
-    /// The ids of all its families that a catalog describes.
-    pub fn described(&self) -> impl Iterator<Item = &str> {
-        self.recognition.iter().map(|family| family.id())
-    }
-
     /// Its places, the feed's own first.
     pub(crate) fn places(&self) -> Vec<Address> {
         let mirrors = self.head.mirrors.iter().filter_map(|mirror| Address::web(mirror).ok());
@@ -356,10 +351,5 @@ impl Feeds {
     /// The families that feeds describe, each of the first that has it.
     pub(crate) fn families(&self) -> Vec<Family> {
         self.feeds.iter().flat_map(Feed::families).collect()
-    }
-
-    /// The feed that some path of a family is from; see [`Family::from`].
-    pub fn is_from_feed(from: &Path) -> bool {
-        from.to_str().is_some_and(|from| from.starts_with("feed ") && !from.contains(['/', '\\']))
     }
 }

@@ -13,7 +13,7 @@ use crate::feed::{self, Feed, Feeds, Found, Head, Key, News, Packed, Pieces, Sub
 use crate::fetch::{Address, Seen};
 use crate::path::same_name;
 use crate::remedy::Action;
-use crate::survey::Filter;
+use crate::survey::{Filter, GameView};
 use upright_spanner_change::Progress;
 
 /// A feed that was looked at and verified, and that nothing is kept of yet.
@@ -133,7 +133,7 @@ impl Workshop {
         let roots = self.games()?.into_iter().map(|game| game.root).filter(|root| root.is_dir());
         let mut families: BTreeSet<String> = on_rack;
         let survey = self.survey(&roots.collect::<Vec<_>>(), &Filter::default(), progress)?;
-        families.extend(survey.games.iter().flat_map(|view| view.families()));
+        families.extend(survey.games.iter().flat_map(GameView::families));
         Ok(families)
     }
 

@@ -21,6 +21,9 @@ use upright_spanner_image::{Requirement, Version};
 /// So many files are downloaded at a time.
 const AT_A_TIME: usize = 4;
 
+/// A text with its name.
+pub type Text = (String, Vec<u8>);
+
 /// A download that a feed has.
 #[derive(Debug, Clone)]
 pub struct Download {
@@ -305,10 +308,10 @@ impl Workshop {
         &self,
         spec: &str,
         progress: &dyn Progress,
-    ) -> Result<(String, Vec<(String, Vec<u8>)>)> {
+    ) -> Result<(String, Vec<Text>)> {
         let downloads = self.downloads(&[spec.to_owned()], None, progress)?;
         let feeds = self.feeds();
-        let mut notes: Vec<(String, Vec<u8>)> = Vec::new();
+        let mut notes: Vec<Text> = Vec::new();
         for download in &downloads {
             let Some(packed) = &download.entry.notes else { continue };
             let Some(feed) = feeds.feed(&download.feed) else { continue };

@@ -303,7 +303,7 @@ impl Publisher<'_> {
         }
         let parcel = Parcel::open(&copy, &options, &context, progress)?;
         let content = content_of(file)?;
-        let entries = self.entries(&parcel, Packed::new(name, content), on_rack)?;
+        let entries = self.entries(&parcel, &Packed::new(name, content), on_rack)?;
         for (family, entry) in entries {
             if !self.is_meant(&family) {
                 continue;
@@ -311,7 +311,7 @@ impl Publisher<'_> {
             if entry.page.is_none() {
                 feed::copy_content(self.folder, file, &content)?;
             }
-            self.list(family, entry);
+            self.list(&family, entry);
         }
         Ok(())
     }
@@ -320,7 +320,7 @@ impl Publisher<'_> {
     fn entries(
         &self,
         parcel: &Parcel,
-        file: Packed,
+        file: &Packed,
         on_rack: &[&Build],
     ) -> Result<Vec<(String, Entry)>> {
         let mut entries: Vec<(String, Entry)> = Vec::new();
@@ -378,25 +378,24 @@ impl Publisher<'_> {
     }
 
     /// Lists an entry, in place of one of the same file.
-    fn list(&mut self, family: String, entry: Entry) {
-        let at = self.listings.iter().position(|listing| same_name(&listing.id, &family));
+    fn list(&mut self, family: &str, entry: Entry) {
+        let at = self.listings.iter().position(|listing| same_name(&listing.id, family));
         let at = at.unwrap_or_else(|| {
-            self.listings.push(Listing { id: family.clone(), ..Listing::default() });
+            self.listings.push(Listing { id: family.to_owned(), ..Listing::default() });
             self.listings.len() - 1
         });
         let builds = &mut self.listings[at].build;
         let same = |other: &Entry| {
             same_name(&other.version, &entry.version) && other.file.blake3 == entry.file.blake3
         };
-        match builds.iter_mut().find(|other| same(other)) {
-            Some(known) => *known = entry,
-            None => {
-                let id = format!("{family}@{}", entry.version);
-                if !self.new.contains(&id) {
-                    self.new.push(id);
-                }
-                builds.push(entry);
+        if let Some(known) = builds.iter_mut().find(|other| same(other)) {
+            *known = entry;
+        } else {
+            let id = format!("{family}@{}", entry.version);
+            if !self.new.contains(&id) {
+                self.new.push(id);
             }
+            builds.push(entry);
         }
         builds.sort_by_key(|entry| std::cmp::Reverse((entry.number(), entry.version.clone())));
     }
@@ -492,11 +491,7 @@ fn zip_up(
     let mut zip = zip::ZipWriter::new(&mut *out);
     for (path, (content, modified)) in files {
         let date = Timestamp::from_second(modified.0).unwrap_or_default().to_zoned(TimeZone::UTC);
-        let (year, month, day) = (date.year(), date.month() as u8, date.day() as u8);
-        let (hour, minute, second) = (date.hour() as u8, date.minute() as u8, date.second() as u8);
-        let year = u16::try_from(year).unwrap_or_default();
-        let date = zip::DateTime::from_date_and_time(year, month, day, hour, minute, second);
-        let date = date.unwrap_or_default();
+        let date = zip::DateTime::try_from(date.datetime()).unwrap_or_default();
         let options = SimpleFileOptions::default()
             .compression_method(zip::CompressionMethod::Deflated)
             .large_file(content.size > u64::from(u32::MAX / 2))
