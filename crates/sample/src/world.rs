@@ -235,6 +235,7 @@ pub fn create(dir: &Path) -> io::Result<World> {
     saltglass_drift(&world.games.join("Saltglass Drift"))?;
     kite_harbour(&world.games.join("Kite Harbour"))?;
     downloads(&world.downloads)?;
+    shared(&dir.join("shared"))?;
     releases(dir)?;
     launcher::write_down(&world.games, MOSS, MOSS, 1192, true)?;
     launcher::write_down(&world.games, "Kite Harbour", "Kite Harbour", 88, false)?;
@@ -567,17 +568,35 @@ fn downloads(dir: &Path) -> io::Result<()> {
         (2026, 7, 12),
     )?;
 
-    let date = (2026, 1, 20);
-    zip(
+    brine_package(
         &dir.join("brine-2.8.1-win64.zip"),
+        [2, 8, 1, 0],
+        "Brine 2.8.1\r\n",
+        (2026, 1, 20),
+    )
+}
+
+fn brine_package(path: &Path, version: [u16; 4], notes: &str, date: Date) -> io::Result<()> {
+    let seed = u32::from(version[1]) * 10;
+    zip(
+        path,
         &[
-            ("brine.dll", &dated(&brine([2, 8, 1, 0]), date)),
-            ("saltlamp.dll", &dated(&brine_part("saltlamp", 81), date)),
-            ("quern.dll", &dated(&brine_part("quern", 82), date)),
-            ("README-brine.txt", notes("Brine 2.8.1\r\n")),
+            ("brine.dll", &dated(&brine(version), date)),
+            ("saltlamp.dll", &dated(&brine_part("saltlamp", seed + 1), date)),
+            ("quern.dll", &dated(&brine_part("quern", seed + 2), date)),
+            ("README-brine.txt", notes.as_bytes()),
         ],
         date,
     )
+}
+
+/// What a friend keeps to pass on: newer builds than the downloads have.
+fn shared(dir: &Path) -> io::Result<()> {
+    let notes = "Brine 2.9.2\r\n- Opens pads that were plugged in later.\r\n";
+    brine_package(&dir.join("brine-2.9.2-win64.zip"), [2, 9, 2, 0], notes, (2026, 10, 4))?;
+    let date = (2026, 9, 27);
+    let denoiser = dated(&graphics(Graphics::Denoiser, [1, 3, 5, 0], Bits::Bits64), date);
+    zip(&dir.join("hushgrain-1.3.5.zip"), &[("hushgrain.dll", &denoiser)], date)
 }
 
 /// The script extender as it is downloaded: a runtime part, a starter, scripts for the game's data

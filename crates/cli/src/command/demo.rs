@@ -28,7 +28,7 @@ struct Scene {
     before: Option<fn(&Path) -> io::Result<()>>,
 }
 
-const STORY: [Scene; 24] = [
+const STORY: [Scene; 30] = [
     Scene {
         say: "Four games. What is in them, and which program of each is the game?",
         words: &["survey", "games"],
@@ -190,6 +190,54 @@ const STORY: [Scene; 24] = [
         ends: Exit::Done,
         before: None,
     },
+    Scene {
+        say: "A friend passes builds on as a feed. First a key, so that others know that it is from him ...",
+        words: &["feed", "key", "new", "friend.key", "--no-passphrase"],
+        ends: Exit::Done,
+        before: None,
+    },
+    Scene {
+        say: "... and then the feed: files that any web server serves, or a folder that is shared.",
+        words: &[
+            "--home",
+            "friend",
+            "feed",
+            "make",
+            "feed",
+            "--from",
+            "shared",
+            "--sign-with",
+            "friend.key",
+            "--title",
+            "Quayside",
+        ],
+        ends: Exit::Done,
+        before: None,
+    },
+    Scene {
+        say: "You add it, by its address and its key.",
+        words: &["feed", "add", "feed", "--key", "friend.key.pub"],
+        ends: Exit::Done,
+        before: None,
+    },
+    Scene {
+        say: "What does it have for a game? Nobody is asked for that: it is known from then.",
+        words: &["survey", "kite-harbour"],
+        ends: Exit::Done,
+        before: None,
+    },
+    Scene {
+        say: "What is new in it, before it is got.",
+        words: &["rack", "notes", "brine@2.9.2"],
+        ends: Exit::Done,
+        before: None,
+    },
+    Scene {
+        say: "Get it and fit it, in one go.",
+        words: &["fit", "kite-harbour", "brine", "--get"],
+        ends: Exit::Done,
+        before: None,
+    },
 ];
 
 pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
@@ -229,6 +277,7 @@ pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
         "spanner start moss-meridian --dry-run",
         "spanner drift",
         "spanner rollback saltglass-drift",
+        "spanner feed list -v",
     ] {
         writeln!(out, "  {next}")?;
     }
@@ -252,11 +301,22 @@ fn play(scene: &Scene, folder: &Path, home: &Path) -> Result<Option<i32>> {
 /// Makes the folder, or empties the one that an earlier demo made. No other is touched.
 fn prepare(folder: &Path) -> Result<()> {
     if folder.join(MARK).is_file() {
-        for part in ["games", "downloads", "releases", "loads", "home"] {
+        for part in ["games", "downloads", "shared", "releases", "loads", "home", "friend", "feed"]
+        {
             match world::remove_tree(&folder.join(part)) {
                 Err(error) if error.kind() != io::ErrorKind::NotFound => {
                     let part = folder.join(part);
                     return Err(error).context(format!("could not remove {}", slashes(&part)));
+                }
+                _ => {}
+            }
+        }
+        // No key is written over another.
+        for key in ["friend.key", "friend.key.pub"] {
+            match fs::remove_file(folder.join(key)) {
+                Err(error) if error.kind() != io::ErrorKind::NotFound => {
+                    let key = folder.join(key);
+                    return Err(error).context(format!("could not remove {}", slashes(&key)));
                 }
                 _ => {}
             }

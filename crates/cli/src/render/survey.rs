@@ -355,13 +355,15 @@ fn summary(
         write!(out, "{}", wrapped(&text, "", 0, session.width))?;
     }
 
-    let next = components.iter().find_map(|(view, library)| {
-        let newer = library.newer.as_ref()?;
-        Some(format!("Next: spanner fit {} {} --dry-run", view.game.id, newer.build))
-    });
-    let offered = components.iter().find(|(_, library)| library.offered.is_some());
-    let get = offered.map(|(view, _)| format!("Next: spanner rack get --for {}", view.game.id));
-    match next.or(get) {
+    let next =
+        components.iter().find_map(|(view, library)| match (&library.offered, &library.newer) {
+            (Some(_), _) => Some(format!("Next: spanner rack get --for {}", view.game.id)),
+            (None, Some(newer)) => {
+                Some(format!("Next: spanner fit {} {} --dry-run", view.game.id, newer.build))
+            }
+            (None, None) => None,
+        });
+    match next {
         Some(next) => hint(session, &next),
         None => Ok(()),
     }
