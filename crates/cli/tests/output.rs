@@ -20,6 +20,10 @@ fn used_world() -> Bench {
     bench.ok(&["rollback", "tin-lighthouse"]);
     bench.ok(&["fit", "saltglass-drift", "undertow"]);
     bench.ok(&["family", "learn", "games/Saltglass Drift/bin/winmm.dll", "--group", "loaders"]);
+    bench.ok(&["feed", "key", "new", "friend.key", "--no-passphrase"]);
+    let make = ["feed", "make", "feed", "--from", "shared", "--sign-with", "friend.key"];
+    bench.ok(&[&make[..], &["--home", "friend", "--title", "Quayside"]].concat());
+    bench.ok(&["feed", "add", "feed", "--key", "friend.key.pub"]);
     bench
 }
 
@@ -34,7 +38,7 @@ fn no_line_is_wider_than_the_terminal() {
     let bench = used_world();
     let denoiser = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
     let release = "releases/moss-meridian-22.4.7";
-    let commands: [&[&str]; 37] = [
+    let commands: [&[&str]; 43] = [
         &["survey", "games"],
         &["survey", "games", "--all"],
         &["game", "show", "tin-lighthouse"],
@@ -72,6 +76,12 @@ fn no_line_is_wider_than_the_terminal() {
         &["wind", "moss-meridian", "--from", "releases", "--dry-run"],
         &["hold", "moss-meridian", "--file", "downloads/brine-2.8.1-win64.zip", "--dry-run"],
         &["history", "--size"],
+        &["feed", "list"],
+        &["feed", "list", "brine", "-v"],
+        &["feed", "refresh"],
+        &["feed", "check", "feed"],
+        &["rack", "get", "--for", "kite-harbour", "--dry-run"],
+        &["rack", "notes", "brine@2.9.2"],
     ];
     for words in commands {
         for width in [80, 100, 140] {
@@ -130,7 +140,7 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
     let copy = "games/Tin Lighthouse/Lantern/Game/Binaries/x64/hushgrain.dll";
     std::fs::copy(bench.file(copy), bench.file(&format!("{copy}.bak"))).unwrap();
     let release = "releases/moss-meridian-22.4.7";
-    let commands: [&[&str]; 74] = [
+    let commands: [&[&str]; 86] = [
         &["survey", "games"],
         &["survey"],
         &["inspect", dll, copy],
@@ -201,6 +211,18 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
         &["rack", "drop", "hushgrain"],
         &["doctor"],
         &["doctor", "--reclaim"],
+        &["feed", "list"],
+        &["feed", "list", "brine"],
+        &["feed", "key", "new", "other.key", "--no-passphrase"],
+        &["feed", "make", "other", "--from", "rack", "--sign-with", "other.key"],
+        &["feed", "check", "other"],
+        &["feed", "add", "other", "--key", "other.key.pub", "--name", "other"],
+        &["feed", "refresh"],
+        &["rack", "get", "--for", "kite-harbour", "--dry-run"],
+        &["rack", "get", "brine@2.9.2"],
+        &["rack", "get", "nothing"],
+        &["fit", "tin-lighthouse", "hushgrain", "--get", "--dry-run"],
+        &["feed", "forget", "other"],
         &["root", "forget", "games"],
         &["game", "set", "kite-harbour", "--title", "Kite"],
         &["game", "forget", "kite-harbour"],

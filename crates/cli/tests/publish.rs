@@ -4,8 +4,10 @@
 mod common;
 
 use std::fs;
-use std::process::{Command, Stdio};
+use std::net::{TcpListener, TcpStream};
+use std::process::{Child, Command, Stdio};
 use std::thread;
+use std::time::Duration;
 
 use common::feeds::{Publisher, lens};
 use common::{Bench, errors, flat, output};
@@ -204,6 +206,59 @@ fn who_reads_while_it_is_made_has_one_state_or_the_next() {
     });
     bench.ok(&["feed", "refresh"]);
     assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["serial"], 13);
+}
+
+/// Runs only where an ordinary web server is: what is asked of one is what all of them do.
+#[test]
+#[ignore = "needs an ordinary web server"]
+fn an_ordinary_web_server_serves_a_feed() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let port = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+    let folder = bench.path().display();
+    let text = format!(
+        "daemon off; pid {folder}/pid; error_log {folder}/errors;\nevents {{ }}\n\
+         http {{ log_format short '$request_uri $status $http_range $bytes_sent';\n\
+         access_log {folder}/log short;\nserver {{ listen 127.0.0.1:{port}; root {folder}/feed; }} }}\n"
+    );
+    bench.write("server.conf", text.as_bytes());
+    let mut server = Command::new("nginx");
+    server.arg("-c").arg(bench.file("server.conf")).stderr(Stdio::null());
+    let server = Running(server.spawn().unwrap());
+    let reached = |_: &u32| {
+        thread::sleep(Duration::from_millis(50));
+        TcpStream::connect(("127.0.0.1", port)).is_ok()
+    };
+    assert!((0..100).any(|at| reached(&at)), "the server does not answer");
+
+    publisher.added(&format!("http://127.0.0.1:{port}"));
+    bench.ok(&["feed", "refresh"]);
+    let offers = bench.json(&["feed", "list", "lens"]);
+    let digest = offers["builds"][0]["blake3"].as_str().unwrap().to_owned();
+    let whole = fs::read(bench.file(&format!("feed/content/{}/{digest}", &digest[..2]))).unwrap();
+    bench.write(&format!("home/downloads/{digest}/unfinished.part"), &whole[..100_000]);
+    bench.ok(&["rack", "get", "lens"]);
+    publisher.rack_lens([3, 2, 0, 0]);
+    publisher.make(&["--from", "rack"]);
+    assert!(bench.ok(&["feed", "refresh"]).contains("new: lens@3.2.0"));
+    drop(server);
+    let log = fs::read_to_string(bench.file("log")).unwrap();
+    assert!(log.contains("/feed.minisig 304 - "), "{log}");
+    assert!(log.contains(&format!("{digest} 206 bytes=100000- ")), "{log}");
+}
+
+/// A program that ends with the test.
+struct Running(Child);
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        // What it started besides ends with it when it is asked to, not when it is killed.
+        let ended = Command::new("kill").arg(self.0.id().to_string()).status();
+        if !ended.is_ok_and(|ended| ended.success()) {
+            let _ = self.0.kill();
+        }
+        let _ = self.0.wait();
+    }
 }
 
 /// Runs only where the ordinary tool is: it is given a feed to sign, and ours to verify.

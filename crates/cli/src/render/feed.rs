@@ -57,9 +57,7 @@ pub fn print_list(feeds: &Feeds, session: &Session) -> Result<()> {
         ]
     });
     let mut rows: Vec<Vec<String>> = rows.collect();
-    if !session.full_paths {
-        fit_places(&headings, &mut rows, session.width);
-    }
+    fit_places(&headings, &mut rows, session.width);
     write!(out, "{}", table(&headings, &[1, 2], rows))?;
     if session.verbose {
         for feed in &feeds.feeds {

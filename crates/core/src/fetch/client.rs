@@ -6,7 +6,7 @@ use std::sync::OnceLock;
 use std::time::{Duration, Instant};
 
 use super::address::Address;
-use super::web::Web;
+use super::web::{Seen, Web};
 use crate::content::Content;
 use crate::error::{FeedError, Result};
 use upright_spanner_image::file::open_plain;
@@ -21,13 +21,6 @@ pub(crate) struct Client {
     /// Whether no network is used.
     offline: bool,
     web: OnceLock<Web>,
-}
-
-/// How a server marks what it has sent, to be asked only for what is newer.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub(crate) struct Seen {
-    pub etag: Option<String>,
-    pub modified: Option<String>,
 }
 
 /// What came of asking.

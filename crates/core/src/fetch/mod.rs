@@ -10,5 +10,6 @@ mod download;
 mod web;
 
 pub use address::Address;
-pub(crate) use client::{Answer, Client, Seen};
+pub(crate) use client::{Answer, Client};
 pub(crate) use download::{Transfer, Wanted, forget_old};
+pub(crate) use web::Seen;

@@ -10,7 +10,6 @@ use ureq::http::header::{
 use ureq::http::{HeaderMap, HeaderName};
 
 use super::address::{Address, redirected};
-use super::client::Seen;
 
 /// So many hops a redirect may have: a mirror takes one or two.
 const MOST_HOPS: usize = 5;
@@ -19,6 +18,13 @@ const MOST_HOPS: usize = 5;
 const CONNECTING: Duration = Duration::from_secs(10);
 const ANSWERING: Duration = Duration::from_secs(20);
 const SILENT: Duration = Duration::from_secs(20);
+
+/// How a server marks what it has sent, to be asked only for what is newer.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct Seen {
+    pub etag: Option<String>,
+    pub modified: Option<String>,
+}
 
 /// Sends requests.
 #[derive(Debug)]
