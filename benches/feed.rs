@@ -4,7 +4,7 @@
 use std::fs;
 use std::io::Cursor;
 use std::net::TcpListener;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -116,10 +116,7 @@ fn client(home: &Path, url: &str, key: &str, own: &[String]) {
     let sight = workshop.look_at_feed(&Address::new(url).unwrap(), Some(&key)).unwrap();
     workshop.alter().unwrap().add_feed(sight, &FeedWish::default(), &Silent).unwrap();
     workshop.refresh();
-    for family in own {
-        workshop.take_in_family(family, &Silent).unwrap();
-        workshop.refresh();
-    }
+    workshop.take_in_families(&own.iter().cloned().collect(), &Silent).unwrap();
 }
 
 /// Serves a folder by the system's web server, else by our own.
@@ -135,25 +132,26 @@ fn serve(feed: &Path, space: &Path) -> (String, Serving) {
     let config = space.join("nginx.conf");
     fs::write(&config, text).unwrap();
     let mut server = Command::new("nginx");
-    server.arg("-c").arg(&config).stderr(Stdio::null());
+    server.arg("-c").arg(&config).stdout(Stdio::null()).stderr(Stdio::null());
     let Ok(server) = server.spawn() else {
         let own = Server::start(feed).unwrap();
         println!("no web server here: our own serves");
         return (own.url(), Serving::Own { _server: own });
     };
     std::thread::sleep(Duration::from_millis(500));
-    (format!("http://127.0.0.1:{port}"), Serving::Systems(server))
+    (format!("http://127.0.0.1:{port}"), Serving::Systems(server, config))
 }
 
 enum Serving {
     Own { _server: Server },
-    Systems(Child),
+    Systems(Child, PathBuf),
 }
 
 impl Drop for Serving {
     fn drop(&mut self) {
-        if let Self::Systems(server) = self {
-            let _ = server.kill();
+        if let Self::Systems(server, config) = self {
+            // What it started besides ends with it.
+            let _ = Command::new("nginx").arg("-c").arg(config).args(["-s", "stop"]).status();
             let _ = server.wait();
         }
     }
@@ -220,7 +218,7 @@ fn entry(id: &str, family: usize, build: usize) -> Value {
         "version": version,
         "file": { "name": format!("{id}-{version}.zip"), "blake3": digest("file").as_str(), "size": 3_000_000 + build },
         "variant": [variant(None, "x86_64"), variant(Some("x86"), "x86")],
-        "supports": format!("{}.* - {}.*", family % 9, family % 9 + 2),
+        "supports": format!("{}.0 - {}.5", family % 9, family % 9 + 2),
         "notes": { "name": "CHANGES.txt", "blake3": digest("notes").as_str(), "size": 4000 + build },
         "date": format!("2026-{:02}-{:02}", 1 + build % 12, 1 + family % 28),
     })

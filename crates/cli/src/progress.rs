@@ -1,13 +1,14 @@
 //! Progress bars, shown on a terminal for what takes longer than half a second.
 
+use std::fmt::Write;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
 use upright_spanner_core::progress::Progress;
 
-use crate::text::clean;
+use crate::text::{bytes, clean};
 
 /// Whether files are being altered: then Ctrl-C lets that be finished or put back first.
 static ACTING: AtomicBool = AtomicBool::new(false);
@@ -76,6 +77,16 @@ impl Bars {
         }
         let bar = ProgressBar::with_draw_target(total, ProgressDrawTarget::hidden());
         if let Ok(style) = ProgressStyle::with_template(template) {
+            let style = style
+                .with_key("done", |state: &ProgressState, out: &mut dyn Write| {
+                    let _ = out.write_str(&bytes(state.pos()));
+                })
+                .with_key("all", |state: &ProgressState, out: &mut dyn Write| {
+                    let _ = out.write_str(&bytes(state.len().unwrap_or_default()));
+                })
+                .with_key("rate", |state: &ProgressState, out: &mut dyn Write| {
+                    let _ = out.write_str(&bytes(state.per_sec() as u64));
+                });
             bar.set_style(style);
         }
         bar.set_message(clean(what).into_owned());
@@ -95,7 +106,7 @@ impl Progress for Bars {
     }
 
     fn begin_bytes(&self, what: &str, total: u64) {
-        let template = "{msg}  {bar:20} {bytes} of {total_bytes}, {bytes_per_sec}, {eta} left";
+        let template = "{msg}  {bar:20} {done} of {all}, {rate} a second, {eta} left";
         self.begin_as(template, what, Some(total));
     }
 

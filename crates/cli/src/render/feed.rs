@@ -1,5 +1,6 @@
 //! Feeds: what there are, what they have, what came of asking them, and those that are made.
 
+use std::collections::BTreeSet;
 use std::io::Write;
 use std::path::Path;
 
@@ -86,8 +87,11 @@ fn write_details(out: &mut impl Write, feed: &Feed, session: &Session) -> Result
     );
     write!(out, "{}", wrapped(&clean(&text), "  ", 4, session.width))?;
     let registry = own.granted.join(", ");
-    let by_itself =
-        own.fresh_for.map(|most| format!("asked by itself after {} hours", most.as_hours()));
+    let by_itself = own.fresh_for.map(|most| match (most.as_hours() / 24, most.as_hours() % 24) {
+        (0, hours) => format!("asked by itself after {}", count(hours as usize, "hour")),
+        (1, _) => "asked by itself after a day".to_owned(),
+        (days, _) => format!("asked by itself after {days} days"),
+    });
     let more = [
         (!registry.is_empty()).then(|| format!("may set values in the registry below {registry}")),
         by_itself,
@@ -172,7 +176,7 @@ fn tell_asks(feed: &Feed, keys: &str) {
 /// Prints what feeds have: a line a download.
 pub fn print_offers(downloads: &[Download], session: &Session) -> Result<()> {
     write_downloads(downloads, session)?;
-    let first = downloads.iter().find(|it| it.on_rack.is_none() && it.findings().is_empty());
+    let first = downloads.iter().find(|it| it.on_rack.is_none() && it.advice.is_empty());
     match first {
         Some(first) => hint(session, &format!("Next: spanner rack get {}", quoted(&first.id))),
         None => Ok(()),
@@ -206,9 +210,13 @@ fn write_downloads(downloads: &[Download], session: &Session) -> Result<()> {
     drop_empty(&mut headings, &mut rows, &[2, 6], "-");
     let size = headings.iter().position(|heading| *heading == "SIZE").unwrap_or_default();
     write!(out, "{}", table(&headings, &[size], rows))?;
+    let mut told = BTreeSet::new();
     for download in downloads {
         for advice in &download.advice {
             let text = format!("{}: {}", download.id, advised(advice));
+            if !told.insert(text.clone()) {
+                continue;
+            }
             write!(out, "{}", wrapped(&clean(&text), "  ", 4, session.width))?;
         }
         if session.verbose {

@@ -44,7 +44,10 @@ pub(crate) enum News {
 /// Everything of a state of a feed that was not known yet.
 #[derive(Debug)]
 pub(crate) struct Pieces {
-    pub new: Vec<Vec<u8>>,
+    /// Without these there is nothing.
+    pub vital: Vec<Vec<u8>>,
+    /// These can be had again.
+    pub shards: Vec<Vec<u8>>,
     /// All that the state consists of, as far as it was taken in.
     pub kept: BTreeSet<Content>,
 }
@@ -160,7 +163,7 @@ pub(crate) fn pieces(
                 recognition(&bytes, piece).map(drop)
             };
             read.map_err(|why| refused(address, why))?;
-            got.lock().unwrap_or_else(PoisonError::into_inner).push(bytes);
+            got.lock().unwrap_or_else(PoisonError::into_inner).push((bytes, *is_shard));
         }
         Ok(())
     };
@@ -174,10 +177,12 @@ pub(crate) fn pieces(
         ended.fold(Ok(()), Result::and)
     })?;
 
-    let mut new = got.into_inner().unwrap_or_else(PoisonError::into_inner);
-    new.push(bytes.clone());
+    let got = got.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let (shards, vital): (Vec<_>, Vec<_>) = got.into_iter().partition(|(_, is_shard)| *is_shard);
+    let bytes_of = |pieces: Vec<(Vec<u8>, bool)>| pieces.into_iter().map(|(bytes, _)| bytes);
+    let vital = bytes_of(vital).chain([bytes.clone()]).collect();
     let kept = pieces.iter().map(|(piece, _)| piece.content()).chain([found.content()]).collect();
-    Ok(Pieces { new, kept })
+    Ok(Pieces { vital, shards: bytes_of(shards).collect(), kept })
 }
 
 /// A feed with all that it says.

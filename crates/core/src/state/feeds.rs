@@ -4,6 +4,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use jiff::{SignedDuration, Timestamp};
@@ -97,14 +98,38 @@ impl FeedsFolder {
         (Content::of_bytes(&bytes) == *content).then_some(bytes)
     }
 
-    /// Keeps parts of a feed, which count when [`FeedsFolder::write`] names them.
+    /// Keeps parts of a feed, which count when [`FeedsFolder::write`] names them; durable when done.
     pub fn keep(&self, name: &str, pieces: &[Vec<u8>]) -> Result<()> {
+        self.keep_by(name, pieces, |folder, name, bytes| {
+            Ok(line::write_bytes_over(folder, name, bytes)?)
+        })
+    }
+
+    /// The same of what can be had again: where the power is lost, it may be gone.
+    pub fn keep_cached(&self, name: &str, pieces: &[Vec<u8>]) -> Result<()> {
+        self.keep_by(name, pieces, |folder, name, bytes| {
+            let staged = format!(".new-{name}");
+            folder.remove_file(&staged)?;
+            let path = folder.path().join(&staged);
+            let mut file = folder.create(&staged, None)?;
+            file.write_all(bytes).map_err(Error::io("write", &path))?;
+            drop(file);
+            Ok(folder.rename(&staged, folder, name)?)
+        })
+    }
+
+    fn keep_by(
+        &self,
+        name: &str,
+        pieces: &[Vec<u8>],
+        write: impl Fn(&Folder, &str, &[u8]) -> Result<()>,
+    ) -> Result<()> {
         drop(Folder::make(&self.path)?);
         let folder = Folder::make(&self.path.join(name))?;
         for bytes in pieces {
             let content = Content::of_bytes(bytes);
             if self.piece(name, &content).is_none() {
-                line::write_bytes_over(&folder, &content.blake3.to_string(), bytes)?;
+                write(&folder, &content.blake3.to_string(), bytes)?;
             }
         }
         Ok(())

@@ -137,18 +137,21 @@ impl Workshop {
         Ok(families)
     }
 
-    /// Takes in what feeds say of a family that they may have and that was not taken in yet; gives the feeds of which
-    /// something was.
+    /// Takes in what feeds say of some families that they may have and that was not taken in yet.
     ///
     /// # Errors
     /// Where a feed cannot be reached, or is refused.
-    pub fn take_in_family(&self, family: &str, progress: &dyn Progress) -> Result<()> {
+    pub fn take_in_families(
+        &self,
+        families: &BTreeSet<String>,
+        progress: &dyn Progress,
+    ) -> Result<()> {
         let feeds = self.feeds();
-        for feed in feeds.feeds.iter().filter(|feed| !feed.has_taken_in(family)) {
+        let is_new = |feed: &&Feed| families.iter().any(|family| !feed.has_taken_in(family));
+        for feed in feeds.feeds.iter().filter(is_new) {
             let found = self.as_known(feed, feed.subscription.seen.clone())?;
-            let families = BTreeSet::from([family.to_owned()]);
             let name = feed.name().to_owned();
-            let pieces = self.pieces(&name, &found, &families, progress)?;
+            let pieces = self.pieces(&name, &found, families, progress)?;
             let fetched = Fetched { name, found, pieces, is_news: false };
             self.alter()?.keep(&fetched, false)?;
         }
@@ -167,7 +170,7 @@ impl Workshop {
         let name = feed::content_name(&notes.blake3);
         let bytes = self.client.get_content(&feed.places(), &name, &content)?;
         // It is a cache: where it cannot be kept, it is got again.
-        let _ = self.feeds_folder.keep(feed.name(), std::slice::from_ref(&bytes));
+        let _ = self.feeds_folder.keep_cached(feed.name(), std::slice::from_ref(&bytes));
         Ok(bytes)
     }
 }
@@ -225,7 +228,8 @@ impl Altering<'_> {
         };
         let pieces = workshop.pieces(&subscription.name, &found, &BTreeSet::new(), progress)?;
         let folder = &workshop.feeds_folder;
-        folder.keep(&subscription.name, &pieces.new)?;
+        folder.keep(&subscription.name, &pieces.vital)?;
+        folder.keep_cached(&subscription.name, &pieces.shards)?;
         folder.write(&subscription)?;
         folder.sweep(&subscription.name, &pieces.kept)?;
         if let Some(other) = known.filter(|known| known.name != subscription.name) {
@@ -256,7 +260,8 @@ impl Altering<'_> {
             return Ok(refreshed);
         }
         let folder = &workshop.feeds_folder;
-        folder.keep(name, &pieces.new)?;
+        folder.keep(name, &pieces.vital)?;
+        folder.keep_cached(name, &pieces.shards)?;
         let mut kept = pieces.kept.clone();
         if found.head == before.head {
             kept.extend(before.head.shards.iter().map(feed::Piece::content));

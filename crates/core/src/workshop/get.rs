@@ -1,5 +1,6 @@
 //! Gets builds that feeds have onto the rack.
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::PoisonError;
@@ -67,7 +68,7 @@ impl Workshop {
         for spec in specs {
             let family = BuildSpec::parse(spec).family;
             if self.feeds().offers(&family).is_empty() {
-                self.take_in_family(&family, progress)?;
+                self.take_in_one(&family, progress)?;
             }
             let feeds = self.feeds();
             if let Some(name) = feed.filter(|name| feeds.feed(name).is_none()) {
@@ -134,7 +135,7 @@ impl Workshop {
             return offers.iter().map(|offer| self.download_of(offer, &[], None)).collect();
         }
         if self.feeds().offers(what).is_empty() {
-            self.take_in_family(what, progress)?;
+            self.take_in_one(what, progress)?;
         }
         let feeds = self.feeds();
         let offers = feeds.offers(what);
@@ -171,7 +172,7 @@ impl Workshop {
                 continue;
             }
             if self.feeds().offers(&named.family).is_empty() {
-                match self.take_in_family(&named.family, progress) {
+                match self.take_in_one(&named.family, progress) {
                     Err(_) if on_rack => {}
                     taken => taken?,
                 }
@@ -209,6 +210,11 @@ impl Workshop {
         }
     }
 
+    /// Takes in what feeds say of a family that a user has named.
+    fn take_in_one(&self, family: &str, progress: &dyn Progress) -> Result<()> {
+        self.take_in_families(&BTreeSet::from([family.to_owned()]), progress)
+    }
+
     /// A download, with every place at which the same file may be had.
     fn download_of(
         &self,
@@ -233,7 +239,12 @@ impl Workshop {
             |advice: &&Advice| number.as_ref().is_some_and(|number| advice.builds.includes(number));
         let feeds = self.feeds();
         let listings = feeds.feeds.iter().filter_map(|feed| feed.listing(&offer.listing.id));
-        let advice = listings.flat_map(|listing| &listing.advice).filter(about).cloned().collect();
+        let mut advice: Vec<Advice> = Vec::new();
+        for said in listings.flat_map(|listing| &listing.advice).filter(about) {
+            if !advice.contains(said) {
+                advice.push(said.clone());
+            }
+        }
         let builds = self.builds()?;
         let on_rack = builds.iter().find(|build| build.source.blake3 == content.blake3);
         Ok(Download {

@@ -342,7 +342,7 @@ impl Publisher<'_> {
                 entry.variant.push(variant);
                 continue;
             }
-            let date = known.map_or(build.source.modified, |known| known.source.modified);
+            let date = known.map_or(build.file.modified, |known| known.file.modified);
             let name = id.release();
             let page = self.make.pages.iter().find(|(spec, _)| same_name(spec, &name));
             let entry = Entry {
