@@ -36,9 +36,7 @@ fn main() {
     let mut ratios = Vec::new();
     for round in 0..ROUNDS {
         let home = space.path().join(format!("one-{round}"));
-        let began = Instant::now();
-        client(&home, &log.url(), &key, &own);
-        let ours = began.elapsed();
+        let ours = client(&home, &log.url(), &key, &own);
         let requests = log.take_log();
         let bytes: u64 = requests.iter().map(|request| request.sent).sum();
         let began = Instant::now();
@@ -109,14 +107,16 @@ fn family(at: usize) -> String {
     format!("family-{at:03}")
 }
 
-/// Adds the feed to an empty home, and takes in what it says of some families.
-fn client(home: &Path, url: &str, key: &str, own: &[String]) {
+/// Adds the feed to an empty home, and takes in what it says of some families; gives how long that took.
+fn client(home: &Path, url: &str, key: &str, own: &[String]) -> Duration {
     let workshop = Workshop::open(home).unwrap();
+    let began = Instant::now();
     let key = upright_spanner_core::feed::Key::new(key).unwrap();
     let sight = workshop.look_at_feed(&Address::new(url).unwrap(), Some(&key)).unwrap();
     workshop.alter().unwrap().add_feed(sight, &FeedWish::default(), &Silent).unwrap();
     workshop.refresh();
     workshop.take_in_families(&own.iter().cloned().collect(), &Silent).unwrap();
+    began.elapsed()
 }
 
 /// Serves a folder by the system's web server, else by our own.

@@ -45,7 +45,9 @@ impl Exit {
                 | ChangeError::Waiting { .. }
                 | ChangeError::NotNoted { .. },
             )) => Self::Interrupted,
-            Some(Error::Game(GameError::Gone { .. })) => Self::Attend,
+            Some(Error::Game(GameError::Gone { .. }) | Error::Feed(FeedError::Stale { .. })) => {
+                Self::Attend
+            }
             Some(error) if error.code() == "path" => Self::Usage,
             // An output that cannot be written is no one's mistake, and says nothing of the files.
             None if error.downcast_ref::<io::Error>().is_some() => Self::Attend,

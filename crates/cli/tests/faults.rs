@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Output, Stdio};
 
 use common::Bench;
+use common::feeds::Publisher;
 use upright_spanner_sample::world;
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
 
@@ -421,6 +422,42 @@ fn a_hold_meets_every_fault_and_the_record_is_whole() {
         assert_eq!(fs::read(&file).unwrap(), b"the launcher's");
         if done {
             return;
+        }
+    }
+}
+
+#[test]
+fn a_feed_is_of_before_or_of_after_whatever_ends_its_refresh() {
+    let bench = Bench::empty();
+    bench.write(&format!("{GAME}/readme.txt"), b"the game's own");
+    let publisher = Publisher::of_lens(&bench);
+    publisher.added("feed");
+    publisher.rack_lens([3, 2, 0, 0]);
+    publisher.make(&["--from", "rack"]);
+    let saved = Saved::of(bench);
+    for kind in ["kill", "power", "space", "io"] {
+        let mut harmless = 0;
+        for number in (1..MANY).step_by(STEP) {
+            let bench = saved.again();
+            let ended = run(bench, &["feed", "refresh"], Some(format!("{kind}:{number}")));
+            let list = bench.json(&["feed", "list"]);
+            assert_eq!(list["errors"], serde_json::json!([]), "{kind}:{number}");
+            let serial = list["feeds"][0]["serial"].as_u64().unwrap();
+            assert!(serial == 1 || serial == 2, "{kind}:{number}");
+            let offers = bench.json(&["feed", "list", "lens"]);
+            assert_eq!(
+                offers["builds"].as_array().unwrap().len() as u64,
+                serial,
+                "{kind}:{number}"
+            );
+            harmless = if ended.status.success() { harmless + 1 } else { 0 };
+            assert!(harmless == 0 || serial == 2, "{kind}:{number}: it said that it was done");
+            if harmless > MOST_HARMLESS {
+                assert!(number > 12, "{kind}: only {number} operations were tried");
+                break;
+            }
+            assert!(run(bench, &["feed", "refresh"], None).status.success(), "{kind}:{number}");
+            assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["serial"], 2);
         }
     }
 }

@@ -38,7 +38,7 @@ pub fn run(wish: &Wish<'_>, game: Option<&str>, session: &Session) -> Result<Exi
     let downloads = match game {
         Some(game) => {
             let view = target::game(&workshop, game, wish.dry_run, session)?;
-            let downloads = workshop.downloads_for(&view)?;
+            let downloads = workshop.downloads_for(&view, &progress)?;
             if downloads.is_empty() {
                 if session.json {
                     render::json(&Got::new(&[], &[], &[]))?;

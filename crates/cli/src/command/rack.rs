@@ -152,7 +152,7 @@ fn list(family: Option<&str>, session: &Session) -> Result<Exit> {
 
 fn show(build: &str, layout: bool, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
-    let variants = workshop.variants(build)?;
+    let variants = workshop.variants(build).map_err(|error| workshop.or_in_feed(error))?;
     let variants: Vec<&Build> = variants.iter().collect();
     if layout {
         rack::print_layout(&variants)?;
@@ -173,9 +173,7 @@ fn show(build: &str, layout: bool, session: &Session) -> Result<Exit> {
 fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
     let variants = match workshop.variants(build) {
-        Err(Error::Rack(RackError::InFeed { .. } | RackError::Unknown { .. }))
-            if game.is_none() =>
-        {
+        Err(Error::Rack(RackError::Unknown { .. })) if game.is_none() => {
             return notes_in_feeds(build, &workshop, session);
         }
         variants => variants?,

@@ -1,6 +1,7 @@
 //! The survey: a heading a game, a line a component.
 
 use std::borrow::Cow;
+use std::collections::BTreeSet;
 use std::io::Write;
 
 use anyhow::Result;
@@ -393,7 +394,18 @@ fn write_offered(
         };
         write!(out, "{}", wrapped(&text, "", 2, session.width))?;
     }
-    Ok(())
+    let families: BTreeSet<&str> =
+        components.iter().map(|(_, library)| library.family.as_str()).collect();
+    let is_new = |family: &&&str| feeds.feeds.iter().any(|feed| !feed.has_taken_in(family));
+    match families.iter().filter(is_new).count() {
+        0 => Ok(()),
+        new => {
+            let of = if new == 1 { "one family".to_owned() } else { format!("{new} families") };
+            let text =
+                format!("What feeds have of {of} here is not known yet: spanner feed refresh");
+            hint(session, &text)
+        }
+    }
 }
 
 /// The survey as a document for programs.

@@ -16,7 +16,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 pub use crate::error::CatalogError;
-use crate::path::{followed, same_name};
+use crate::path::{fold, followed, same_name};
 pub(crate) use add::add_preset;
 pub(crate) use entry::LONGEST_CATALOG;
 pub use entry::{
@@ -125,8 +125,13 @@ impl Catalog {
     /// This catalog with families that others describe behind its own: of one that it has, they say what it leaves
     /// open.
     pub(crate) fn completed_by(mut self, others: Vec<Family>) -> Self {
+        let mut places: HashMap<String, usize> = HashMap::new();
+        for (place, own) in self.families.iter().enumerate() {
+            places.entry(fold(&own.id)).or_insert(place);
+        }
         for other in others {
-            match self.families.iter_mut().find(|own| same_name(&own.id, &other.id)) {
+            let place = *places.entry(fold(&other.id)).or_insert(self.families.len());
+            match self.families.get_mut(place) {
                 Some(own) => own.complete(&other),
                 None => self.families.push(other),
             }

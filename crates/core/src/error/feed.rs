@@ -44,6 +44,18 @@ pub enum FeedError {
         /// What to do about it.
         remedy: Remedy,
     },
+    /// The newest state of a feed is past its day: it is not taken in.
+    #[error(
+        "the feed at {address} has not been renewed: its newest state, number {serial}, was fresh until {until}"
+    )]
+    Stale {
+        /// The place.
+        address: String,
+        /// The number of the state.
+        serial: u64,
+        /// The day.
+        until: String,
+    },
     /// No feed has that name.
     #[error("there is no feed `{name}`")]
     Unknown {
@@ -84,6 +96,7 @@ impl FeedError {
             Self::Offline { .. } => "offline",
             Self::Nowhere { .. } => "nowhere",
             Self::Refused { .. } => "feed-refused",
+            Self::Stale { .. } => "stale",
             Self::Unknown { .. } => "unknown-feed",
             Self::NoBuild { .. } => "unknown-build",
             Self::Key { .. } => "key",
@@ -104,6 +117,9 @@ impl FeedError {
             Self::Offline { .. } => "Leave out the option that keeps it offline.".into(),
             Self::Nowhere { .. } => "Tell its publisher that the file is missing.".into(),
             Self::Refused { remedy, .. } | Self::Key { remedy, .. } => remedy.clone(),
+            Self::Stale { .. } => "What was taken in before is as it was, and its builds can be had. Tell its \
+                                   publisher, and look whether the clock of this machine is right."
+                .into(),
             Self::Unknown { known, .. } if known.is_empty() => {
                 ("There is none yet.", Action::AddFeed).into()
             }

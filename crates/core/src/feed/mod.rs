@@ -27,4 +27,6 @@ pub(crate) use make::{Draft, content_path, contents, copy_content, prune, write_
 pub use make::{Signer, Written};
 pub use reading::{read_listings, verified};
 pub use subscription::Subscription;
-pub(crate) use take_in::{Found, News, Pieces, Whole, look, news, pieces, recognition, whole};
+pub(crate) use take_in::{
+    Found, News, Pieces, Whole, expect_not_older, look, news, pieces, recognition, whole,
+};

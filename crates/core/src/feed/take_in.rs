@@ -104,12 +104,20 @@ fn ask(
     let head = signed.head(&bytes, key).map_err(wrong)?;
     // An old state that somebody holds back is known by its date; what is known already is no older.
     if known.is_some() && head.is_stale(Timestamp::now()) {
-        return Err(wrong(format!(
-            "its newest state is number {}, which was fresh until {}",
-            head.serial, head.fresh_until
-        )));
+        return Err(FeedError::Stale {
+            address: address.to_string(),
+            serial: head.serial,
+            until: head.fresh_until.strftime("%Y-%m-%d").to_string(),
+        }
+        .into());
     }
     Ok(News::Head(Box::new(Found { address: address.clone(), head, bytes, seen })))
+}
+
+/// Fails where a state is older than one that is known, or another of the same number.
+pub(crate) fn expect_not_older(found: &Found, known: &Subscription) -> Result<()> {
+    let comment = Comment { serial: found.head.serial, head: found.content() };
+    expect_no_fall(&comment, known).map_err(|why| refused(&found.address, why))
 }
 
 /// Says where a state is older than the one that is known, or another of the same number.

@@ -142,6 +142,9 @@ fn why(error: &io::Error) -> String {
     }
     match error.kind() {
         io::ErrorKind::TimedOut => "it did not answer in time".to_owned(),
+        _ if error.to_string().contains("lookup address") => {
+            "no server of that name is known".to_owned()
+        }
         io::ErrorKind::UnexpectedEof => "it broke off before all was sent".to_owned(),
         _ => error.to_string(),
     }

@@ -1,6 +1,7 @@
 //! Requests to a web server.
 
 use std::io::{self, Read};
+use std::path::Path;
 use std::time::Duration;
 
 use ureq::Agent;
@@ -8,8 +9,10 @@ use ureq::http::header::{
     CONTENT_RANGE, ETAG, IF_MODIFIED_SINCE, IF_NONE_MATCH, LAST_MODIFIED, LOCATION, RANGE,
 };
 use ureq::http::{HeaderMap, HeaderName};
+use ureq::tls::{PemItem, RootCerts, TlsConfig, parse_pem};
 
 use super::address::{Address, redirected};
+use upright_spanner_image::file::bytes_of;
 
 /// So many hops a redirect may have: a mirror takes one or two.
 const MOST_HOPS: usize = 5;
@@ -50,6 +53,7 @@ impl Web {
             .user_agent(concat!("upright-spanner/", env!("CARGO_PKG_VERSION")))
             .accept_encoding("identity")
             .max_response_header_size(32 << 10)
+            .tls_config(TlsConfig::builder().root_certs(roots()).build())
             .timeout_resolve(Some(CONNECTING))
             .timeout_connect(Some(CONNECTING))
             .timeout_recv_response(Some(ANSWERING))
@@ -92,6 +96,24 @@ impl Web {
             return Ok(Reply { status, range, seen, body });
         }
         Err(wrong(&format!("it redirects more than {MOST_HOPS} times")))
+    }
+}
+
+/// The certificates by which servers are known: those of a file that the user names as other programs are told it,
+/// else those that browsers have.
+fn roots() -> RootCerts {
+    const LONGEST: u64 = 4 << 20;
+    let named = std::env::var_os("SSL_CERT_FILE").filter(|path| !path.is_empty());
+    let pem = named.and_then(|path| bytes_of(Path::new(&path), LONGEST).ok()).unwrap_or_default();
+    let certificates = parse_pem(&pem).filter_map(|item| match item {
+        Ok(PemItem::Certificate(certificate)) => Some(certificate),
+        _ => None,
+    });
+    let certificates: Vec<_> = certificates.collect();
+    if certificates.is_empty() {
+        RootCerts::WebPki
+    } else {
+        RootCerts::new_with_certs(&certificates)
     }
 }
 

@@ -191,6 +191,9 @@ impl Altering<'_> {
         let feeds = workshop.feeds();
         let same = |feed: &&Feed| feed.subscription.address == found.address;
         let known = feeds.feeds.iter().find(same).map(|feed| &feed.subscription);
+        if let Some(known) = known {
+            feed::expect_not_older(&found, known)?;
+        }
         let name = match (&wish.name, known) {
             (Some(name), _) => name.clone(),
             (None, Some(known)) => known.name.clone(),

@@ -100,8 +100,19 @@ impl Workshop {
     /// and that is for this game by all that the feed says of it.
     ///
     /// # Errors
-    /// Where the rack cannot be read.
-    pub fn downloads_for(&self, view: &GameView) -> Result<Vec<Download>> {
+    /// Where a feed cannot be reached, or the rack cannot be read.
+    pub fn downloads_for(&self, view: &GameView, progress: &dyn Progress) -> Result<Vec<Download>> {
+        let families: BTreeSet<String> = view.families().into_iter().collect();
+        let before = self.feeds();
+        let knows = |feed: &Feed| families.iter().all(|family| feed.has_taken_in(family));
+        let anew;
+        let view = if before.feeds.iter().all(knows) {
+            view
+        } else {
+            self.take_in_families(&families, progress)?;
+            anew = self.game(&view.game.root.to_string_lossy(), progress)?;
+            &anew
+        };
         let feeds = self.feeds();
         let mut out: Vec<Download> = Vec::new();
         for library in view.components() {
@@ -198,7 +209,7 @@ impl Workshop {
     }
 
     /// An error that says of a build that the rack does not have it, with the feed that does.
-    pub(super) fn or_in_feed(&self, error: Error) -> Error {
+    pub fn or_in_feed(&self, error: Error) -> Error {
         let Error::Rack(RackError::Unknown { spec, known }) = error else { return error };
         let feeds = self.feeds();
         match feeds.named(&spec).first() {

@@ -89,8 +89,7 @@ impl Workshop {
     /// [`RackError::Unknown`] where none has that name.
     pub fn variants(&self, text: &str) -> Result<Vec<Build>> {
         let builds = self.builds()?;
-        let named = rack::find_variants(&builds, text).map_err(|error| self.or_in_feed(error))?;
-        Ok(named.into_iter().cloned().collect())
+        Ok(rack::find_variants(&builds, text)?.into_iter().cloned().collect())
     }
 
     /// The SHA-256 of a build's library, to compare with what its author published.
