@@ -85,7 +85,8 @@ impl Bars {
                     let _ = out.write_str(&bytes(state.len().unwrap_or_default()));
                 })
                 .with_key("rate", |state: &ProgressState, out: &mut dyn Write| {
-                    let _ = out.write_str(&bytes(state.per_sec() as u64));
+                    let rate = u64::try_from(state.per_sec() as i64).unwrap_or_default();
+                    let _ = out.write_str(&bytes(rate));
                 });
             bar.set_style(style);
         }

@@ -235,7 +235,7 @@ fn every_command_gives_programs_one_document_as_its_schema_says() {
 
     let mut met = BTreeSet::new();
     for command in FEED_COMMANDS.iter().chain(&commands) {
-        let words = [&["--json"], command].concat();
+        let words = [&["--json"], *command].concat();
         let text = printed(&bench, &words, &[]);
         let document: serde_json::Value = serde_json::from_str(&text)
             .unwrap_or_else(|error| panic!("{command:?}: {error}: {text}"));

@@ -87,10 +87,11 @@ fn write_details(out: &mut impl Write, feed: &Feed, session: &Session) -> Result
     );
     write!(out, "{}", wrapped(&clean(&text), "  ", 4, session.width))?;
     let registry = own.granted.join(", ");
-    let by_itself = own.fresh_for.map(|most| match (most.as_hours() / 24, most.as_hours() % 24) {
-        (0, hours) => format!("asked by itself after {}", count(hours as usize, "hour")),
-        (1, _) => "asked by itself after a day".to_owned(),
-        (days, _) => format!("asked by itself after {days} days"),
+    let by_itself = own.fresh_for.map(|most| match (most.as_hours(), most.as_hours() % 24) {
+        (1, _) => "asked by itself after an hour".to_owned(),
+        (24, _) => "asked by itself after a day".to_owned(),
+        (hours, 0) => format!("asked by itself after {} days", hours / 24),
+        (hours, _) => format!("asked by itself after {hours} hours"),
     });
     let more = [
         (!registry.is_empty()).then(|| format!("may set values in the registry below {registry}")),
