@@ -2,18 +2,15 @@
 //! files; and 200 clients at once. A web server of the system's serves it where there is one.
 
 use std::fs;
-use std::io::Cursor;
 use std::net::TcpListener;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
-use jiff::{SignedDuration, Timestamp};
-use minisign::SecretKeyBox;
 use serde_json::{Value, json};
-use upright_spanner_core::feed::Secret;
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::{Address, FeedWish, Workshop};
+use upright_spanner_sample::feed::Forge;
 use upright_spanner_sample::server::Server;
 
 const FAMILIES: usize = 500;
@@ -159,47 +156,22 @@ impl Drop for Serving {
 
 /// Publishes the feed, and gives its key.
 fn publish(feed: &Path) -> String {
-    let made = Secret::generate(None).unwrap();
-    let mut shards: Vec<Vec<Value>> = vec![Vec::new(); SHARDS];
-    let mut known = Vec::new();
-    for at in 0..FAMILIES {
-        let id = family(at);
-        let name = format!("{id}.dll");
-        known.push(json!({ "id": id, "names": [name], "company": format!("Maker {}", at % 90) }));
+    let forge = Forge::new(feed).unwrap();
+    let listing = |at: usize| {
+        let (id, company) = (family(at), format!("Maker {}", at % 90));
+        let known = json!({ "id": id, "names": [format!("{id}.dll")], "company": company });
         let builds = (0..BUILDS).map(|build| entry(&id, at, build));
         let catalog = format!(
-            "schema = 1\n\n[[family]]\nid = \"{id}\"\nnames = [\"{name}\"]\ncompany = \"Maker {}\"\n\
-             role = \"runtime\"\n",
-            at % 90
+            "schema = 1\n\n[[family]]\nid = \"{id}\"\nnames = [\"{id}.dll\"]\ncompany = \"{company}\"\n\
+             role = \"runtime\"\n"
         );
         let listing = json!({ "id": id, "catalog": catalog, "build": builds.collect::<Vec<_>>() });
-        let shard = usize::from(blake3::hash(id.as_bytes()).as_bytes()[0]) & (SHARDS - 1);
-        shards[shard].push(listing);
-    }
-    let shards = shards.into_iter().map(|family| {
-        piece(feed, &serde_json::to_vec(&json!({ "schema": 1, "family": family })).unwrap())
-    });
-    let made_at = Timestamp::now();
-    let head = json!({
-        "schema": 1,
-        "serial": 1,
-        "title": "Ten thousand builds",
-        "made": made_at,
-        "fresh-until": made_at + SignedDuration::from_hours(24),
-        "key": made.public.to_string(),
-        "family-count": FAMILIES,
-        "build-count": FAMILIES * BUILDS,
-        "shards": shards.collect::<Vec<_>>(),
-        "families": piece(feed, &serde_json::to_vec(&known).unwrap()),
-    });
-    let text = serde_json::to_vec(&head).unwrap();
-    let digest = put(feed, &text);
-    let comment = format!("feed 1 serial 1 head {digest} bytes {}", text.len());
-    let secret = SecretKeyBox::from_string(&made.secret).unwrap();
-    let secret = secret.into_unencrypted_secret_key().unwrap();
-    let signed = minisign::sign(None, &secret, Cursor::new(&text), Some(&comment), None).unwrap();
-    fs::write(feed.join("feed.minisig"), signed.into_string()).unwrap();
-    made.public.to_string()
+        (listing, Some(known))
+    };
+    let families: Vec<_> = (0..FAMILIES).map(listing).collect();
+    let head = forge.head(&families, SHARDS).unwrap();
+    forge.sign(&head, None).unwrap();
+    forge.public
 }
 
 /// A build as real feeds list them: two variants, notes, versions of the game.
@@ -222,17 +194,4 @@ fn entry(id: &str, family: usize, build: usize) -> Value {
         "notes": { "name": "CHANGES.txt", "blake3": digest("notes").as_str(), "size": 4000 + build },
         "date": format!("2026-{:02}-{:02}", 1 + build % 12, 1 + family % 28),
     })
-}
-
-fn put(feed: &Path, bytes: &[u8]) -> String {
-    let digest = blake3::hash(bytes).to_hex().to_string();
-    let folder = feed.join("content").join(&digest[..2]);
-    fs::create_dir_all(&folder).unwrap();
-    fs::write(folder.join(&digest), bytes).unwrap();
-    digest
-}
-
-fn piece(feed: &Path, text: &[u8]) -> Value {
-    let packed = zstd::encode_all(text, 19).unwrap();
-    json!({ "blake3": put(feed, &packed), "size": packed.len(), "unpacked": text.len() })
 }

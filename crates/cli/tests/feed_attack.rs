@@ -181,14 +181,14 @@ fn parts_of_different_states_do_not_mix() {
     // A signature of one head that names another.
     let comment =
         format!("feed 1 serial 9 head {old} bytes {}", fs::metadata(at(&old)).unwrap().len());
-    publisher.sign("feed.key", &head, Some(&comment));
+    publisher.forge().sign(&head, Some(&comment)).unwrap();
     scene.is_refused("different serial numbers", 3);
     // A serial that the head does not have.
     let (text, mut claimed) = (serde_json::to_vec(&head).unwrap(), head.clone());
     claimed["serial"] = json!(40);
-    let digest = publisher.put(&text);
+    let digest = publisher.forge().put(&text).unwrap();
     let comment = format!("feed 1 serial 40 head {digest} bytes {}", text.len());
-    publisher.sign("feed.key", &head, Some(&comment));
+    publisher.forge().sign(&head, Some(&comment)).unwrap();
     scene.is_refused("different serial numbers", 3);
 }
 
@@ -217,23 +217,23 @@ fn another_key_is_not_believed() {
     let (_, mut head) = publisher.head();
     head["serial"] = json!(5);
     // A head that names the publisher's key, signed by another; and one that names that other.
-    publisher.sign("other.key", &head, None);
+    publisher.forge_by("other.key").sign(&head, None).unwrap();
     scene.is_refused("not by the key that it names", 3);
     let other = fs::read_to_string(scene.bench.file("other.key.pub")).unwrap();
     head["key"] = json!(other.lines().last().unwrap());
-    publisher.sign("other.key", &head, None);
+    publisher.forge_by("other.key").sign(&head, None).unwrap();
     scene.is_refused("the one that was confirmed is", 3);
     // One that says that the publisher's key had led to it.
     head["successors"] =
         json!([{ "key": head["key"], "signature": "untrusted comment: no\nnothing" }]);
-    publisher.sign("other.key", &head, None);
+    publisher.forge_by("other.key").sign(&head, None).unwrap();
     scene.is_refused("the one that was confirmed is", 3);
     // The publisher himself goes on.
     head["serial"] = json!(6);
     let own = publisher.key();
     head["key"] = json!(own);
     head["successors"] = json!([]);
-    publisher.sign("feed.key", &head, None);
+    publisher.forge().sign(&head, None).unwrap();
     scene.bench.ok(&["feed", "refresh"]);
 }
 
@@ -262,7 +262,7 @@ fn a_key_that_changes_is_named_by_the_one_before() {
     let (_, mut head) = publisher.head();
     head["serial"] = json!(head["serial"].as_u64().unwrap() + 1);
     head["key"] = json!(publisher.key());
-    publisher.sign("feed.key", &head, None);
+    publisher.forge().sign(&head, None).unwrap();
     scene.is_refused("the one that was confirmed is", 3);
 }
 
@@ -292,7 +292,7 @@ fn what_a_publisher_may_not_say_is_refused_whole() {
     ];
     for (why, pointer, value) in families {
         fs::write(&signature, &own).unwrap();
-        publisher.forge(|_| {}, |shard| set(shard, &format!("/family/0{pointer}"), &value));
+        publisher.forged(|_| {}, |shard| set(shard, &format!("/family/0{pointer}"), &value));
         scene.is_refused(why, 3);
     }
     let (_, head) = publisher.head();
@@ -307,16 +307,16 @@ fn what_a_publisher_may_not_say_is_refused_whole() {
     ];
     for (why, pointer, value) in heads {
         fs::write(&signature, &own).unwrap();
-        publisher.forge(|head| set(head, pointer, &value), |_| {});
+        publisher.forged(|head| set(head, pointer, &value), |_| {});
         scene.is_refused(why, 3);
     }
     // A piece that unpacks to much more than it says.
     fs::write(&signature, &own).unwrap();
-    let bomb = publisher.put_piece(&vec![b' '; 40 << 20]);
-    publisher.forge(|head| head["shards"] = json!([bomb]), |_| {});
+    let bomb = publisher.forge().piece(&vec![b' '; 40 << 20]).unwrap();
+    publisher.forged(|head| head["shards"] = json!([bomb]), |_| {});
     scene.is_refused("more than", 3);
     fs::write(&signature, &own).unwrap();
-    publisher.forge(
+    publisher.forged(
         |head| {
             head["shards"] = json!([bomb]);
             head["shards"][0]["unpacked"] = json!(1000);
@@ -330,7 +330,7 @@ fn what_a_publisher_may_not_say_is_refused_whole() {
 fn texts_of_a_feed_do_not_steer_the_terminal() {
     let bench = Bench::empty();
     let publisher = Publisher::of_lens(&bench);
-    publisher.forge(
+    publisher.forged(
         |head| head["title"] = json!("Nib\u{1b}[2J\u{202e}sdliub"),
         |shard| {
             shard["family"][0]["advice"] = json!([{

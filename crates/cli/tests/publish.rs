@@ -125,7 +125,14 @@ fn what_is_said_of_builds_must_be_in_the_feed() {
     bench.write("not-a.key", b"nothing");
     publisher.run(&["feed", "make", "feed", "--sign-with", "not-a.key"]).code(2);
     publisher.run(&["feed", "key", "new", "feed.key", "--no-passphrase"]).code(2);
-    // Nothing of it came into the feed.
+    // A family may be published for what a catalog says of it.
+    let described = "schema = 1\n[[family]]\nid = \"gloom\"\nnames = [\"gloom.dll\"]\n";
+    bench.write("publisher/catalog/own.toml", described.as_bytes());
+    let words = ["feed", "make", "known", "gloom", "--from", "rack", "--sign-with", "feed.key"];
+    assert!(publisher.ok(&words).contains("0 builds of 1 family"));
+    bench.ok(&["feed", "add", "known", "--key", "feed.key.pub"]);
+    assert_eq!(bench.json(&["family", "list"])["families"][0]["id"], "gloom");
+    // Nothing of the rest came into the feed.
     let (_, head) = publisher.head();
     assert_eq!(head["serial"], 1);
     publisher.ok(&["feed", "check", "feed"]);

@@ -2,13 +2,14 @@
 //!
 //! Nothing here is shipped to users as a feature of its own: [`pe`] writes executable images that
 //! Windows would load and run, [`deed`] what these do then, [`resource`] the version resource inside
-//! them, [`archive`] the zips of a downloads folder, [`launcher`] keeps games up to date, [`server`] serves feeds, well and badly, and [`world`] puts four games and
+//! them, [`archive`] the zips of a downloads folder, [`launcher`] keeps games up to date, [`feed`] writes feeds, [`server`] serves them, well and badly, and [`world`] puts four games and
 //! their downloads together. Every name,
 //! company and version is invented.
 
 pub mod archive;
 mod code;
 pub mod deed;
+pub mod feed;
 pub mod launcher;
 pub mod pe;
 pub mod resource;

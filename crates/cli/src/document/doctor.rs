@@ -22,6 +22,8 @@ pub struct DiagnosisDocument {
     journal: Vec<JournalFault>,
     /// What is wrong with the labels of builds.
     rack: Vec<LabelFault>,
+    /// What is wrong with what is known of feeds.
+    feeds: Vec<LabelFault>,
     /// What is wrong with the file that holds what the user says of games.
     games: Option<String>,
     /// The numbers of changes that were interrupted.
@@ -98,6 +100,12 @@ struct SettledTarget {
     how: String,
 }
 
+impl From<&(PathBuf, String)> for LabelFault {
+    fn from((path, what): &(PathBuf, String)) -> Self {
+        Self { path: slashes(path), what: what.clone() }
+    }
+}
+
 impl DiagnosisDocument {
     pub fn new(diagnosis: &Diagnosis, mended: Option<&Mended>) -> Self {
         let labels = diagnosis.labels.iter();
@@ -107,9 +115,8 @@ impl DiagnosisDocument {
             home: slashes(&diagnosis.home),
             database: diagnosis.index.clone(),
             journal: diagnosis.journal.iter().map(|it| JournalFault::new(it, mended)).collect(),
-            rack: labels
-                .map(|(path, what)| LabelFault { path: slashes(path), what: what.clone() })
-                .collect(),
+            rack: labels.map(LabelFault::from).collect(),
+            feeds: diagnosis.feeds.iter().map(LabelFault::from).collect(),
             games: diagnosis.words.clone(),
             interrupted: diagnosis.interrupted.clone(),
             contents: contents

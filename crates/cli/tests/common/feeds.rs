@@ -1,12 +1,10 @@
 //! Feeds to use and to attack: published by the built program, and signed anew by hand where it would not.
 
 use std::fs;
-use std::io::Cursor;
-use std::path::PathBuf;
 
 use assert_cmd::assert::Assert;
-use minisign::SecretKeyBox;
 use serde_json::{Value, json};
+use upright_spanner_sample::feed::Forge;
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
 
 use super::{Bench, errors, output, started};
@@ -94,8 +92,14 @@ impl<'a> Publisher<'a> {
         self.bench.ok(&["feed", "add", address, "--key", &self.key(), "--name", "nib"]);
     }
 
-    fn content(&self, digest: &str) -> PathBuf {
-        self.bench.file(&format!("{}/content/{}/{digest}", self.folder, &digest[..2]))
+    /// What writes into the feed by hand, with the publisher's key.
+    pub fn forge(&self) -> Forge {
+        self.forge_by("feed.key")
+    }
+
+    /// The same with another key.
+    pub fn forge_by(&self, key: &str) -> Forge {
+        Forge::with_key(&self.bench.file(self.folder), &self.bench.file(key)).unwrap()
     }
 
     /// The digest of the head that is published, and the head.
@@ -103,56 +107,24 @@ impl<'a> Publisher<'a> {
         let signature = self.bench.file(&format!("{}/feed.minisig", self.folder));
         let text = fs::read_to_string(signature).unwrap();
         let digest = text.split_whitespace().skip_while(|word| *word != "head").nth(1).unwrap();
-        let head = serde_json::from_slice(&fs::read(self.content(digest)).unwrap()).unwrap();
-        (digest.to_owned(), head)
+        let head = fs::read(self.forge().path(digest)).unwrap();
+        (digest.to_owned(), serde_json::from_slice(&head).unwrap())
     }
 
-    /// Writes a content, and gives its digest.
-    pub fn put(&self, bytes: &[u8]) -> String {
-        let digest = blake3::hash(bytes).to_hex().to_string();
-        let path = self.content(&digest);
-        fs::create_dir_all(path.parent().unwrap()).unwrap();
-        fs::write(path, bytes).unwrap();
-        digest
-    }
-
-    /// Writes a part of a feed, and gives how the head names it.
-    pub fn put_piece(&self, text: &[u8]) -> Value {
-        let packed = zstd::encode_all(Cursor::new(text), 3).unwrap();
-        let digest = self.put(&packed);
-        json!({ "blake3": digest, "size": packed.len(), "unpacked": text.len() })
-    }
-
-    /// Publishes the head as it is after an edit, with the shards as they are after theirs, signed by the publisher's key
-    /// as the serial number that follows: what the program itself would not write.
-    pub fn forge(&self, edit: impl FnOnce(&mut Value), edit_shards: impl Fn(&mut Value)) {
-        let (_, mut head) = self.head();
+    /// Publishes the head as it is after an edit, with the shards as they are after theirs, as the serial number that
+    /// follows.
+    pub fn forged(&self, edit: impl FnOnce(&mut Value), edit_shards: impl Fn(&mut Value)) {
+        let (forge, (_, mut head)) = (self.forge(), self.head());
         head["serial"] = json!(head["serial"].as_u64().unwrap() + 1);
         let shards = head["shards"].as_array().unwrap().clone();
         let shards = shards.iter().map(|piece| {
-            let packed = fs::read(self.content(piece["blake3"].as_str().unwrap())).unwrap();
-            let text = zstd::decode_all(Cursor::new(packed)).unwrap();
-            let mut shard: Value = serde_json::from_slice(&text).unwrap();
+            let mut shard = forge.read(piece).unwrap();
             edit_shards(&mut shard);
-            self.put_piece(&serde_json::to_vec(&shard).unwrap())
+            forge.piece(&serde_json::to_vec(&shard).unwrap()).unwrap()
         });
         head["shards"] = shards.collect();
         edit(&mut head);
-        self.sign("feed.key", &head, None);
-    }
-
-    /// Signs a head by some key.
-    pub fn sign(&self, key: &str, head: &Value, comment: Option<&str>) {
-        let text = serde_json::to_vec(head).unwrap();
-        let digest = self.put(&text);
-        let usual = format!("feed 1 serial {} head {digest} bytes {}", head["serial"], text.len());
-        let comment = comment.unwrap_or(&usual);
-        let secret = fs::read_to_string(self.bench.file(key)).unwrap();
-        let secret = SecretKeyBox::from_string(&secret).unwrap();
-        let secret = secret.into_unencrypted_secret_key().unwrap();
-        let signed = minisign::sign(None, &secret, Cursor::new(&text), Some(comment), None);
-        let signature = self.bench.file(&format!("{}/feed.minisig", self.folder));
-        fs::write(signature, signed.unwrap().into_string()).unwrap();
+        forge.sign(&head, None).unwrap();
     }
 }
 

@@ -58,7 +58,7 @@ pub static ABOUT: [About; 63] = [
         "A feed says that the build fails with this version of the game.",
         "It will most likely fail here too.",
         Remedy::text("Use the build that is named, or another."),
-        "lampwright@31.4.0 fails with 22.4.9 of the game, says the feed lantern (as of 2026-03-09): it does not find what it hooks.",
+        "lampwright@31.4.0 fails with version 22.4.9 of the game, says the feed lantern (as of 2026-03-09): it does not find what it hooks.",
     ),
     about(
         "already-fitted",

@@ -9,7 +9,7 @@ mod remedy;
 mod run;
 mod verdict;
 
-pub(crate) mod advised_against;
+pub(crate) mod advice;
 pub(crate) mod already_fitted;
 pub(crate) mod altered_since;
 pub(crate) mod another_game;
@@ -67,11 +67,10 @@ pub(crate) mod unexpected_version;
 pub(crate) mod unsigned_now;
 pub(crate) mod variant_missing;
 pub(crate) mod version_passed_over;
-pub(crate) mod withdrawn;
 
 pub use crate::finding::{Finding, Severity};
 pub use about::{ABOUT, About, explain};
-pub(crate) use advised_against::of_download;
+pub(crate) use advice::of_download;
 pub use entry_names::EntryName;
 pub(crate) use entry_names::entry_names;
 pub(crate) use entry_not_loaded::CODE as ENTRY_NOT_LOADED;

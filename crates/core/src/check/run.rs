@@ -2,11 +2,11 @@
 
 use super::input::{CheckInput, Conditions};
 use super::{
-    advised_against, conflicts, debug_build, edition_mismatch, entry_not_loaded, entry_taken,
+    advice, conflicts, debug_build, edition_mismatch, entry_not_loaded, entry_taken,
     exe_unsupported, exports_missing, file_read_only, game_running, generation_leap,
     identity_differs, keyed_elsewhere, machine_mismatch, no_space, older_than_shipped, online_risk,
     other_volume, pinned, prefix_in_use, requires, same_version_other_bytes, signature_broken,
-    signer_changed, unsigned_now, withdrawn,
+    signer_changed, unsigned_now,
 };
 use crate::finding::{Finding, Severity};
 
@@ -14,8 +14,7 @@ use crate::finding::{Finding, Severity};
 pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
     findings.extend(machine_mismatch::check(input));
-    findings.extend(withdrawn::check(input));
-    findings.extend(advised_against::check(input));
+    findings.extend(advice::check(input));
     findings.extend(exe_unsupported::check(input));
     findings.extend(keyed_elsewhere::check(input));
     findings.extend(entry_taken::check(input));

@@ -22,8 +22,10 @@ pub(crate) const SIGNATURE: &str = "feed.minisig";
 /// What is read of each at most.
 pub(crate) const LONGEST_SIGNATURE: u64 = 4 << 10;
 pub(super) const LONGEST_HEAD: u64 = 128 << 10;
-const LONGEST_PIECE: u64 = 4 << 20;
-const LONGEST_UNPACKED: u64 = 16 << 20;
+const LONGEST_PIECE: u64 = 2 << 20;
+const LONGEST_UNPACKED: u64 = 8 << 20;
+/// All of a feed is unpacked to this much at most: 300,000 builds have room in it.
+const MOST_UNPACKED: u64 = 256 << 20;
 
 /// A feed has so many shards at most.
 pub(super) const MOST_SHARDS: usize = 256;
@@ -187,8 +189,11 @@ impl Head {
         if !self.shards.len().is_power_of_two() {
             return Err(format!("it has {} shards, which is no power of two", self.shards.len()));
         }
-        let pieces = self.shards.iter().chain([&self.families]);
-        for piece in pieces {
+        let pieces = || self.shards.iter().chain([&self.families]);
+        if pieces().map(|piece| piece.unpacked).fold(0, u64::saturating_add) > MOST_UNPACKED {
+            return Err(format!("its parts have more than {MOST_UNPACKED} bytes unpacked"));
+        }
+        for piece in pieces() {
             if piece.size > LONGEST_PIECE || piece.unpacked > LONGEST_UNPACKED {
                 return Err(format!(
                     "a part of it has {} bytes, more than {LONGEST_PIECE}, or {LONGEST_UNPACKED} unpacked",

@@ -1,7 +1,7 @@
 //! What is known of feeds from their last refresh: what they have, what they say of families, and what they advise
 //! against. Nobody is asked for it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
 
 use jiff::{SignedDuration, Timestamp};
@@ -12,7 +12,7 @@ use super::subscription::Subscription;
 use crate::catalog::{Family, Recognition, SettingPlace, parse, same_maker};
 use crate::content::Content;
 use crate::fetch::{Address, Wanted};
-use crate::path::same_name;
+use crate::path::{fold, same_name};
 use crate::rack::{Build, BuildSpec, LayoutFile, Needs};
 use upright_spanner_image::{Facts, Requirement, Version};
 
@@ -36,6 +36,8 @@ pub struct Feed {
     recognition: Vec<Recognition>,
     /// Those of its shards that were taken in, each at its place.
     shards: BTreeMap<usize, Shard>,
+    /// Where in these each family is.
+    places: HashMap<String, (usize, usize)>,
 }
 
 /// A download that a feed has.
@@ -65,7 +67,14 @@ impl Feed {
         recognition: Vec<Recognition>,
         shards: BTreeMap<usize, Shard>,
     ) -> Self {
-        Self { subscription, head, recognition, shards }
+        let mut places = HashMap::new();
+        for (&at, shard) in &shards {
+            let families = shard.family.iter().enumerate();
+            // In another shard nobody would look for it.
+            let families = families.filter(|(_, listing)| head.shard_of(&listing.id) == at);
+            places.extend(families.map(|(index, listing)| (fold(&listing.id), (at, index))));
+        }
+        Self { subscription, head, recognition, shards, places }
     }
 
     /// What the user calls it.
@@ -90,8 +99,8 @@ impl Feed {
 
     /// What it says of a family.
     pub fn listing(&self, family: &str) -> Option<&Listing> {
-        let shard = self.shards.get(&self.head.shard_of(family))?;
-        shard.family.iter().find(|listing| same_name(&listing.id, family))
+        let (shard, index) = self.places.get(&fold(family))?;
+        self.shards.get(shard)?.family.get(*index)
     }
 
     /// What it says of each family that was taken in.

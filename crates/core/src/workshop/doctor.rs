@@ -27,6 +27,8 @@ pub struct Diagnosis {
     pub journal: Vec<Fault>,
     /// Labels of the rack that cannot be read, each with what is wrong with it.
     pub labels: Vec<(PathBuf, String)>,
+    /// Files about feeds that cannot be used, each with what is wrong with it.
+    pub feeds: Vec<(PathBuf, String)>,
     /// What is wrong with the file of what the user said.
     pub words: Option<String>,
     /// Changes that wait to be put back.
@@ -89,6 +91,7 @@ impl Diagnosis {
         !self.index.is_empty()
             || !self.journal.is_empty()
             || !self.labels.is_empty()
+            || !self.feeds.is_empty()
             || self.words.is_some()
             || !self.interrupted.is_empty()
             || !self.contents.is_empty()
@@ -122,6 +125,7 @@ impl Workshop {
             arrived: shelf.unnoted.clone(),
             journal: history.faults.clone(),
             labels: shelf.faults.clone(),
+            feeds: self.feeds().faults.clone(),
             words: self.words_fault().map(|error| error.to_string()),
             contents,
             gone: self.games_gone()?,

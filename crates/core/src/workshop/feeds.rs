@@ -11,7 +11,7 @@ use crate::content::Content;
 use crate::error::{Error, FeedError, Result};
 use crate::feed::{self, Feed, Feeds, Found, Head, Key, News, Packed, Pieces, Subscription};
 use crate::fetch::{Address, Seen};
-use crate::path::same_name;
+use crate::path::{TreePath, same_name};
 use crate::remedy::Action;
 use crate::survey::{Filter, GameView};
 use upright_spanner_change::Progress;
@@ -148,14 +148,15 @@ impl Workshop {
     ) -> Result<()> {
         let feeds = self.feeds();
         let is_new = |feed: &&Feed| families.iter().any(|family| !feed.has_taken_in(family));
-        for feed in feeds.feeds.iter().filter(is_new) {
+        // One that cannot be reached does not keep the others from it.
+        let taken = feeds.feeds.iter().filter(is_new).map(|feed| {
             let found = self.as_known(feed, feed.subscription.seen.clone())?;
             let name = feed.name().to_owned();
             let pieces = self.pieces(&name, &found, families, progress)?;
             let fetched = Fetched { name, found, pieces, is_news: false };
-            self.alter()?.keep(&fetched, false)?;
-        }
-        Ok(())
+            self.alter()?.keep(&fetched, false).map(drop)
+        });
+        taken.fold(Ok(()), Result::and)
     }
 
     /// What a feed's publisher says of a build, from the copy that was kept, else from the feed.
@@ -199,7 +200,7 @@ impl Altering<'_> {
             (None, Some(known)) => known.name.clone(),
             (None, None) => free_name(&slug(&found.head.title), &feeds),
         };
-        if slug(&name) != name || name.is_empty() || name.len() > 60 {
+        if !is_name(&name) {
             return Err(Error::Invalid {
                 what: format!("`{name}` cannot be the name of a feed"),
                 remedy: "Use lower-case letters, digits and `-`.".into(),
@@ -313,12 +314,18 @@ fn names(feeds: &Feeds) -> Vec<String> {
     feeds.feeds.iter().map(|feed| feed.name().to_owned()).collect()
 }
 
+/// Whether a feed can be called so: the name of a file comes of it.
+fn is_name(name: &str) -> bool {
+    let file = TreePath::new(&format!("{name}.toml"));
+    slug(name) == name && !name.is_empty() && name.len() <= 60 && file.is_ok()
+}
+
 /// A name that no feed has.
 fn free_name(wanted: &str, feeds: &Feeds) -> String {
     let wanted: String =
         if wanted.is_empty() { "feed".to_owned() } else { wanted.chars().take(40).collect() };
     let wanted = wanted.trim_end_matches('-');
-    let is_free = |name: &String| feeds.feed(name).is_none();
+    let is_free = |name: &String| feeds.feed(name).is_none() && is_name(name);
     let numbered = (2..).map(|number| format!("{wanted}-{number}"));
     std::iter::once(wanted.to_owned()).chain(numbered).find(is_free).unwrap_or_default()
 }

@@ -67,9 +67,7 @@ impl Workshop {
         let mut out: Vec<Download> = Vec::new();
         for spec in specs {
             let family = BuildSpec::parse(spec).family;
-            if self.feeds().offers(&family).is_empty() {
-                self.take_in_one(&family, progress)?;
-            }
+            self.take_in_one(&family, progress)?;
             let feeds = self.feeds();
             if let Some(name) = feed.filter(|name| feeds.feed(name).is_none()) {
                 let known = feeds.feeds.iter().map(|feed| feed.name().to_owned()).collect();
@@ -102,7 +100,8 @@ impl Workshop {
     /// # Errors
     /// Where a feed cannot be reached, or the rack cannot be read.
     pub fn downloads_for(&self, view: &GameView, progress: &dyn Progress) -> Result<Vec<Download>> {
-        let families: BTreeSet<String> = view.families().into_iter().collect();
+        let in_game = view.libraries.iter().filter(|library| !library.put_aside);
+        let families: BTreeSet<String> = in_game.map(|library| library.family.clone()).collect();
         let before = self.feeds();
         let knows = |feed: &Feed| families.iter().all(|family| feed.has_taken_in(family));
         let anew;
@@ -115,7 +114,8 @@ impl Workshop {
         };
         let feeds = self.feeds();
         let mut out: Vec<Download> = Vec::new();
-        for library in view.components() {
+        // What a feed has is exchanged, whether this game alone shows that or not.
+        for library in view.libraries.iter().filter(|library| !library.put_aside) {
             let Some(offered) = &library.offered else { continue };
             let is_it = |offer: &&Offer<'_>| {
                 offer.feed.name() == offered.feed && offer.entry.file.blake3 == offered.blake3
@@ -145,9 +145,7 @@ impl Workshop {
             offers.sort_by(|a, b| a.listing.id.cmp(&b.listing.id));
             return offers.iter().map(|offer| self.download_of(offer, &[], None)).collect();
         }
-        if self.feeds().offers(what).is_empty() {
-            self.take_in_one(what, progress)?;
-        }
+        self.take_in_one(what, progress)?;
         let feeds = self.feeds();
         let offers = feeds.offers(what);
         if offers.is_empty() {
@@ -182,11 +180,9 @@ impl Workshop {
                 }
                 continue;
             }
-            if self.feeds().offers(&named.family).is_empty() {
-                match self.take_in_one(&named.family, progress) {
-                    Err(_) if on_rack => {}
-                    taken => taken?,
-                }
+            match self.take_in_one(&named.family, progress) {
+                Err(_) if on_rack => {}
+                taken => taken?,
             }
             let feeds = self.feeds();
             let needs = needs(view);
@@ -221,9 +217,11 @@ impl Workshop {
         }
     }
 
-    /// Takes in what feeds say of a family that a user has named.
+    /// Takes in what feeds say of a family that a user has named; where one cannot be reached, what others have of it
+    /// will do.
     fn take_in_one(&self, family: &str, progress: &dyn Progress) -> Result<()> {
-        self.take_in_families(&BTreeSet::from([family.to_owned()]), progress)
+        let taken = self.take_in_families(&BTreeSet::from([family.to_owned()]), progress);
+        if self.feeds().offers(family).is_empty() { taken } else { Ok(()) }
     }
 
     /// A download, with every place at which the same file may be had.

@@ -405,6 +405,12 @@ impl Publisher<'_> {
         let catalog = self.workshop.own_catalog();
         let layouts = self.workshop.remembered_layouts()?;
         let builds = self.workshop.builds()?;
+        // A family can be published for what is known of it, without a build.
+        for id in self.make.families.iter().filter(|id| catalog.family(id).is_some()) {
+            if self.listings.iter().all(|listing| !same_name(&listing.id, id)) {
+                self.listings.push(Listing { id: id.clone(), ..Listing::default() });
+            }
+        }
         for listing in &mut self.listings {
             if let Some(family) = catalog.family(&listing.id) {
                 listing.catalog = Some(catalog_of(family)?);

@@ -1,0 +1,53 @@
+//! `withdrawn`: who published a build has taken it back. `advised-against`: a feed says that a build fails with this
+//! version of the game.
+
+use super::CheckInput;
+use super::remedy;
+use crate::feed::{Advice, Advised, Counsel};
+use crate::finding::{Finding, Severity};
+
+const WITHDRAWN: &str = "withdrawn";
+const ADVISED_AGAINST: &str = "advised-against";
+
+pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
+    let subject = &input.subject;
+    let advised = input.situation.feeds.advice(
+        subject.family,
+        subject.version.as_ref(),
+        subject.variant,
+        input.game_version(),
+    );
+    advised.map(|advised| finding(input, advised)).collect()
+}
+
+fn finding(input: &CheckInput<'_>, Advised { feed, advice }: Advised<'_>) -> Finding {
+    let (code, what) = said(advice);
+    let sentence = format!(
+        "{} {what}, says the feed {} ({}): {}",
+        input.label(),
+        feed.name(),
+        remedy::as_of(feed),
+        advice.why
+    );
+    // What is there works as it did; only what would come is kept away.
+    let severity = if input.in_place { Severity::Warn } else { Severity::Stop };
+    Finding::new(code, severity, sentence, remedy::for_another(input))
+}
+
+/// What a feed says of a download that is to be got, before it is known for which game.
+pub(crate) fn of_download(id: &str, feed: &str, advice: &Advice) -> Finding {
+    let (code, what) = said(advice);
+    let sentence = format!("{id} {what}, says the feed {feed}: {}", advice.why);
+    Finding::new(code, Severity::Stop, sentence, "Get another build.")
+}
+
+/// The code, and what is said of the build.
+fn said(advice: &Advice) -> (&'static str, String) {
+    match (advice.what, &advice.game) {
+        (Counsel::Withdrawn, _) => (WITHDRAWN, "was taken back by who publishes it".to_owned()),
+        (Counsel::Fails, Some(game)) => {
+            (ADVISED_AGAINST, format!("fails with version {game} of the game"))
+        }
+        (Counsel::Fails, None) => (ADVISED_AGAINST, "fails".to_owned()),
+    }
+}
