@@ -175,7 +175,7 @@ pub struct Survey {
     /// Look over every drive, the system's own folders left out, and say which of them hold games.
     #[arg(long, conflicts_with = "places")]
     pub everywhere: bool,
-    /// Only components of which the rack has a newer build.
+    /// Only components of which the rack or a feed has a newer build.
     #[arg(long)]
     pub outdated: bool,
 }

@@ -533,6 +533,7 @@ fn every_finding_is_explained_in_the_program_and_on_the_page() {
         if [
             "mod",
             "about",
+            "advice",
             "entry-names",
             "input",
             "loading",

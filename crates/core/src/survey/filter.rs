@@ -51,7 +51,7 @@ impl Filter {
         Self { role, ..self }
     }
 
-    /// Keeps components of which the rack has a newer build.
+    /// Keeps components of which the rack or a feed has a newer build.
     #[must_use]
     pub fn outdated(self, outdated: bool) -> Self {
         Self { outdated, ..self }
@@ -101,7 +101,7 @@ impl Filter {
         };
         sought
             && self.role.is_none_or(|role| library.role == role)
-            && (!self.outdated || library.newer.is_some())
+            && (!self.outdated || library.newer.is_some() || library.offered.is_some())
             && self.families.as_ref().is_none_or(|families| {
                 families.is_match(&library.family)
                     || group.is_some_and(|group| families.is_match(group))

@@ -34,7 +34,7 @@ impl Workshop {
             });
         }
 
-        let catalog = self.catalog();
+        let catalog = self.own_catalog();
         let Some(facts) = &build.file.facts else { return Ok(()) };
         let known = catalog.find(facts, &build.file.name);
         if known.is_some_and(|known| known.id == family) {
@@ -68,7 +68,7 @@ impl Workshop {
         let facts = Facts::read(&file).map_err(Error::image(&file))?;
         let name = file.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         let folder = self.folder_of_log(&file, &path)?;
-        let catalog = self.catalog();
+        let catalog = self.own_catalog();
         let family = match catalog.find(&facts, &name) {
             Some(known) => known.clone(),
             None => self.learn(&name, &facts, lesson)?,
@@ -108,8 +108,10 @@ impl Workshop {
         found.ok_or_else(unknown)
     }
 
+    /// Describes a file in the user's own catalog: by the name that a feed has for its family, where it has one and the
+    /// user gives none.
     fn learn(&self, name: &str, facts: &Facts, lesson: Lesson) -> Result<Family> {
-        let catalog = self.catalog();
+        let catalog = self.own_catalog();
         if let Some(error) = catalog.errors.first() {
             return Err(Error::Catalog(error.clone()));
         }
@@ -120,6 +122,8 @@ impl Workshop {
             }));
         }
 
+        let known = || self.catalog().find(facts, name).map(|known| known.id.clone());
+        let lesson = Lesson { id: lesson.id.or_else(known), ..lesson };
         let path = self.home.join("catalog").join(LEARNED);
         let id = learn(&path, facts, name, lesson)?;
         let text = text_of(&path, LONGEST_CATALOG).map_err(Error::io("read", &path))?;
