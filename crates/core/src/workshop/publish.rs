@@ -298,9 +298,11 @@ impl Publisher<'_> {
         // As who gets it will: under the name that it will have.
         let space = Scratch::new(&self.workshop.scratch())?;
         let copy = space.folder().join(&name);
-        if fs::hard_link(file, &copy).is_err() {
-            fs::copy(file, &copy).map_err(Error::io("copy", file))?;
-        }
+        // Never by a second name, by which what is stored could be written into; and without its marks, since what is
+        // read-only cannot be removed everywhere.
+        let copied = File::open(file)
+            .and_then(|mut from| std::io::copy(&mut from, &mut File::create(&copy)?));
+        copied.map_err(Error::io("copy", file))?;
         let parcel = Parcel::open(&copy, &options, &context, progress)?;
         let content = content_of(file)?;
         let entries = self.entries(&parcel, &Packed::new(name, content), on_rack)?;
