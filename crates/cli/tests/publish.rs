@@ -24,6 +24,8 @@ fn a_feed_of_the_rack_gives_others_the_same_builds() {
         publisher.ok(&["rack", "add", &format!("downloads/{name}.zip")]);
     }
     publisher.make(&["--from", "rack"]);
+    assert_eq!(bench.picture("publisher/scratch"), [], "nothing stays of what was packed");
+    publisher.ok(&["rack", "verify"]);
     publisher.added("feed");
     let families = ["sharpwater", "undertow", "brine", "lampwright"];
     bench.ok(&[&["rack", "get"], &families[..]].concat());
