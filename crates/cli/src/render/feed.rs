@@ -176,7 +176,7 @@ fn tell_asks(feed: &Feed, keys: &str) {
 
 /// Prints what feeds have: a line a download.
 pub fn print_offers(downloads: &[Download], session: &Session) -> Result<()> {
-    write_downloads(downloads, session)?;
+    print_downloads(downloads, session)?;
     let first = downloads.iter().find(|it| it.on_rack.is_none() && it.advice.is_empty());
     match first {
         Some(first) => hint(session, &format!("Next: spanner rack get {}", quoted(&first.id))),
@@ -184,12 +184,8 @@ pub fn print_offers(downloads: &[Download], session: &Session) -> Result<()> {
     }
 }
 
-/// Prints what is to be got.
+/// Prints what is to be got, or could be.
 pub fn print_downloads(downloads: &[Download], session: &Session) -> Result<()> {
-    write_downloads(downloads, session)
-}
-
-fn write_downloads(downloads: &[Download], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let mut headings = vec!["BUILD", "VARIANTS", "FOR THE GAME", "SIZE", "DATE", "FEED", "STATE"];
     let mut rows: Vec<Vec<String>> = downloads

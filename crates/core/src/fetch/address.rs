@@ -1,7 +1,7 @@
 //! Where a feed is: the address of a web server, or a folder.
 
 use std::fmt;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use crate::error::{FeedError, Result};
 use crate::path::slashes;
@@ -88,14 +88,6 @@ impl Address {
     /// Whether it is reached over a network.
     pub fn is_web(&self) -> bool {
         matches!(self, Self::Web(_))
-    }
-
-    /// The folder, where it is one.
-    pub fn folder(&self) -> Option<&Path> {
-        match self {
-            Self::Web(_) => None,
-            Self::Folder(path) => Some(path),
-        }
     }
 }
 
