@@ -396,6 +396,12 @@ environment = "NIB_LOADER"
     assert_eq!(settings(&bench), ["sharpness"]);
     bench.ok(&["feed", "add", "feed", "--registry"]);
     assert_eq!(settings(&bench), ["sharpness", "overlay"]);
+    // What was said before stays said.
+    let again = bench.json(&["feed", "add", "feed", "--fresh-for", "7d"]);
+    assert_eq!(again["feeds"][0]["registry"], json!([r"Software\Nib\Lens"]));
+    let again = bench.json(&["feed", "add", "feed", "--name", "lens-builds"]);
+    assert_eq!(again["feeds"][0]["fresh_for_hours"], 168);
+    assert_eq!(settings(&bench), ["sharpness", "overlay"]);
     bench.ok(&["family", "learn", "game/lens.dll", "--role", "denoiser"]);
     bench.ok(&["family", "show", "nib-lens"]);
     let survey = bench.json(&["survey", "game"]);

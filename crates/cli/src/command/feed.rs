@@ -80,7 +80,8 @@ fn add(address: &str, given: Option<&str>, mut wish: FeedWish, session: &Session
             return Err(wrong(what, remedy).into());
         }
     }
-    let asks = &sight.head().registry;
+    let mut asks = sight.head().registry.clone();
+    asks.retain(|key| !known.is_some_and(|known| known.subscription.granted.contains(key)));
     if !asks.is_empty() && !wish.registry {
         let question = format!(
             "Its families have settings in these keys of the registry, below your own: {}. May they be set \

@@ -84,21 +84,12 @@ impl Workshop {
     /// # Errors
     /// Where it cannot be reached, or is refused; what was taken in before is as it was.
     pub fn fetch_news(&self, feed: &Feed, progress: &dyn Progress) -> Result<Fetched> {
-        self.fetch(feed, &BTreeSet::new(), progress)
-    }
-
-    fn fetch(
-        &self,
-        feed: &Feed,
-        families: &BTreeSet<String>,
-        progress: &dyn Progress,
-    ) -> Result<Fetched> {
         let known = &feed.subscription;
         let (found, is_news) = match feed::news(&self.client, known, &feed.places())? {
             News::Head(found) => (*found, true),
             News::None(seen) => (self.as_known(feed, seen)?, false),
         };
-        let pieces = self.pieces(&known.name, &found, families, progress)?;
+        let pieces = self.pieces(&known.name, &found, &BTreeSet::new(), progress)?;
         Ok(Fetched { name: known.name.clone(), found, pieces, is_news })
     }
 
@@ -218,7 +209,12 @@ impl Altering<'_> {
                     .into(),
             });
         }
-        let granted = if wish.registry { found.head.registry.clone() } else { Vec::new() };
+        // What was said of it before stays said.
+        let granted = if wish.registry {
+            found.head.registry.clone()
+        } else {
+            known.map_or_else(Vec::new, |known| known.granted.clone())
+        };
         let subscription = Subscription {
             name,
             address: found.address.clone(),
@@ -227,7 +223,7 @@ impl Altering<'_> {
             head: found.content(),
             refreshed: Timestamp::now(),
             seen: found.seen.clone(),
-            fresh_for: wish.fresh_for,
+            fresh_for: wish.fresh_for.or_else(|| known?.fresh_for),
             granted,
         };
         let pieces = workshop.pieces(&subscription.name, &found, &BTreeSet::new(), progress)?;
@@ -260,7 +256,7 @@ impl Altering<'_> {
         let mut refreshed =
             Refreshed { name: name.clone(), is_news: *is_news, new: Vec::new(), asks: Vec::new() };
         // Another process may have been quicker.
-        if found.head.serial < before.head.serial {
+        if feed::expect_not_older(found, &before.subscription).is_err() {
             return Ok(refreshed);
         }
         let folder = &workshop.feeds_folder;
