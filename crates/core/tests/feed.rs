@@ -243,8 +243,27 @@ fn anything_can_be_read_as_a_feed() {
         let _ = feed::read_listings(&packed, &other);
         let _ = Key::new(&String::from_utf8_lossy(&bytes));
         let _ = Secret::open(&String::from_utf8_lossy(&altered(&signature)), None);
-        let _ = Address::new(&String::from_utf8_lossy(&bytes));
         Ok(())
     });
     tried.unwrap();
+}
+
+proptest! {
+    /// A feed is found again by what is written down of where it is.
+    #[test]
+    fn an_address_that_is_written_down_is_the_same_when_it_is_read(
+        text in prop_oneof![r"[ab \n.:/\[\]]{0,12}", "https?://[ab ?#/.]{0,8}", any::<String>()],
+    ) {
+        if let Ok(address) = Address::new(&text) {
+            prop_assert_eq!(Address::new(&address.to_string()).ok(), Some(address));
+        }
+    }
+}
+
+#[test]
+fn of_the_path_of_a_feed_every_character_counts() {
+    let space = tempfile::tempdir().unwrap();
+    let folder = space.path().join(if cfg!(windows) { "a feed" } else { " a feed\n " });
+    let address = Address::new(&folder.to_string_lossy()).unwrap();
+    assert_eq!(address, Address::Folder(folder));
 }

@@ -24,11 +24,11 @@ impl Address {
     /// # Errors
     /// Where it is neither the address of a web server nor a path.
     pub fn new(text: &str) -> Result<Self> {
-        let text = text.trim();
         if text.contains("://") {
             return Self::web(text);
         }
-        if text.is_empty() {
+        // Of a path every character counts: there are folders whose names end with a blank.
+        if text.trim().is_empty() {
             return Err(wrong(text, "it is empty"));
         }
         let absolute = std::path::absolute(text).map_err(|_| wrong(text, "it is not a path"))?;
