@@ -7,7 +7,7 @@ use std::process::Stdio;
 use std::thread;
 use std::time::Duration;
 
-use common::feeds::{Publisher, game, lens};
+use common::feeds::{Publisher, copy, game, lens};
 use common::{Bench, errors, flat, output};
 use serde_json::{Value, json};
 use upright_spanner_sample::server::{Fault, Faults, Server};
@@ -465,23 +465,94 @@ fn two_runs_that_get_the_same_end_well() {
 }
 
 #[test]
-fn a_home_half_gone_says_so_and_is_mended_by_adding_it_again() {
+fn who_comes_second_does_not_download_what_the_first_has_put_on_the_rack() {
     let bench = Bench::empty();
     let publisher = Publisher::of_lens(&bench);
-    publisher.added("feed");
+    let server = Server::start(&bench.file("feed")).unwrap();
+    publisher.added(&server.url());
+    let offers = bench.json(&["feed", "list", "lens"]);
+    let file = offers["builds"][0]["blake3"].as_str().unwrap();
+    server.take_log();
+    // Wine starts a program slowly.
+    let pace = if cfg!(windows) { 60_000 } else { 200_000 };
+    server.fail(faults(&[Fault::Slow(pace)], file));
+    let start = || {
+        let mut program = bench.program(&["rack", "get", "lens"]);
+        program.stdout(Stdio::null()).stderr(Stdio::piped());
+        common::started(|| program.spawn())
+    };
+    let first = start();
+    let part = bench.file(&format!("home/downloads/{file}/unfinished.part"));
+    while !part.is_file() {
+        thread::sleep(Duration::from_millis(5));
+    }
+    let second = start();
+    for (running, said) in [(first, false), (second, true)] {
+        let ended = running.wait_with_output().unwrap();
+        let told = String::from_utf8_lossy(&ended.stderr).into_owned();
+        assert!(ended.status.success(), "{told}");
+        assert_eq!(flat(&told).contains("has come onto the rack meanwhile"), said, "{told}");
+    }
+    assert_eq!(server.take_log().len(), 1);
+    assert_eq!(bench.picture("home/downloads"), []);
+}
+
+/// Damages everything that was taken in of the feed `nib`.
+fn damage(bench: &Bench) {
     for (name, _) in bench.picture("home/feeds/nib") {
         fs::write(bench.file(&format!("home/feeds/nib/{name}")), b"damaged").unwrap();
     }
+}
+
+#[test]
+fn a_home_half_gone_says_so_and_is_mended_by_a_refresh() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    publisher.added("feed");
+    let whole = bench.picture("home/feeds/nib");
+    let refreshed = "spanner feed refresh nib";
+    damage(&bench);
+    let list = bench.run(&["feed", "list"]).code(1);
+    assert!(flat(&errors(&list)).contains(refreshed), "{}", errors(&list));
+    bench.ok(&["survey", "game"]);
+    let ill = bench.run(&["doctor"]).code(1);
+    assert!(output(&ill).contains(refreshed), "{}", output(&ill));
+    bench.ok(&["feed", "refresh"]);
+    assert_eq!(bench.picture("home/feeds/nib"), whole);
+    bench.ok(&["doctor"]);
+
+    // What was known of it goes on to count: how far it had come, its name, and its key.
+    let older = bench.file("older");
+    copy(&bench.file("feed"), &older);
+    publisher.make(&["--title", "Newer"]);
+    bench.ok(&["feed", "refresh"]);
+    damage(&bench);
+    let newer = bench.file("newer");
+    fs::rename(bench.file("feed"), &newer).unwrap();
+    fs::rename(&older, bench.file("feed")).unwrap();
+    for command in [&["feed", "refresh", "nib"][..], &["feed", "add", "feed"]] {
+        let refused = bench.run(command).code(3);
+        assert!(flat(&errors(&refused)).contains("was at 2 before"), "{}", errors(&refused));
+    }
+    bench.run(&["feed", "add", "newer", "--key", &publisher.key(), "--name", "nib"]).code(2);
+    fs::rename(bench.file("feed"), &older).unwrap();
+    fs::rename(&newer, bench.file("feed")).unwrap();
+    bench.ok(&["feed", "add", "feed"]);
+    assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["title"], "Newer");
+}
+
+#[test]
+fn a_feed_of_which_nothing_can_be_read_is_forgotten_and_added_again() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    publisher.added("feed");
+    fs::write(bench.file("home/feeds/nib.toml"), "schema = 7").unwrap();
     let list = bench.run(&["feed", "list"]).code(1);
     assert!(flat(&errors(&list)).contains("spanner feed forget nib"), "{}", errors(&list));
     bench.ok(&["survey", "game"]);
-    let ill = bench.run(&["doctor"]);
-    assert!(output(&ill).contains("spanner feed forget nib"), "{}", output(&ill));
+    bench.run(&["doctor"]).code(1);
     bench.ok(&["feed", "forget", "nib"]);
     bench.ok(&["doctor"]);
     publisher.added("feed");
     bench.ok(&["feed", "list"]);
-    fs::write(bench.file("home/feeds/nib.toml"), "schema = 7").unwrap();
-    bench.run(&["feed", "list"]).code(1);
-    bench.ok(&["survey", "game"]);
 }

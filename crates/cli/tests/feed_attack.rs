@@ -2,13 +2,15 @@
 //! what was known before stays as it was.
 
 mod common;
+#[path = "common/secure.rs"]
+mod secure;
 
 use std::fs;
-use std::path::Path;
 
-use common::feeds::Publisher;
-use common::{Bench, errors, flat};
+use common::feeds::{Publisher, copy};
+use common::{Bench, errors, flat, in_time};
 use jiff::SignedDuration;
+use secure::Secure;
 use serde_json::{Value, json};
 use upright_spanner_core::feed::{Secret, Signer};
 use upright_spanner_core::progress::Silent;
@@ -66,19 +68,6 @@ impl Scene {
         let told = flat(&errors(&refused));
         assert!(told.contains(why), "{why}: {told}");
         assert_eq!(self.bench.json(&["rack", "list"])["builds"], json!([]), "{why}");
-    }
-}
-
-fn copy(from: &Path, to: &Path) {
-    fs::create_dir_all(to).unwrap();
-    for entry in fs::read_dir(from).unwrap() {
-        let path = entry.unwrap().path();
-        let to = to.join(path.file_name().unwrap());
-        if path.is_dir() {
-            copy(&path, &to);
-        } else {
-            fs::copy(&path, to).unwrap();
-        }
     }
 }
 
@@ -143,6 +132,16 @@ fn a_state_that_is_kept_back_becomes_stale() {
     };
     stale(-1);
     scene.is_refused("was fresh until", 1);
+    // Nor by adding it again, or where what was known of it is damaged.
+    let before = bench.picture("home/feeds");
+    let again = bench.run(&["feed", "add", &scene.server.url()]).code(1);
+    assert!(flat(&errors(&again)).contains("was fresh until"), "{}", errors(&again));
+    assert_eq!(bench.picture("home/feeds"), before);
+    for (name, _) in bench.picture("home/feeds/nib") {
+        fs::remove_file(bench.file(&format!("home/feeds/nib/{name}"))).unwrap();
+    }
+    let refused = bench.run(&["feed", "refresh", "nib"]).code(1);
+    assert!(flat(&errors(&refused)).contains("was fresh until"), "{}", errors(&refused));
     // Who sees it for the first time is told; its builds can be had.
     let key = scene.publisher().key();
     let added = bench.run(&["feed", "add", "feed", "--key", &key, "--name", "late"]).code(1);
@@ -369,6 +368,56 @@ fn redirects_end_and_lead_to_no_place_where_anybody_listens_in() {
     let path = format!("/content/{}/{file}", &file[..2]);
     scene.fail(&[Fault::Redirect(format!("{}{path}", other.url()))], &file);
     scene.bench.ok(&["rack", "get", "lens"]);
+}
+
+#[test]
+fn a_server_behind_tls_must_be_known_and_is_not_left_for_one_in_the_open() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let open = Server::start(&bench.file("feed")).unwrap();
+    let secure = Secure::before(open.address());
+    let certificate = bench.file("certificate.pem");
+    fs::write(&certificate, secure.certificate()).unwrap();
+    let run = |words: &[&str]| {
+        let mut program = bench.program(words);
+        program.env("SSL_CERT_FILE", &certificate);
+        in_time(program, 60)
+    };
+    let (url, key) = (secure.url(), publisher.key());
+    let add = ["feed", "add", &url, "--name", "nib", "--key", &key];
+    let unknown = bench.run(&add).code(4);
+    assert!(flat(&errors(&unknown)).contains("certificate"), "{}", errors(&unknown));
+    assert_eq!(open.take_log(), []);
+    run(&add).code(0);
+    run(&["rack", "get", "lens"]).code(0);
+    bench.ok(&["rack", "drop", "lens", "--yes"]);
+
+    publisher.make(&["--title", "New"]);
+    let before = bench.picture("home/feeds");
+    let offers = bench.json(&["feed", "list", "lens"]);
+    let file = offers["builds"][0]["blake3"].as_str().unwrap();
+    let paths = ["/feed.minisig".to_owned(), format!("/content/{}/{file}", &file[..2])];
+    for (path, command) in paths.iter().zip([&["feed", "refresh"][..], &["rack", "get", "lens"]]) {
+        let to = format!("{}{path}", open.url());
+        let faults = vec![Fault::Redirect(to)];
+        open.fail(Faults { faults, only: path.clone(), times: Some(1) });
+        let refused = run(command).code(4);
+        assert!(errors(&refused).contains("from https to http"), "{}", errors(&refused));
+        assert_eq!(bench.picture("home/feeds"), before);
+        assert_eq!(bench.json(&["rack", "list"])["builds"], json!([]));
+    }
+
+    // The other way, and within it, they are followed.
+    for _ in 0..2 {
+        let faults = vec![Fault::Redirect(format!("{url}/feed.minisig"))];
+        open.fail(Faults { faults, only: "feed.minisig".to_owned(), times: Some(1) });
+        run(&["feed", "refresh"]).code(0);
+    }
+    let plain = open.url();
+    let faults = vec![Fault::Redirect(format!("{url}/feed.minisig"))];
+    open.fail(Faults { faults, only: "feed.minisig".to_owned(), times: Some(1) });
+    run(&["feed", "add", &plain, "--name", "open", "--key", &key]).code(0);
+    run(&["rack", "get", "lens"]).code(0);
 }
 
 #[test]

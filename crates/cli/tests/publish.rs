@@ -66,6 +66,38 @@ fn a_feed_of_the_rack_gives_others_the_same_builds() {
 }
 
 #[test]
+fn several_who_publish_into_one_folder_at_once_lose_nothing_of_each_other() {
+    let bench = Bench::empty();
+    let publisher = Publisher::new(&bench);
+    let many = 4;
+    for number in 1..=many {
+        let home = format!("home-{number}");
+        bench.write("new/lens.dll", &lens([number, 0, 0, 0], Bits::Bits64, 200_000));
+        bench.ok(&["rack", "add", "new/lens.dll", "--home", &home]);
+    }
+    let running = (1..=many).map(|number| {
+        let home = format!("home-{number}");
+        let make = ["feed", "make", "feed", "--from", "rack", "--sign-with", "feed.key"];
+        let mut program = bench.program(&[&make[..], &["--home", &home]].concat());
+        program.stdout(Stdio::null()).stderr(Stdio::piped());
+        common::started(|| program.spawn())
+    });
+    for running in running.collect::<Vec<_>>() {
+        let ended = running.wait_with_output().unwrap();
+        assert!(ended.status.success(), "{}", String::from_utf8_lossy(&ended.stderr));
+    }
+    publisher.ok(&["feed", "check", "feed"]);
+    publisher.added("feed");
+    let offers = bench.json(&["feed", "list", "lens"]);
+    assert_eq!(offers["builds"].as_array().unwrap().len(), usize::from(many));
+    assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["serial"], many);
+    // Where nothing comes of it, no folder does either.
+    let wrong = ["feed", "make", "none", "--withdraw", "lens@9", "--why", "no", "--sign-with"];
+    bench.run(&[&wrong[..], &["feed.key"]].concat()).code(2);
+    assert!(!bench.file("none").exists());
+}
+
+#[test]
 fn a_folder_with_downloads_becomes_a_feed_as_it_is() {
     let bench = Bench::empty();
     let publisher = Publisher::new(&bench);

@@ -204,7 +204,7 @@ fn of_a_large_feed_what_is_asked_for_is_taken_in() {
     let feeds = scene.workshop.feeds();
     assert!(taken(&feeds) > 0 && taken(&feeds) < 20, "{}", taken(&feeds));
     // A refresh without news keeps it.
-    let fetched = scene.workshop.fetch_news(&feeds.feeds[0], &Silent).unwrap();
+    let fetched = scene.workshop.fetch_news(feeds.feeds[0].name(), &Silent).unwrap();
     assert!(!scene.workshop.alter().unwrap().take_in(&fetched).unwrap().is_news);
     scene.workshop.refresh();
     assert!(!scene.workshop.feeds().offers("family-077").is_empty());

@@ -143,6 +143,11 @@ impl Server {
         format!("http://{}", self.address)
     }
 
+    /// Where it listens.
+    pub fn address(&self) -> SocketAddr {
+        self.address
+    }
+
     /// Lets it fail from now on, or no more.
     pub fn fail(&self, faults: Faults) {
         self.shared.failed.store(0, Ordering::SeqCst);

@@ -64,8 +64,8 @@ fn add(address: &str, given: Option<&str>, mut wish: FeedWish, session: &Session
     let address = Address::new(address)?;
     let given = given.map(key).transpose()?;
     let feeds = workshop.feeds();
-    let known = feeds.feeds.iter().find(|feed| feed.subscription.address == address);
-    let expected = given.as_ref().or_else(|| known.map(|known| &known.subscription.key));
+    let known = feeds.subscriptions().find(|known| known.address == address);
+    let expected = given.as_ref().or_else(|| known.map(|known| &known.key));
     let sight = workshop.look_at_feed(&address, expected)?;
     if expected.is_none() {
         if !session.json {
@@ -81,7 +81,7 @@ fn add(address: &str, given: Option<&str>, mut wish: FeedWish, session: &Session
         }
     }
     let mut asks = sight.head().registry.clone();
-    asks.retain(|key| !known.is_some_and(|known| known.subscription.granted.contains(key)));
+    asks.retain(|key| !known.is_some_and(|known| known.granted.contains(key)));
     if !asks.is_empty() && !wish.registry {
         let question = format!(
             "Its families have settings in these keys of the registry, below your own: {}. May they be set \
@@ -133,20 +133,15 @@ fn offers(what: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
 
 /// Says which feeds cannot be used.
 fn tell_faults(workshop: &Workshop) {
-    for (path, why) in &workshop.feeds().faults {
-        let name = path.file_stem().unwrap_or_default().to_string_lossy();
-        let name = render::quoted(&name);
-        render::notice(&format!(
-            "{}: {why}. To have it anew: spanner feed forget {name}, and add it again.",
-            slashes(path)
-        ));
+    for fault in &workshop.feeds().faults {
+        render::notice(&feed::fault_text(fault));
     }
 }
 
 fn refresh(names: &[String], session: &Session) -> Result<Exit> {
     let workshop = session.alter()?;
     let feeds = workshop.feeds();
-    let known = || feeds.feeds.iter().map(|feed| feed.name().to_owned());
+    let known = || feeds.subscriptions().map(|known| known.name.clone());
     let names: Vec<String> = if names.is_empty() { known().collect() } else { names.to_vec() };
     let mut done = Vec::new();
     let mut failed = Vec::new();
@@ -174,11 +169,7 @@ fn refresh(names: &[String], session: &Session) -> Result<Exit> {
 }
 
 fn refresh_one(name: &str, workshop: &Workshop, session: &Session) -> Result<Refreshed> {
-    let feeds = workshop.feeds();
-    let known = feeds.feeds.iter().map(|feed| feed.name().to_owned()).collect();
-    let unknown = || Error::from(FeedError::Unknown { name: name.to_owned(), known });
-    let feed = feeds.feed(name).ok_or_else(unknown)?;
-    let fetched = workshop.fetch_news(feed, &session.progress())?;
+    let fetched = workshop.fetch_news(name, &session.progress())?;
     Ok(acting(|| workshop.alter()?.take_in(&fetched))?)
 }
 

@@ -121,9 +121,13 @@ pub fn get(wanted: &[Download], workshop: &Workshop, session: &Session) -> Outco
     outcome.by_hand = by_hand;
     let progress = session.progress();
     for (download, got) in files.iter().zip(workshop.download(&files, &progress)) {
-        let added = got.and_then(|got| acting(|| workshop.alter()?.add_downloaded(got, &progress)));
-        match added {
-            Ok(addition) => {
+        let add = |got| acting(|| workshop.alter()?.add_downloaded(got, &progress));
+        match got.and_then(|got| got.map(add).transpose()) {
+            Ok(None) => render::notice(&format!(
+                "{} has come onto the rack meanwhile, by another run.",
+                download.id
+            )),
+            Ok(Some(addition)) => {
                 if !addition.builds.iter().any(|(build, _)| download.is(build)) {
                     let names = addition.builds.iter().map(|(build, _)| build.id.to_string());
                     let names: Vec<String> = names.collect();

@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use schemars::JsonSchema;
 use serde::Serialize;
 use upright_spanner_core::change::{self, Mending};
+use upright_spanner_core::feed::FeedFault;
 use upright_spanner_core::{Diagnosis, Mended, RecoveredTarget, Unreferenced};
 
 use super::SchemaNumber;
@@ -21,9 +22,9 @@ pub struct DiagnosisDocument {
     database: Vec<String>,
     journal: Vec<JournalFault>,
     /// What is wrong with the labels of builds.
-    rack: Vec<LabelFault>,
+    rack: Vec<FileFault>,
     /// What is wrong with what is known of feeds.
-    feeds: Vec<LabelFault>,
+    feeds: Vec<FileFault>,
     /// What is wrong with the file that holds what the user says of games.
     games: Option<String>,
     /// The numbers of changes that were interrupted.
@@ -53,9 +54,9 @@ struct JournalFault {
     restored: bool,
 }
 
-/// A label that cannot be read.
+/// A file that cannot be used.
 #[derive(Debug, Serialize, JsonSchema)]
-struct LabelFault {
+struct FileFault {
     path: String,
     what: String,
 }
@@ -100,9 +101,15 @@ struct SettledTarget {
     how: String,
 }
 
-impl From<&(PathBuf, String)> for LabelFault {
+impl From<&(PathBuf, String)> for FileFault {
     fn from((path, what): &(PathBuf, String)) -> Self {
         Self { path: slashes(path), what: what.clone() }
+    }
+}
+
+impl From<&FeedFault> for FileFault {
+    fn from(fault: &FeedFault) -> Self {
+        Self { path: slashes(&fault.path), what: fault.why.clone() }
     }
 }
 
@@ -115,8 +122,8 @@ impl DiagnosisDocument {
             home: slashes(&diagnosis.home),
             database: diagnosis.index.clone(),
             journal: diagnosis.journal.iter().map(|it| JournalFault::new(it, mended)).collect(),
-            rack: labels.map(LabelFault::from).collect(),
-            feeds: diagnosis.feeds.iter().map(LabelFault::from).collect(),
+            rack: labels.map(FileFault::from).collect(),
+            feeds: diagnosis.feeds.iter().map(FileFault::from).collect(),
             games: diagnosis.words.clone(),
             interrupted: diagnosis.interrupted.clone(),
             contents: contents

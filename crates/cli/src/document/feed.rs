@@ -1,11 +1,11 @@
 //! Feeds, what they have, what was got from them, and feeds that were made.
 
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::Serialize;
-use upright_spanner_core::feed::{self, Advice, Counsel, Entry, Feed, Key};
+use upright_spanner_core::feed::{self, Advice, Counsel, Entry, Feed, FeedFault, Key};
 use upright_spanner_core::image::Machine;
 use upright_spanner_core::rack;
 use upright_spanner_core::{Download, MadeFeed, Refreshed, VerifiedFeed};
@@ -76,8 +76,8 @@ impl<'a> From<&'a Feed> for OneFeed<'a> {
 }
 
 impl<'a> Feeds<'a> {
-    pub fn new(feeds: &[&'a Feed], faults: &[(PathBuf, String)]) -> Self {
-        let errors = faults.iter().map(|(path, why)| Unread::new(path, "feed", why.clone()));
+    pub fn new(feeds: &[&'a Feed], faults: &[FeedFault]) -> Self {
+        let errors = faults.iter().map(|it| Unread::new(&it.path, "feed", it.why.clone()));
         let feeds = feeds.iter().map(|feed| OneFeed::from(*feed)).collect();
         Self { schema: SchemaNumber, feeds, errors: errors.collect() }
     }

@@ -7,7 +7,7 @@ use owo_colors::OwoColorize;
 use upright_spanner_core::change::Mending;
 use upright_spanner_core::{Diagnosis, Mended};
 
-use super::{bytes, clean, count, hint, quoted, slashes};
+use super::{bytes, clean, count, feed, hint, slashes};
 use crate::session::Session;
 
 /// Prints what the doctor found, and what was mended of it.
@@ -53,14 +53,8 @@ pub fn print_diagnosis(
         let text = format!("{}: {what}. Add that build again from its package", slashes(path));
         writeln!(out, "{} {}", bad("rack"), clean(&text))?;
     }
-    for (path, what) in &diagnosis.feeds {
-        let name = path.file_stem().unwrap_or_default().to_string_lossy();
-        let text = format!(
-            "{}: {what}. To have it anew, add it again after: spanner feed forget {}",
-            slashes(path),
-            quoted(&name)
-        );
-        writeln!(out, "{} {}", bad("feed"), clean(&text))?;
+    for fault in &diagnosis.feeds {
+        writeln!(out, "{} {}", bad("feed"), clean(&feed::fault_text(fault)))?;
     }
     if let Some(what) = &diagnosis.words {
         writeln!(out, "{} {}", bad("games"), clean(what))?;

@@ -7,7 +7,7 @@ use std::path::Path;
 use anyhow::Result;
 use jiff::{SignedDuration, Timestamp};
 use owo_colors::OwoColorize;
-use upright_spanner_core::feed::{Advice, Counsel, Feed, Feeds, Key};
+use upright_spanner_core::feed::{Advice, Counsel, Feed, FeedFault, Feeds, Key};
 use upright_spanner_core::{Download, MadeFeed, Refreshed, Sight, VerifiedFeed};
 
 use super::table::{drop_empty, fit_places, table};
@@ -28,6 +28,17 @@ pub fn age(age: SignedDuration) -> String {
 
 fn day(at: Timestamp) -> String {
     super::date(at.as_second())
+}
+
+/// What is wrong with a feed, and how it is mended.
+pub fn fault_text(fault: &FeedFault) -> String {
+    let name = fault.path.file_stem().unwrap_or_default().to_string_lossy();
+    let (path, why, name) = (slashes(&fault.path), &fault.why, quoted(&name));
+    if fault.subscription.is_some() {
+        format!("{path}: {why}. To get it anew: spanner feed refresh {name}")
+    } else {
+        format!("{path}: {why}. To have it anew, add it again after: spanner feed forget {name}")
+    }
 }
 
 /// Until when a feed is fresh, or that it is not.

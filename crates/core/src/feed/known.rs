@@ -21,8 +21,20 @@ use upright_spanner_image::{Facts, Requirement, Version};
 pub struct Feeds {
     /// They, in the order of their names.
     pub feeds: Vec<Feed>,
-    /// Files about them that cannot be used, each with what is wrong with it.
-    pub faults: Vec<(PathBuf, String)>,
+    /// Those that cannot be used.
+    pub faults: Vec<FeedFault>,
+}
+
+/// A feed that was added and cannot be used.
+#[derive(Debug, Clone)]
+pub struct FeedFault {
+    /// The file about it.
+    pub path: PathBuf,
+    /// What is wrong.
+    pub why: String,
+    /// What the user said of it and how far it had come, where only what was taken in is damaged: a refresh gets that
+    /// anew.
+    pub subscription: Option<Subscription>,
 }
 
 /// A feed as it was when it was last refreshed.
@@ -197,6 +209,12 @@ impl Feeds {
     /// The feed of a name.
     pub fn feed(&self, name: &str) -> Option<&Feed> {
         self.feeds.iter().find(|feed| same_name(feed.name(), name))
+    }
+
+    /// What is known of every feed that was added, also where what was taken in of it is damaged.
+    pub fn subscriptions(&self) -> impl Iterator<Item = &Subscription> {
+        let faulty = self.faults.iter().filter_map(|fault| fault.subscription.as_ref());
+        self.feeds.iter().map(|feed| &feed.subscription).chain(faulty)
     }
 
     /// What feeds have of a family: the newest first.

@@ -20,7 +20,7 @@ mod take_in;
 pub use head::{Head, Piece};
 pub(crate) use head::{SIGNATURE, content_name};
 pub use key::{Key, NewKey, Secret};
-pub use known::{Advised, Feed, Feeds, Offer};
+pub use known::{Advised, Feed, FeedFault, Feeds, Offer};
 pub use listing::{Advice, Counsel, Entry, Listing, Packed, Variant};
 pub(crate) use listing::{LONGEST_NOTES, Shard};
 pub(crate) use make::{Draft, content_path, contents, copy_content, prune, write_content};
@@ -28,5 +28,5 @@ pub use make::{Signer, Written};
 pub use reading::{read_listings, verified};
 pub use subscription::Subscription;
 pub(crate) use take_in::{
-    Found, News, Pieces, Whole, expect_not_older, look, news, pieces, recognition, whole,
+    Found, News, Pieces, Whole, expect_current, look, news, pieces, recognition, whole,
 };

@@ -102,8 +102,20 @@ fn ask(
     let head = signed.comment.head;
     let bytes = client.get_content(places, &content_name(&head.blake3), &head)?;
     let head = signed.head(&bytes, key).map_err(wrong)?;
-    // An old state that somebody holds back is known by its date; what is known already is no older.
-    if known.is_some() && head.is_stale(Timestamp::now()) {
+    let found = Found { address: address.clone(), head, bytes, seen };
+    if let Some(known) = known {
+        expect_current(&found, known)?;
+    }
+    Ok(News::Head(Box::new(found)))
+}
+
+/// Fails where a state is older than one that is known, or another of the same number; and where it is not that one and
+/// stale: an old state that somebody holds back is known by its date.
+pub(crate) fn expect_current(found: &Found, known: &Subscription) -> Result<()> {
+    let Found { address, head, .. } = found;
+    let comment = Comment { serial: head.serial, head: found.content() };
+    expect_no_fall(&comment, known).map_err(|why| refused(address, why))?;
+    if comment.head != known.head && head.is_stale(Timestamp::now()) {
         return Err(FeedError::Stale {
             address: address.to_string(),
             serial: head.serial,
@@ -111,13 +123,7 @@ fn ask(
         }
         .into());
     }
-    Ok(News::Head(Box::new(Found { address: address.clone(), head, bytes, seen })))
-}
-
-/// Fails where a state is older than one that is known, or another of the same number.
-pub(crate) fn expect_not_older(found: &Found, known: &Subscription) -> Result<()> {
-    let comment = Comment { serial: found.head.serial, head: found.content() };
-    expect_no_fall(&comment, known).map_err(|why| refused(&found.address, why))
+    Ok(())
 }
 
 /// Says where a state is older than the one that is known, or another of the same number.

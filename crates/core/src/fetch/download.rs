@@ -56,6 +56,11 @@ impl Transfer {
         Err(FeedError::Nowhere { what: wanted.name }.into())
     }
 
+    /// What is to be in the file.
+    pub fn content(&self) -> Content {
+        self.wanted.content
+    }
+
     fn whole(&self) -> PathBuf {
         self.folder.join(&self.wanted.name)
     }

@@ -10,9 +10,10 @@ use std::path::{Path, PathBuf};
 use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
 
+use crate::catalog::Recognition;
 use crate::content::{Content, Digest};
 use crate::error::{Error, Result};
-use crate::feed::{Feed, Feeds, Head, Key, Shard, Subscription, recognition};
+use crate::feed::{Feed, FeedFault, Feeds, Head, Key, Shard, Subscription, recognition};
 use crate::fetch::{Address, Seen};
 use upright_spanner_change::{Folder, line};
 use upright_spanner_image::file::bytes_of;
@@ -20,6 +21,9 @@ use upright_spanner_image::file::bytes_of;
 const SCHEMA: u32 = 1;
 const HEADING: &str = "# A feed, and how far it was taken in; see docs/formats.md.\n\n";
 const ENDING: &str = ".toml";
+
+/// A head, how its families are recognised, and those of its shards that were taken in.
+type State = (Head, Vec<Recognition>, BTreeMap<usize, Shard>);
 
 /// The folder of the home.
 #[derive(Debug)]
@@ -52,7 +56,7 @@ impl FeedsFolder {
         Self { path: home.join("feeds") }
     }
 
-    /// Reads what was taken in. A feed that cannot be read is among the faults; a part of one that is missing or
+    /// Reads what was taken in. A feed that cannot be read is among the faults; a shard of one that is missing or
     /// damaged counts as not taken in.
     pub fn read(&self) -> Feeds {
         let mut feeds = Feeds::default();
@@ -63,21 +67,35 @@ impl FeedsFolder {
         let mut names: Vec<&str> = names.iter().map(|name| name.trim_end_matches(ENDING)).collect();
         names.sort_unstable();
         for name in names {
-            match self.read_one(name) {
-                Ok(feed) => feeds.feeds.push(feed),
-                Err(why) => feeds.faults.push((self.file_of(name), why)),
+            let path = self.file_of(name);
+            match self.subscription(name) {
+                Err(why) => feeds.faults.push(FeedFault { path, why, subscription: None }),
+                Ok(subscription) => match self.state(&subscription) {
+                    Ok((head, known, shards)) => {
+                        feeds.feeds.push(Feed::new(subscription, head, known, shards));
+                    }
+                    Err(why) => {
+                        let subscription = Some(subscription);
+                        feeds.faults.push(FeedFault { path, why, subscription });
+                    }
+                },
             }
         }
         feeds
     }
 
-    fn read_one(&self, name: &str) -> Result<Feed, String> {
+    fn subscription(&self, name: &str) -> Result<Subscription, String> {
         /// The file has a dozen lines.
         const LONGEST: u64 = 64 << 10;
         let bytes = bytes_of(&self.file_of(name), LONGEST).map_err(|error| error.to_string())?;
         let stored: Stored = toml::from_str(&String::from_utf8_lossy(&bytes))
             .map_err(|error| error.message().to_owned())?;
-        let subscription = stored.into_subscription(name)?;
+        stored.into_subscription(name)
+    }
+
+    /// What was taken in of a feed.
+    fn state(&self, subscription: &Subscription) -> Result<State, String> {
+        let name = &subscription.name;
         let missing = || "what was taken in of it is missing or damaged".to_owned();
         let bytes = self.piece(name, &subscription.head).ok_or_else(missing)?;
         let head: Head = serde_json::from_slice(&bytes).map_err(|error| error.to_string())?;
@@ -87,8 +105,8 @@ impl FeedsFolder {
             let bytes = self.piece(name, &piece.content())?;
             Some((at, Shard::read(&bytes, piece).ok()?))
         });
-        let shards: BTreeMap<usize, Shard> = shards.collect();
-        Ok(Feed::new(subscription, head, known, shards))
+        let shards = shards.collect();
+        Ok((head, known, shards))
     }
 
     /// A part of a feed that was taken in, where it is there and whole.

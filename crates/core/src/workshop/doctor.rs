@@ -8,6 +8,7 @@ use super::{Altering, Workshop};
 use crate::change::{Change, Purpose, RecordState, State, Target};
 use crate::content::Content;
 use crate::error::{HomeError, Result};
+use crate::feed::FeedFault;
 use crate::game::Game;
 use crate::history::History;
 use crate::path::slashes;
@@ -27,8 +28,8 @@ pub struct Diagnosis {
     pub journal: Vec<Fault>,
     /// Labels of the rack that cannot be read, each with what is wrong with it.
     pub labels: Vec<(PathBuf, String)>,
-    /// Files about feeds that cannot be used, each with what is wrong with it.
-    pub feeds: Vec<(PathBuf, String)>,
+    /// Feeds that cannot be used.
+    pub feeds: Vec<FeedFault>,
     /// What is wrong with the file of what the user said.
     pub words: Option<String>,
     /// Changes that wait to be put back.

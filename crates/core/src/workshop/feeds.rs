@@ -79,15 +79,25 @@ impl Workshop {
         feed::look(&self.client, address, key).map(Sight)
     }
 
-    /// Asks a feed for news, and gets what is new of it for the families that there are.
+    /// Asks a feed for news, and gets what is new of it for the families that there are, and what is damaged.
     ///
     /// # Errors
-    /// Where it cannot be reached, or is refused; what was taken in before is as it was.
-    pub fn fetch_news(&self, feed: &Feed, progress: &dyn Progress) -> Result<Fetched> {
-        let known = &feed.subscription;
-        let (found, is_news) = match feed::news(&self.client, known, &feed.places())? {
-            News::Head(found) => (*found, true),
-            News::None(seen) => (self.as_known(feed, seen)?, false),
+    /// Where there is none of that name, it cannot be reached, or is refused; what was taken in before is as it was.
+    pub fn fetch_news(&self, name: &str, progress: &dyn Progress) -> Result<Fetched> {
+        let feeds = self.feeds();
+        let known = subscription(&feeds, name)?;
+        let (found, is_news) = match feeds.feed(name) {
+            Some(feed) => match feed::news(&self.client, known, &feed.places())? {
+                News::Head(found) => (*found, true),
+                News::None(seen) => (self.as_known(feed, seen)?, false),
+            },
+            // What was taken in of it is damaged.
+            None => {
+                let found = feed::look(&self.client, &known.address, Some(&known.key))?;
+                feed::expect_current(&found, known)?;
+                let is_news = found.content() != known.head;
+                (found, is_news)
+            }
         };
         let pieces = self.pieces(&known.name, &found, &BTreeSet::new(), progress)?;
         Ok(Fetched { name: known.name.clone(), found, pieces, is_news })
@@ -181,10 +191,9 @@ impl Altering<'_> {
         let workshop = self.workshop();
         let Sight(found) = sight;
         let feeds = workshop.feeds();
-        let same = |feed: &&Feed| feed.subscription.address == found.address;
-        let known = feeds.feeds.iter().find(same).map(|feed| &feed.subscription);
+        let known = feeds.subscriptions().find(|known| known.address == found.address);
         if let Some(known) = known {
-            feed::expect_not_older(&found, known)?;
+            feed::expect_current(&found, known)?;
         }
         let name = match (&wish.name, known) {
             (Some(name), _) => name.clone(),
@@ -197,9 +206,8 @@ impl Altering<'_> {
                 remedy: "Use lower-case letters, digits and `-`.".into(),
             });
         }
-        let taken = |feed: &&Feed| same_name(feed.name(), &name);
         let is_other = known.is_none_or(|known| !same_name(&known.name, &name));
-        if is_other && feeds.feeds.iter().any(|feed| taken(&feed)) {
+        if is_other && feeds.subscriptions().any(|other| same_name(&other.name, &name)) {
             return Err(Error::Invalid {
                 what: format!("there is a feed `{name}`, with another address"),
                 remedy: (
@@ -251,22 +259,21 @@ impl Altering<'_> {
         let workshop = self.workshop();
         let Fetched { name, found, pieces, is_news } = fetched;
         let feeds = workshop.feeds();
-        let unknown = || FeedError::Unknown { name: name.clone(), known: names(&feeds) };
-        let before = feeds.feed(name).ok_or_else(unknown)?;
+        let known = subscription(&feeds, name)?;
         let mut refreshed =
             Refreshed { name: name.clone(), is_news: *is_news, new: Vec::new(), asks: Vec::new() };
         // Another process may have been quicker.
-        if feed::expect_not_older(found, &before.subscription).is_err() {
+        if feed::expect_current(found, known).is_err() {
             return Ok(refreshed);
         }
         let folder = &workshop.feeds_folder;
         folder.keep(name, &pieces.vital)?;
         folder.keep_cached(name, &pieces.shards)?;
         let mut kept = pieces.kept.clone();
-        if found.head == before.head {
-            kept.extend(before.head.shards.iter().map(feed::Piece::content));
+        if found.content() == known.head {
+            kept.extend(found.head.shards.iter().map(feed::Piece::content));
         }
-        let mut subscription = before.subscription.clone();
+        let mut subscription = known.clone();
         subscription.key = found.head.key.clone();
         subscription.serial = found.head.serial;
         subscription.head = found.content();
@@ -282,7 +289,8 @@ impl Altering<'_> {
         let notes = after.listings().flat_map(|listing| &listing.build);
         kept.extend(notes.filter_map(|entry| Some(entry.notes.as_ref()?.content())));
         folder.sweep(name, &kept)?;
-        refreshed.new = new_builds(before, after);
+        refreshed.new =
+            feeds.feed(name).map(|before| new_builds(before, after)).unwrap_or_default();
         let asks = after.head.registry.iter().filter(|key| !after.subscription.grants(key));
         refreshed.asks = if *is_news { asks.cloned().collect() } else { Vec::new() };
         Ok(refreshed)
@@ -299,7 +307,7 @@ impl Altering<'_> {
             path.file_stem().is_some_and(|stem| same_name(&stem.to_string_lossy(), name))
         };
         let known = feeds.feed(name).map(|feed| feed.name().to_owned());
-        let faulty = feeds.faults.iter().any(|(path, _)| is_fault(path));
+        let faulty = feeds.faults.iter().any(|fault| is_fault(&fault.path));
         let known = known.or_else(|| faulty.then(|| name.to_owned()));
         let unknown = || FeedError::Unknown { name: name.to_owned(), known: names(&feeds) };
         workshop.feeds_folder.remove(&known.ok_or_else(unknown)?)
@@ -307,7 +315,14 @@ impl Altering<'_> {
 }
 
 fn names(feeds: &Feeds) -> Vec<String> {
-    feeds.feeds.iter().map(|feed| feed.name().to_owned()).collect()
+    feeds.subscriptions().map(|known| known.name.clone()).collect()
+}
+
+/// What is known of a feed, also of one that is damaged.
+fn subscription<'a>(feeds: &'a Feeds, name: &str) -> Result<&'a Subscription> {
+    let unknown = || FeedError::Unknown { name: name.to_owned(), known: names(feeds) };
+    let mut all = feeds.subscriptions();
+    Ok(all.find(|known| same_name(&known.name, name)).ok_or_else(unknown)?)
 }
 
 /// Whether a feed can be called so: the name of a file comes of it.

@@ -268,13 +268,13 @@ impl Workshop {
         })
     }
 
-    /// Downloads files, several at a time, each from the first place that has it; gives what came of each, in order.
-    /// What was begun before is gone on with.
+    /// Downloads files, several at a time, each from the first place that has it; gives what came of each, in order:
+    /// nothing where another process has put it on the rack meanwhile. What was begun before is gone on with.
     pub fn download(
         &self,
         downloads: &[Download],
         progress: &dyn Progress,
-    ) -> Vec<Result<Downloaded>> {
+    ) -> Vec<Result<Option<Downloaded>>> {
         let folder = self.home.join("downloads");
         forget_old(&folder);
         let begin = |download: &Download| {
@@ -283,8 +283,23 @@ impl Workshop {
             Transfer::begin(&folder, wanted)
         };
         let begun: Vec<Result<Transfer>> = downloads.iter().map(begin).collect();
-        let going = || begun.iter().flatten();
-        let all: u64 = downloads.iter().map(|download| download.entry.file.size).sum();
+        // Who had one of their folders before may be done with it.
+        self.refresh();
+        let on_rack = self.builds().unwrap_or_default();
+        let begun: Vec<Result<Option<Transfer>>> = begun
+            .into_iter()
+            .map(|transfer| {
+                let transfer = transfer?;
+                let content = transfer.content();
+                if on_rack.iter().any(|build| build.source.blake3 == content.blake3) {
+                    transfer.clear();
+                    return Ok(None);
+                }
+                Ok(Some(transfer))
+            })
+            .collect();
+        let going = || begun.iter().flatten().flatten();
+        let all: u64 = going().map(|transfer| transfer.content().size).sum();
         let what = match downloads {
             [one] => format!("getting {}", one.id),
             _ => format!("getting {} builds", downloads.len()),
@@ -299,7 +314,7 @@ impl Workshop {
         let work = || loop {
             let at = next.lock().unwrap_or_else(PoisonError::into_inner).next();
             let Some(at) = at else { break };
-            let Ok(transfer) = &begun[at] else { continue };
+            let Ok(Some(transfer)) = &begun[at] else { continue };
             let got = transfer.run(client, progress);
             done.lock().unwrap_or_else(PoisonError::into_inner)[at] = Some(got);
         };
@@ -313,9 +328,9 @@ impl Workshop {
         let done = done.into_inner().unwrap_or_else(PoisonError::into_inner);
         let stopped = || FeedError::Stopped { folder: crate::path::slashes(&folder) }.into();
         let each = begun.into_iter().zip(done).map(|(begun, done)| {
-            let transfer = begun?;
+            let Some(transfer) = begun? else { return Ok(None) };
             let path = done.unwrap_or_else(|| Err(stopped()))?;
-            Ok(Downloaded { path, transfer })
+            Ok(Some(Downloaded { path, transfer }))
         });
         each.collect()
     }

@@ -6,7 +6,7 @@ use std::io::{Seek, Write};
 use std::path::{Path, PathBuf};
 
 use jiff::{SignedDuration, Timestamp, tz::TimeZone};
-use upright_spanner_change::Progress;
+use upright_spanner_change::{Folder, Lock, Progress};
 use upright_spanner_image::{Requirement, Version};
 use zip::write::SimpleFileOptions;
 
@@ -144,6 +144,27 @@ impl Altering<'_> {
     /// Where the one that is there is damaged or signed by another key, what is named is not there, or the folder cannot be
     /// written to.
     pub fn make_feed(
+        &self,
+        folder: &Path,
+        make: &FeedMake,
+        signer: &Signer<'_>,
+        replacing: Option<&Secret>,
+        progress: &dyn Progress,
+    ) -> Result<MadeFeed> {
+        let is_new = !folder.exists();
+        drop(Folder::make(folder)?);
+        // Others may publish into it from homes of their own.
+        let lock = Lock::take(folder)?;
+        let made = self.add_to_feed(folder, make, signer, replacing, progress);
+        drop(lock);
+        if is_new && made.is_err() {
+            // It goes where nothing was written into it.
+            let _ = fs::remove_dir(folder);
+        }
+        made
+    }
+
+    fn add_to_feed(
         &self,
         folder: &Path,
         make: &FeedMake,
