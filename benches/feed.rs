@@ -52,7 +52,7 @@ fn main() {
         let read = began.elapsed();
         assert!(own.iter().all(|family| !known.offers(family).is_empty()));
         let began = Instant::now();
-        let news = workshop.fetch_news(&known.feeds[0], &Silent).unwrap();
+        let news = workshop.fetch_news(known.feeds[0].name(), &Silent).unwrap();
         workshop.alter().unwrap().take_in(&news).unwrap();
         let asked = began.elapsed();
         let again = log.take_log();

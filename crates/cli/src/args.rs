@@ -549,6 +549,12 @@ pub struct FeedMake {
     /// With which versions of the game it fails: 8.3.2210, 8.3.*, "7.9 - 8.2.400"; with all, where it is left out.
     #[arg(long = "with-game", value_name = "VERSIONS", requires = "advise_against")]
     pub with_game: Option<Requirement>,
+    /// With which game it fails: the name of its executable; with all, where it is left out.
+    #[arg(long = "with-program", value_name = "FILE", requires = "advise_against")]
+    pub with_program: Option<String>,
+    /// Take back what was advised against a build.
+    #[arg(long, value_name = "BUILD")]
+    pub lift: Option<String>,
     /// The reason.
     #[arg(long, value_name = "TEXT")]
     pub why: Option<String>,

@@ -316,6 +316,26 @@ fn advice_keeps_from_builds_and_is_told_of_those_that_are_there() {
     let advice = |at: usize| offers["builds"][at]["advice"][0]["what"].clone();
     assert_eq!((advice(0), advice(1)), (json!("withdrawn"), json!("fails")));
     bench.run(&["explain", "withdrawn"]).code(0);
+
+    // It can be taken back, and be about one game alone.
+    let offered = || {
+        bench.ok(&["feed", "refresh"]);
+        let survey = bench.json(&["survey", "game"]);
+        survey["games"][0]["components"][0]["offered"]["build"].clone()
+    };
+    publisher.make(&["--lift", "lens@3.2"]);
+    assert_eq!(offered(), "lens@3.2.0");
+    let against = ["--advise-against", "lens@3.2.0", "--why", "It stops.", "--with-program"];
+    publisher.make(&[&against[..], &["Other.exe"]].concat());
+    assert_eq!(offered(), "lens@3.2.0");
+    publisher.make(&[&against[..], &["HOLLOWPIER.exe", "--with-game", "4.5"]].concat());
+    assert_eq!(offered(), Value::Null);
+    let listed = bench.ok(&["feed", "list", "lens"]);
+    assert!(listed.contains("lens@3.2.0: fails with Other.exe: It stops."), "{listed}");
+    assert!(listed.contains("fails with version 4.5 of HOLLOWPIER.exe: It stops."), "{listed}");
+    publisher.make(&["--lift", "lens@3.1.0"]);
+    assert_eq!(offered(), "lens@3.1.0");
+    publisher.run(&["feed", "make", "feed", "--sign-with", "feed.key", "--lift", "lens@9"]).code(2);
 }
 
 #[test]

@@ -61,6 +61,6 @@ pub use wind::{Kind, Outline};
 pub use workshop::{
     Added, Addition, Altering, BeforeStart, ChangeStatus, ChangesSince, Cleared, DamagedContent,
     Diagnosis, Download, Downloaded, FeedMake, FeedWish, Fetched, FitPlan, MadeFeed, Mended,
-    RecoveredTarget, Recovery, Refreshed, Sight, Signer, SignerChange, Started, Stock, StoreUse,
-    Unreferenced, VerifiedFeed, WindPlan, Workshop,
+    NewAdvice, RecoveredTarget, Recovery, Refreshed, Sight, Signer, SignerChange, Started, Stock,
+    StoreUse, Unreferenced, VerifiedFeed, WindPlan, Workshop,
 };

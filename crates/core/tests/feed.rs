@@ -149,7 +149,7 @@ proptest! {
             workshop.refresh();
             let feeds = workshop.feeds();
             prop_assert!(feeds.faults.is_empty());
-            let fetched = workshop.fetch_news(&feeds.feeds[0], &Silent);
+            let fetched = workshop.fetch_news(feeds.feeds[0].name(), &Silent);
             if let Ok(fetched) = fetched {
                 workshop.alter().unwrap().take_in(&fetched).unwrap();
             }
@@ -168,7 +168,7 @@ proptest! {
         copy(&states[STATES - 1], &served);
         workshop.refresh();
         let feeds = workshop.feeds();
-        let fetched = workshop.fetch_news(&feeds.feeds[0], &Silent).unwrap();
+        let fetched = workshop.fetch_news(feeds.feeds[0].name(), &Silent).unwrap();
         workshop.alter().unwrap().take_in(&fetched).unwrap();
         workshop.refresh();
         prop_assert_eq!(workshop.feeds().feeds[0].subscription.serial, STATES as u64);

@@ -137,21 +137,32 @@ fn advice_is_about_some_builds_in_some_games() {
         json!({ "builds": "3.0.0", "what": "withdrawn", "why": "It flickers." }),
         json!({ "builds": "2.*", "what": "fails", "game": "4.5 - 4.6", "why": "It is dark." }),
         json!({ "builds": "1.0.0", "variant": "x86", "what": "fails", "why": "It stays away." }),
+        json!({ "builds": "2.1", "what": "fails", "program": "Pier.exe", "why": "It is slow." }),
+        json!({ "builds": "2.2", "what": "fails", "game": "1.*", "program": "Pier.exe", "why": "It stops." }),
     ];
     scene.add("nib", &builds, &advice);
     let feeds = scene.workshop.feeds();
     assert_eq!(newest(&feeds, Machine::X86_64, None, None), "lens@2.0.0");
     assert_eq!(newest(&feeds, Machine::X86_64, Some("4.5.3"), None), "lens@1.0.0");
-    let said = |version: &str, variant: Option<&str>, game: Option<&str>| {
+    let said_with = |version: &str, variant, game: Option<&str>, program: Option<&str>| {
         let (version, game) = (version.parse().unwrap(), game.map(|game| game.parse().unwrap()));
-        let advice = feeds.advice("Lens", Some(&version), variant, game.as_ref());
+        let needs = Needs { version: game.as_ref(), program, ..Needs::default() };
+        let advice = feeds.advice("Lens", Some(&version), variant, &needs);
         advice.map(|advised| advised.advice.why.clone()).collect::<Vec<_>>()
     };
+    let said = |version, variant, game| said_with(version, variant, game, None);
     assert_eq!(said("3.0.0", None, None), ["It flickers."]);
     assert_eq!(said("2.7.1", None, Some("4.5.0")), ["It is dark."]);
     assert_eq!(said("2.7.1", None, None), Vec::<String>::new());
     assert_eq!(said("1.0.0", Some("X86"), None), ["It stays away."]);
     assert_eq!(said("1.0.0", None, None), Vec::<String>::new());
+    // The version of one game is nothing to another.
+    assert_eq!(said_with("2.1", None, Some("7.0"), Some("pier.EXE")), ["It is slow."]);
+    assert_eq!(said_with("2.1", None, Some("7.0"), Some("quay.exe")), Vec::<String>::new());
+    assert_eq!(said_with("2.2", None, Some("1.4"), Some("pier.exe")), ["It stops."]);
+    assert_eq!(said_with("2.2", None, Some("1.4"), Some("quay.exe")), Vec::<String>::new());
+    assert_eq!(said_with("2.2", None, Some("2.0"), Some("pier.exe")), Vec::<String>::new());
+    assert_eq!(said_with("2.2", None, None, Some("pier.exe")), Vec::<String>::new());
     // One that is taken back is what a name without a version means only where there is no other.
     assert_eq!(scene.named("lens"), ["lens@2.0.0 of nib"]);
     let alone = Scene::new();

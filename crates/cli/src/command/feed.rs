@@ -7,7 +7,8 @@ use anyhow::Result;
 use jiff::Timestamp;
 use upright_spanner_core::feed::{Counsel, Feed, Key, Secret, Signer};
 use upright_spanner_core::{
-    Address, Error, FeedError, FeedMake, FeedWish, Refreshed, Remedy, Stock, Workshop, in_words,
+    Address, Error, FeedError, FeedMake, FeedWish, NewAdvice, Refreshed, Remedy, Stock, Workshop,
+    in_words,
 };
 
 use crate::args;
@@ -219,12 +220,15 @@ fn make(args: &args::FeedMake, session: &Session) -> Result<Exit> {
         Some(from) => Stock::Folder(from.clone()),
     };
     let why = args.why.clone().unwrap_or_default();
-    let withdrawn =
-        args.withdraw.iter().map(|build| (build.clone(), Counsel::Withdrawn, None, why.clone()));
-    let failing = args
-        .advise_against
-        .iter()
-        .map(|build| (build.clone(), Counsel::Fails, args.with_game.clone(), why.clone()));
+    let advised = |build: &String, what| NewAdvice {
+        build: build.clone(),
+        what,
+        game: args.with_game.clone(),
+        program: args.with_program.clone(),
+        why: why.clone(),
+    };
+    let withdrawn = args.withdraw.iter().map(|build| advised(build, Counsel::Withdrawn));
+    let failing = args.advise_against.iter().map(|build| advised(build, Counsel::Fails));
     let mirrors = args.mirror.iter().filter(|mirror| !mirror.is_empty()).cloned().collect();
     let make = FeedMake {
         title: args.title.clone(),
@@ -233,6 +237,7 @@ fn make(args: &args::FeedMake, session: &Session) -> Result<Exit> {
         mirrors: (!args.mirror.is_empty()).then_some(mirrors),
         fresh_for: args.fresh_for,
         advice: withdrawn.chain(failing).collect(),
+        lifted: args.lift.iter().cloned().collect(),
         pages: args.page.clone(),
         prune: args.prune,
     };

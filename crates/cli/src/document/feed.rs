@@ -133,12 +133,15 @@ struct OneAdvice<'a> {
     what: Counsel,
     /// With which versions of the game; null for all.
     game: Option<String>,
+    /// The executable of the game that it is about; null for all.
+    program: Option<&'a str>,
     why: &'a str,
 }
 
 impl<'a> From<&'a Advice> for OneAdvice<'a> {
     fn from(advice: &'a Advice) -> Self {
-        Self { what: advice.what, game: text(advice.game.as_ref()), why: &advice.why }
+        let (what, program, why) = (advice.what, advice.program.as_deref(), &advice.why);
+        Self { what, game: text(advice.game.as_ref()), program, why }
     }
 }
 

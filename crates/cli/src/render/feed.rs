@@ -267,11 +267,9 @@ fn state(download: &Download) -> String {
 }
 
 fn advised(advice: &Advice) -> String {
-    match (advice.what, &advice.game) {
+    match (advice.what, advice.about()) {
         (Counsel::Withdrawn, _) => format!("taken back: {}", advice.why),
-        (Counsel::Fails, Some(game)) => {
-            format!("fails with version {game} of the game: {}", advice.why)
-        }
+        (Counsel::Fails, Some(game)) => format!("fails with {game}: {}", advice.why),
         (Counsel::Fails, None) => format!("fails: {}", advice.why),
     }
 }

@@ -1,5 +1,5 @@
 //! `withdrawn`: who published a build has taken it back. `advised-against`: a feed says that a build fails with this
-//! version of the game.
+//! game, or this version of it.
 
 use super::CheckInput;
 use super::remedy;
@@ -15,7 +15,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
         subject.family,
         subject.version.as_ref(),
         subject.variant,
-        input.game_version(),
+        &remedy::needs(input),
     );
     advised.map(|advised| finding(input, advised)).collect()
 }
@@ -43,11 +43,9 @@ pub(crate) fn of_download(id: &str, feed: &str, advice: &Advice) -> Finding {
 
 /// The code, and what is said of the build.
 fn said(advice: &Advice) -> (&'static str, String) {
-    match (advice.what, &advice.game) {
+    match (advice.what, advice.about()) {
         (Counsel::Withdrawn, _) => (WITHDRAWN, "was taken back by who publishes it".to_owned()),
-        (Counsel::Fails, Some(game)) => {
-            (ADVISED_AGAINST, format!("fails with version {game} of the game"))
-        }
+        (Counsel::Fails, Some(game)) => (ADVISED_AGAINST, format!("fails with {game}")),
         (Counsel::Fails, None) => (ADVISED_AGAINST, "fails".to_owned()),
     }
 }

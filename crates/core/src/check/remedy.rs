@@ -118,7 +118,7 @@ pub(super) fn for_another(input: &CheckInput<'_>) -> Remedy {
     let needs = needs(input);
     let is_free = |build: &&Build| {
         let (version, variant) = (build.version.as_ref(), build.id.variant.as_deref());
-        situation.feeds.advice(family, version, variant, needs.version).next().is_none()
+        situation.feeds.advice(family, version, variant, &needs).next().is_none()
     };
     let usable = situation.builds.iter().filter(|build| {
         same_name(&build.id.family, family)
@@ -138,11 +138,13 @@ pub(super) fn for_another(input: &CheckInput<'_>) -> Remedy {
     }
 }
 
-fn needs<'a>(input: &CheckInput<'a>) -> Needs<'a> {
+/// What the game needs of a build, by what of it decides which builds will do.
+pub(super) fn needs<'a>(input: &CheckInput<'a>) -> Needs<'a> {
     Needs {
         machine: input.view().machine().or(input.subject.machine),
         version: input.situation.game_version(),
         edition: input.situation.game().settings.edition.as_deref(),
+        program: input.view().program_name(),
         ..Needs::default()
     }
 }

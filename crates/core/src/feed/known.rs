@@ -284,9 +284,8 @@ impl Feeds {
         let mut offers = self.offers(family);
         offers.retain(|offer| {
             let number = offer.entry.number().filter(|number| !number.is_prerelease());
-            let is_free = |number: Version| {
-                self.advice(family, Some(&number), None, needs.version).next().is_none()
-            };
+            let is_free =
+                |number: Version| self.advice(family, Some(&number), None, needs).next().is_none();
             number.is_some_and(is_free) && !offer.suiting(needs).is_empty()
         });
         offers
@@ -320,7 +319,7 @@ impl Feeds {
         let offers: Vec<Offer<'_>> = self.offers(family);
         let free = |offer: &Offer<'_>| {
             let number = offer.entry.number();
-            self.advice(family, number.as_ref(), None, needs.version).next().is_none()
+            self.advice(family, number.as_ref(), None, needs).next().is_none()
         };
         let mut fitting = offers.into_iter().filter(|offer| !offer.suiting(needs).is_empty());
         fitting.find(|offer| says(offer) && free(offer))
@@ -342,16 +341,16 @@ impl Feeds {
         entries.any(|entry| entry.file.size == size)
     }
 
-    /// What is advised against a version of a family in a game of a version.
+    /// What is advised against a version of a family in a game.
     pub fn advice<'a>(
         &'a self,
         family: &str,
         version: Option<&Version>,
         variant: Option<&str>,
-        game: Option<&Version>,
+        game: &Needs<'_>,
     ) -> impl Iterator<Item = Advised<'a>> + use<'a> {
         let (version, variant) = (version.cloned(), variant.map(str::to_owned));
-        let game = game.cloned();
+        let (game, program) = (game.version.cloned(), game.program.map(str::to_owned));
         let listings: Vec<(&Feed, &Listing)> =
             self.feeds.iter().filter_map(|feed| Some((feed, feed.listing(family)?))).collect();
         let all = listings.into_iter().flat_map(|(feed, listing)| {
@@ -365,13 +364,7 @@ impl Feeds {
                 (Some(_), None) => false,
                 (None, _) => true,
             };
-            let with = advice.game.as_ref();
-            let is_game = match (with, &game) {
-                (None, _) => true,
-                (Some(versions), Some(game)) => versions.includes(game),
-                (Some(_), None) => false,
-            };
-            is_of && is_variant && is_game
+            is_of && is_variant && advice.is_about(game.as_ref(), program.as_deref())
         })
     }
 

@@ -10,7 +10,7 @@ use super::head::{Piece, SCHEMA};
 use crate::catalog::slug;
 use crate::content::{Content, Digest};
 use crate::fetch::Address;
-use crate::path::TreePath;
+use crate::path::{TreePath, same_name};
 use crate::rack::BuildSpec;
 use upright_spanner_image::{Machine, Requirement, Version};
 
@@ -127,6 +127,9 @@ pub struct Advice {
     /// With which versions of the game; with any, where it is left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub game: Option<Requirement>,
+    /// The executable of the game that it is about; that of any, where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub program: Option<String>,
     /// The reason.
     pub why: String,
 }
@@ -139,6 +142,34 @@ pub enum Counsel {
     Withdrawn,
     /// It is known to fail.
     Fails,
+}
+
+impl Advice {
+    /// Whether it is about a game: of which the version and the name of the executable may not be known.
+    pub fn is_about(&self, game: Option<&Version>, program: Option<&str>) -> bool {
+        let has_version =
+            self.game.as_ref().is_none_or(|set| game.is_some_and(|it| set.includes(it)));
+        let meant = self.program.as_deref();
+        has_version && meant.is_none_or(|meant| program.is_some_and(|it| same_name(it, meant)))
+    }
+
+    /// Which game it is about, where it is not any: `version 4.6.* of pier.exe`.
+    pub fn about(&self) -> Option<String> {
+        match (&self.game, &self.program) {
+            (None, None) => None,
+            (Some(versions), None) => Some(format!("version {versions} of the game")),
+            (Some(versions), Some(program)) => Some(format!("version {versions} of {program}")),
+            (None, Some(program)) => Some(program.clone()),
+        }
+    }
+
+    /// Says what of it cannot be used.
+    fn check(&self) -> Result<(), String> {
+        if self.why.len() > LONGEST_WHY {
+            return Err(format!("a reason is longer than {LONGEST_WHY} bytes"));
+        }
+        self.program.as_deref().map_or(Ok(()), check_name)
+    }
 }
 
 impl Entry {
@@ -186,15 +217,21 @@ impl Packed {
 
     /// Says whether its name is none that a file can bear, or it is too long.
     fn check(&self, most: u64) -> Result<(), String> {
-        let path = TreePath::new(&self.name).map_err(|error| error.to_string())?;
-        if path.file_name() != self.name || self.name.len() > 200 {
-            return Err(format!("`{}` is not the name of a file", self.name));
-        }
+        check_name(&self.name)?;
         if self.size > most {
             return Err(format!("{} has {} bytes, more than {most}", self.name, self.size));
         }
         Ok(())
     }
+}
+
+/// Says whether a text is none that can be the name of a file.
+fn check_name(name: &str) -> Result<(), String> {
+    let path = TreePath::new(name).map_err(|error| error.to_string())?;
+    if path.file_name() != name || name.len() > 200 {
+        return Err(format!("`{name}` is not the name of a file"));
+    }
+    Ok(())
 }
 
 impl Listing {
@@ -209,10 +246,8 @@ impl Listing {
                 return Err(format!("a text of {} is longer than {most} bytes", self.id));
             }
         }
-        if self.advice.iter().any(|advice| advice.why.len() > LONGEST_WHY) {
-            return Err(format!("a reason about {} is longer than {LONGEST_WHY} bytes", self.id));
-        }
         let wrong = |why: String| format!("{}: {why}", self.id);
+        self.advice.iter().try_for_each(|advice| advice.check().map_err(wrong))?;
         self.build.iter().try_for_each(|entry| entry.check(&self.id).map_err(wrong))
     }
 }

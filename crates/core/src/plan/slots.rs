@@ -129,9 +129,13 @@ pub(super) fn kin<'a>(view: &GameView, build: &Build, builds: &'a [Build]) -> Ve
 /// What a game needs of a build.
 pub(crate) fn needs(view: &GameView) -> Needs<'_> {
     let imports = view.executable().map_or(&[][..], |executable| &executable.facts.imported_dlls);
-    let version = view.version.as_ref().and_then(|known| known.version.as_ref());
-    let edition = view.game.settings.edition.as_deref();
-    Needs { machine: view.machine(), imports, version, edition }
+    Needs {
+        machine: view.machine(),
+        imports,
+        version: view.game_version(),
+        edition: view.game.settings.edition.as_deref(),
+        program: view.program_name(),
+    }
 }
 
 /// The machine of what loads a library: of the programs in its folder, else what it is for itself.

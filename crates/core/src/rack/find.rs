@@ -19,6 +19,8 @@ pub struct Needs<'a> {
     pub version: Option<&'a Version>,
     /// Its store edition.
     pub edition: Option<&'a str>,
+    /// The name of its executable.
+    pub program: Option<&'a str>,
 }
 
 impl Needs<'_> {

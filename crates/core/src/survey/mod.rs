@@ -370,6 +370,7 @@ fn view(
                 machine: machine.or(Some(facts.machine)),
                 version: version.as_ref().and_then(|known| known.version.as_ref()),
                 edition: game.settings.edition.as_deref(),
+                program: programs.first().map(|program| program.path.file_name()),
                 ..Needs::default()
             };
             let newest = knowledge.rack.newest(&family, &facts, &needs);

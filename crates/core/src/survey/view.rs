@@ -241,6 +241,11 @@ impl GameView {
         self.programs.first()
     }
 
+    /// The name of that one's file.
+    pub fn program_name(&self) -> Option<&str> {
+        self.executable().map(|executable| executable.path.file_name())
+    }
+
     /// Its version, where that is known.
     pub fn game_version(&self) -> Option<&Version> {
         self.version.as_ref().and_then(|known| known.version.as_ref())

@@ -86,18 +86,17 @@ impl Workshop {
     pub fn fetch_news(&self, name: &str, progress: &dyn Progress) -> Result<Fetched> {
         let feeds = self.feeds();
         let known = subscription(&feeds, name)?;
-        let (found, is_news) = match feeds.feed(name) {
-            Some(feed) => match feed::news(&self.client, known, &feed.places())? {
+        let (found, is_news) = if let Some(feed) = feeds.feed(name) {
+            match feed::news(&self.client, known, &feed.places())? {
                 News::Head(found) => (*found, true),
                 News::None(seen) => (self.as_known(feed, seen)?, false),
-            },
-            // What was taken in of it is damaged.
-            None => {
-                let found = feed::look(&self.client, &known.address, Some(&known.key))?;
-                feed::expect_current(&found, known)?;
-                let is_news = found.content() != known.head;
-                (found, is_news)
             }
+        } else {
+            // What was taken in of it is damaged.
+            let found = feed::look(&self.client, &known.address, Some(&known.key))?;
+            feed::expect_current(&found, known)?;
+            let is_news = found.content() != known.head;
+            (found, is_news)
         };
         let pieces = self.pieces(&known.name, &found, &BTreeSet::new(), progress)?;
         Ok(Fetched { name: known.name.clone(), found, pieces, is_news })

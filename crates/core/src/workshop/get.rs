@@ -38,8 +38,8 @@ pub struct Download {
     pub entry: Entry,
     /// What is advised of it, whatever the game.
     pub advice: Vec<Advice>,
-    /// The game's version, where it is for one.
-    game: Option<Version>,
+    /// The game's version and the name of its executable, where it is for one.
+    game: (Option<Version>, Option<String>),
     /// How it is called on the rack, where it is there already.
     pub on_rack: Option<String>,
     wanted: Option<Wanted>,
@@ -84,7 +84,7 @@ impl Workshop {
             // One feed's word goes for a version; others may have the same files.
             let own = named.iter().filter(|offer| offer.feed.name() == first.feed.name());
             for offer in own {
-                let download = self.download_of(offer, &named, None)?;
+                let download = self.download_of(offer, &named, &Needs::default())?;
                 let content = download.entry.file.content();
                 if out.iter().all(|other| other.entry.file.content() != content) {
                     out.push(download);
@@ -123,7 +123,7 @@ impl Workshop {
             let offers = feeds.offers(&library.family);
             let Some(offer) = offers.iter().find(is_it) else { continue };
             let all: Vec<&Offer<'_>> = offers.iter().collect();
-            let download = self.download_of(offer, &all, view.game_version())?;
+            let download = self.download_of(offer, &all, &needs(view))?;
             let digest = download.entry.file.blake3;
             if out.iter().all(|other| other.entry.file.blake3 != digest) {
                 out.push(download);
@@ -143,7 +143,10 @@ impl Workshop {
             });
             let mut offers: Vec<Offer<'_>> = listings.collect();
             offers.sort_by(|a, b| a.listing.id.cmp(&b.listing.id));
-            return offers.iter().map(|offer| self.download_of(offer, &[], None)).collect();
+            return offers
+                .iter()
+                .map(|offer| self.download_of(offer, &[], &Needs::default()))
+                .collect();
         }
         self.take_in_one(what, progress)?;
         let feeds = self.feeds();
@@ -155,7 +158,7 @@ impl Workshop {
             known.dedup();
             return Err(FeedError::NoBuild { spec: what.to_owned(), known }.into());
         }
-        offers.iter().map(|offer| self.download_of(offer, &[], None)).collect()
+        offers.iter().map(|offer| self.download_of(offer, &[], &Needs::default())).collect()
     }
 
     /// What is to be got from feeds before some builds can be fitted to a game: what the rack does not have, and of a
@@ -193,7 +196,7 @@ impl Workshop {
                 Some(offer) if has.is_none() || offer.entry.number() > has => {
                     let all = feeds.offers(&named.family);
                     let all: Vec<&Offer<'_>> = all.iter().collect();
-                    out.push(self.download_of(&offer, &all, needs.version)?);
+                    out.push(self.download_of(&offer, &all, &needs)?);
                 }
                 Some(_) => {}
                 None if on_rack => {}
@@ -229,7 +232,7 @@ impl Workshop {
         &self,
         offer: &Offer<'_>,
         others: &[&Offer<'_>],
-        game: Option<&Version>,
+        game: &Needs<'_>,
     ) -> Result<Download> {
         let content = offer.entry.file.content();
         let mut wanted = offer.wanted();
@@ -262,7 +265,7 @@ impl Workshop {
             feed: offer.feed.name().to_owned(),
             entry: offer.entry.clone(),
             advice,
-            game: game.cloned(),
+            game: (game.version.cloned(), game.program.map(str::to_owned)),
             on_rack: on_rack.map(|build| build.id.to_string()),
             wanted,
         })
@@ -445,11 +448,8 @@ impl Download {
 
     /// What speaks against it.
     pub fn findings(&self) -> Vec<Finding> {
-        let applies = |advice: &&Advice| match (&advice.game, &self.game) {
-            (None, _) => true,
-            (Some(versions), Some(game)) => versions.includes(game),
-            (Some(_), None) => false,
-        };
+        let (version, program) = &self.game;
+        let applies = |advice: &&Advice| advice.is_about(version.as_ref(), program.as_deref());
         let said = self.advice.iter().filter(applies);
         said.map(|advice| check::of_download(&self.id, &self.feed, advice)).collect()
     }

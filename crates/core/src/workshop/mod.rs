@@ -45,7 +45,7 @@ pub use feeds::{FeedWish, Fetched, Refreshed, Sight};
 pub use fit::FitPlan;
 pub use get::{Download, Downloaded};
 pub use history::ChangeStatus;
-pub use publish::{FeedMake, MadeFeed, Stock, VerifiedFeed};
+pub use publish::{FeedMake, MadeFeed, NewAdvice, Stock, VerifiedFeed};
 pub use rack::{Added, Addition, ChangesSince, DamagedContent};
 use records::Records;
 pub use recover::{RecoveredTarget, Recovery};

@@ -48,12 +48,29 @@ pub struct FeedMake {
     pub mirrors: Option<Vec<String>>,
     /// For how long it can be taken for the newest.
     pub fresh_for: SignedDuration,
-    /// What is advised against: a build, with which versions of the game, and why.
-    pub advice: Vec<(String, Counsel, Option<Requirement>, String)>,
+    /// What is advised against.
+    pub advice: Vec<NewAdvice>,
+    /// Builds that nothing is advised against any more.
+    pub lifted: Vec<String>,
     /// Builds that are to be had from a page, and not from the feed.
     pub pages: Vec<(String, String)>,
     /// Whether contents go that the newest state does not name.
     pub prune: bool,
+}
+
+/// What is advised of a build that is in a feed.
+#[derive(Debug, Clone)]
+pub struct NewAdvice {
+    /// The build: a family, a version, and a variant where only that is meant.
+    pub build: String,
+    /// What of it.
+    pub what: Counsel,
+    /// With which versions of the game; with any, where it is left out.
+    pub game: Option<Requirement>,
+    /// With the game of which executable; with any, where it is left out.
+    pub program: Option<String>,
+    /// The reason.
+    pub why: String,
 }
 
 /// A feed that was made.
@@ -473,30 +490,33 @@ impl Publisher<'_> {
 
     /// Notes what is advised against.
     fn advise(&mut self) -> Result<()> {
-        for (spec, what, game, why) in &self.make.advice {
-            let named = BuildSpec::parse(spec);
-            let number: Option<Version> = named.version.as_ref().and_then(|it| it.parse().ok());
-            let listing = self.listings.iter().position(|it| same_name(&it.id, &named.family));
-            let of_it = listing.zip(number).filter(|(at, number)| {
-                let mut entries = self.listings[*at].build.iter();
-                entries.any(|entry| entry.number().as_ref() == Some(number))
-            });
-            let Some((at, number)) = of_it else { return Err(self.not_listed(spec)) };
-            let advice = Advice {
-                builds: Requirement::from(number),
-                variant: named.variant,
-                what: *what,
-                game: game.clone(),
-                why: why.clone(),
-            };
+        for spec in &self.make.lifted {
+            let (at, builds, _) = self.listed(spec)?;
+            self.listings[at].advice.retain(|advice| advice.builds != builds);
+        }
+        for NewAdvice { build, what, game, program, why } in &self.make.advice {
+            let (at, builds, variant) = self.listed(build)?;
+            let (game, program, why) = (game.clone(), program.clone(), why.clone());
+            let advice = Advice { builds, variant, what: *what, game, program, why };
+            // What was said of the same is said anew.
             let known = &mut self.listings[at].advice;
-            known.retain(|other| {
-                (&other.builds, &other.variant, other.what, &other.game)
-                    != (&advice.builds, &advice.variant, advice.what, &advice.game)
-            });
+            known.retain(|other| Advice { why: advice.why.clone(), ..other.clone() } != advice);
             known.push(advice);
         }
         Ok(())
+    }
+
+    /// The place of the family of a build that is listed, its version, and its variant where one is named.
+    fn listed(&self, spec: &str) -> Result<(usize, Requirement, Option<String>)> {
+        let named = BuildSpec::parse(spec);
+        let number: Option<Version> = named.version.as_ref().and_then(|it| it.parse().ok());
+        let listing = self.listings.iter().position(|it| same_name(&it.id, &named.family));
+        let of_it = listing.zip(number).and_then(|(at, number)| {
+            let mut own = self.listings[at].build.iter().filter_map(Entry::number);
+            Some((at, own.find(|own| *own == number)?))
+        });
+        let (at, number) = of_it.ok_or_else(|| self.not_listed(spec))?;
+        Ok((at, Requirement::from(number), named.variant))
     }
 
     fn not_listed(&self, spec: &str) -> Error {
