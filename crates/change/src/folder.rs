@@ -700,7 +700,10 @@ fn set_mode(permissions: &mut std::fs::Permissions, mode: Option<u32>) {
 fn set_mode(_: &mut std::fs::Permissions, _: Option<u32>) {}
 
 /// Waits until a file's content and marks are on disk.
-pub(crate) fn sync_file(file: &File, path: &Path) -> Result<()> {
+///
+/// # Errors
+/// Where the system says that they are not.
+pub fn sync_file(file: &File, path: &Path) -> Result<()> {
     point("write to disk", path)?;
     file.sync_all().map_err(Error::io("write to disk", path))?;
     synced(path);

@@ -33,7 +33,7 @@ pub use carrier::memory::Memory;
 pub use content::{Content, Digest, FileState, Moment, Stamp};
 pub use error::{Error, Result, in_words, is_in_use};
 pub use execution::{Draft, Engine, Failure, Recovered, StepOutcome, StepReport};
-pub use folder::{Folder, Found, Identity};
+pub use folder::{Folder, Found, Identity, sync_file};
 pub use journal::{
     Chronicle, CopiedFile, Copies, Fault, Journal, Mark, Marks, Mending, NoCopies, OUTCOME,
 };

@@ -10,6 +10,7 @@ use std::thread;
 use std::time::Duration;
 
 use common::feeds::{Publisher, lens};
+use common::play::plain_reed;
 use common::{Bench, errors, flat, output};
 use serde_json::json;
 use upright_spanner_sample::{Bits, archive};
@@ -95,6 +96,28 @@ fn several_who_publish_into_one_folder_at_once_lose_nothing_of_each_other() {
     let wrong = ["feed", "make", "none", "--withdraw", "lens@9", "--why", "no", "--sign-with"];
     bench.run(&[&wrong[..], &["feed.key"]].concat()).code(2);
     assert!(!bench.file("none").exists());
+}
+
+#[test]
+fn of_a_package_of_several_families_only_what_is_named_is_passed_on() {
+    let bench = Bench::empty();
+    let publisher = Publisher::new(&bench);
+    let reed = plain_reed([2, 4, 1, 0]).to_bytes();
+    let lens = lens([3, 1, 0, 0], Bits::Bits64, 5000);
+    let pack = archive::zip(&[("lens.dll", &lens), ("reed.dll", &reed)], (2026, 2, 1));
+    bench.write("downloads/pack.zip", &pack);
+    publisher.ok(&["rack", "add", "downloads/pack.zip", "--apart"]);
+    publisher.make(&["lens", "--from", "rack"]);
+    publisher.added("feed");
+    bench.ok(&["rack", "get", "lens"]);
+    let builds = bench.json(&["rack", "list"])["builds"].clone();
+    assert_eq!(builds.as_array().unwrap().len(), 1, "{builds:#}");
+    assert_eq!(builds[0]["build"], "lens@3.1.0");
+    let holds = |bytes: &[u8]| {
+        let mut files = bench.picture("home/blobs").into_iter();
+        files.any(|(_, content)| content == bytes)
+    };
+    assert!(holds(&lens) && !holds(&reed));
 }
 
 #[test]

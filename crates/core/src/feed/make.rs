@@ -14,7 +14,7 @@ use super::listing::{Listing, Shard, pack};
 use crate::catalog::{Recognition, SettingPlace, parse};
 use crate::content::{Content, Digest};
 use crate::error::{Error, FeedError, Result};
-use upright_spanner_change::{Folder, line};
+use upright_spanner_change::{Folder, line, sync_file};
 
 /// About so many builds share a shard of a large feed: few enough to be sent in no time.
 const BUILDS_A_SHARD: usize = 16;
@@ -197,7 +197,7 @@ pub(crate) fn copy_content(folder: &Path, from: &Path, content: &Content) -> Res
     let copied = File::open(from).map_err(Error::io("read", from)).and_then(|mut file| {
         let mut copy = around.create(&staged, None)?;
         std::io::copy(&mut file, &mut copy).map_err(Error::io("write", &path))?;
-        copy.sync_all().map_err(Error::io("sync", &path))
+        Ok(sync_file(&copy, &path)?)
     });
     let named = copied.and_then(|()| Ok(around.rename(&staged, &around, &name)?));
     if named.is_err() {

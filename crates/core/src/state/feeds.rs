@@ -15,7 +15,7 @@ use crate::content::{Content, Digest};
 use crate::error::{Error, Result};
 use crate::feed::{Feed, FeedFault, Feeds, Head, Key, Shard, Subscription, recognition};
 use crate::fetch::{Address, Seen};
-use upright_spanner_change::{Folder, line};
+use upright_spanner_change::{Folder, line, sync_file};
 use upright_spanner_image::file::bytes_of;
 
 const SCHEMA: u32 = 1;
@@ -118,37 +118,36 @@ impl FeedsFolder {
 
     /// Keeps parts of a feed, which count when [`FeedsFolder::write`] names them; durable when done.
     pub fn keep(&self, name: &str, pieces: &[Vec<u8>]) -> Result<()> {
-        self.keep_by(name, pieces, |folder, name, bytes| {
-            Ok(line::write_bytes_over(folder, name, bytes)?)
-        })
+        self.keep_by(name, pieces, true)
     }
 
     /// The same of what can be had again: where the power is lost, it may be gone.
     pub fn keep_cached(&self, name: &str, pieces: &[Vec<u8>]) -> Result<()> {
-        self.keep_by(name, pieces, |folder, name, bytes| {
-            let staged = format!(".new-{name}");
-            folder.remove_file(&staged)?;
-            let path = folder.path().join(&staged);
-            let mut file = folder.create(&staged, None)?;
-            file.write_all(bytes).map_err(Error::io("write", &path))?;
-            drop(file);
-            Ok(folder.rename(&staged, folder, name)?)
-        })
+        self.keep_by(name, pieces, false)
     }
 
-    fn keep_by(
-        &self,
-        name: &str,
-        pieces: &[Vec<u8>],
-        write: impl Fn(&Folder, &str, &[u8]) -> Result<()>,
-    ) -> Result<()> {
+    fn keep_by(&self, name: &str, pieces: &[Vec<u8>], durable: bool) -> Result<()> {
         drop(Folder::make(&self.path)?);
         let folder = Folder::make(&self.path.join(name))?;
         for bytes in pieces {
             let content = Content::of_bytes(bytes);
-            if self.piece(name, &content).is_none() {
-                write(&folder, &content.blake3.to_string(), bytes)?;
+            if self.piece(name, &content).is_some() {
+                continue;
             }
+            let named = content.blake3.to_string();
+            let staged = format!(".new-{named}");
+            folder.remove_file(&staged)?;
+            let path = folder.path().join(&staged);
+            let mut file = folder.create(&staged, None)?;
+            file.write_all(bytes).map_err(Error::io("write", &path))?;
+            if durable {
+                sync_file(&file, &path)?;
+            }
+            drop(file);
+            folder.rename(&staged, &folder, &named)?;
+        }
+        if durable {
+            folder.sync()?;
         }
         Ok(())
     }

@@ -280,7 +280,9 @@ impl Altering<'_> {
             subscription.refreshed = Timestamp::now();
             subscription.seen = found.seen.clone();
         }
-        folder.write(&subscription)?;
+        if subscription != *known {
+            folder.write(&subscription)?;
+        }
 
         workshop.refresh();
         let after = workshop.feeds();

@@ -248,12 +248,12 @@ impl Publisher<'_> {
             Stock::Rack => {
                 let builds = self.workshop.builds()?;
                 let mut packages: BTreeMap<_, Vec<&Build>> = BTreeMap::new();
-                for build in builds.iter() {
+                // Of a package of several families nothing is passed on but what is meant.
+                for build in builds.iter().filter(|build| self.is_meant(&build.id.family)) {
                     packages.entry(build.source.blake3).or_default().push(build);
                 }
                 for builds in packages.values() {
-                    let is_meant = builds.iter().any(|build| self.is_meant(&build.id.family));
-                    if is_meant && !builds.iter().all(|build| self.has(build)) {
+                    if !builds.iter().all(|build| self.has(build)) {
                         self.add_from_rack(builds, progress)?;
                     }
                 }

@@ -35,6 +35,9 @@ fn serve() -> Result<(), String> {
             _ => return Err(usage.to_owned()),
         }
     }
+    if !folder.is_dir() {
+        return Err(usage.to_owned());
+    }
     let server = Server::start_on(&folder, port).map_err(|error| error.to_string())?;
     server.fail(faults);
     println!("{}", server.url());
