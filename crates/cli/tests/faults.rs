@@ -4,12 +4,12 @@
 mod common;
 
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::process::{Output, Stdio};
 
 use common::Bench;
 use common::feeds::Publisher;
-use upright_spanner_sample::world;
+use upright_spanner_sample::world::{self, copy_tree};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
 
 const GAME: &str = "games/Pier";
@@ -155,7 +155,7 @@ struct Saved {
 impl Saved {
     fn of(bench: Bench) -> Self {
         let copy = Bench::empty();
-        copy_folder(bench.path(), copy.path());
+        copy_tree(bench.path(), copy.path()).unwrap();
         Self {
             #[cfg(windows)]
             registry: registry::picture(&bench),
@@ -168,23 +168,10 @@ impl Saved {
         for part in ["games", "home"] {
             world::remove_tree(&self.bench.file(part)).unwrap();
         }
-        copy_folder(self.copy.path(), self.bench.path());
+        copy_tree(self.copy.path(), self.bench.path()).unwrap();
         #[cfg(windows)]
         registry::restore(&self.bench, &self.registry);
         &self.bench
-    }
-}
-
-fn copy_folder(from: &Path, to: &Path) {
-    for entry in fs::read_dir(from).unwrap() {
-        let (source, name) = entry.map(|entry| (entry.path(), entry.file_name())).unwrap();
-        let target = to.join(name);
-        if source.is_dir() {
-            fs::create_dir_all(&target).unwrap();
-            copy_folder(&source, &target);
-        } else {
-            fs::copy(&source, &target).unwrap();
-        }
     }
 }
 
@@ -726,7 +713,7 @@ fn a_file_that_someone_has_open_is_copied_into_the_store() {
 fn a_change_that_cannot_be_put_back_yet_keeps_its_own_game_alone_waiting() {
     let bench = world();
     fs::create_dir(bench.file("games/Quay")).unwrap();
-    copy_folder(&bench.file(GAME), &bench.file("games/Quay"));
+    copy_tree(&bench.file(GAME), &bench.file("games/Quay")).unwrap();
     let waits = |number: &u64| {
         run(&bench, &["fit", GAME, "glim@2.0.0"], Some(format!("kill:{number}")));
         let waits = bench.json(&["history"])["changes"][1]["state"] == "open";

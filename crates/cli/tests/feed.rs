@@ -7,10 +7,11 @@ use std::process::Stdio;
 use std::thread;
 use std::time::Duration;
 
-use common::feeds::{Publisher, copy, game, lens};
+use common::feeds::{Publisher, game, lens};
 use common::{Bench, errors, flat, output};
 use serde_json::{Value, json};
 use upright_spanner_sample::server::{Fault, Faults, Server};
+use upright_spanner_sample::world::copy_tree;
 use upright_spanner_sample::{Bits, archive};
 
 fn faults(faults: &[Fault], only: &str) -> Faults {
@@ -111,6 +112,28 @@ fn nobody_is_asked_but_when_the_user_says_so() {
     assert_eq!(server.take_log(), []);
     bench.ok(&["survey", "game"]);
     assert_eq!(server.take_log().len(), 1);
+}
+
+#[test]
+fn a_proxy_of_the_environment_is_asked() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let proxy = Server::start(&bench.file("feed")).unwrap();
+    let key = publisher.key();
+    let add = |variable: &str| {
+        let mut program =
+            bench.program(&["feed", "add", "http://builds.invalid/feed", "--key", &key]);
+        program.env(variable, proxy.url());
+        common::in_time(program, 60).code(4)
+    };
+    // It is no proxy, and has nothing to say; but who it was to ask is known to it.
+    for variable in ["http_proxy", "ALL_PROXY"] {
+        add(variable);
+        let log = proxy.take_log();
+        assert!(log.len() == 1 && log[0].path.contains("builds.invalid"), "{variable}: {log:?}");
+    }
+    add("SOME_PROXY");
+    assert_eq!(proxy.take_log(), []);
 }
 
 #[test]
@@ -543,7 +566,7 @@ fn a_home_half_gone_says_so_and_is_mended_by_a_refresh() {
 
     // What was known of it goes on to count: how far it had come, its name, and its key.
     let older = bench.file("older");
-    copy(&bench.file("feed"), &older);
+    copy_tree(&bench.file("feed"), &older).unwrap();
     publisher.make(&["--title", "Newer"]);
     bench.ok(&["feed", "refresh"]);
     damage(&bench);

@@ -7,7 +7,7 @@ mod secure;
 
 use std::fs;
 
-use common::feeds::{Publisher, copy};
+use common::feeds::Publisher;
 use common::{Bench, errors, flat, in_time};
 use jiff::SignedDuration;
 use secure::Secure;
@@ -16,6 +16,7 @@ use upright_spanner_core::feed::{Secret, Signer};
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::{FeedMake, Workshop};
 use upright_spanner_sample::server::{Fault, Faults, Server};
+use upright_spanner_sample::world::copy_tree;
 
 /// A home that has taken in a feed, and the server that everything comes from.
 struct Scene {
@@ -98,14 +99,14 @@ fn an_arbitrary_file_does_not_come_onto_the_rack() {
 #[test]
 fn an_older_state_is_not_taken_in_again() {
     let scene = Scene::new();
-    copy(&scene.bench.file("feed"), &scene.bench.file("old"));
+    copy_tree(&scene.bench.file("feed"), &scene.bench.file("old")).unwrap();
     scene.publisher().make(&["--withdraw", "lens@3.1", "--why", "It flickers."]);
     scene.bench.ok(&["feed", "refresh"]);
     for name in ["feed", "old"] {
         assert!(scene.bench.file(name).is_dir());
     }
     fs::remove_dir_all(scene.bench.file("feed")).unwrap();
-    copy(&scene.bench.file("old"), &scene.bench.file("feed"));
+    copy_tree(&scene.bench.file("old"), &scene.bench.file("feed")).unwrap();
     let url = scene.server.url();
     let again = scene.bench.run(&["feed", "add", &url, "--fresh-for", "7d"]).code(3);
     assert!(errors(&again).contains("was at 2 before"), "{}", errors(&again));
@@ -249,7 +250,7 @@ fn a_key_that_changes_is_named_by_the_one_before() {
     make(&["--sign-with", "second.key", "--replacing", "third.key"]).code(2);
     make(&["--sign-with", "second.key", "--replacing", "feed.key"]).code(0);
     // Who has slept over one change, or two, follows all the same.
-    copy(&bench.file("home"), &bench.file("sleeper"));
+    copy_tree(&bench.file("home"), &bench.file("sleeper")).unwrap();
     bench.ok(&["feed", "refresh"]);
     make(&["--sign-with", "third.key", "--replacing", "second.key"]).code(0);
     bench.ok(&["feed", "refresh"]);

@@ -7,7 +7,7 @@ use std::fs;
 use std::path::Path;
 
 use common::{Bench, errors, output, overwrite};
-use upright_spanner_sample::world;
+use upright_spanner_sample::world::{self, copy_tree};
 use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
 
 const TIN: &str = "games/Tin Lighthouse";
@@ -17,8 +17,8 @@ const TIN: &str = "games/Tin Lighthouse";
 fn old_home() -> Bench {
     let bench = Bench::empty();
     let data = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data/home-3");
-    copy_folder(&data.join("blobs"), &bench.file("home/blobs"));
-    copy_folder(&data.join("game"), &bench.file("games/Pier"));
+    copy_tree(&data.join("blobs"), &bench.file("home/blobs")).unwrap();
+    copy_tree(&data.join("game"), &bench.file("games/Pier")).unwrap();
     fs::create_dir_all(bench.file("second")).unwrap();
     let sql = fs::read_to_string(data.join("spanner.sql")).unwrap();
     // Paths stand in JSON too, where a backslash is written twice.
@@ -33,18 +33,6 @@ fn old_home() -> Bench {
     bench
 }
 
-fn copy_folder(from: &Path, to: &Path) {
-    fs::create_dir_all(to).unwrap();
-    for entry in fs::read_dir(from).unwrap() {
-        let (path, name) = entry.map(|entry| (entry.path(), entry.file_name())).unwrap();
-        if path.is_dir() {
-            copy_folder(&path, &to.join(name));
-        } else {
-            fs::copy(&path, to.join(name)).unwrap();
-        }
-    }
-}
-
 /// A home as the version left it that knew a build for each variant: a rack, a layout that was in use, a pin, and
 /// a change.
 #[test]
@@ -52,10 +40,10 @@ fn builds_of_before_are_variants_of_one_and_what_was_said_of_them_holds() {
     let bench = Bench::empty();
     let data = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data/home-4");
     for part in ["blobs", "journal", "layouts", "rack"] {
-        copy_folder(&data.join(part), &bench.file(&format!("home/{part}")));
+        copy_tree(&data.join(part), &bench.file(&format!("home/{part}"))).unwrap();
     }
     fs::copy(data.join("games.toml"), bench.file("home/games.toml")).unwrap();
-    copy_folder(&data.join("game"), &bench.file("games/Pier"));
+    copy_tree(&data.join("game"), &bench.file("games/Pier")).unwrap();
     let fitted = bench.picture("games/Pier");
     let variants = || -> Vec<String> {
         let list = bench.json(&["rack", "list"]);

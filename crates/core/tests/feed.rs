@@ -9,25 +9,13 @@ use proptest::prelude::*;
 use upright_spanner_core::feed::{self, Key, Piece, Secret, Signer};
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::{Address, Altering, FeedMake, FeedWish, Stock, Workshop};
+use upright_spanner_sample::world::copy_tree;
 use upright_spanner_sample::{Bits, Pe, VersionInfo};
 
 fn make(altering: &Altering<'_>, folder: &Path, secret: &Secret, make: FeedMake) {
     let make = FeedMake { fresh_for: SignedDuration::from_hours(48), ..make };
     let signer = Signer::Secret(secret);
     altering.make_feed(folder, &make, &signer, None, &Silent).unwrap();
-}
-
-fn copy(from: &Path, to: &Path) {
-    fs::create_dir_all(to).unwrap();
-    for entry in fs::read_dir(from).unwrap() {
-        let path = entry.unwrap().path();
-        let to = to.join(path.file_name().unwrap());
-        if path.is_dir() {
-            copy(&path, &to);
-        } else {
-            fs::copy(&path, to).unwrap();
-        }
-    }
 }
 
 fn files_below(folder: &Path) -> Vec<PathBuf> {
@@ -69,7 +57,7 @@ fn states(space: &Path, secret: &Secret) -> Vec<PathBuf> {
                 FeedMake { from, ..FeedMake::default() },
             );
             let state = space.join(format!("state-{at}"));
-            copy(&folder, &state);
+            copy_tree(&folder, &state).unwrap();
             state
         })
         .collect()
@@ -121,7 +109,7 @@ proptest! {
         let secret = secret();
         let states = states(space.path(), &secret);
         let served = space.path().join("served");
-        copy(&states[0], &served);
+        copy_tree(&states[0], &served).unwrap();
         let address = Address::new(&served.to_string_lossy()).unwrap();
         let workshop = Workshop::open(&space.path().join("home")).unwrap();
         let sight = workshop.look_at_feed(&address, Some(secret.public())).unwrap();
@@ -133,11 +121,11 @@ proptest! {
             match deed {
                 Deed::Serve(at) => {
                     fs::remove_dir_all(&served).unwrap();
-                    copy(&states[at], &served);
+                    copy_tree(&states[at], &served).unwrap();
                 }
                 Deed::Mix(signature, contents) => {
                     fs::remove_dir_all(&served).unwrap();
-                    copy(&states[contents], &served);
+                    copy_tree(&states[contents], &served).unwrap();
                     let signature = states[signature].join("feed.minisig");
                     fs::copy(signature, served.join("feed.minisig")).unwrap();
                 }
@@ -165,7 +153,7 @@ proptest! {
         }
         // What is as it was published is taken in at last.
         fs::remove_dir_all(&served).unwrap();
-        copy(&states[STATES - 1], &served);
+        copy_tree(&states[STATES - 1], &served).unwrap();
         workshop.refresh();
         let feeds = workshop.feeds();
         let fetched = workshop.fetch_news(feeds.feeds[0].name(), &Silent).unwrap();

@@ -657,6 +657,24 @@ pub fn write(path: &Path, content: &[u8], date: Date) -> io::Result<()> {
     filetime::set_file_mtime(path, FileTime::from_unix_time(seconds(date).into(), 0))
 }
 
+/// Copies what is in a folder into another, over what is there.
+///
+/// # Errors
+/// Where something cannot be read or written.
+pub fn copy_tree(from: &Path, to: &Path) -> io::Result<()> {
+    fs::create_dir_all(to)?;
+    for entry in fs::read_dir(from)? {
+        let entry = entry?;
+        let (path, target) = (entry.path(), to.join(entry.file_name()));
+        if path.is_dir() {
+            copy_tree(&path, &target)?;
+        } else {
+            fs::copy(&path, target)?;
+        }
+    }
+    Ok(())
+}
+
 /// Removes a folder with all that is in it, also what is marked read-only.
 ///
 /// # Errors

@@ -1,7 +1,6 @@
 //! Feeds to use and to attack: published by the built program, and signed anew by hand where it would not.
 
 use std::fs;
-use std::path::Path;
 
 use assert_cmd::assert::Assert;
 use serde_json::{Value, json};
@@ -136,18 +135,4 @@ pub fn game(bench: &Bench, name: &str, version: [u16; 4]) {
     let exe = exe.imports("d3d11.dll", &["D3D11CreateDevice"]);
     bench.write(&format!("{name}/HollowPier.exe"), &exe.to_bytes());
     bench.write(&format!("{name}/lens.dll"), &lens(version, Bits::Bits64, 1000));
-}
-
-/// Copies a folder with all that is in it.
-pub fn copy(from: &Path, to: &Path) {
-    fs::create_dir_all(to).unwrap();
-    for entry in fs::read_dir(from).unwrap() {
-        let path = entry.unwrap().path();
-        let to = to.join(path.file_name().unwrap());
-        if path.is_dir() {
-            copy(&path, &to);
-        } else {
-            fs::copy(&path, to).unwrap();
-        }
-    }
 }

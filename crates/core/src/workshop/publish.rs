@@ -168,27 +168,7 @@ impl Altering<'_> {
         replacing: Option<&Secret>,
         progress: &dyn Progress,
     ) -> Result<MadeFeed> {
-        let is_new = !folder.exists();
-        drop(Folder::make(folder)?);
-        // Others may publish into it from homes of their own.
-        let lock = Lock::take(folder)?;
-        let made = self.add_to_feed(folder, make, signer, replacing, progress);
-        drop(lock);
-        if is_new && made.is_err() {
-            // It goes where nothing was written into it.
-            let _ = fs::remove_dir(folder);
-        }
-        made
-    }
-
-    fn add_to_feed(
-        &self,
-        folder: &Path,
-        make: &FeedMake,
-        signer: &Signer<'_>,
-        replacing: Option<&Secret>,
-        progress: &dyn Progress,
-    ) -> Result<MadeFeed> {
+        let _claim = Claim::take(folder)?;
         let workshop = self.workshop();
         let address = Address::new(&folder.to_string_lossy())?;
         let is_there = folder.join(feed::SIGNATURE).exists();
@@ -227,6 +207,32 @@ impl Altering<'_> {
             pruned = feed::prune(folder, &kept.iter().map(|it| it.blake3).collect())?;
         }
         Ok(MadeFeed { written, new, left, pruned })
+    }
+}
+
+/// A folder while a feed is written into it: nobody else does so from a home of his own, and a new one goes again where
+/// nothing came of it.
+struct Claim<'a> {
+    folder: &'a Path,
+    is_new: bool,
+    lock: Option<Lock>,
+}
+
+impl<'a> Claim<'a> {
+    fn take(folder: &'a Path) -> Result<Self> {
+        let is_new = !folder.exists();
+        drop(Folder::make(folder)?);
+        Ok(Self { folder, is_new, lock: Some(Lock::take(folder)?) })
+    }
+}
+
+impl Drop for Claim<'_> {
+    fn drop(&mut self) {
+        self.lock = None;
+        if self.is_new {
+            // It stays where there is anything in it.
+            let _ = fs::remove_dir(self.folder);
+        }
     }
 }
 
