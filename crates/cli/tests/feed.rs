@@ -115,6 +115,36 @@ fn nobody_is_asked_but_when_the_user_says_so() {
 }
 
 #[test]
+fn a_feed_is_found_by_what_people_type_and_errors_lead_to_it() {
+    let bench = Bench::empty();
+    let none = bench.run(&["rack", "get", "lens"]).code(2);
+    assert!(errors(&none).contains("There is none yet: spanner feed add"), "{}", errors(&none));
+    let publisher = Publisher::of_lens(&bench);
+    let server = Server::start(&bench.file("feed")).unwrap();
+    let wrong = format!("{}/stable", server.url());
+    for address in ["nowhere", &wrong] {
+        let absent = bench.run(&["feed", "add", address]).code(4);
+        let told = flat(&errors(&absent));
+        assert!(told.contains("there is no feed at") && told.contains("feed.minisig"), "{told}");
+    }
+    let addresses = |feeds: &Value| {
+        let feeds = feeds["feeds"].as_array().unwrap().iter();
+        feeds.map(|feed| feed["address"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    let key = publisher.key();
+    for typed in [format!("{}/", server.url()), format!("{}/feed.minisig", server.url())] {
+        bench.ok(&["feed", "add", &typed, "--key", &key]);
+    }
+    assert_eq!(addresses(&bench.json(&["feed", "list"])), [server.url()]);
+    bench.ok(&["feed", "forget", "nib-builds"]);
+    for typed in ["feed", "feed/", "./feed/feed.minisig"] {
+        bench.ok(&["feed", "add", typed, "--key", &key]);
+    }
+    let list = bench.json(&["feed", "list"]);
+    assert_eq!(addresses(&list).len(), 1, "{list:#}");
+}
+
+#[test]
 fn a_proxy_of_the_environment_is_asked() {
     let bench = Bench::empty();
     let publisher = Publisher::of_lens(&bench);

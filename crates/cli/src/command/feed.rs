@@ -62,7 +62,9 @@ fn wrong(what: String, remedy: impl Into<Remedy>) -> Error {
 
 fn add(address: &str, given: Option<&str>, mut wish: FeedWish, session: &Session) -> Result<Exit> {
     let workshop = session.alter()?;
-    let address = Address::new(address)?;
+    // Who gives the address of the signature means the feed that it signs.
+    let signature = address.strip_suffix("feed.minisig").filter(|it| it.ends_with(['/', '\\']));
+    let address = Address::new(signature.unwrap_or(address))?;
     let given = given.map(key).transpose()?;
     let feeds = workshop.feeds();
     let known = feeds.subscriptions().find(|known| known.address == address);

@@ -22,6 +22,14 @@ pub enum FeedError {
         /// What is wrong with it.
         why: String,
     },
+    /// Nothing that could be a feed is where one was looked for.
+    #[error("there is no feed at {address}: {why}")]
+    Absent {
+        /// The place.
+        address: String,
+        /// What is wrong with it.
+        why: String,
+    },
     /// No network is used.
     #[error("{address} is not asked: this run is offline")]
     Offline {
@@ -71,6 +79,8 @@ pub enum FeedError {
         spec: String,
         /// What there is of the family.
         known: Vec<String>,
+        /// Whether there is any feed.
+        any: bool,
     },
     /// A key cannot be used.
     #[error("{what}")]
@@ -92,7 +102,7 @@ impl FeedError {
     pub(super) fn code(&self) -> &'static str {
         match self {
             Self::Address { .. } => "path",
-            Self::Unreachable { .. } => "unreachable",
+            Self::Unreachable { .. } | Self::Absent { .. } => "unreachable",
             Self::Offline { .. } => "offline",
             Self::Nowhere { .. } => "nowhere",
             Self::Refused { .. } => "feed-refused",
@@ -114,6 +124,9 @@ impl FeedError {
                  gone on with."
                     .into()
             }
+            Self::Absent { .. } => "A feed is where its `feed.minisig` is: compare the address with the one that its \
+                                    publisher names; if it is that, try again later."
+                .into(),
             Self::Offline { .. } => "Leave out the option that keeps it offline.".into(),
             Self::Nowhere { .. } => "Tell its publisher that the file is missing.".into(),
             Self::Refused { remedy, .. } | Self::Key { remedy, .. } => remedy.clone(),
@@ -124,6 +137,7 @@ impl FeedError {
                 ("There is none yet.", Action::AddFeed).into()
             }
             Self::Unknown { known, .. } => format!("There are: {}.", list(known)).into(),
+            Self::NoBuild { any: false, .. } => ("There is none yet.", Action::AddFeed).into(),
             Self::NoBuild { known, .. } if known.is_empty() => {
                 ("A refresh may bring it.", Action::RefreshFeeds).into()
             }

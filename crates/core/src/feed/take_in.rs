@@ -13,7 +13,7 @@ use super::listing::{Listing, Shard, unpack};
 use super::subscription::Subscription;
 use crate::catalog::Recognition;
 use crate::content::Content;
-use crate::error::{FeedError, Result};
+use crate::error::{Error, FeedError, Result};
 use crate::fetch::{Address, Answer, Client, Seen};
 use crate::remedy::Remedy;
 
@@ -87,7 +87,13 @@ fn ask(
 ) -> Result<News> {
     let wrong = |why| refused(address, why);
     let seen = known.map(|known| &known.seen);
-    let signature = client.get(&address.join(SIGNATURE), LONGEST_SIGNATURE, seen)?;
+    let signature = client.get(&address.join(SIGNATURE), LONGEST_SIGNATURE, seen);
+    let signature = signature.map_err(|error| match error {
+        Error::Feed(FeedError::Unreachable { why, .. }) if known.is_none() => {
+            FeedError::Absent { address: address.to_string(), why }.into()
+        }
+        error => error,
+    })?;
     let Answer::New(signature, seen) = signature else {
         return Ok(News::None(seen.cloned().unwrap_or_default()));
     };

@@ -32,7 +32,8 @@ impl Address {
             return Err(wrong(text, "it is empty"));
         }
         let absolute = std::path::absolute(text).map_err(|_| wrong(text, "it is not a path"))?;
-        Ok(Self::Folder(absolute))
+        // A final slash makes no other folder of it.
+        Ok(Self::Folder(absolute.components().collect()))
     }
 
     /// Reads the address of a web server: the only kind that a feed may name.

@@ -10,7 +10,7 @@ use super::{Altering, Workshop};
 use crate::check::{self, Finding};
 use crate::content::{Content, content_of};
 use crate::error::{Error, FeedError, RackError, Result};
-use crate::feed::{Advice, Counsel, Entry, Feed, Offer};
+use crate::feed::{Advice, Counsel, Entry, Feed, Feeds, Offer};
 use crate::fetch::{Transfer, Wanted, forget_old};
 use crate::path::same_name;
 use crate::plan::needs;
@@ -79,7 +79,7 @@ impl Workshop {
             let named: Vec<&Offer<'_>> = named.iter().filter(is_meant).collect();
             let Some(first) = named.first() else {
                 let known = feeds.offers(&family).iter().map(Offer::id).collect();
-                return Err(FeedError::NoBuild { spec: spec.clone(), known }.into());
+                return Err(none_has(spec, known, &feeds));
             };
             // One feed's word goes for a version; others may have the same files.
             let own = named.iter().filter(|offer| offer.feed.name() == first.feed.name());
@@ -156,7 +156,7 @@ impl Workshop {
             let mut known: Vec<String> = families.map(|listing| listing.id.clone()).collect();
             known.sort();
             known.dedup();
-            return Err(FeedError::NoBuild { spec: what.to_owned(), known }.into());
+            return Err(none_has(what, known, &feeds));
         }
         offers.iter().map(|offer| self.download_of(offer, &[], &Needs::default())).collect()
     }
@@ -423,6 +423,12 @@ impl Told {
             None => Ok(()),
         }
     }
+}
+
+/// That no feed has a build; `known` is what could be meant.
+fn none_has(spec: &str, known: Vec<String>, feeds: &Feeds) -> Error {
+    let any = feeds.subscriptions().next().is_some();
+    FeedError::NoBuild { spec: spec.to_owned(), known, any }.into()
 }
 
 /// Whether a build of the rack is of a family and could serve a game.

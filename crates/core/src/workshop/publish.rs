@@ -531,7 +531,7 @@ impl Publisher<'_> {
         let entries = listing.into_iter().flat_map(|listing| {
             listing.build.iter().map(|entry| format!("{}@{}", listing.id, entry.version))
         });
-        FeedError::NoBuild { spec: spec.to_owned(), known: entries.collect() }.into()
+        FeedError::NoBuild { spec: spec.to_owned(), known: entries.collect(), any: true }.into()
     }
 }
 
