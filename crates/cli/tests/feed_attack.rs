@@ -387,7 +387,9 @@ fn a_server_behind_tls_must_be_known_and_is_not_left_for_one_in_the_open() {
     let (url, key) = (secure.url(), publisher.key());
     let add = ["feed", "add", &url, "--name", "nib", "--key", &key];
     let unknown = bench.run(&add).code(4);
-    assert!(flat(&errors(&unknown)).contains("certificate"), "{}", errors(&unknown));
+    let told = flat(&errors(&unknown));
+    assert!(told.contains("the server's certificate is not one that is known here"), "{told}");
+    assert!(told.contains("in the variable SSL_CERT_FILE"), "{told}");
     assert_eq!(open.take_log(), []);
     run(&add).code(0);
     run(&["rack", "get", "lens"]).code(0);

@@ -340,7 +340,8 @@ fn a_shortcut_comes_into_a_folder_and_goes_with_undo() {
     bench.ok(&["rollback", "pier"]);
     assert_eq!(only_file(bench, "desk").0, name);
     assert!(!bench.ok(&["drift", "pier"]).contains(&name));
-    bench.ok(&["undo"]);
+    let undone = bench.ok(&["undo"]);
+    assert!(!undone.contains("Start the game"), "{undone}");
     assert!(bench.picture("desk").is_empty());
 
     // A stranger's file of that name is left alone.

@@ -19,10 +19,12 @@ pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
     };
     let view = workshop.game(&change.root().to_string_lossy(), &session.progress())?;
     let plan = workshop.plan_undo(&view, &change)?;
+    // What is beside the game does not make it work otherwise.
+    let is_beside = matches!(change.purpose, Purpose::Shortcut | Purpose::Hold);
     let talk = Talk {
         question: None,
         nothing: "Nothing to undo: every file is already as it was before that change.",
-        next: START,
+        next: if is_beside { "" } else { START },
         // The last change, which is no undoing, is another.
         back: String::new(),
     };

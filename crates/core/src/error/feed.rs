@@ -22,6 +22,16 @@ pub enum FeedError {
         /// What is wrong with it.
         why: String,
     },
+    /// A server has a certificate by which it is not known.
+    #[error(
+        "{address}: the server's certificate is not one that is known here, or not for this name ({why})"
+    )]
+    Certificate {
+        /// The place.
+        address: String,
+        /// What is wrong with it.
+        why: String,
+    },
     /// Nothing that could be a feed is where one was looked for.
     #[error("there is no feed at {address}: {why}")]
     Absent {
@@ -103,6 +113,7 @@ impl FeedError {
         match self {
             Self::Address { .. } => "path",
             Self::Unreachable { .. } | Self::Absent { .. } => "unreachable",
+            Self::Certificate { .. } => "certificate",
             Self::Offline { .. } => "offline",
             Self::Nowhere { .. } => "nowhere",
             Self::Refused { .. } => "feed-refused",
@@ -122,6 +133,12 @@ impl FeedError {
             Self::Unreachable { .. } => {
                 "What was taken in before is as it was. Try again later; what was downloaded so far is \
                  gone on with."
+                    .into()
+            }
+            Self::Certificate { .. } => {
+                "Where your network or your own server has certificates of its own, name the file that holds \
+                 them in the variable SSL_CERT_FILE. Everything in a feed is signed: where it can be had by \
+                 http:// or from a shared folder, that does as well."
                     .into()
             }
             Self::Absent { .. } => "A feed is where its `feed.minisig` is: compare the address with the one that its \

@@ -129,7 +129,13 @@ impl Client {
 /// Says that an address failed; made for `map_err`.
 pub(super) fn failed(address: &Address) -> impl Fn(io::Error) -> crate::error::Error {
     let address = address.to_string();
-    move |source| FeedError::Unreachable { address: address.clone(), why: why(&source) }.into()
+    move |source| {
+        let address = address.clone();
+        match super::web::wrong_certificate(&source) {
+            Some(why) => FeedError::Certificate { address, why }.into(),
+            None => FeedError::Unreachable { address, why: why(&source) }.into(),
+        }
+    }
 }
 
 /// An error of the system or of a server in words without a full stop.

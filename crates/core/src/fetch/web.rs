@@ -135,6 +135,12 @@ fn wrong(why: &str) -> io::Error {
     io::Error::new(io::ErrorKind::InvalidData, why.to_owned())
 }
 
+/// What is wrong with the certificate of a server, where that is what an error is about.
+pub(super) fn wrong_certificate(error: &io::Error) -> Option<String> {
+    let text = error.to_string();
+    text.split_once("invalid peer certificate: ").map(|(_, what)| what.to_owned())
+}
+
 /// What went wrong while a server was waited for, where that is what an error is about.
 pub(super) fn in_words(error: &io::Error) -> Option<String> {
     let words = match error.get_ref()?.downcast_ref::<ureq::Error>()? {
