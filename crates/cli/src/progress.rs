@@ -13,6 +13,9 @@ use crate::text::{bytes, clean};
 /// Whether files are being altered: then Ctrl-C lets that be finished or put back first.
 static ACTING: AtomicBool = AtomicBool::new(false);
 
+/// Whether something is being got: that can be left at any moment.
+static GETTING: AtomicBool = AtomicBool::new(false);
+
 /// Whether the user wants it to stop.
 static STOPPED: AtomicBool = AtomicBool::new(false);
 
@@ -25,6 +28,9 @@ pub fn listen() {
     let _ = ctrlc::set_handler(|| {
         STOPPED.store(true, Ordering::SeqCst);
         if !ACTING.load(Ordering::SeqCst) {
+            if GETTING.load(Ordering::SeqCst) {
+                eprintln!("\nStopped. What has come is kept: the same command goes on with it.");
+            }
             std::process::exit(ENDED_BY_USER);
         }
     });
@@ -36,6 +42,14 @@ pub fn acting<T>(act: impl FnOnce() -> T) -> T {
     let done = act();
     ACTING.store(false, Ordering::SeqCst);
     done
+}
+
+/// Gets something of which what has come is kept: who stops that is told so.
+pub fn getting<T>(get: impl FnOnce() -> T) -> T {
+    GETTING.store(true, Ordering::SeqCst);
+    let got = get();
+    GETTING.store(false, Ordering::SeqCst);
+    got
 }
 
 /// What is done sooner needs no bar, which would only flicker.

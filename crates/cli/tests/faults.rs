@@ -450,6 +450,37 @@ fn a_feed_is_of_before_or_of_after_whatever_ends_its_refresh() {
 }
 
 #[test]
+fn a_rack_has_a_download_or_has_it_not_whatever_ends_the_getting() {
+    let bench = Bench::empty();
+    bench.write(&format!("{GAME}/readme.txt"), b"the game's own");
+    let publisher = Publisher::of_lens(&bench);
+    publisher.added("feed");
+    let saved = Saved::of(bench);
+    // Each kind elsewhere, and together at each operation.
+    for (kind, first) in FAULTS.into_iter().zip(1..) {
+        let mut harmless = 0;
+        for number in (first..MANY).step_by(STEP.max(FAULTS.len())) {
+            let bench = saved.again();
+            let what = format!("{kind}:{number}");
+            let ended = run(bench, &["rack", "get", "lens"], Some(what.clone()));
+            assert!(run(bench, &["rack", "verify"], None).status.success(), "{what}");
+            let has = || bench.json(&["rack", "list"])["builds"].as_array().unwrap().len();
+            harmless = if ended.status.success() { harmless + 1 } else { 0 };
+            assert!(harmless == 0 || has() == 1, "{what}: it said that it was done");
+            if harmless > MOST_HARMLESS {
+                assert!(number > 12, "{kind}: only {number} operations were tried");
+                break;
+            }
+            // What is there is no download any more; else it comes now.
+            let again = run(bench, &["rack", "get", "lens"], None);
+            assert!(again.status.success(), "{what}: {}", said(&again));
+            assert_eq!(has(), 1, "{what}");
+            assert!(run(bench, &["doctor"], None).status.success(), "{what}");
+        }
+    }
+}
+
+#[test]
 fn a_fit_of_several_files_meets_every_fault_anywhere_and_the_game_is_whole() {
     A_FIT.meets_every_fault();
 }

@@ -220,6 +220,67 @@ fn several_builds_come_at_once_and_each_variant_for_who_needs_it() {
 }
 
 #[test]
+fn one_of_several_that_cannot_be_had_keeps_none_of_the_others_away() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    publisher.rack_lens([3, 2, 0, 0]);
+    publisher.rack_lens([3, 3, 0, 0]);
+    publisher.make(&["--from", "rack"]);
+    let server = Server::start(&bench.file("feed")).unwrap();
+    publisher.added(&server.url());
+    let offers = bench.json(&["feed", "list", "lens"]);
+    let file = offers["builds"][1]["blake3"].as_str().unwrap();
+    server.fail(faults(&[Fault::Status(404)], file));
+    let wanted = ["rack", "get", "lens@3.1.0", "lens@3.2.0", "lens@3.3.0"];
+    let got = bench.run(&wanted).code(1);
+    let told = errors(&got);
+    assert!(told.contains("does not have that") && told.contains(file), "{told}");
+    let on_rack = || {
+        let builds = bench.json(&["rack", "list"])["builds"].clone();
+        let builds = builds.as_array().unwrap().iter().map(|it| it["build"].clone());
+        builds.collect::<Vec<_>>()
+    };
+    assert_eq!(on_rack(), ["lens@3.3.0", "lens@3.1.0"]);
+    let got = bench.run(&[&wanted[..], &["--json"]].concat()).code(4);
+    assert!(flat(&output(&got)).contains("does not have that"), "{}", output(&got));
+    server.fail(Faults::default());
+    server.take_log();
+    bench.ok(&wanted);
+    assert_eq!(server.take_log().len(), 1, "what is on the rack is not got again");
+    assert_eq!(on_rack(), ["lens@3.3.0", "lens@3.2.0", "lens@3.1.0"]);
+}
+
+#[cfg(unix)]
+#[test]
+fn who_stops_a_download_is_told_how_it_goes_on() {
+    let bench = Bench::empty();
+    let publisher = Publisher::of_lens(&bench);
+    let server = Server::start(&bench.file("feed")).unwrap();
+    publisher.added(&server.url());
+    let offers = bench.json(&["feed", "list", "lens"]);
+    let file = offers["builds"][0]["blake3"].as_str().unwrap();
+    server.fail(faults(&[Fault::Slow(50_000)], file));
+    let mut program = bench.program(&["rack", "get", "lens"]);
+    program.stdout(Stdio::null()).stderr(Stdio::piped());
+    let running = program.spawn().unwrap();
+    let part = bench.file(&format!("home/downloads/{file}/unfinished.part"));
+    while fs::metadata(&part).map_or(0, |part| part.len()) == 0 {
+        thread::sleep(Duration::from_millis(5));
+    }
+    let number = running.id().to_string();
+    assert!(std::process::Command::new("kill").args(["-INT", &number]).status().unwrap().success());
+    let ended = running.wait_with_output().unwrap();
+    let told = flat(&String::from_utf8_lossy(&ended.stderr));
+    assert_eq!(ended.status.code(), Some(130), "{told}");
+    assert!(told.contains("Stopped. What has come is kept"), "{told}");
+    assert!(fs::metadata(&part).unwrap().len() > 0);
+    server.fail(Faults::default());
+    server.take_log();
+    bench.ok(&["rack", "get", "lens"]);
+    assert!(server.take_log()[0].from.is_some());
+}
+
+#[test]
 fn what_was_begun_is_gone_on_with_at_the_byte() {
     let bench = Bench::empty();
     let publisher = Publisher::of_lens(&bench);

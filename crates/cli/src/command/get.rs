@@ -7,7 +7,7 @@ use super::feed::refresh_due;
 use super::target;
 use crate::document::feed::Got;
 use crate::exit::Exit;
-use crate::progress::acting;
+use crate::progress::{acting, getting};
 use crate::prompt;
 use crate::render::{self, bytes, count, feed, quoted, rack};
 use crate::session::Session;
@@ -120,7 +120,8 @@ pub fn get(wanted: &[Download], workshop: &Workshop, session: &Session) -> Outco
     }
     outcome.by_hand = by_hand;
     let progress = session.progress();
-    for (download, got) in files.iter().zip(workshop.download(&files, &progress)) {
+    let got = getting(|| workshop.download(&files, &progress));
+    for (download, got) in files.iter().zip(got) {
         let add = |got| acting(|| workshop.alter()?.add_downloaded(got, &progress));
         match got.and_then(|got| got.map(add).transpose()) {
             Ok(None) => render::notice(&format!(
