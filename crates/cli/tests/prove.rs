@@ -299,6 +299,35 @@ fn two_games_at_once_are_told_apart() {
     assert_eq!(other["processes"].as_array().unwrap().len(), 1);
 }
 
+/// A game in a box of its own, in which its folder is somewhere else and nothing is where it is outside.
+#[cfg(target_os = "linux")]
+#[test]
+#[ignore = "needs the right to make a box"]
+fn a_game_that_runs_in_a_box_is_proved_though_its_files_have_other_paths_there() {
+    use std::os::unix::fs::PermissionsExt;
+    let stage = Stage::new();
+    stage.fit_reed([2, 4, 1, 0], "4.5.3");
+    let bench = &stage.bench;
+    fs::create_dir(bench.file("box")).unwrap();
+    let play = common::play::stand_in();
+    let inside =
+        "mount --bind \"$1\" box && mount -t tmpfs none games && cd box && exec \"$2\" \"$PWD/$3\"";
+    let text = format!(
+        "#!/bin/sh\ncd '{}'\nexec unshare -rm sh -c '{inside}' box \"$(dirname \"$1\")\" '{}' \"$(basename \"$1\")\"\n",
+        bench.path().display(),
+        play.display()
+    );
+    bench.write("boxed.sh", text.as_bytes());
+    let script = bench.file("boxed.sh");
+    fs::set_permissions(&script, fs::Permissions::from_mode(0o755)).unwrap();
+    bench.ok(&["game", "set", "pier", "--run-with", &format!("\"{}\"", script.display())]);
+    let document = stage.start(30, &[]);
+    assert_eq!(codes(&document, "reed"), seen("yes", "match", "proved"), "{document:#}");
+    let process = &document["proof"]["processes"][0]["pid"];
+    let maps = fs::read_to_string(format!("/proc/{process}/maps")).unwrap();
+    assert!(maps.contains("/box/reed-4.5.3.dll") && !maps.contains(PIER), "{maps}");
+}
+
 #[test]
 fn the_process_of_an_online_game_is_looked_into_only_when_asked() {
     let stage = Stage::new();
