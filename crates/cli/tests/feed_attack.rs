@@ -361,8 +361,21 @@ fn redirects_end_and_lead_to_no_place_where_anybody_listens_in() {
     scene.is_refused("redirects more than 5 times", 4);
     scene.fail(&[Fault::Redirect("file:///etc/passwd".to_owned())], "feed.minisig");
     scene.is_refused("redirects to what is no address", 4);
-    // Where it leads to the right place, it is followed.
+    // Where it leads to the right place, it is followed, whatever way that is written.
     let other = Server::start(&scene.bench.file("feed")).unwrap();
+    fs::create_dir(scene.bench.file("feed/copy")).unwrap();
+    let signature = scene.bench.file("feed/feed.minisig");
+    fs::copy(&signature, scene.bench.file("feed/copy/feed.minisig")).unwrap();
+    let there = format!("//{}/copy/feed.minisig", other.address());
+    for to in ["copy/feed.minisig", "/copy/feed.minisig", &there, "copy/feed.minisig#head"] {
+        scene.server.take_log();
+        let faults = vec![Fault::Redirect(to.to_owned())];
+        scene.server.fail(Faults { faults, only: "/feed.minisig".to_owned(), times: Some(1) });
+        let (url, key) = (scene.server.url(), scene.publisher().key());
+        scene.bench.ok(&["feed", "add", &url, "--key", &key, "--name", "nib"]);
+        let log = [scene.server.take_log(), other.take_log()].concat();
+        assert!(log.iter().any(|request| request.path == "/copy/feed.minisig"), "{to}: {log:?}");
+    }
     scene.fail(&[Fault::Redirect(format!("{}/feed.minisig", other.url()))], "feed.minisig");
     scene.bench.ok(&["feed", "refresh"]);
     let file = scene.file();
