@@ -136,7 +136,7 @@ mod registry {
 }
 
 /// Wine starts a program slowly: there, every few operations have to do.
-const STEP: usize = if cfg!(windows) { 17 } else { 1 };
+const STEP: usize = if cfg!(windows) { 23 } else { 1 };
 
 /// So many operations in a row may fail and do no harm.
 const MOST_HARMLESS: usize = if cfg!(windows) { 1 } else { 9 };

@@ -83,8 +83,10 @@ fn no_line_is_wider_than_the_terminal() {
         &["rack", "get", "--for", "kite-harbour", "--dry-run"],
         &["rack", "notes", "brine@2.9.2"],
     ];
+    // Lines are laid out alike everywhere; Wine starts a program slowly.
+    let widths: &[usize] = if cfg!(windows) { &[80] } else { &[80, 100, 140] };
     for words in commands {
-        for width in [80, 100, 140] {
+        for &width in widths {
             let text = printed(&bench, words, &[("COLUMNS", &width.to_string())]);
             assert!(!text.is_empty(), "{words:?}");
             for line in text.lines() {
