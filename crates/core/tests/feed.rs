@@ -243,7 +243,7 @@ fn place() -> impl Strategy<Value = String> {
     #[cfg(windows)]
     return prop_oneof![web, r"[ab]([ab .]{0,3}[ab])?([/\\][ab]{1,2}){0,3}[/\\]?"];
     #[cfg(unix)]
-    return prop_oneof![web, r"[ab \n.:/\\[\]]{0,12}", any::<String>()];
+    return prop_oneof![web, r"[ab \n.:/\\\[\]]{0,12}", any::<String>()];
 }
 
 proptest! {
