@@ -685,6 +685,10 @@ fn a_feed_of_which_nothing_can_be_read_is_forgotten_and_added_again() {
     assert!(flat(&errors(&list)).contains("spanner feed forget nib"), "{}", errors(&list));
     bench.ok(&["survey", "game"]);
     bench.run(&["doctor"]).code(1);
+    // Its file is not written over by another that would be called so.
+    let add = ["feed", "add", "feed", "--key", &publisher.key(), "--name", "nib"];
+    let taken = bench.run(&add).code(2);
+    assert!(errors(&taken).contains("spanner feed forget nib"), "{}", errors(&taken));
     bench.ok(&["feed", "forget", "nib"]);
     bench.ok(&["doctor"]);
     publisher.added("feed");

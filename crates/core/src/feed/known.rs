@@ -217,6 +217,13 @@ impl Feeds {
         self.feeds.iter().map(|feed| &feed.subscription).chain(faulty)
     }
 
+    /// Whether a feed is called so, also one of which nothing can be read.
+    pub(crate) fn is_taken(&self, name: &str) -> bool {
+        let mut files = self.faults.iter().filter_map(|fault| fault.path.file_stem());
+        self.subscriptions().any(|known| same_name(&known.name, name))
+            || files.any(|stem| same_name(&stem.to_string_lossy(), name))
+    }
+
     /// What feeds have of a family: the newest first.
     pub fn offers(&self, family: &str) -> Vec<Offer<'_>> {
         let mut offers: Vec<Offer<'_>> = Vec::new();

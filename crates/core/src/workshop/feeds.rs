@@ -206,7 +206,7 @@ impl Altering<'_> {
             });
         }
         let is_other = known.is_none_or(|known| !same_name(&known.name, &name));
-        if is_other && feeds.subscriptions().any(|other| same_name(&other.name, &name)) {
+        if is_other && feeds.is_taken(&name) {
             return Err(Error::Invalid {
                 what: format!("there is a feed `{name}`, with another address"),
                 remedy: (
@@ -304,12 +304,8 @@ impl Altering<'_> {
     pub fn forget_feed(&self, name: &str) -> Result<()> {
         let workshop = self.workshop();
         let feeds = workshop.feeds();
-        let is_fault = |path: &std::path::Path| {
-            path.file_stem().is_some_and(|stem| same_name(&stem.to_string_lossy(), name))
-        };
         let known = feeds.feed(name).map(|feed| feed.name().to_owned());
-        let faulty = feeds.faults.iter().any(|fault| is_fault(&fault.path));
-        let known = known.or_else(|| faulty.then(|| name.to_owned()));
+        let known = known.or_else(|| feeds.is_taken(name).then(|| name.to_owned()));
         let unknown = || FeedError::Unknown { name: name.to_owned(), known: names(&feeds) };
         workshop.feeds_folder.remove(&known.ok_or_else(unknown)?)
     }
@@ -337,7 +333,7 @@ fn free_name(wanted: &str, feeds: &Feeds) -> String {
     let wanted: String =
         if wanted.is_empty() { "feed".to_owned() } else { wanted.chars().take(40).collect() };
     let wanted = wanted.trim_end_matches('-');
-    let is_free = |name: &String| feeds.feed(name).is_none() && is_name(name);
+    let is_free = |name: &String| !feeds.is_taken(name) && is_name(name);
     let numbered = (2..).map(|number| format!("{wanted}-{number}"));
     std::iter::once(wanted.to_owned()).chain(numbered).find(is_free).unwrap_or_default()
 }
