@@ -70,7 +70,8 @@ fn a_feed_of_the_rack_gives_others_the_same_builds() {
 fn several_who_publish_into_one_folder_at_once_lose_nothing_of_each_other() {
     let bench = Bench::empty();
     let publisher = Publisher::new(&bench);
-    let many = 4;
+    // One waits for the others, and Wine is slow.
+    let many = if cfg!(windows) { 2 } else { 4 };
     for number in 1..=many {
         let home = format!("home-{number}");
         bench.write("new/lens.dll", &lens([number, 0, 0, 0], Bits::Bits64, 200_000));
