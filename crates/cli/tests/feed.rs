@@ -18,6 +18,15 @@ fn faults(faults: &[Fault], only: &str) -> Faults {
     Faults { faults: faults.to_vec(), only: only.to_owned(), times: None }
 }
 
+/// A server of a feed that the home has added, and the digest of the one download in it.
+fn served(bench: &Bench) -> (Server, String) {
+    let publisher = Publisher::of_lens(bench);
+    let server = Server::start(&bench.file("feed")).unwrap();
+    publisher.added(&server.url());
+    let offers = bench.json(&["feed", "list", "lens"]);
+    (server, offers["builds"][0]["blake3"].as_str().unwrap().to_owned())
+}
+
 #[test]
 fn from_an_empty_home_to_a_fitted_game_it_takes_three_commands() {
     let bench = Bench::empty();
@@ -254,12 +263,8 @@ fn one_of_several_that_cannot_be_had_keeps_none_of_the_others_away() {
 #[test]
 fn who_stops_a_download_is_told_how_it_goes_on() {
     let bench = Bench::empty();
-    let publisher = Publisher::of_lens(&bench);
-    let server = Server::start(&bench.file("feed")).unwrap();
-    publisher.added(&server.url());
-    let offers = bench.json(&["feed", "list", "lens"]);
-    let file = offers["builds"][0]["blake3"].as_str().unwrap();
-    server.fail(faults(&[Fault::Slow(50_000)], file));
+    let (server, file) = served(&bench);
+    server.fail(faults(&[Fault::Slow(50_000)], &file));
     let mut program = bench.program(&["rack", "get", "lens"]);
     program.stdout(Stdio::null()).stderr(Stdio::piped());
     let running = program.spawn().unwrap();
@@ -601,14 +606,10 @@ fn two_runs_that_get_the_same_end_well() {
 #[test]
 fn who_comes_second_does_not_download_what_the_first_has_put_on_the_rack() {
     let bench = Bench::empty();
-    let publisher = Publisher::of_lens(&bench);
-    let server = Server::start(&bench.file("feed")).unwrap();
-    publisher.added(&server.url());
-    let offers = bench.json(&["feed", "list", "lens"]);
-    let file = offers["builds"][0]["blake3"].as_str().unwrap();
+    let (server, file) = served(&bench);
     server.take_log();
     // Longer than a program takes to start on a busy machine, and shorter than one waits for another.
-    server.fail(faults(&[Fault::Slow(60_000)], file));
+    server.fail(faults(&[Fault::Slow(60_000)], &file));
     let start = || {
         let mut program = bench.program(&["rack", "get", "lens"]);
         program.stdout(Stdio::null()).stderr(Stdio::piped());

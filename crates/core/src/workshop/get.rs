@@ -286,7 +286,8 @@ impl Workshop {
             Transfer::begin(&folder, wanted)
         };
         let begun: Vec<Result<Transfer>> = downloads.iter().map(begin).collect();
-        // Who had one of their folders before may be done with it.
+        // Who had one of their folders before may be done with it. Where the rack cannot be read, that is said when
+        // something comes onto it.
         self.refresh();
         let on_rack = self.builds().unwrap_or_default();
         let begun: Vec<Result<Option<Transfer>>> = begun
