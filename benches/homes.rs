@@ -66,7 +66,7 @@ pub fn fill_journal(folder: &Path, games: usize, changes: usize) {
             root: root.clone(),
             ..first.clone()
         };
-        journal.take_over(&record).expect("a change");
+        journal.insert(&record).expect("a change");
     }
 }
 

@@ -315,15 +315,12 @@ impl Journal {
         Ok(())
     }
 
-    /// Writes down a change of an earlier format, with its number and how it ended, unless it is there.
+    /// Writes a change that has already ended, with its own number. Benches build large homes with it.
     ///
     /// # Errors
-    /// Where it cannot be written.
-    pub fn take_over(&self, record: &Record) -> Result<()> {
+    /// If the file cannot be written, or the number is taken.
+    pub fn insert(&self, record: &Record) -> Result<()> {
         let (name, path) = (name(record.number), self.path(record.number));
-        if !matches!(self.folder.find(&name)?, Found::Nothing) {
-            return Ok(());
-        }
         let mut text = record.to_text(&path)?;
         text.push_str(&Record::outcome_line(record.state, &record.left, &path)?);
         line::write_new(&self.folder, &name, &text)

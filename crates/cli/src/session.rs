@@ -2,7 +2,7 @@
 
 use std::cell::Cell;
 use std::io::IsTerminal;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use anyhow::{Context, Result};
 use directories::ProjectDirs;
@@ -81,17 +81,11 @@ impl Session {
     }
 }
 
-/// The home where none is named: of this machine alone. An earlier one in the folder that Windows copies
-/// over networks is found and used on.
+/// The home folder if none is named: on Windows the local folder, which is not copied over networks.
 fn usual_home() -> Result<PathBuf> {
     let folders = ProjectDirs::from("", "", "Upright Spanner")
         .context("no home folder is known on this system: name one with --home DIR")?;
-    // The index may have been deleted; homes of earlier versions have nothing but it.
-    let is_home =
-        |folder: &Path| folder.join("journal").is_dir() || folder.join("spanner.db").is_file();
-    let (local, roaming) = (folders.data_local_dir(), folders.data_dir());
-    let chosen = if is_home(roaming) && !is_home(local) { roaming } else { local };
-    Ok(chosen.to_owned())
+    Ok(folders.data_local_dir().to_owned())
 }
 
 /// Wider than any line: where output goes to another program, no path is cut and no sentence is wrapped.

@@ -256,11 +256,6 @@ impl TryFrom<Record> for Change {
             format!("`{key}` is `{}`, which has no meaning here", note(key).unwrap_or(""))
         };
         let purpose = note(PURPOSE).and_then(Purpose::from_text).ok_or_else(|| unknown(PURPOSE))?;
-        // Earlier versions called it a fit, and only its files told it from others.
-        let is_wind = purpose == Purpose::Fit
-            && !record.steps.is_empty()
-            && record.steps.iter().all(|step| step.owner() == GAME_FILES);
-        let purpose = if is_wind { Purpose::Wind } else { purpose };
         let executable = match note(EXECUTABLE) {
             None => None,
             Some(path) => Some(ExecutableMark {

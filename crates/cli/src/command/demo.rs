@@ -249,11 +249,11 @@ pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
     let mut out = anstream::stdout();
     let shown = render::clean(&render::slashes(&folder)).into_owned();
     writeln!(out, "Everything below happens in {shown}, on games that do not exist.\n")?;
-    for scene in &STORY {
+    for (number, scene) in (1..).zip(&STORY) {
         if let Some(before) = scene.before {
             before(&folder).context("could not play a game of the demo")?;
         }
-        writeln!(out, "{}", format!("# {}", scene.say).cyan())?;
+        writeln!(out, "{}", format!("# {number}/{} {}", STORY.len(), scene.say).cyan())?;
         writeln!(out, "{} spanner {}", "$".green().bold(), scene.words.join(" ").bold())?;
         out.flush()?;
         let code = play(scene, &folder, &home)?;

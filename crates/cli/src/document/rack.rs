@@ -15,7 +15,7 @@ use upright_spanner_core::version::Version;
 use upright_spanner_core::{Added, Addition, DamagedContent};
 
 use super::error::FailedPackage;
-use super::{SchemaNumber, text, texts};
+use super::{SchemaNumber, text};
 use crate::text::{date, moment};
 
 /// What was put on the rack, and what could not be.
@@ -117,8 +117,6 @@ struct Variant<'a> {
     layout: &'a Layout,
     /// Every file, with why it goes where it goes.
     files: Vec<File<'a>>,
-    /// Files of its package that have no place and were not kept.
-    left: Vec<String>,
     /// The library that it is named after.
     file: &'a str,
     /// Of all its files, in bytes.
@@ -284,7 +282,6 @@ impl<'a> Variant<'a> {
             signer: build.proven_signer(),
             layout: &build.layout,
             files: std::iter::once(head).chain(parts).collect(),
-            left: texts(&build.left),
             file: &build.file.name,
             size: build.size(),
             blake3: build.file.content.blake3.to_string(),

@@ -257,13 +257,6 @@ fn write_variant(
 
     let rows = file_rows(build, session.verbose);
     write!(out, "{}", wrapping_table(&["FILE", "GOES TO", "WHY"], rows, session.width))?;
-    for path in &build.left {
-        writeln!(
-            out,
-            "  {}",
-            format!("{} has no place and was not kept", clean(path.as_str())).dimmed()
-        )?;
-    }
     Ok(())
 }
 

@@ -27,41 +27,21 @@ pub enum HomeError {
         /// What to do about it.
         remedy: Remedy,
     },
-    /// The database of an earlier version failed.
-    #[error("could not {doing} in the database: {source}")]
-    Database {
-        /// What was being done.
-        doing: &'static str,
-        /// The database's reason.
-        source: rusqlite::Error,
-    },
     /// The database was written by a newer version of the program.
     #[error("{} was written by a newer version of this program", slashes(path))]
     Newer {
         /// The database.
         path: PathBuf,
     },
-    /// The database was written by a version from before the first release.
-    #[error("{} was written by a version from before the first release", slashes(path))]
-    Older {
-        /// The database.
-        path: PathBuf,
-    },
 }
 
 impl HomeError {
-    /// Wraps the database's error; made for `map_err`.
-    pub(crate) fn database(doing: &'static str) -> impl FnOnce(rusqlite::Error) -> Self {
-        move |source| Self::Database { doing, source }
-    }
-
     pub(super) fn code(&self) -> &'static str {
         match self {
-            Self::Index | Self::Database { .. } => "database",
+            Self::Index => "database",
             Self::DamagedFile { .. } => "damaged-file",
             Self::NotSure { .. } => "not-sure",
             Self::Newer { .. } => "newer-home",
-            Self::Older { .. } => "older-home",
         }
     }
 
@@ -70,17 +50,9 @@ impl HomeError {
             Self::Index => "Free some memory, then try again.".into(),
             Self::DamagedFile { .. } => ("See what can be done.", Action::Mend).into(),
             Self::NotSure { remedy, .. } => remedy.clone(),
-            Self::Database { .. } => {
-                "Check that the home folder is writable and its disk not full; then try again.".into()
-            }
             Self::Newer { .. } => {
                 ("Update this program, or use another home folder.", Action::ChangeHome).into()
             }
-            Self::Older { .. } => (
-                "Go back with that version first, if it fitted anything; then use another home folder.",
-                Action::ChangeHome,
-            )
-                .into(),
         }
     }
 }

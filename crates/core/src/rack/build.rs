@@ -6,7 +6,7 @@ use std::fmt;
 use jiff::Timestamp;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-use super::layout::{self, BY_LAYOUT, Layout};
+use super::layout::{BY_LAYOUT, Layout};
 use super::sort::Part;
 use crate::catalog::{Role, companies_agree, keyed_beside, slug};
 use crate::content::{Content, Digest};
@@ -142,9 +142,6 @@ pub struct Build {
     pub parts: Vec<BuildPart>,
     /// Where each of its files goes.
     pub layout: Layout,
-    /// Files of its package that have no place and were not kept: earlier versions of the program did not.
-    #[serde(default)]
-    pub left: Vec<TreePath>,
     /// The texts that came with it.
     #[serde(default)]
     pub notes: Vec<Note>,
@@ -308,30 +305,6 @@ impl Build {
     pub fn proven_signer(&self) -> Option<&str> {
         let is_intact = self.file.signature == SignatureStatus::Intact;
         self.file.facts.as_ref()?.signer.as_deref().filter(|_| is_intact)
-    }
-
-    /// Takes the folder that all of its package lies in off its paths, as labels of earlier versions have it.
-    pub(crate) fn unwrap_paths(&mut self) {
-        let paths = self.files().map(|file| file.path.folder());
-        let left = self.left.iter().map(TreePath::folder);
-        let notes = self.notes.iter().map(|note| note.name.rsplit_once('/').map_or("", |n| n.0));
-        let common = layout::wrapping(&paths.chain(left).chain(notes).collect()).to_owned();
-        if common.is_empty() {
-            return;
-        }
-        let unwrapped = |path: &mut TreePath| {
-            let rest = path.as_str()[common.len()..].trim_start_matches('/');
-            if let Ok(rest) = TreePath::new(rest) {
-                *path = rest;
-            }
-        };
-        unwrapped(&mut self.file.path);
-        self.parts.iter_mut().for_each(|part| unwrapped(&mut part.path));
-        self.layout.places.iter_mut().for_each(|place| unwrapped(&mut place.from));
-        self.left.iter_mut().for_each(unwrapped);
-        for note in &mut self.notes {
-            note.name = note.name[common.len()..].trim_start_matches('/').to_owned();
-        }
     }
 
     /// All bytes of its files.

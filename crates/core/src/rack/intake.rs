@@ -353,7 +353,6 @@ impl Intake<'_> {
             told: None,
             parts: Vec::new(),
             layout: Layout::default(),
-            left: Vec::new(),
             notes: self.notes.clone(),
             source: source.clone(),
             added: Timestamp::now(),

@@ -17,8 +17,6 @@ use upright_spanner_image::Version;
 
 /// The version of the format that this program writes.
 const SCHEMA: u32 = 2;
-/// The version before: paths were relative to the folder of the library, wherever that lay.
-const RELATIVE: u32 = 1;
 
 /// Stands for the folder of a bay itself, where files go that a wildcard names.
 const ITSELF: &str = ".";
@@ -115,9 +113,7 @@ impl LayoutFile {
                 layout.file.push(Rule { from, bay, to: None, policy: Policy::Leave, start: false });
             }
         }
-        let parts = builds
-            .iter()
-            .flat_map(|build| build.parts.iter().map(|part| &part.path).chain(&build.left));
+        let parts = builds.iter().flat_map(|build| build.parts.iter().map(|part| &part.path));
         let left: BTreeSet<&TreePath> = parts.filter(|path| !placed.contains(*path)).collect();
         layout.leave = left.into_iter().map(TreePath::to_string).collect();
         layout
@@ -192,10 +188,10 @@ impl GivenLayout {
             line: line_at(text, at),
             what,
         };
-        let mut layout: LayoutFile = toml::from_str(text).map_err(|error| {
+        let layout: LayoutFile = toml::from_str(text).map_err(|error| {
             wrong(error.span().map_or(0, |span| span.start), error.message().to_owned())
         })?;
-        if ![SCHEMA, RELATIVE].contains(&layout.schema) {
+        if layout.schema != SCHEMA {
             let what = format!("schema {} is not known: expected {SCHEMA}", layout.schema);
             return Err(wrong(0, what));
         }
@@ -217,11 +213,6 @@ impl GivenLayout {
                 };
                 wrong(from, what)
             })?;
-        }
-        if layout.schema == RELATIVE {
-            layout.schema = SCHEMA;
-            layout.leave.iter_mut().for_each(|left| *left = anywhere(left));
-            layout.file.iter_mut().for_each(Rule::become_absolute);
         }
         let lines = at.into_iter().map(|at| line_at(text, at)).collect();
         Ok(Self { layout, path: path.to_owned(), lines })
@@ -276,13 +267,6 @@ impl Rule {
             ));
         }
         Ok(())
-    }
-
-    /// Makes a rule whose path was relative to the library's folder one that finds it in any.
-    fn become_absolute(&mut self) {
-        let to = self.to.take().unwrap_or_else(|| self.from.clone());
-        self.to = Some(to);
-        self.from = anywhere(&self.from);
     }
 
     /// Whether it names files by their folder, each of which keeps its own name.
@@ -358,11 +342,6 @@ fn names(path: &str, file: &TreePath) -> bool {
     } else {
         TreePath::new(path).is_ok_and(|path| path.same_as(file))
     }
-}
-
-/// A pattern of the same path in any folder.
-fn anywhere(path: &str) -> String {
-    format!("**/{path}")
 }
 
 /// Whether two paths differ in nothing but the version in the file's name. The first may be

@@ -16,7 +16,7 @@ use crate::survey::{FactsStore, Mark};
 use upright_spanner_change::{CopiedFile, Copies, Mark as FileMark, OUTCOME};
 use upright_spanner_image::Facts;
 
-pub(super) const SCHEMA_VERSION: i64 = 8;
+const SCHEMA_VERSION: i64 = 9;
 
 /// Copies of journal files: what is read of each, and the texts, which are seldom wanted.
 const JOURNAL: &str = "
@@ -34,24 +34,9 @@ const JOURNAL: &str = "
     );
 ";
 
-/// The version whose copies of journal files were texts alone. They are made again from the files.
-const WITHOUT_PACKED: i64 = 4;
-
-/// The last version that kept precious things in it.
-pub(super) const LAST_PRECIOUS: i64 = 3;
-
-/// The version of which the facts of images did not say what a check asks of them by now. They are read again.
-const WITHOUT_SIGNERS: i64 = 5;
-
-/// The version whose packed copies of journal files knew steps about files alone. They are packed again.
-const WITHOUT_VALUES: i64 = 6;
-
-/// The version that did not note when games were started.
-const WITHOUT_STARTS: i64 = 7;
-
 /// When each game was last started, in milliseconds since 1970.
 const STARTS: &str = "
-    CREATE TABLE IF NOT EXISTS starts (
+    CREATE TABLE starts (
         game  TEXT PRIMARY KEY,
         began INTEGER NOT NULL
     );
@@ -145,20 +130,7 @@ impl Database {
                 transaction.execute_batch(&all).map_err(refused)?;
                 transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
             }
-            WITHOUT_PACKED..=WITHOUT_STARTS => {
-                if version <= WITHOUT_SIGNERS {
-                    let anew = ["DROP TABLE facts; DROP TABLE image;", FACTS].concat();
-                    transaction.execute_batch(&anew).map_err(refused)?;
-                }
-                if version <= WITHOUT_VALUES {
-                    let gone = "DROP TABLE journal; DROP TABLE IF EXISTS journal_text;";
-                    transaction.execute_batch(&[gone, JOURNAL].concat()).map_err(refused)?;
-                }
-                transaction.execute_batch(STARTS).map_err(refused)?;
-                transaction.pragma_update(None, "user_version", SCHEMA_VERSION).map_err(refused)?;
-            }
             newer if newer > SCHEMA_VERSION => return Err(Refusal::Newer),
-            // What earlier versions kept has been taken over by now.
             _ => return Err(Refusal::Damaged),
         }
 

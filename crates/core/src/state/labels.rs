@@ -17,7 +17,7 @@ use crate::rack::{
     Build, BuildFile, BuildId, BuildPart, BuildSpec, Layout, Note, Part, Placement, Policy, Source,
 };
 use upright_spanner_change::line::{self, LineFault};
-use upright_spanner_change::{Folder, Found, Moment};
+use upright_spanner_change::{Folder, Moment};
 use upright_spanner_image::{Facts, Machine, Requirement, SignatureStatus, Version};
 
 const HEADING: &str = "spanner build 1";
@@ -187,11 +187,6 @@ impl Labels {
         self.folder.path().join(Self::name_of(id))
     }
 
-    /// Whether a build has a label.
-    pub fn has(&self, id: &BuildId) -> bool {
-        !matches!(self.folder.find(&Self::name_of(id)), Ok(Found::Nothing))
-    }
-
     fn write(&self, name: &str, build: &Build, arrived: Option<Timestamp>) -> Result<()> {
         let path = self.folder.path().join(name);
         let stored = Box::new(StoredBuild::of(build));
@@ -263,8 +258,6 @@ struct StoredBuild {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     retires: Vec<TreePath>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    left: Vec<TreePath>,
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     text: Vec<StoredText>,
 }
 
@@ -284,7 +277,7 @@ struct StoredFile {
     size: u64,
     modified: Moment,
     image: bool,
-    /// What it is for; not written by the versions before, which kept only what had a place.
+    /// What it is for; the library that the build is named after has none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     part: Option<Part>,
     /// Why it goes where it goes.
@@ -394,7 +387,6 @@ impl StoredBuild {
             file: stored_files(build),
             place: build.layout.places.iter().map(StoredPlace::from).collect(),
             retires: build.layout.retires.clone(),
-            left: build.left.clone(),
             text: build.notes.iter().map(StoredText::from).collect(),
         }
     }
@@ -421,7 +413,9 @@ impl StoredBuild {
                 content: file.content(),
                 modified: file.modified,
                 facts: read(file)?,
-                part: file.part.unwrap_or(if file.image { Part::Payload } else { Part::Data }),
+                part: file
+                    .part
+                    .ok_or_else(|| format!("it does not state what {} is for", file.path))?,
                 why: file.why.clone(),
             });
         }
@@ -433,7 +427,7 @@ impl StoredBuild {
             return Err(format!("`{id}` is not the name of a build"));
         }
 
-        let mut build = Build {
+        Ok(Build {
             id,
             role: self.role,
             version: self.version,
@@ -454,7 +448,6 @@ impl StoredBuild {
                 places: self.place.into_iter().map(Placement::from).collect(),
                 retires: self.retires,
             },
-            left: self.left,
             notes: self.text.into_iter().map(Note::from).collect(),
             source: Source {
                 name: self.source.name,
@@ -462,8 +455,6 @@ impl StoredBuild {
                 modified: self.source.modified,
             },
             added: self.added,
-        };
-        build.unwrap_paths();
-        Ok(build)
+        })
     }
 }

@@ -6,12 +6,10 @@ mod database;
 mod feeds;
 mod labels;
 mod proofs;
-mod takeover;
 mod words;
 
 pub(crate) use database::Database;
 pub(crate) use feeds::FeedsFolder;
 pub(crate) use labels::{Labels, Shelf};
 pub(crate) use proofs::ProofsFile;
-pub(crate) use takeover::take_over;
 pub(crate) use words::{Moved, Words, WordsFile};

@@ -51,11 +51,6 @@ impl WordsFile {
         self.folder.path().join(FILE)
     }
 
-    /// Whether there is one.
-    pub fn is_there(&self) -> bool {
-        self.path().exists()
-    }
-
     /// Reads what the user said.
     ///
     /// # Errors

@@ -38,7 +38,7 @@ use std::path::{Path, PathBuf};
 
 use crate::error::{Error, Result};
 use crate::fetch::Client;
-use crate::state::{Database, FeedsFolder, Labels, ProofsFile, WordsFile, take_over};
+use crate::state::{Database, FeedsFolder, Labels, ProofsFile, WordsFile};
 pub use conditions::Cleared;
 pub use doctor::{Diagnosis, Mended, StoreUse, Unreferenced};
 pub use feeds::{FeedWish, Fetched, Refreshed, Sight};
@@ -92,7 +92,7 @@ impl Drop for Altering<'_> {
 }
 
 impl Workshop {
-    /// Opens a home folder, making it if needed. One of an earlier version is taken over.
+    /// Opens a home folder, making it if needed.
     ///
     /// # Errors
     /// Where it cannot be made or opened, or a newer version of the program wrote it.
@@ -105,11 +105,6 @@ impl Workshop {
         let proofs_file = ProofsFile::open(home)?;
         let feeds_folder = FeedsFolder::new(home);
         let index = home.join("spanner.db");
-        if needs_taking_over(&index) {
-            let _lock = Lock::take(home)?;
-            take_over(home, &index, &journal, &store, &labels, &words)?;
-        }
-
         let database = Database::open(&index)?;
         let home = home.to_owned();
         let records = Records::default();
@@ -161,15 +156,4 @@ impl Workshop {
         let (journal, store) = (&self.journal, &self.store);
         Engine { journal, copies: &self.database, store, progress }
     }
-}
-
-/// Whether a database that kept precious things lies in the home. That it does not is the usual case,
-/// told without opening it.
-fn needs_taking_over(index: &Path) -> bool {
-    // The version that the user of the database gave it stands at byte 60, as a big-endian number.
-    const VERSION: std::ops::Range<usize> = 60..64;
-    let start = upright_spanner_image::file::start_of(index, 64).unwrap_or_default();
-    let version =
-        start.get(VERSION).and_then(|bytes| bytes.try_into().ok()).map(i32::from_be_bytes);
-    version.is_some_and(|version| (1..=3).contains(&version))
 }

@@ -281,7 +281,6 @@ impl Altering<'_> {
 
     /// Puts the builds of a parcel on the rack: the label of each before its contents.
     pub(super) fn shelve(&self, parcel: &Parcel) -> Result<Vec<(Build, Added)>> {
-        self.name_by_words()?;
         let shelving = self.announce(parcel)?;
         self.store(parcel)?;
         self.arrive(&shelving)?;
@@ -304,7 +303,6 @@ impl Altering<'_> {
                 let old = there.clone();
                 there.layout.clone_from(&build.layout);
                 there.parts.clone_from(&build.parts);
-                there.left.clone_from(&build.left);
                 if build.told.is_some() {
                     there.told.clone_from(&build.told);
                     there.notes.clone_from(&build.notes);
@@ -332,31 +330,6 @@ impl Altering<'_> {
         }
 
         Ok(Shelving { builds: out, announced })
-    }
-
-    /// Gives variants a name in words that an earlier version called by the start of a digest, where the names of
-    /// the packages have any.
-    fn name_by_words(&self) -> Result<()> {
-        let workshop = self.workshop();
-        let mut builds = workshop.shelf()?.builds.clone();
-        let is_named_so = |build: &Build| {
-            build.id.variant.as_deref() == Some(&*build.file.content.blake3.short())
-        };
-        while let Some(at) = builds.iter().position(is_named_so) {
-            let mut build = builds.swap_remove(at);
-            let is_twin = |other: &&mut Build| {
-                other.id.release() == build.id.release() && other.id.variant.is_none()
-            };
-            let old = build.id.clone();
-            if let Some(twin) = builds.iter_mut().find(is_twin) {
-                build.id.variant = None;
-                self.tell_apart(&mut build, twin)?;
-            }
-            if build.id != old {
-                workshop.labels.replace(&old, &build)?;
-            }
-        }
-        Ok(())
     }
 
     /// Gives two builds of one name variants: the words by which the names of their packages differ, else the start

@@ -1,0 +1,32 @@
+//! Tests of the built program. One program with a module for each subject, so that it links once.
+
+mod act;
+mod archives;
+mod attack;
+mod check;
+mod common;
+mod docs;
+mod download;
+mod errors;
+mod faults;
+mod feed;
+mod feed_attack;
+mod games;
+mod get;
+mod hold;
+mod home;
+mod know;
+mod layout;
+mod load;
+mod look;
+mod output;
+mod prove;
+mod publish;
+mod rack;
+mod start;
+mod structure;
+mod time;
+mod tune;
+mod usage;
+mod wait;
+mod wind;
