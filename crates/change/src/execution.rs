@@ -14,6 +14,7 @@ use crate::carrier::{Carriers, OnDisk, Restored};
 use crate::error::{Error, Result};
 use crate::folder::{Found, Identity};
 use crate::journal::{Copies, Journal};
+use crate::notes::Notes;
 use crate::path::{Place, TreePath};
 use crate::progress::Progress;
 use crate::random::random_name;
@@ -44,8 +45,8 @@ pub struct Draft {
     pub root: Option<Identity>,
     /// What it is for, in words.
     pub summary: String,
-    /// What else the caller wants to know of it later.
-    pub notes: BTreeMap<String, String>,
+    /// What else the caller records of it.
+    pub notes: Notes,
     /// What is done, in order.
     pub steps: Vec<Step>,
     /// Whether someone may have the files open that are replaced.

@@ -19,6 +19,8 @@ pub mod folder;
 pub mod journal;
 pub mod line;
 pub mod lock;
+mod notes;
+mod owner;
 pub mod path;
 pub mod progress;
 mod random;
@@ -38,6 +40,8 @@ pub use journal::{
     Chronicle, CopiedFile, Copies, Fault, Journal, Mark, Marks, Mending, NoCopies, OUTCOME,
 };
 pub use lock::Lock;
+pub use notes::Notes;
+pub use owner::Owner;
 pub use path::{BadPath, Place, TreePath, fold, is_device, same_name, slashes};
 pub use progress::{Progress, Silent};
 pub use record::{Record, RecordState, Stored};

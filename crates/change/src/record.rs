@@ -15,6 +15,8 @@ use upright_spanner_settings::{Format, KeyPath};
 use crate::content::{Content, Digest, FileState, Moment, Stamp};
 use crate::error::{Error, Result};
 use crate::line::{self, Lines};
+use crate::notes::Notes;
+use crate::owner::Owner;
 use crate::path::{Place, TreePath, slashes};
 use crate::step::{Aside, Registry, RegistryValue, SettingKey, Side, State, Step, Target, Tree};
 
@@ -32,8 +34,8 @@ pub struct Record {
     pub root: PathBuf,
     /// What it was for, in words.
     pub summary: String,
-    /// What else the caller wants to know of it later, in the caller's words.
-    pub notes: BTreeMap<String, String>,
+    /// What else the caller records of it.
+    pub notes: Notes,
     /// When it began.
     pub began: Timestamp,
     /// How far it came.
@@ -224,7 +226,7 @@ impl Record {
             line.target.into_target()?,
             line.before.into_side(),
             line.after.into_side(),
-            &line.owner,
+            &line.owner.into(),
         );
         let beneath = line.beneath.map(SideLine::into_side);
         self.steps.push(step.from_source(line.source).over(beneath));
@@ -262,8 +264,8 @@ struct ChangeLine {
     root: String,
     summary: String,
     began: String,
-    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
-    notes: BTreeMap<String, String>,
+    #[serde(with = "crate::notes")]
+    notes: String,
     #[serde(default, skip_serializing_if = "is_false")]
     noted: bool,
 }
@@ -275,13 +277,50 @@ struct StepLine {
     target: TargetLine,
     before: SideLine,
     after: SideLine,
-    owner: String,
+    owner: OwnerLine,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     source: Option<String>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     spare: Option<PlaceLine>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     beneath: Option<SideLine>,
+}
+
+#[derive(Debug, Serialize, Deserialize, Encode, Decode)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+enum OwnerLine {
+    Family(String),
+    Game,
+    Saves,
+    Hold,
+    Compatibility,
+    Shortcut,
+}
+
+impl From<&Owner> for OwnerLine {
+    fn from(owner: &Owner) -> Self {
+        match owner {
+            Owner::Family(id) => Self::Family(id.clone()),
+            Owner::Game => Self::Game,
+            Owner::Saves => Self::Saves,
+            Owner::Hold => Self::Hold,
+            Owner::Compatibility => Self::Compatibility,
+            Owner::Shortcut => Self::Shortcut,
+        }
+    }
+}
+
+impl From<OwnerLine> for Owner {
+    fn from(line: OwnerLine) -> Self {
+        match line {
+            OwnerLine::Family(id) => Self::Family(id),
+            OwnerLine::Game => Self::Game,
+            OwnerLine::Saves => Self::Saves,
+            OwnerLine::Hold => Self::Hold,
+            OwnerLine::Compatibility => Self::Compatibility,
+            OwnerLine::Shortcut => Self::Shortcut,
+        }
+    }
 }
 
 #[derive(Debug, Serialize, Deserialize, Encode, Decode)]
@@ -448,7 +487,7 @@ impl ChangeLine {
             root: text(&record.root, journal)?,
             summary: record.summary.clone(),
             began: record.began.to_string(),
-            notes: record.notes.clone(),
+            notes: record.notes.text().to_owned(),
             noted: record.is_noted,
         })
     }
@@ -460,7 +499,7 @@ impl ChangeLine {
             game: self.game,
             root: self.root.into(),
             summary: self.summary,
-            notes: self.notes,
+            notes: Notes::from_text(self.notes),
             began: self.began.parse().map_err(wrong)?,
             state: RecordState::Open,
             steps: Vec::new(),
@@ -479,7 +518,7 @@ impl StepLine {
             target: TargetLine::of(step.target(), journal)?,
             before: step.before().into(),
             after: step.after().into(),
-            owner: step.owner().to_owned(),
+            owner: step.owner().into(),
             source: step.source().map(str::to_owned),
             spare: spare.map(|spare| PlaceLine::of(spare, journal)).transpose()?,
             beneath: step.beneath().map(SideLine::from),

@@ -10,6 +10,7 @@ use upright_spanner_settings::registry::{Value, ValueName, folded};
 use upright_spanner_settings::{Format, KeyPath};
 
 use crate::content::{Content, FileState};
+use crate::owner::Owner;
 use crate::path::{Place, fold, slashes};
 
 /// What a step alters.
@@ -315,55 +316,55 @@ pub struct Step {
     target: Target,
     before: Side,
     after: Side,
-    owner: String,
+    owner: Owner,
     source: Option<String>,
     beneath: Option<Side>,
 }
 
 impl Step {
     /// A file that comes, goes or is replaced. Either side is a file or nothing.
-    pub fn replace(place: Place, before: Side, after: Side, owner: &str) -> Self {
+    pub fn replace(place: Place, before: Side, after: Side, owner: &Owner) -> Self {
         Self::of(Target::File(place), before, after, owner)
     }
 
     /// A folder that is made.
-    pub fn make_folder(place: Place, owner: &str) -> Self {
+    pub fn make_folder(place: Place, owner: &Owner) -> Self {
         Self::of(Target::Folder(place), Side::ABSENT, State::Folder(None).into(), owner)
     }
 
     /// A folder that goes, if it is empty by then.
-    pub fn remove_folder(place: Place, mode: Option<u32>, owner: &str) -> Self {
+    pub fn remove_folder(place: Place, mode: Option<u32>, owner: &Owner) -> Self {
         Self::of(Target::Folder(place), State::Folder(mode).into(), Side::ABSENT, owner)
     }
 
     /// A file whose content is kept, and which stays as it is.
-    pub fn keep(place: Place, side: Side, owner: &str) -> Self {
+    pub fn keep(place: Place, side: Side, owner: &Owner) -> Self {
         Self::replace(place, side.clone(), side, owner)
     }
 
     /// A file or folder that is moved aside with all that is in it.
-    pub fn aside(aside: Aside, tree: Tree, owner: &str) -> Self {
+    pub fn aside(aside: Aside, tree: Tree, owner: &Owner) -> Self {
         Self::of(Target::Aside(aside), State::Tree(tree).into(), Side::ABSENT, owner)
     }
 
     /// A file that is marked read-only from then on, or no more.
-    pub fn read_only(place: Place, before: State, after: bool, owner: &str) -> Self {
+    pub fn read_only(place: Place, before: State, after: bool, owner: &Owner) -> Self {
         Self::of(Target::ReadOnly(place), before.into(), State::mark(after).into(), owner)
     }
 
     /// A key of a settings file that gets another value.
-    pub fn setting(key: SettingKey, before: State, after: State, owner: &str) -> Self {
+    pub fn setting(key: SettingKey, before: State, after: State, owner: &Owner) -> Self {
         Self::of(Target::Setting(key), before.into(), after.into(), owner)
     }
 
     /// A value of a registry that gets another content.
-    pub fn value(value: RegistryValue, before: State, after: State, owner: &str) -> Self {
+    pub fn value(value: RegistryValue, before: State, after: State, owner: &Owner) -> Self {
         Self::of(Target::Value(value), before.into(), after.into(), owner)
     }
 
     /// A step of any kind from its parts, as they were read from a journal or from another step.
-    pub fn of(target: Target, before: Side, after: Side, owner: &str) -> Self {
-        let owner = owner.to_owned();
+    pub fn of(target: Target, before: Side, after: Side, owner: &Owner) -> Self {
+        let owner = owner.clone();
         Self { target, before, after, owner, source: None, beneath: None }
     }
 
@@ -443,8 +444,8 @@ impl Step {
         self.beneath.as_ref()
     }
 
-    /// Whose it is, in the caller's words: the family of a component.
-    pub fn owner(&self) -> &str {
+    /// What it belongs to.
+    pub fn owner(&self) -> &Owner {
         &self.owner
     }
 

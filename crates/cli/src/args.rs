@@ -805,13 +805,16 @@ pub struct Rollback {
     /// files as it left them, or a day, as in 2026-03-09, for the files at its end.
     #[arg(long, value_name = "shipped|CHANGE|DATE", default_value = "shipped")]
     pub to: String,
-    /// Put settings back too that were edited since.
+    /// Restore the saved games that a `wind` kept, and nothing else. Needs --to.
+    #[arg(long, requires = "to", conflicts_with_all = ["family", "all"])]
+    pub saves: bool,
+    /// Also restore settings that were edited since.
     #[arg(long)]
     pub settings: bool,
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
-    /// Show what would be done, and do nothing.
+    /// Show the plan without carrying it out.
     #[arg(long)]
     pub dry_run: bool,
 }

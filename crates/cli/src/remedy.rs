@@ -88,8 +88,8 @@ fn command(action: &Action) -> String {
         Action::RollBackTo { game, change } => {
             format!("spanner rollback {} --to {change}", quoted(game))
         }
-        Action::RollBackFamilyTo { game, family, change } => {
-            format!("spanner rollback {} {} --to {change}", quoted(game), quoted(family))
+        Action::RollBackSaves { game, change } => {
+            format!("spanner rollback {} --saves --to {change}", quoted(game))
         }
         Action::SetAside { pattern } => format!("--aside {}", quoted(pattern)),
         Action::TakeSettings => "--settings".to_owned(),

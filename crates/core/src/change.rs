@@ -5,18 +5,18 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
 
 use crate::content::Content;
+use crate::error::{Error, Result};
 use crate::path::TreePath;
-pub use upright_spanner_change::{Fault, Mending, Record, RecordState, Side, State, Step, Target};
+use upright_spanner_change::Notes;
+pub use upright_spanner_change::{
+    Fault, Mending, Owner, Record, RecordState, Side, State, Step, Target,
+};
 use upright_spanner_image::Version;
 use upright_spanner_settings::document;
-
-/// The family under which is recorded what keeps a launcher from updating a game.
-pub(crate) const HOLD: &str = "hold";
-
-/// The family under which files of the game itself are recorded.
-pub(crate) const GAME_FILES: &str = "game-files";
 
 /// One journalled, reversible alteration of one game.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -107,17 +107,21 @@ pub fn state_name(state: RecordState) -> &'static str {
 }
 
 /// What a change was for, as far as later commands need to know.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(tag = "kind", rename_all = "kebab-case")]
 pub enum Purpose {
-    /// Builds were put in.
+    /// Builds were fitted.
     Fit,
-    /// Files were put back as shipped, or as at an earlier point.
+    /// Files went back to what the game shipped, or to an earlier point.
     Rollback,
-    /// The change of this number was undone.
-    Undo(i64),
-    /// Fitted builds were put back after something else had overwritten them.
+    /// Another change was undone.
+    Undo {
+        /// The number of that change.
+        change: i64,
+    },
+    /// Fitted builds that something had overwritten were restored.
     Refit,
-    /// Swaps made by hand were taken under management. No file was altered.
+    /// Swaps made by hand were recorded. No file was altered.
     Adopt,
     /// Copies made by hand were removed.
     RemoveCopies,
@@ -125,53 +129,34 @@ pub enum Purpose {
     Tune,
     /// A shortcut was made.
     Shortcut,
-    /// Another release of the game itself was put onto its folder.
-    Wind,
-    /// A launcher was kept from updating the game, or let again.
-    Hold,
+    /// Another release of the game was put into its folder.
+    Wind {
+        /// The folders and archives with the release.
+        from: Vec<String>,
+        /// The patterns of the files and folders that were moved aside.
+        aside: Vec<String>,
+    },
+    /// A launcher was kept from updating the game, or allowed to again.
+    Hold {
+        /// The reason, in the user's words.
+        why: Option<String>,
+    },
     /// A family was taken out for now.
-    Park(String),
-    /// What the change of this number took out was put back.
-    Unpark(i64),
+    Park {
+        /// The family.
+        family: String,
+    },
+    /// The files that a `park` took out were restored.
+    Unpark {
+        /// The number of the change that took them out.
+        change: i64,
+    },
 }
 
 impl Purpose {
-    /// The words in the journal.
-    pub fn to_text(&self) -> String {
-        match self {
-            Self::Fit => "fit".to_owned(),
-            Self::Rollback => "rollback".to_owned(),
-            Self::Undo(number) => format!("undo {number}"),
-            Self::Refit => "refit".to_owned(),
-            Self::Tune => "tune".to_owned(),
-            Self::Shortcut => "shortcut".to_owned(),
-            Self::Wind => "wind".to_owned(),
-            Self::Hold => "hold".to_owned(),
-            Self::Adopt => "adopt".to_owned(),
-            Self::RemoveCopies => "remove-copies".to_owned(),
-            Self::Park(family) => format!("park {family}"),
-            Self::Unpark(number) => format!("unpark {number}"),
-        }
-    }
-
-    fn from_text(text: &str) -> Option<Self> {
-        let (word, rest) = text.split_once(' ').unwrap_or((text, ""));
-        let number = || rest.parse().ok();
-        Some(match word {
-            "fit" => Self::Fit,
-            "rollback" => Self::Rollback,
-            "undo" => Self::Undo(number()?),
-            "refit" => Self::Refit,
-            "tune" => Self::Tune,
-            "shortcut" => Self::Shortcut,
-            "wind" => Self::Wind,
-            "hold" => Self::Hold,
-            "adopt" => Self::Adopt,
-            "remove-copies" => Self::RemoveCopies,
-            "park" => Self::Park(rest.to_owned()),
-            "unpark" => Self::Unpark(number()?),
-            _ => return None,
-        })
+    /// Whether it put another release of the game into its folder.
+    pub fn is_wind(&self) -> bool {
+        matches!(self, Self::Wind { .. })
     }
 }
 
@@ -183,7 +168,7 @@ impl Undoings {
     /// Takes note of a change; of an undoing gives the change at the root of it, and whether that is in effect
     /// again: to undo an undoing turns on what that had turned off, and so on.
     pub fn take(&mut self, change: &Change) -> Option<(i64, bool)> {
-        let Purpose::Undo(of) = change.purpose else { return None };
+        let Purpose::Undo { change: of } = change.purpose else { return None };
         let (root, on) = self.0.get(&of).map_or((of, false), |(root, on)| (*root, !on));
         self.0.insert(change.number(), (root, on));
         Some((root, on))
@@ -196,7 +181,7 @@ pub(crate) fn winds<'a>(change: &Change, changes: impl IntoIterator<Item = &'a C
     let mut winds = Vec::new();
     for other in changes.into_iter().filter(|other| other.number() <= change.number()) {
         let root = undoings.take(other);
-        if other.purpose == Purpose::Wind || root.is_some_and(|(root, _)| winds.contains(&root)) {
+        if other.purpose.is_wind() || root.is_some_and(|(root, _)| winds.contains(&root)) {
             winds.push(other.number());
         }
     }
@@ -216,62 +201,130 @@ pub struct ExecutableMark {
     pub stamp: u32,
 }
 
-/// The keys of what a change's notes say in the journal.
-const PURPOSE: &str = "deed";
-const DESPITE: &str = "despite";
-const EXECUTABLE: &str = "executable";
-const VERSION: &str = "executable-version";
-const SIZE: &str = "executable-size";
-const LINKED: &str = "executable-linked";
+/// The notes of a change as the journal stores them.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct StoredNotes {
+    purpose: StoredPurpose,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    executable: Option<StoredExecutable>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    despite: Vec<String>,
+}
 
-/// What the journal is to note of a change besides its steps.
-pub(crate) fn notes(
-    purpose: &Purpose,
-    executable: Option<&ExecutableMark>,
-    despite: &[String],
-) -> BTreeMap<String, String> {
-    let mut notes = BTreeMap::from([(PURPOSE.to_owned(), purpose.to_text())]);
-    if !despite.is_empty() {
-        notes.insert(DESPITE.to_owned(), despite.join(" "));
-    }
-    if let Some(mark) = executable {
-        notes.insert(EXECUTABLE.to_owned(), mark.path.to_string());
-        notes.insert(SIZE.to_owned(), mark.size.to_string());
-        notes.insert(LINKED.to_owned(), mark.stamp.to_string());
-        if let Some(version) = &mark.version {
-            notes.insert(VERSION.to_owned(), version.to_string());
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+enum StoredPurpose {
+    Fit,
+    Rollback,
+    Undo(i64),
+    Refit,
+    Adopt,
+    RemoveCopies,
+    Tune,
+    Shortcut,
+    Wind {
+        from: Vec<String>,
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        aside: Vec<String>,
+    },
+    Hold {
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        why: Option<String>,
+    },
+    Park(String),
+    Unpark(i64),
+}
+
+/// A mark of an executable as the home's files store it.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub(crate) struct StoredExecutable {
+    path: TreePath,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    version: Option<Version>,
+    size: u64,
+    linked: u32,
+}
+
+impl From<StoredPurpose> for Purpose {
+    fn from(stored: StoredPurpose) -> Self {
+        match stored {
+            StoredPurpose::Fit => Self::Fit,
+            StoredPurpose::Rollback => Self::Rollback,
+            StoredPurpose::Undo(change) => Self::Undo { change },
+            StoredPurpose::Refit => Self::Refit,
+            StoredPurpose::Adopt => Self::Adopt,
+            StoredPurpose::RemoveCopies => Self::RemoveCopies,
+            StoredPurpose::Tune => Self::Tune,
+            StoredPurpose::Shortcut => Self::Shortcut,
+            StoredPurpose::Wind { from, aside } => Self::Wind { from, aside },
+            StoredPurpose::Hold { why } => Self::Hold { why },
+            StoredPurpose::Park(family) => Self::Park { family },
+            StoredPurpose::Unpark(change) => Self::Unpark { change },
         }
     }
+}
 
-    notes
+impl From<Purpose> for StoredPurpose {
+    fn from(purpose: Purpose) -> Self {
+        match purpose {
+            Purpose::Fit => Self::Fit,
+            Purpose::Rollback => Self::Rollback,
+            Purpose::Undo { change } => Self::Undo(change),
+            Purpose::Refit => Self::Refit,
+            Purpose::Adopt => Self::Adopt,
+            Purpose::RemoveCopies => Self::RemoveCopies,
+            Purpose::Tune => Self::Tune,
+            Purpose::Shortcut => Self::Shortcut,
+            Purpose::Wind { from, aside } => Self::Wind { from, aside },
+            Purpose::Hold { why } => Self::Hold { why },
+            Purpose::Park { family } => Self::Park(family),
+            Purpose::Unpark { change } => Self::Unpark(change),
+        }
+    }
+}
+
+impl From<StoredExecutable> for ExecutableMark {
+    fn from(stored: StoredExecutable) -> Self {
+        let StoredExecutable { path, version, size, linked } = stored;
+        Self { path, version, size, stamp: linked }
+    }
+}
+
+impl From<ExecutableMark> for StoredExecutable {
+    fn from(mark: ExecutableMark) -> Self {
+        let ExecutableMark { path, version, size, stamp } = mark;
+        Self { path, version, size, linked: stamp }
+    }
+}
+
+/// The notes of a change for the journal.
+///
+/// # Errors
+/// If they cannot be written as JSON.
+pub(crate) fn notes(
+    purpose: Purpose,
+    executable: Option<ExecutableMark>,
+    despite: Vec<String>,
+) -> Result<Notes> {
+    let executable = executable.map(StoredExecutable::from);
+    let stored = StoredNotes { purpose: purpose.into(), executable, despite };
+    Notes::of(&stored).map_err(|error| Error::Invalid {
+        what: format!("the change cannot be recorded: {error}"),
+        remedy: "Use names that are Unicode.".into(),
+    })
 }
 
 impl TryFrom<Record> for Change {
-    /// What of it cannot be understood.
+    /// Why its notes cannot be read.
     type Error = String;
 
     fn try_from(record: Record) -> Result<Self, String> {
-        let note = |key: &str| record.notes.get(key).map(String::as_str);
-        let unknown = |key: &str| {
-            format!("`{key}` is `{}`, which has no meaning here", note(key).unwrap_or(""))
-        };
-        let purpose = note(PURPOSE).and_then(Purpose::from_text).ok_or_else(|| unknown(PURPOSE))?;
-        let executable = match note(EXECUTABLE) {
-            None => None,
-            Some(path) => Some(ExecutableMark {
-                path: TreePath::new(path).map_err(|error| error.to_string())?,
-                version: match note(VERSION) {
-                    None => None,
-                    Some(text) => Some(text.parse().map_err(|_| unknown(VERSION))?),
-                },
-                size: note(SIZE).and_then(|n| n.parse().ok()).ok_or_else(|| unknown(SIZE))?,
-                stamp: note(LINKED).and_then(|n| n.parse().ok()).ok_or_else(|| unknown(LINKED))?,
-            }),
-        };
-
-        let despite = note(DESPITE).unwrap_or_default().split_whitespace();
-        let despite = despite.map(str::to_owned).collect();
-        Ok(Self { purpose, executable, despite, record })
+        let stored: StoredNotes = record.notes.read().map_err(|error| error.to_string())?;
+        let StoredNotes { purpose, executable, despite } = stored;
+        let executable = executable.map(ExecutableMark::from);
+        Ok(Self { purpose: purpose.into(), executable, despite, record })
     }
 }
 

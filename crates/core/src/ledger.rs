@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
-use crate::change::{Change, Purpose, Side, State, Step, Target, Undoings};
+use crate::change::{Change, Owner, Side, State, Step, Target, Undoings};
 use crate::path::{TreePath, fold};
 use upright_spanner_change::{Place, SettingKey};
 
@@ -30,8 +30,8 @@ struct Wound {
 pub struct LedgerEntry {
     /// The target.
     pub target: Target,
-    /// The family that it was last touched for.
-    pub family: String,
+    /// What it belonged to when it was last touched.
+    pub owner: Owner,
     /// What the game brought: what was there before the first change, or, where something else
     /// than a change has altered it since, what was there before the next one. What was deleted by hand
     /// is still what the game brought. Where another release of the game was put onto its folder, that
@@ -88,7 +88,7 @@ impl Ledger {
         let mut undoings = Undoings::default();
         let mut winds: BTreeMap<i64, Vec<Wound>> = BTreeMap::new();
         for change in changes {
-            let winds_back = change.purpose == Purpose::Wind;
+            let winds_back = change.purpose.is_wind();
             for (step, after) in change.record.effects() {
                 let own = || (change.root() == root).then(|| step.target().clone());
                 let path = change.on_disk(step.target());
@@ -151,7 +151,7 @@ impl Ledger {
 
         let entry = LedgerEntry {
             target: target.clone(),
-            family: step.owner().to_owned(),
+            owner: step.owner().clone(),
             shipped,
             first,
             last: after.clone(),
@@ -234,10 +234,10 @@ impl Ledger {
         entry.is_some_and(|e| e.first.state.is_absent() && !e.last.state.is_absent())
     }
 
-    /// The folders that changes made and did not remove, each with the family that it came with.
-    pub fn made_folders(&self) -> impl Iterator<Item = (&Place, &str)> {
+    /// The folders that changes made and did not remove, each with its owner.
+    pub fn made_folders(&self) -> impl Iterator<Item = (&Place, &Owner)> {
         let folders = self.entries().filter(|entry| entry.target.is_folder());
-        let folders = folders.filter_map(|entry| Some((entry.place()?, entry.family.as_str())));
+        let folders = folders.filter_map(|entry| Some((entry.place()?, &entry.owner)));
         folders.filter(|(folder, _)| self.made(folder))
     }
 

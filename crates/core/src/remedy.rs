@@ -139,9 +139,8 @@ pub enum Action {
         game: Text,
         change: i64,
     },
-    RollBackFamilyTo {
+    RollBackSaves {
         game: Text,
-        family: Text,
         change: i64,
     },
     SetRegistry,

@@ -5,7 +5,7 @@ use std::cell::OnceCell;
 use std::collections::HashSet;
 
 use crate::catalog::Catalog;
-use crate::change::Change;
+use crate::change::{Change, Owner};
 use crate::feed::Feeds;
 use crate::game::{Game, Pin};
 use crate::history::History;
@@ -83,9 +83,9 @@ impl<'a> Situation<'a> {
         &self.view.game
     }
 
-    /// Whether a file of a family is the user's own from the day on that it came: settings, by its name or since a
+    /// Whether a file of an owner is the user's own from the day on that it came: settings, by its name or since a
     /// build's layout says that the user's stay.
-    pub fn is_users(&self, place: &Place, family: &str) -> bool {
+    pub fn is_users(&self, place: &Place, owner: &Owner) -> bool {
         let name = place.path().file_name();
         let stays = |place: &&Placement| matches!(place.policy, Policy::Keep | Policy::Merge);
         let kept = self.kept.get_or_init(|| {
@@ -95,7 +95,8 @@ impl<'a> Situation<'a> {
             };
             self.builds.iter().flat_map(of_build).collect()
         });
-        is_settings_name(name) || kept.contains(&(fold(family), fold(name)))
+        is_settings_name(name)
+            || owner.family().is_some_and(|family| kept.contains(&(fold(family), fold(name))))
     }
 
     /// What there is to load.

@@ -1,15 +1,15 @@
 //! Trees that are moved aside and back, contents that are kept and not altered, and changes of many files, through
 //! the engine.
 
-use std::collections::BTreeMap;
 use std::fs;
 use std::path::PathBuf;
 
 use tempfile::TempDir;
 use upright_spanner_change::carrier::{Carriers, OnDisk, listing};
 use upright_spanner_change::{
-    Aside, Content, Draft, Engine, FileState, Journal, NoCopies, Place, Record, RecordState, Scope,
-    Side, Silent, Stamp, State, Step, Store, Supply, Target, Territory, TreePath,
+    Aside, Content, Draft, Engine, FileState, Journal, NoCopies, Notes, Owner, Place, Record,
+    RecordState, Scope, Side, Silent, Stamp, State, Step, Store, Supply, Target, Territory,
+    TreePath,
 };
 
 struct Bench {
@@ -57,7 +57,7 @@ impl Bench {
             scope: self.scope(),
             root: None,
             summary: "move".to_owned(),
-            notes: BTreeMap::new(),
+            notes: Notes::of(&()).unwrap(),
             steps,
             in_use: false,
             supplies,
@@ -95,7 +95,7 @@ fn a_tree_goes_aside_with_all_that_is_in_it_and_comes_back() {
     assert!(text.lines().any(|line| line.ends_with(" deep/two words.txt")), "{text}");
     assert_eq!(tree.listing, Content::of_bytes(text.as_bytes()));
 
-    let step = Step::aside(aside.clone(), tree, "game");
+    let step = Step::aside(aside.clone(), tree, &Owner::of_family("game"));
     let record = bench.apply(vec![step.clone()], Vec::new()).unwrap();
     assert_eq!(record.state, RecordState::Done);
     assert!(!bench.path("game/data").exists());
@@ -114,14 +114,16 @@ fn a_tree_goes_aside_with_all_that_is_in_it_and_comes_back() {
 fn a_tree_that_is_another_by_then_or_has_no_room_stays() {
     let bench = Bench::new();
     let (tree, _) = listing(&bench.territory(), &bench.aside().place).unwrap().unwrap();
-    let step = Step::aside(bench.aside(), tree, "game");
+    let step = Step::aside(bench.aside(), tree, &Owner::of_family("game"));
     bench.write("game/data/three.txt", b"came since");
     bench.apply(vec![step], Vec::new()).unwrap_err();
     assert!(bench.path("game/data/three.txt").exists());
 
     let (tree, _) = listing(&bench.territory(), &bench.aside().place).unwrap().unwrap();
     bench.write("beside/data/other.txt", b"in the way");
-    bench.apply(vec![Step::aside(bench.aside(), tree, "game")], Vec::new()).unwrap_err();
+    bench
+        .apply(vec![Step::aside(bench.aside(), tree, &Owner::of_family("game"))], Vec::new())
+        .unwrap_err();
     assert!(bench.path("game/data/three.txt").exists());
     assert_eq!(fs::read(bench.path("beside/data/other.txt")).unwrap(), b"in the way");
 }
@@ -136,7 +138,7 @@ fn what_is_kept_is_stored_and_stays_as_it_is() {
         FileState { content: Content::of_bytes(b"beneath"), stamp: Stamp::fresh((1, 0)) },
         None,
     );
-    let step = Step::keep(place, side, "saves").over(Some(beneath.clone()));
+    let step = Step::keep(place, side, &Owner::of_family("saves")).over(Some(beneath.clone()));
     assert!(!step.alters());
     let before = fs::metadata(bench.path("game/data/one.txt")).unwrap();
     bench.apply(vec![step], vec![Supply::Bytes(b"beneath".to_vec())]).unwrap();
@@ -160,7 +162,7 @@ fn many_files_come_from_elsewhere_without_being_stored() {
         let content = Content::of_bytes(new.as_bytes());
         let after = Side::file(FileState { content, stamp: Stamp::fresh((7, 0)) }, None);
         let place = Place::from(TreePath::new(&name).unwrap());
-        steps.push(Step::replace(place, bench.now(&name), after, "game"));
+        steps.push(Step::replace(place, bench.now(&name), after, &Owner::of_family("game")));
         supplies.push(Supply::Passing(bench.path(&format!("source/{n}.dat")), content));
     }
     // One source that is another than was said: everything is as before.

@@ -1,6 +1,5 @@
 //! The engine on memory and on disk: whole or not at all, and nothing lost.
 
-use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -8,9 +7,9 @@ use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_change::carrier::{Carriers, OnDisk};
 use upright_spanner_change::{
-    Content, Draft, Engine, Error, Failure, FileState, Journal, Memory, NoCopies, Place, Progress,
-    RecordState, Registry, RegistryValue, Scope, SettingKey, Side, Silent, Stamp, State, Step,
-    StepOutcome, Store, Supply, Target, Territory, TreePath,
+    Content, Draft, Engine, Error, Failure, FileState, Journal, Memory, NoCopies, Notes, Owner,
+    Place, Progress, RecordState, Registry, RegistryValue, Scope, SettingKey, Side, Silent, Stamp,
+    State, Step, StepOutcome, Store, Supply, Target, Territory, TreePath,
 };
 use upright_spanner_settings::registry::{Value, ValueName};
 use upright_spanner_settings::{Format, KeyPath};
@@ -59,7 +58,7 @@ impl Bench {
             scope: self.scope(),
             root: None,
             summary: "fit lens".to_owned(),
-            notes: BTreeMap::new(),
+            notes: Notes::of(&()).unwrap(),
             steps,
             in_use: true,
             supplies: Vec::new(),
@@ -119,12 +118,17 @@ fn files_and_folders_come_and_go_and_come_back_with_their_marks() {
     }
 
     let steps = vec![
-        Step::make_folder(place("new"), "lens"),
-        Step::make_folder(place("new/deep"), "lens"),
-        Step::replace(place("bin/lens.dll"), lens.clone(), file(b"new"), "lens"),
-        Step::replace(place("new/deep/two.bin"), Side::ABSENT, file(b"two"), "lens"),
-        Step::replace(place("old/one.bin"), one, Side::ABSENT, "lens"),
-        Step::remove_folder(place("old"), None, "lens"),
+        Step::make_folder(place("new"), &Owner::of_family("lens")),
+        Step::make_folder(place("new/deep"), &Owner::of_family("lens")),
+        Step::replace(place("bin/lens.dll"), lens.clone(), file(b"new"), &Owner::of_family("lens")),
+        Step::replace(
+            place("new/deep/two.bin"),
+            Side::ABSENT,
+            file(b"two"),
+            &Owner::of_family("lens"),
+        ),
+        Step::replace(place("old/one.bin"), one, Side::ABSENT, &Owner::of_family("lens")),
+        Step::remove_folder(place("old"), None, &Owner::of_family("lens")),
     ];
     let record = bench.engine().apply(bench.draft(steps)).unwrap();
     assert_eq!((record.number, record.state), (1, RecordState::Done));
@@ -145,7 +149,7 @@ fn files_and_folders_come_and_go_and_come_back_with_their_marks() {
 fn a_folder_in_which_something_else_lies_stays() {
     let bench = Bench::new();
     bench.write("mods/theirs.bin", b"theirs");
-    let steps = vec![Step::remove_folder(place("mods"), None, "lens")];
+    let steps = vec![Step::remove_folder(place("mods"), None, &Owner::of_family("lens"))];
     let record = bench.engine().apply(bench.draft(steps)).unwrap();
     assert!(bench.game().join("mods/theirs.bin").exists());
     let effects: Vec<_> = record.effects().map(|(_, side)| side.state.is_absent()).collect();
@@ -161,8 +165,13 @@ fn what_is_not_as_expected_is_not_overwritten() {
     let before = bench.picture();
     for (path, expected) in [("b.dll", file(b"as long as thisx!")), ("b.dll", Side::ABSENT)] {
         let steps = vec![
-            Step::replace(place("a.dll"), bench.now("a.dll"), file(b"new"), "lens"),
-            Step::replace(place(path), expected, file(b"new"), "lens"),
+            Step::replace(
+                place("a.dll"),
+                bench.now("a.dll"),
+                file(b"new"),
+                &Owner::of_family("lens"),
+            ),
+            Step::replace(place(path), expected, file(b"new"), &Owner::of_family("lens")),
         ];
         let failed = bench.engine().apply(bench.draft(steps)).unwrap_err();
         assert!(matches!(failed, Failure::PutBack { .. }), "{failed:?}");
@@ -177,7 +186,9 @@ fn what_is_supplied_is_stored_with_the_change_and_has_to_be_what_it_was() {
     bench.write("bin/lens.ini", b"[a]");
     let new = bench.folder.path().join("new.dll");
     fs::write(&new, b"new").unwrap();
-    let step = |path, after| Step::replace(place(path), bench.now(path), file(after), "lens");
+    let step = |path, after| {
+        Step::replace(place(path), bench.now(path), file(after), &Owner::of_family("lens"))
+    };
     let draft = || Draft {
         supplies: vec![
             Supply::File(new.clone(), Content::of_bytes(b"new")),
@@ -211,7 +222,9 @@ fn a_place_outside_is_reached_by_a_grant_alone() {
     bench.store.keep_bytes(b"new").unwrap();
     let path = TreePath::new("lens.dll").unwrap();
     let outside = Place::new(&bench.game(), &other, path).unwrap();
-    let steps = || vec![Step::replace(outside.clone(), Side::ABSENT, file(b"new"), "lens")];
+    let steps = || {
+        vec![Step::replace(outside.clone(), Side::ABSENT, file(b"new"), &Owner::of_family("lens"))]
+    };
     assert!(matches!(bench.engine().apply(bench.draft(steps())), Err(Failure::Untouched(_))));
     let mut draft = bench.draft(steps());
     draft.scope.bays.push(other.clone());
@@ -228,7 +241,14 @@ fn a_link_is_neither_followed_nor_replaced() {
     fs::create_dir(&outside).unwrap();
     fs::write(outside.join("lens.dll"), b"old").unwrap();
     bench.store.keep_bytes(b"new").unwrap();
-    let steps = || vec![Step::replace(place("bin/lens.dll"), file(b"old"), file(b"new"), "lens")];
+    let steps = || {
+        vec![Step::replace(
+            place("bin/lens.dll"),
+            file(b"old"),
+            file(b"new"),
+            &Owner::of_family("lens"),
+        )]
+    };
     fs::remove_dir_all(bench.game().join("bin")).unwrap();
     std::os::unix::fs::symlink(&outside, bench.game().join("bin")).unwrap();
     let failed = bench.engine().apply(bench.draft(steps())).unwrap_err();
@@ -272,7 +292,8 @@ fn what_is_written_into_a_file_while_it_is_replaced_is_not_lost() {
         let before = bench.now("lens.dll");
         let open = fs::File::options().write(true).open(bench.game().join("lens.dll")).unwrap();
         let writer = Writer { file: open, at };
-        let steps = vec![Step::replace(place("lens.dll"), before, file(b"new"), "lens")];
+        let steps =
+            vec![Step::replace(place("lens.dll"), before, file(b"new"), &Owner::of_family("lens"))];
         let engine = Engine { progress: &writer, ..bench.engine() };
         let failed = engine.apply(bench.draft(steps)).unwrap_err();
         // As long as the writer has it open, a second name may stay.
@@ -310,7 +331,9 @@ fn a_file_that_is_written_into_before_it_is_removed_stays_and_nothing_waits() {
     let act = || fs::write(&path, b"longer than it was").unwrap();
     let when = When { begins: "swapping", act: &act };
     let engine = Engine { progress: &when, ..bench.engine() };
-    let goes = |path: &str| Step::replace(place(path), bench.now(path), Side::ABSENT, "lens");
+    let goes = |path: &str| {
+        Step::replace(place(path), bench.now(path), Side::ABSENT, &Owner::of_family("lens"))
+    };
     let failed = engine.apply(bench.draft(vec![goes("lens.dll"), goes("lens.ini")])).unwrap_err();
     assert!(matches!(failed, Failure::PutBack { .. }), "{failed:?}");
     assert_eq!(fs::read(bench.game().join("lens.dll")).unwrap(), b"old");
@@ -337,7 +360,8 @@ fn what_someone_else_put_there_stays_though_it_is_what_was_to_come() {
         }
         let when = When { begins, act: &act };
         let engine = Engine { progress: &when, ..bench.engine() };
-        let steps = vec![Step::replace(place("lens.dll"), before, file(b"new"), "lens")];
+        let steps =
+            vec![Step::replace(place("lens.dll"), before, file(b"new"), &Owner::of_family("lens"))];
         let failed = engine.apply(bench.draft(steps)).unwrap_err();
         let Failure::PutBack { reports, .. } = failed else { panic!("{begins}: {failed:?}") };
         assert!(matches!(reports[0].outcome, StepOutcome::Untouched), "{begins}");
@@ -355,7 +379,12 @@ fn a_large_file_that_something_writes_into_right_after_it_came_is_not_taken_for_
     let steps = |bench: &Bench, byte: u8| {
         let new = vec![byte; LONG];
         bench.store.keep_bytes(&new).unwrap();
-        vec![Step::replace(place("lens.dll"), bench.now("lens.dll"), file(&new), "lens")]
+        vec![Step::replace(
+            place("lens.dll"),
+            bench.now("lens.dll"),
+            file(&new),
+            &Owner::of_family("lens"),
+        )]
     };
     let draft = |steps| Draft { in_use: false, ..bench.draft(steps) };
     bench.engine().apply(draft(steps(&bench, 1))).unwrap();
@@ -378,7 +407,12 @@ fn a_stored_file_has_one_name_and_is_read_only() {
     let bench = Bench::new();
     bench.write("lens.dll", b"old");
     bench.store.keep_bytes(b"new").unwrap();
-    let steps = vec![Step::replace(place("lens.dll"), bench.now("lens.dll"), file(b"new"), "lens")];
+    let steps = vec![Step::replace(
+        place("lens.dll"),
+        bench.now("lens.dll"),
+        file(b"new"),
+        &Owner::of_family("lens"),
+    )];
     bench.engine().apply(bench.draft(steps)).unwrap();
     for content in bench.store.contents().unwrap() {
         let metadata = fs::metadata(bench.store.path(&content)).unwrap();
@@ -397,8 +431,13 @@ fn a_damaged_line_or_file_spoils_nothing_but_itself() {
         bench.store.keep_bytes(bytes).unwrap();
         let path = format!("{name}.dll");
         let steps = vec![
-            Step::replace(place(&path), bench.now(&path), file(bytes), "lens"),
-            Step::replace(place(&format!("{name}.new")), Side::ABSENT, file(bytes), "lens"),
+            Step::replace(place(&path), bench.now(&path), file(bytes), &Owner::of_family("lens")),
+            Step::replace(
+                place(&format!("{name}.new")),
+                Side::ABSENT,
+                file(bytes),
+                &Owner::of_family("lens"),
+            ),
         ];
         bench.engine().apply(bench.draft(steps)).unwrap();
     }
@@ -464,7 +503,7 @@ proptest! {
             for value in [before, after].into_iter().flatten() {
                 bench.store.keep_bytes(&[*value]).unwrap();
             }
-            steps.push(Step::replace(place(&format!("file-{n}")), side(*before), side(*after), "lens"));
+            steps.push(Step::replace(place(&format!("file-{n}")), side(*before), side(*after), &Owner::of_family("lens")));
         }
         let spare = |n| Some(place(&format!("spare-{n}")));
         let spares = (0..steps.len()).map(spare).collect();
@@ -510,8 +549,13 @@ fn a_change_that_cannot_be_put_back_is_settled_with_what_is_there() {
     bench.store.keep_bytes(b"new").unwrap();
     let before = bench.now("lens.dll");
     let steps = vec![
-        Step::replace(place("lens.dll"), before, file(b"new"), "lens"),
-        Step::replace(place("other.dll"), bench.now("other.dll"), file(b"new"), "lens"),
+        Step::replace(place("lens.dll"), before, file(b"new"), &Owner::of_family("lens")),
+        Step::replace(
+            place("other.dll"),
+            bench.now("other.dll"),
+            file(b"new"),
+            &Owner::of_family("lens"),
+        ),
     ];
     bench.engine().apply(bench.draft(steps)).unwrap();
     reopen(&bench, 1);
@@ -542,8 +586,12 @@ fn a_swap_that_was_interrupted_between_its_steps_is_taken_up() {
             bench.write("lens.dll", b"old");
             bench.store.keep_bytes(b"new").unwrap();
             let before = bench.picture();
-            let step =
-                Step::replace(place("lens.dll"), bench.now("lens.dll"), file(b"new"), "lens");
+            let step = Step::replace(
+                place("lens.dll"),
+                bench.now("lens.dll"),
+                file(b"new"),
+                &Owner::of_family("lens"),
+            );
             bench.engine().apply(bench.draft(vec![step])).unwrap();
             reopen(&bench, 1);
             let open = bench.journal.read(&NoCopies).unwrap().records.remove(0);
@@ -595,14 +643,19 @@ fn steps_of_every_kind(bench: &Bench) -> Vec<Step> {
     let value = |value: Value| State::Value(value);
     let step = |target: Target, after: State| {
         let now = bench.look(&target);
-        Step::of(target, now.into(), after.into(), "lens")
+        Step::of(target, now.into(), after.into(), &Owner::of_family("lens"))
     };
     vec![
         step(setting("lens.ini", ["Render", "Depth"]), text("3")),
         step(setting("lens.ini", ["Extra", "Log"]), text("on")),
         step(in_prefix(r"Software\Maker", "Debug"), value(Value::dword(1))),
         step(in_prefix(r"Software\Maker\New\Deep", ""), value(Value::text("x"))),
-        Step::replace(place("lens.dll"), bench.now("lens.dll"), file(b"new"), "lens"),
+        Step::replace(
+            place("lens.dll"),
+            bench.now("lens.dll"),
+            file(b"new"),
+            &Owner::of_family("lens"),
+        ),
         step(Target::ReadOnly(place("lens.ini")), State::mark(true)),
     ]
 }
@@ -729,7 +782,8 @@ fn a_rename_that_a_scanner_blocks_for_a_moment_is_tried_again() {
     let before = bench.now("lens.dll");
     let scanner = Scanner { path: bench.game().join("lens.dll"), threads: Mutex::default() };
     let engine = Engine { progress: &scanner, ..bench.engine() };
-    let steps = vec![Step::replace(place("lens.dll"), before, file(b"new"), "lens")];
+    let steps =
+        vec![Step::replace(place("lens.dll"), before, file(b"new"), &Owner::of_family("lens"))];
     engine.apply(bench.draft(steps)).unwrap();
     assert_eq!(fs::read(bench.game().join("lens.dll")).unwrap(), b"new");
     for thread in scanner.threads.into_inner().unwrap() {
@@ -751,7 +805,12 @@ fn dates_of_creation_come_back() {
     dll.set_times(fs::FileTimes::new().set_created(long_ago)).unwrap();
     drop(dll);
     let before = bench.now("lens.dll");
-    let steps = vec![Step::replace(place("lens.dll"), before.clone(), file(b"new"), "lens")];
+    let steps = vec![Step::replace(
+        place("lens.dll"),
+        before.clone(),
+        file(b"new"),
+        &Owner::of_family("lens"),
+    )];
     let record = bench.engine().apply(bench.draft(steps)).unwrap();
     let back = record.steps[0].taken_back(bench.now("lens.dll"));
     bench.engine().apply(bench.draft(vec![back])).unwrap();

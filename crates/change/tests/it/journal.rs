@@ -9,8 +9,8 @@ use std::sync::Mutex;
 use proptest::prelude::*;
 use upright_spanner_change::{
     Content, CopiedFile, Copies, Draft, Engine, Failure, FileState, Journal, Mark, Memory, Mending,
-    NoCopies, OUTCOME, Place, Record, RecordState, Registry, RegistryValue, Scope, SettingKey,
-    Side, Silent, Stamp, State, Step, Store, Target, TreePath, line,
+    NoCopies, Notes, OUTCOME, Owner, Place, Record, RecordState, Registry, RegistryValue, Scope,
+    SettingKey, Side, Silent, Stamp, State, Step, Store, Target, TreePath, line,
 };
 use upright_spanner_settings::registry::{Value, ValueName};
 use upright_spanner_settings::{Format, KeyPath};
@@ -46,6 +46,7 @@ fn step() -> impl Strategy<Value = Step> {
     let value = (".{0,6}", prop::collection::vec(any::<u8>(), 0..4), 0u32..12, 0usize..3);
     (place(), side(), side(), "\\PC{0,8}", source, 0usize..7, value).prop_map(
         |(place, before, after, owner, source, kind, (text, data, number, around))| {
+            let owner = Owner::of_family(&owner);
             let path = KeyPath::new(["a section", "a key"]).unwrap();
             let format = Format::ALL[number as usize % 4];
             let name =
@@ -123,7 +124,7 @@ proptest! {
         let place = Place::from(TreePath::new("lens.dll").unwrap());
         let stamp = Stamp::fresh((1, 0));
         let file = |bytes| Side::file(FileState { content: Content::of_bytes(bytes), stamp }, None);
-        let steps = vec![Step::replace(place, file(b"old"), file(b"new"), "lens")];
+        let steps = vec![Step::replace(place, file(b"old"), file(b"new"), &Owner::of_family("lens"))];
         let (journal, record) = written(folder.path(), steps, "fit lens");
         let mut bytes = fs::read(journal.path(1)).unwrap();
         let at = at.index(bytes.len());
@@ -147,7 +148,7 @@ proptest! {
 fn an_unknown_word_is_an_error_and_not_open() {
     let folder = tempfile::tempdir().unwrap();
     let place = Place::from(TreePath::new("lens.dll").unwrap());
-    let steps = vec![Step::read_only(place, State::mark(false), true, "lens")];
+    let steps = vec![Step::read_only(place, State::mark(false), true, &Owner::of_family("lens"))];
     let (journal, record) = written(folder.path(), steps, "fit lens");
     assert_eq!(record.steps[0].after().state, State::mark(true));
     let text = fs::read_to_string(journal.path(1)).unwrap();
@@ -176,7 +177,9 @@ fn an_unknown_word_is_an_error_and_not_open() {
 fn a_row_of_missing_files_is_one_fault_however_long_it_is() {
     let folder = tempfile::tempdir().unwrap();
     let place = Place::from(TreePath::new("lens.dll").unwrap());
-    let steps = || vec![Step::read_only(place.clone(), State::mark(false), true, "lens")];
+    let steps = || {
+        vec![Step::read_only(place.clone(), State::mark(false), true, &Owner::of_family("lens"))]
+    };
     let (journal, _) = written(folder.path(), steps(), "fit lens");
     // Somebody copies a file to a name that is far away.
     fs::copy(journal.path(1), journal.path(i64::MAX)).unwrap();
@@ -208,7 +211,7 @@ fn draft(root: &Path, steps: Vec<Step>) -> Draft {
         scope: Scope { root: root.to_owned(), ..Scope::default() },
         root: None,
         summary: "fit lens".to_owned(),
-        notes: BTreeMap::from([("deed".to_owned(), "fit".to_owned())]),
+        notes: Notes::of(&["fit"]).unwrap(),
         steps,
         in_use: false,
         supplies: Vec::new(),
@@ -249,8 +252,15 @@ fn three(folder: &Path) -> Journal {
     let memory = Memory::default();
     memory.put(&Target::ReadOnly(place.clone()), State::mark(false));
     for (before, after) in [(false, true), (true, false), (false, true)] {
-        let draft =
-            draft(folder, vec![Step::read_only(place.clone(), State::mark(before), after, "lens")]);
+        let draft = draft(
+            folder,
+            vec![Step::read_only(
+                place.clone(),
+                State::mark(before),
+                after,
+                &Owner::of_family("lens"),
+            )],
+        );
         engine.apply_with(draft, vec![None], &memory).unwrap();
     }
     journal
@@ -290,7 +300,8 @@ fn that_every_change_has_ended_is_known_without_reading_where_copies_say_so() {
     assert!(Journal::has_ended(&journal.marks().unwrap(), &shelf));
 
     // A summary may hold the words that end a change; in a line they are written otherwise.
-    let step = Step::make_folder(Place::from(TreePath::new("Data").unwrap()), "lens");
+    let step =
+        Step::make_folder(Place::from(TreePath::new("Data").unwrap()), &Owner::of_family("lens"));
     let other = tempfile::tempdir().unwrap();
     let (journal, _) = written(other.path(), vec![step], OUTCOME);
     without_outcome(&journal, 1);
@@ -379,7 +390,9 @@ fn whatever_has_the_name_of_a_journal_file_counts_as_one() {
     let place = Place::from(TreePath::new("other.dll").unwrap());
     let memory = Memory::default();
     memory.put(&Target::ReadOnly(place.clone()), State::mark(false));
-    let draft =
-        draft(folder.path(), vec![Step::read_only(place, State::mark(false), true, "lens")]);
+    let draft = draft(
+        folder.path(),
+        vec![Step::read_only(place, State::mark(false), true, &Owner::of_family("lens"))],
+    );
     assert_eq!(engine.apply_with(draft, vec![None], &memory).unwrap().number, 4);
 }

@@ -125,7 +125,7 @@ pub fn check_again(workshop: &Workshop, game: &str, session: &Session) -> Result
     let view = workshop.game(game, &Silent)?;
     let drift = workshop.drift(&view)?;
     let checked = workshop.check_games(std::slice::from_ref(&view))?.pop();
-    let is_ours = |family: &str| drift.files.iter().any(|file| file.family == family);
+    let is_ours = |family: &str| drift.files.iter().any(|file| file.owner.is_family(family));
     let found = checked.unwrap_or_default().about(is_ours);
     if !found.is_empty() {
         render::hint(session, "What is fitted, with the game as it is now:")?;

@@ -76,7 +76,8 @@ fn drifts<'a>(
         }
         let found = if drift.executable_then.is_some() {
             let checked = workshop.check_games(std::slice::from_ref(view))?.pop();
-            let is_ours = |family: &str| drift.files.iter().any(|file| file.family == family);
+            let is_ours =
+                |family: &str| drift.files.iter().any(|file| file.owner.is_family(family));
             checked.unwrap_or_default().about(is_ours)
         } else {
             Vec::new()

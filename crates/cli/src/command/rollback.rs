@@ -3,7 +3,7 @@
 use anyhow::Result;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
-use upright_spanner_core::plan::{NothingToDo, Point};
+use upright_spanner_core::plan::{NothingToDo, Point, Selection};
 use upright_spanner_core::{ChangeError, Error, Workshop};
 
 use super::carry_out::{START, Talk, Wish, carry_out};
@@ -20,8 +20,12 @@ pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
     let Some(game) = &args.game else { return all(args, &workshop, session) };
     let view = target::game(&workshop, game, args.dry_run, session)?;
     let to = point(&args.to, &workshop)?;
-    let family = args.family.as_deref();
-    let (plan, nothing) = workshop.plan_rollback(&view, family, to, args.settings)?;
+    let of = match &args.family {
+        Some(family) => Selection::Family(family),
+        None if args.saves => Selection::Saves,
+        None => Selection::Everything,
+    };
+    let (plan, nothing) = workshop.plan_rollback(&view, of, to, args.settings)?;
     let talk = Talk {
         question: None,
         nothing: match nothing {
@@ -45,10 +49,11 @@ pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
 fn all(args: &args::Rollback, workshop: &Workshop, session: &Session) -> Result<Exit> {
     let to = point(&args.to, workshop)?;
     let family = args.all.as_deref().filter(|family| !family.is_empty());
+    let of = family.map_or(Selection::Everything, Selection::Family);
     let survey = survey_known(workshop, session)?;
     let (mut jobs, mut several) = (Vec::new(), Several::default());
     for view in &survey.games {
-        match workshop.plan_rollback(view, family, to, args.settings) {
+        match workshop.plan_rollback(view, of, to, args.settings) {
             Ok((plan, Some(NothingToDo::NothingRecorded))) if plan.is_empty() => {}
             Ok((plan, _)) => {
                 jobs.push(Job { what: family.unwrap_or("all of it").to_owned(), plan });

@@ -20,7 +20,7 @@ pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
     let view = workshop.game(&change.root().to_string_lossy(), &session.progress())?;
     let plan = workshop.plan_undo(&view, &change)?;
     // What is beside the game does not make it work otherwise.
-    let is_beside = matches!(change.purpose, Purpose::Shortcut | Purpose::Hold);
+    let is_beside = matches!(change.purpose, Purpose::Shortcut | Purpose::Hold { .. });
     let talk = Talk {
         question: None,
         nothing: "Nothing to undo: every file is already as it was before that change.",
@@ -31,7 +31,7 @@ pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
 
     let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
     let exit = carry_out(&workshop, plan, &wish, &talk, session)?;
-    if change.purpose == Purpose::Wind && !args.dry_run && !session.json {
+    if change.purpose.is_wind() && !args.dry_run && !session.json {
         workshop.refresh();
         check_again(&workshop, &change.root().to_string_lossy(), session)?;
     }

@@ -2,7 +2,9 @@
 
 use schemars::JsonSchema;
 use serde::Serialize;
-use upright_spanner_core::change::{self, ExecutableMark, State, Target, state_name};
+use upright_spanner_core::change::{
+    self, ExecutableMark, Owner, Purpose, State, Target, state_name,
+};
 use upright_spanner_core::registry::{CURRENT_USER, ValueName, digits_of};
 
 use super::{SchemaNumber, text};
@@ -24,8 +26,8 @@ pub struct Change {
     /// The game's id.
     game: String,
     summary: String,
-    /// What it was for: `fit`, `undo NUMBER` and so on.
-    deed: String,
+    /// What it was for.
+    purpose: Purpose,
     /// The executable that counted then.
     executable: Option<Executable>,
     /// Codes of the findings that were overridden.
@@ -64,8 +66,8 @@ pub struct Step {
     /// The value of the registry.
     #[serde(skip_serializing_if = "Option::is_none")]
     value: Option<RegistryValue>,
-    /// The family that it belongs to.
-    family: String,
+    #[serde(flatten)]
+    owner: StepOwner,
     before: Side,
     after: Side,
     /// The build that it comes from.
@@ -77,6 +79,30 @@ pub struct Step {
     /// What would be there if what is there afterwards were not.
     #[serde(skip_serializing_if = "Option::is_none")]
     beneath: Option<Side>,
+}
+
+/// What a target belongs to.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct StepOwner {
+    /// `component`, or the part of the game.
+    #[schemars(extend("enum" = ["component", "game", "saves", "hold", "compatibility", "shortcut"]))]
+    owner: &'static str,
+    /// The family of a component.
+    family: Option<String>,
+}
+
+impl From<&Owner> for StepOwner {
+    fn from(owner: &Owner) -> Self {
+        let name = match owner {
+            Owner::Family(_) => "component",
+            Owner::Game => "game",
+            Owner::Saves => "saves",
+            Owner::Hold => "hold",
+            Owner::Compatibility => "compatibility",
+            Owner::Shortcut => "shortcut",
+        };
+        Self { owner: name, family: owner.family().map(str::to_owned) }
+    }
 }
 
 /// Where something is.
@@ -175,7 +201,7 @@ impl From<&change::Change> for Change {
             number: change.number(),
             game: change.game().to_owned(),
             summary: change.summary().to_owned(),
-            deed: change.purpose.to_text(),
+            purpose: change.purpose.clone(),
             executable: change.executable.as_ref().map(Executable::from),
             despite: change.despite.clone(),
             began: change.began().to_string(),
@@ -212,7 +238,7 @@ impl From<&change::Step> for Step {
                 _ => None,
             },
             value: registry_value(step.target()),
-            family: step.owner().to_owned(),
+            owner: step.owner().into(),
             before: step.before().into(),
             after: step.after().into(),
             build: step.source().map(str::to_owned),

@@ -7,7 +7,7 @@ use upright_spanner_core::plan::{self, VersionChange};
 use upright_spanner_core::survey::GameView;
 
 use super::SchemaNumber;
-use super::change::{Executable, Place, RegistryValue, Side, registry_value};
+use super::change::{Executable, Place, RegistryValue, Side, StepOwner, registry_value};
 use super::check::{Finding, findings};
 use crate::text::slashes;
 
@@ -97,7 +97,8 @@ struct DriftedFile {
     /// The value of the registry.
     #[serde(skip_serializing_if = "Option::is_none")]
     value: Option<RegistryValue>,
-    family: String,
+    #[serde(flatten)]
+    owner: StepOwner,
     /// What it is now; `waiting` where an interrupted change is about it.
     #[schemars(extend("enum" = ["fitted", "shipped", "overwritten", "missing", "foreign", "waiting"]))]
     state: &'static str,
@@ -170,7 +171,7 @@ impl From<&plan::Drifted> for DriftedFile {
             place: Place::of(&file.target),
             kind: file.target.kind(),
             value: registry_value(&file.target),
-            family: file.family.clone(),
+            owner: (&file.owner).into(),
             state: file.state.name(),
             recorded: (&file.recorded).into(),
             now: (&file.now).into(),

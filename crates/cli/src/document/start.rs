@@ -10,6 +10,7 @@ use upright_spanner_core::prove::Proof;
 use upright_spanner_core::start::{Chosen, Run, Start};
 
 use super::SchemaNumber;
+use super::change::StepOwner;
 use super::check::Finding;
 use super::prove::ProofDocument;
 use crate::text::slashes;
@@ -88,7 +89,8 @@ enum Why {
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "DriftedBeforeStart")]
 struct Drifted {
-    family: String,
+    #[serde(flatten)]
+    owner: StepOwner,
     /// How it stands to its record.
     state: &'static str,
     target: String,
@@ -124,7 +126,7 @@ impl From<&Start> for Way {
 impl StartDocument {
     pub fn new(start: &Start, before: &BeforeStart) -> Self {
         let drifted = before.drifted.iter().map(|drifted| Drifted {
-            family: drifted.family.clone(),
+            owner: (&drifted.owner).into(),
             state: drifted.state.name(),
             target: drifted.target.to_string(),
         });

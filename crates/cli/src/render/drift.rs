@@ -4,7 +4,7 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::change::{Side, State, Target, value_of};
+use upright_spanner_core::change::{Owner, Side, State, Target, value_of};
 use upright_spanner_core::check::Finding;
 use upright_spanner_core::plan::{Drift, DriftState, Drifted, VersionChange, Wound};
 use upright_spanner_core::survey::GameView;
@@ -42,7 +42,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         let rows = drift.files.iter().map(|file| {
             vec![
                 state(file),
-                clean(&file.family).into_owned(),
+                clean(owner(&file.owner)).into_owned(),
                 version(&file.target, &file.recorded),
                 version(&file.target, &file.now),
                 clean(&remark(file)).into_owned(),
@@ -168,7 +168,7 @@ fn write_ways_on(drift: &Drift, found: &[Finding], session: &Session) -> Result<
         .iter()
         .filter(|file| file.state == DriftState::Fitted || file.is_off())
         .filter(|file| file.target.file().is_some())
-        .map(|file| file.family.as_str())
+        .filter_map(|file| file.owner.family())
         .collect();
     families.sort_unstable();
     families.dedup();
@@ -257,4 +257,16 @@ pub fn drift_in_words(drift: &Drift) -> String {
     let held: Vec<bool> = drift.held.iter().map(|held| held.is_lifted).collect();
     let files = files.collect::<Vec<_>>().join("\n");
     format!("{files}\n{}\n{wound:?} {held:?} {:?}", version.unwrap_or_default(), drift.waiting)
+}
+
+/// A family, or the part of the game that a target belongs to.
+fn owner(owner: &Owner) -> &str {
+    match owner {
+        Owner::Family(id) => id,
+        Owner::Game => "the game",
+        Owner::Saves => "saves",
+        Owner::Hold => "the hold",
+        Owner::Compatibility => "compatibility",
+        Owner::Shortcut => "shortcut",
+    }
 }

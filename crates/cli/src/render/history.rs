@@ -4,9 +4,7 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::change::{
-    Change, Purpose, RecordState, Side, State, Step, Target, value_of,
-};
+use upright_spanner_core::change::{Change, RecordState, Side, State, Step, Target, value_of};
 use upright_spanner_core::proven::Proofs;
 use upright_spanner_core::{ChangeStatus, StoreUse};
 
@@ -88,7 +86,7 @@ fn versions(change: &Change) -> String {
         cut(&format!("{} → {}", side(step.before()), side(step.after())), WIDEST_PAIR)
     };
     // Of many files of the game itself the executable tells.
-    if change.purpose == Purpose::Wind {
+    if change.purpose.is_wind() {
         let executable = change.executable.as_ref().map(|mark| &mark.path);
         let is_it = |step: &&Step| step.file().is_some_and(|file| Some(file.path()) == executable);
         return files(change).find(is_it).map_or_else(|| "several".to_owned(), &pair);

@@ -44,8 +44,9 @@ pub fn print(start: &Start, before: &BeforeStart, session: &Session) -> Result<(
             DriftState::Missing => format!("{} is missing", drifted.target),
             state => format!("{} is {}", drifted.target, state.name()),
         };
-        let family = quoted(&drifted.family);
-        let text = format!("{sentence}. To put it back: spanner refit {game} {family}");
+        let family =
+            drifted.owner.family().map_or_else(String::new, |id| format!(" {}", quoted(id)));
+        let text = format!("{sentence}. To restore it: spanner refit {game}{family}");
         let word = format!("  {} ", "warn:".yellow().bold());
         write!(out, "{}", wrapped(&text, &word, 8, session.width))?;
     }

@@ -403,7 +403,11 @@ fn a_hold_meets_every_fault_and_the_record_is_whole() {
         assert!(run(bench, &["doctor"], None).status.success(), "{number}");
         let history = bench.json(&["history"]);
         let last = history["changes"].as_array().unwrap().last().unwrap();
-        assert_eq!(is_held(), last["deed"] == "hold" && last["state"] == "done", "{number}");
+        assert_eq!(
+            is_held(),
+            last["purpose"]["kind"] == "hold" && last["state"] == "done",
+            "{number}"
+        );
         assert_eq!(fs::read(&file).unwrap(), b"the launcher's");
         if done {
             return;

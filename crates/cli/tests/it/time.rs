@@ -3,8 +3,8 @@
 use std::fs;
 
 use crate::common::{Bench, errors, flat, output, overwrite};
-use upright_spanner_sample::Bits;
 use upright_spanner_sample::world::{self, Graphics};
+use upright_spanner_sample::{Bits, Pe, VersionInfo};
 
 const KITE: &str = "games/Kite Harbour";
 const SALT: &str = "games/Saltglass Drift";
@@ -392,4 +392,33 @@ fn a_watch_reports_what_happens_as_it_happens() {
     watch.wait().unwrap();
     assert!(began, "it did not begin to watch");
     assert!(told, "it did not tell");
+}
+
+#[test]
+fn a_family_may_have_any_id_and_is_not_confused_with_a_part_of_the_game() {
+    for id in ["saves", "hold", "game-files", "game", "compat", "compatibility", "shortcut"] {
+        let bench = Bench::empty();
+        let library = |version: [u16; 4]| {
+            let info = VersionInfo::new(version).with("CompanyName", "Nib").with("ProductName", id);
+            Pe::dll(Bits::Bits64, &format!("{id}.dll")).version(&info).export("glim", 9).to_bytes()
+        };
+        let file = format!("games/Pier/{id}.dll");
+        bench.write("games/Pier/pier.exe", &Pe::exe(Bits::Bits64).to_bytes());
+        bench.write(&file, &library([1, 0, 0, 0]));
+        bench.write(&format!("new/{id}.dll"), &library([2, 0, 0, 0]));
+        let content = || fs::read(bench.file(&file)).unwrap();
+        bench.ok(&["rack", "add", "new", "--family", id]);
+
+        bench.ok(&["fit", "games/Pier", id]);
+        assert_eq!(content(), library([2, 0, 0, 0]), "{id}");
+        let drift = bench.json(&["drift", "games/Pier"]);
+        let row = &drift["games"][0]["drift"]["files"][0];
+        assert_eq!((&row["owner"], &row["family"]), (&"component".into(), &id.into()), "{drift}");
+        bench.ok(&["rollback", "games/Pier", id]);
+        assert_eq!(content(), library([1, 0, 0, 0]), "{id} by its name");
+
+        bench.ok(&["fit", "games/Pier", id]);
+        bench.ok(&["rollback", "games/Pier"]);
+        assert_eq!(content(), library([1, 0, 0, 0]), "{id} with everything");
+    }
 }

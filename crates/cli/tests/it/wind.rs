@@ -528,9 +528,9 @@ fn saves_are_kept_and_can_be_had_back_as_they_were() {
     assert!(!bench.ok(&["drift", GAME]).contains("slot1"));
     let text = flat(&bench.ok(&["undo"]));
     assert!(text.contains("1 file of your saves changed since change 1"), "{text}");
-    assert!(text.contains("spanner rollback pier saves --to 1"), "{text}");
+    assert!(text.contains("spanner rollback pier --saves --to 1"), "{text}");
     assert_eq!(read(&bench, &save), "ruined");
-    bench.run(&["rollback", GAME, "saves", "--to", "1"]).code(1);
+    bench.run(&["rollback", GAME, "--saves", "--to", "1"]).code(1);
     assert_eq!(read(&bench, &save), "much played");
 
     // Where none are known that is said, and a bay says where they are.
@@ -542,7 +542,7 @@ fn saves_are_kept_and_can_be_had_back_as_they_were() {
     assert!(text.contains("1 file of saves in") && text.contains("elsewhere"), "{text}");
     fs::remove_file(bench.file("elsewhere/slot9.sav")).unwrap();
     let last = bench.json(&["history", GAME])["changes"].as_array().unwrap().len().to_string();
-    bench.ok(&["rollback", GAME, "saves", "--to", &last]);
+    bench.ok(&["rollback", GAME, "--saves", "--to", &last]);
     assert_eq!(read(&bench, "elsewhere/slot9.sav"), "nine");
 }
 

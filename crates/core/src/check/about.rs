@@ -450,7 +450,7 @@ pub static ABOUT: [About; 63] = [
         "They can be had back as they were then.",
         Remedy::by(
             "None needed. To have them back later, go back to that change.",
-            Action::RollBackFamilyTo { game: GAME, family: SAVES, change: 12 },
+            Action::RollBackSaves { game: GAME, change: 12 },
         ),
         "8 files of saves in C:/Users/kit/Documents/Kite Harbour/saves are kept with the change.",
     ),

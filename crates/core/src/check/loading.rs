@@ -165,7 +165,7 @@ fn for_entry(situation: &Situation<'_>, path: &TreePath) -> Remedy {
 /// What the records can put back at a path.
 fn from_records(situation: &Situation<'_>, path: &TreePath) -> Option<Remedy> {
     let entry = situation.ledger.get(&path.clone().into())?;
-    let (game, family) = (situation.game().id.clone(), entry.family.clone());
+    let (game, family) = (situation.game().id.clone(), entry.owner.family()?.to_owned());
     let (game, family) = (game.into(), family.into());
     let is_as_left = is_as_left(situation, entry);
     if entry.in_force() && !is_as_left {

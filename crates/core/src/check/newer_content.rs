@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::change::GAME_FILES;
+use crate::change::Owner;
 use crate::finding::{Finding, Severity};
 use crate::path::{TreePath, extension, fold};
 use crate::rack::is_settings_name;
@@ -38,7 +38,7 @@ pub(crate) fn finding(
     };
     let is_ours = |path: &TreePath| {
         let entry = situation.ledger.get(&Place::from(path.clone()));
-        entry.is_some_and(|entry| entry.in_force() && entry.family != GAME_FILES)
+        entry.is_some_and(|entry| entry.in_force() && entry.owner != Owner::Game)
     };
     let only_newer = tree.files().map(|(path, _)| path).filter(|path| {
         !brought.contains(&fold(path.as_str()))

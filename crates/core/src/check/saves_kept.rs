@@ -6,15 +6,15 @@ use crate::finding::{Finding, Severity};
 use crate::path::slashes;
 use crate::remedy::Action;
 
-/// The family under which saves are recorded.
-pub(crate) const FAMILY: &str = "saves";
+/// The bay that says where a game's saves are.
+pub(crate) const BAY: &str = "saves";
 
 pub(crate) fn finding(game: &str, folders: &[PathBuf], files: usize) -> Finding {
     let game = || game.to_owned().into();
     if folders.is_empty() {
         let sentence =
             "No saves of the game are known: an older release may ruin those of a newer one.";
-        let action = Action::NameBay { game: game(), bay: FAMILY.into() };
+        let action = Action::NameBay { game: game(), bay: BAY.into() };
         let remedy = ("Say where they are, to have them kept with the change", action);
         return Finding::new("saves-unknown", Severity::Warn, sentence, remedy);
     }
@@ -26,7 +26,7 @@ pub(crate) fn finding(game: &str, folders: &[PathBuf], files: usize) -> Finding 
             format!("{files} files of saves in {} are kept with the change.", shown.join(" and "))
         }
     };
-    let remedy = "A rollback of `saves` to that change brings them back as they are now.";
+    let remedy = "A rollback of the saves to that change restores them as they are now.";
     Finding::new("saves-kept", Severity::Note, sentence, remedy)
 }
 
@@ -35,8 +35,7 @@ pub(crate) fn changed(game: &str, change: i64, files: usize) -> Finding {
     let files = if files == 1 { "1 file".to_owned() } else { format!("{files} files") };
     let sentence =
         format!("{files} of your saves changed since change {change}, and stay as they are.");
-    let action =
-        Action::RollBackFamilyTo { game: game.to_owned().into(), family: FAMILY.into(), change };
+    let action = Action::RollBackSaves { game: game.to_owned().into(), change };
     let remedy = ("To have the saves of then, go back to them", action);
     Finding::new("saves-kept", Severity::Note, sentence, remedy)
 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::graph::Outcome;
 use crate::catalog::LIBRARY_EXTENSIONS;
-use crate::change::{GAME_FILES, Step, Target};
+use crate::change::{Owner, Step, Target};
 use crate::content::Content;
 use crate::game::Environment;
 use crate::path::{TreePath, extension, fold};
@@ -81,7 +81,7 @@ impl<'a> Scene<'a> {
                 None => drop(after.images.remove(&key)),
                 // Most files of a game are no images, and need not be opened to see that.
                 Some(_)
-                    if step.owner() == GAME_FILES
+                    if *step.owner() == Owner::Game
                         && !may_be_image(path)
                         && !after.images.contains_key(&key) => {}
                 Some(content) => match self.window.facts(ImageAt::Stored(&content)) {

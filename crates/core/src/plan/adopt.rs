@@ -2,7 +2,7 @@
 //! what the game shipped.
 
 use super::{Place, Plan};
-use crate::change::{Purpose, Side, Step};
+use crate::change::{Owner, Purpose, Side, Step};
 use crate::error::Result;
 use crate::path::TreePath;
 use crate::situation::Situation;
@@ -55,7 +55,12 @@ pub(crate) fn adopt(situation: &Situation<'_>) -> Result<(Plan, Vec<Adoption>)> 
             original: file(original, *window),
         });
         if differs {
-            plan.steps.push(Step::replace(place, before, after, &library.family));
+            plan.steps.push(Step::replace(
+                place,
+                before,
+                after,
+                &Owner::of_family(&library.family),
+            ));
         }
     }
 
@@ -94,7 +99,12 @@ pub(crate) fn remove_copies(situation: &Situation<'_>, adoptions: &[Adoption]) -
             let place = Place::from(path.clone());
             let before = window.file(&place)?;
             if !before.state.is_absent() {
-                plan.steps.push(Step::replace(place, before, Side::ABSENT, family));
+                plan.steps.push(Step::replace(
+                    place,
+                    before,
+                    Side::ABSENT,
+                    &Owner::of_family(family),
+                ));
             }
         }
     }

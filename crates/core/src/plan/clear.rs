@@ -32,16 +32,16 @@ impl FitPlanner<'_> {
                     .any(|other| other.same_as(place))
         };
         for (place, entry) in self.situation.ledger.files() {
-            let ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();
-            let settings = self.situation.is_users(place, &entry.family);
+            let ours = entry.owner.is_family(&self.build.id.family) && entry.in_force();
+            let settings = self.situation.is_users(place, &entry.owner);
             let slot = self.slots.iter().any(|slot| place.same_as(&slot.path.clone().into()));
             if !ours || settings || slot || wanted(place, plan) {
                 continue;
             }
             let now = self.situation.window.file(place)?;
             if !now.state.is_absent() && now.same_as(&entry.last) {
-                let (shipped, family) = (entry.shipped.clone(), &self.build.id.family);
-                plan.steps.push(Step::replace(place.clone(), now, shipped, family));
+                let (shipped, owner) = (entry.shipped.clone(), &self.owner());
+                plan.steps.push(Step::replace(place.clone(), now, shipped, owner));
             }
         }
 

@@ -2,13 +2,10 @@
 
 use std::path::PathBuf;
 
-use super::hold::WHY;
 use super::in_effect;
 use super::shortcut::is_outside;
-use super::wind::{ASIDE, FROM};
 use super::{Place, version_of};
-use crate::change::{Change, ExecutableMark, GAME_FILES, HOLD, Purpose, RecordState, Side, Target};
-use crate::check::saves_kept;
+use crate::change::{Change, ExecutableMark, Owner, Purpose, RecordState, Side, Target};
 use crate::error::Result;
 use crate::situation::Situation;
 use upright_spanner_image::Version;
@@ -74,8 +71,8 @@ impl VersionChange {
 pub struct Drifted {
     /// What it is.
     pub target: Target,
-    /// The family that it was last touched for.
-    pub family: String,
+    /// What it belongs to.
+    pub owner: Owner,
     /// How it stands to its record.
     pub state: DriftState,
     /// What the last change left there.
@@ -184,8 +181,8 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
             continue;
         }
         // Files of the game itself are told together, and saves are the user's.
-        let is_of_game = entry.family == GAME_FILES && !entry.in_force();
-        if is_of_game || entry.family == saves_kept::FAMILY || entry.family == HOLD {
+        let is_of_game = entry.owner == Owner::Game && !entry.in_force();
+        if is_of_game || matches!(entry.owner, Owner::Saves | Owner::Hold) {
             continue;
         }
         if entry.target.file().is_some_and(|place| is_outside(situation, place)) {
@@ -202,7 +199,7 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
             continue;
         }
         let place = target.file();
-        let is_users = place.is_some_and(|place| situation.is_users(place, &entry.family));
+        let is_users = place.is_some_and(|place| situation.is_users(place, &entry.owner));
         let edited = is_users && !now.state.is_absent();
         let path = target.place().map(|place| place.on(root));
         let state = if path.is_some_and(|path| waiting.contains(&path)) {
@@ -220,7 +217,7 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
             place.is_some_and(|place| place.same_as(&Place::from(library.path.clone())))
         });
         files.push(Drifted {
-            family: entry.family.clone(),
+            owner: entry.owner.clone(),
             state,
             version_change: (state == DriftState::Overwritten && place.is_some())
                 .then(|| compare(&entry.last, &now)),
@@ -262,14 +259,14 @@ fn wound(situation: &Situation<'_>) -> Result<Option<Wound>> {
     let Situation { view, changes, ledger, window, .. } = situation;
     let effective = in_effect(changes.iter().copied());
     let is_last =
-        |change: &&&Change| change.purpose == Purpose::Wind && effective.contains(&change.number());
+        |change: &&&Change| change.purpose.is_wind() && effective.contains(&change.number());
     let own = changes.iter().rev().filter(|change| change.root() == view.game.root);
     let Some(change) = own.clone().find(is_last) else { return Ok(None) };
 
     let (mut files, mut others, mut unsure) = (0, Vec::new(), Vec::new());
     for (place, entry) in ledger.files() {
-        let is_other = entry.family != GAME_FILES || entry.in_force();
-        if is_other || situation.is_users(place, &entry.family) {
+        let is_other = entry.owner != Owner::Game || entry.in_force();
+        if is_other || situation.is_users(place, &entry.owner) {
             continue;
         }
         let Some(then) = entry.last.state.file() else { continue };
@@ -289,10 +286,7 @@ fn wound(situation: &Situation<'_>) -> Result<Option<Wound>> {
     }
     others.sort();
 
-    let notes = &change.record.notes;
-    let named = |key: &str| -> Vec<String> {
-        (1..).map_while(|n| notes.get(&format!("{key}-{n}")).cloned()).collect()
-    };
+    let Purpose::Wind { from, aside } = &change.purpose else { return Ok(None) };
     let executable = change.executable.as_ref();
     let step = executable.and_then(|mark| {
         let place = Place::from(mark.path.clone());
@@ -300,8 +294,8 @@ fn wound(situation: &Situation<'_>) -> Result<Option<Wound>> {
     });
     Ok(Some(Wound {
         change: change.number(),
-        from: named(FROM),
-        aside: named(ASIDE),
+        from: from.clone(),
+        aside: aside.clone(),
         was: step.and_then(|step| version_of(step.before())),
         is: executable.and_then(|mark| mark.version.clone()),
         files,
@@ -312,13 +306,16 @@ fn wound(situation: &Situation<'_>) -> Result<Option<Wound>> {
 /// What keeps launchers from updating a game, and whether it still does.
 fn held(situation: &Situation<'_>) -> Result<Vec<Held>> {
     let Situation { view, changes, ledger, window, .. } = situation;
-    let holds = ledger.entries().filter(|entry| entry.family == HOLD && entry.in_force());
+    let holds = ledger.entries().filter(|entry| entry.owner == Owner::Hold && entry.in_force());
     let held = holds.filter_map(|entry| Some((entry, entry.place()?)));
     held.map(|(entry, place)| {
         let change = changes.iter().find(|change| change.number() == entry.change);
         Ok(Held {
             file: place.on(&view.game.root),
-            why: change.and_then(|change| change.record.notes.get(WHY).cloned()),
+            why: change.and_then(|change| match &change.purpose {
+                Purpose::Hold { why } => why.clone(),
+                _ => None,
+            }),
             change: entry.change,
             is_lifted: !window.now(&entry.target)?.same_as(&entry.last),
         })

@@ -8,7 +8,7 @@ use super::entry::Entry;
 use super::options::FitOptions;
 use super::{Handoff, Place, Plan, version_of};
 use crate::catalog::{companies_agree, keyed_to};
-use crate::change::{Purpose, Side, Step};
+use crate::change::{Owner, Purpose, Side, Step};
 use crate::check::{
     Alongside, CheckInput, Subject, Swap, check, entry_not_loaded, family_absent, first_install,
     older_goes, slot_ambiguous,
@@ -81,6 +81,11 @@ impl<'b> Target<'b> {
 }
 
 impl<'s> FitPlanner<'s> {
+    /// The owner of its steps: the build's family.
+    pub(super) fn owner(&self) -> Owner {
+        Owner::of_family(&self.build.id.family)
+    }
+
     pub(super) fn view(&self) -> &'s GameView {
         self.situation.view
     }
@@ -385,14 +390,14 @@ impl<'s> FitPlanner<'s> {
     }
 
     pub(super) fn swap(&self, target: &Target<'_>, before: Side, after: Side) -> Step {
-        let step = Step::replace(target.place.clone(), before, after, &self.build.id.family);
+        let step = Step::replace(target.place.clone(), before, after, &self.owner());
         step.from_source(Some(self.build.id.to_string()))
     }
 
     /// A file that goes, if it is there.
     pub(super) fn removal(&self, place: Place, before: Side) -> Option<Step> {
         let there = !before.state.is_absent();
-        there.then(|| Step::replace(place, before, Side::ABSENT, &self.build.id.family))
+        there.then(|| Step::replace(place, before, Side::ABSENT, &self.owner()))
     }
 
     /// The build on the rack that a slot holds now.

@@ -39,7 +39,7 @@ impl FitPlanner<'_> {
             let now = self.situation.window.now(&change::Target::Value(value.clone()))?.state;
             let after = State::Value(Value::text(PREFERRED));
             // It is not of this build alone: a newer one needs it too.
-            plan.steps.push(Step::value(value, now, after, &self.build.id.family));
+            plan.steps.push(Step::value(value, now, after, &self.owner()));
         }
         Ok(())
     }
@@ -53,8 +53,7 @@ impl FitPlanner<'_> {
         };
         let now = self.situation.window.now(&target)?;
         if now.same_as(&entry.last) {
-            let family = &self.build.id.family;
-            plan.steps.push(Step::of(target, now, entry.shipped.clone(), family));
+            plan.steps.push(Step::of(target, now, entry.shipped.clone(), &self.owner()));
         }
         Ok(())
     }

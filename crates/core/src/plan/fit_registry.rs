@@ -56,14 +56,14 @@ impl FitPlanner<'_> {
         for entry in self.situation.ledger.entries() {
             let Target::Value(value) = &entry.target else { continue };
             let is_older = entry.source.as_ref().is_some_and(|source| *source != own);
-            let is_ours = same_name(&entry.family, &self.build.id.family) && entry.in_force();
+            let is_ours = entry.owner.is_family(&self.build.id.family) && entry.in_force();
             if !is_older || !is_ours || wanted.has(&value.value) {
                 continue;
             }
             let now = self.situation.window.now(&entry.target)?;
             if now.same_as(&entry.last) {
                 let (target, shipped) = (entry.target.clone(), entry.shipped.clone());
-                plan.steps.push(Step::of(target, now, shipped, &self.build.id.family));
+                plan.steps.push(Step::of(target, now, shipped, &self.owner()));
             }
         }
 

@@ -4,17 +4,17 @@
 use std::collections::BTreeSet;
 
 use super::Place;
-use crate::change::{Side, State, Step, Target};
+use crate::change::{Owner, Side, State, Step, Target};
 
 use crate::error::Result;
 use crate::situation::Situation;
 use upright_spanner_change::Aside;
 
 /// The steps about files, with those about folders around them. `candidates` are further folders, each
-/// with the family that it came with, which go if a change made them and nothing is left in them.
+/// with its owner, which go if a change made them and nothing is left in them.
 pub(super) fn arrange(
     steps: Vec<Step>,
-    candidates: Vec<(Place, String)>,
+    candidates: Vec<(Place, Owner)>,
     situation: &Situation<'_>,
 ) -> Result<Vec<Step>> {
     let Situation { ledger, window, .. } = situation;
@@ -49,10 +49,10 @@ pub(super) fn arrange(
     let mut gone: BTreeSet<Place> = goes.iter().map(|(_, place)| (*place).clone()).collect();
     let stays: BTreeSet<Place> = comes.iter().flat_map(|(_, place)| place.folders()).collect();
     // The deepest first: what goes from a folder decides whether the one around it goes.
-    let mut around: Vec<(Place, String)> = goes
+    let mut around: Vec<(Place, Owner)> = goes
         .iter()
         .flat_map(|(step, place)| {
-            let owner = step.owner().to_owned();
+            let owner = step.owner().clone();
             place.folders().into_iter().map(move |folder| (folder, owner.clone()))
         })
         .chain(candidates)

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use super::{Place, Plan};
-use crate::change::{HOLD, Purpose, State, Step, Target};
+use crate::change::{Owner, Purpose, State, Step, Target};
 use crate::check::held_by_mark;
 use crate::error::{Error, GameError, Result};
 use crate::launcher::{HoldKey, Launchers};
@@ -11,9 +11,6 @@ use crate::path::{TreePath, slashes};
 use crate::situation::Situation;
 use upright_spanner_change::SettingKey;
 use upright_spanner_settings::document;
-
-/// The note of a change that says why a game is held.
-pub(super) const WHY: &str = "hold-why";
 
 /// What the user wants of a hold.
 #[derive(Debug, Clone, Default)]
@@ -36,8 +33,7 @@ pub(crate) fn hold(
     let game = situation.game();
     let why = wish.why.as_ref().map_or_else(String::new, |why| format!(" ({why})"));
     let summary = format!("hold {}{why}", game.id);
-    let mut plan = Plan::new(situation.view, Purpose::Hold, summary);
-    plan.notes.extend(wish.why.as_ref().map(|why| (WHY.to_owned(), why.clone())));
+    let mut plan = Plan::new(situation.view, Purpose::Hold { why: wish.why.clone() }, summary);
 
     let records: Vec<(PathBuf, Option<&HoldKey>)> = match &wish.file {
         Some(file) => vec![(file.clone(), None)],
@@ -63,7 +59,7 @@ pub(crate) fn hold(
             if !before.is_marked() && cfg!(unix) {
                 plan.findings.push(held_by_mark::finding(&place));
             }
-            Step::read_only(place, before, true, HOLD)
+            Step::read_only(place, before, true, &Owner::Hold)
         };
         if !step.before().same_as(step.after()) {
             plan.steps.push(step);
@@ -75,14 +71,14 @@ pub(crate) fn hold(
 /// Plans to let launchers update a game again.
 pub(crate) fn lift(situation: &Situation<'_>) -> Result<Plan> {
     let summary = format!("lift the hold of {}", situation.game().id);
-    let mut plan = Plan::new(situation.view, Purpose::Hold, summary);
+    let mut plan = Plan::new(situation.view, Purpose::Hold { why: None }, summary);
     for entry in situation.ledger.entries() {
-        if entry.family != HOLD || !entry.in_force() {
+        if entry.owner != Owner::Hold || !entry.in_force() {
             continue;
         }
         let now = situation.window.now(&entry.target)?;
         if !now.same_as(&entry.shipped) && !now.state.is_absent() {
-            let step = Step::of(entry.target.clone(), now, entry.shipped.clone(), HOLD);
+            let step = Step::of(entry.target.clone(), now, entry.shipped.clone(), &Owner::Hold);
             plan.steps.push(step);
         }
     }
@@ -98,7 +94,7 @@ fn set_key(situation: &Situation<'_>, place: Place, key: &HoldKey) -> Result<Ste
         _ => None,
     };
     let written = document::written(key.format, &key.value, like);
-    Ok(Step::setting(setting, now.state, State::Setting(written), HOLD))
+    Ok(Step::setting(setting, now.state, State::Setting(written), &Owner::Hold))
 }
 
 fn place_of(root: &Path, file: &Path) -> Result<Place> {

@@ -91,10 +91,10 @@ fn goes_back_to_shipped(situation: &Situation<'_>, plan: &Plan) -> bool {
     };
     // Undone, a release that was put onto the game's folder makes place for the one that the launcher put there.
     let changes = || situation.changes.iter().copied();
-    if let Purpose::Undo(number) = plan.purpose {
+    if let Purpose::Undo { change: number } = plan.purpose {
         if changes().any(|change| change.number() == number && winds(change, changes())) {
             return true;
         }
     }
-    matches!(plan.purpose, Purpose::Rollback | Purpose::Undo(_)) && plan.files().all(is_shipped)
+    matches!(plan.purpose, Purpose::Rollback | Purpose::Undo { .. }) && plan.files().all(is_shipped)
 }

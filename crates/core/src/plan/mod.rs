@@ -29,10 +29,10 @@ mod tune;
 mod undo;
 mod wind;
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
-use crate::change::{ExecutableMark, Purpose, Step};
+use crate::change::{ExecutableMark, Owner, Purpose, Step};
 pub use crate::change::{describe, version_of};
 use crate::check::{Finding, Severity, explain, game_running};
 use crate::content::Content;
@@ -60,7 +60,7 @@ pub(crate) use park::{park, unpark};
 pub(crate) use recheck::recheck;
 pub use refit::Refit;
 pub(crate) use refit::refit;
-pub use rollback::{NothingToDo, Point};
+pub use rollback::{NothingToDo, Point, Selection};
 pub(crate) use rollback::{RollbackOptions, rollback};
 pub(crate) use shortcut::plan_shortcut;
 pub(crate) use slots::{needs, slots};
@@ -105,8 +105,6 @@ pub struct Plan {
     pub run_with: Option<Vec<String>>,
     /// Files that it would be about, and that could not be read since something has them in use.
     pub in_use: Vec<PathBuf>,
-    /// What else is noted with the change.
-    pub(crate) notes: BTreeMap<String, String>,
     /// What the checks say.
     pub findings: Vec<Finding>,
 }
@@ -148,7 +146,6 @@ impl Plan {
             supplied: 0,
             run_with: None,
             in_use: Vec::new(),
-            notes: BTreeMap::new(),
             findings: Vec::new(),
         }
     }
@@ -179,10 +176,10 @@ impl Plan {
         self.arrange_with(Vec::new(), situation)
     }
 
-    /// The same, with folders that go if nothing is left in them, each with its family.
+    /// The same, with folders that go if nothing is left in them, each with its owner.
     fn arrange_with(
         &mut self,
-        candidates: Vec<(Place, String)>,
+        candidates: Vec<(Place, Owner)>,
         situation: &Situation<'_>,
     ) -> Result<()> {
         let steps = std::mem::take(&mut self.steps);

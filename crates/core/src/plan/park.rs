@@ -3,7 +3,7 @@
 use super::registry::undone_by_files;
 use super::{Place, Plan};
 use crate::catalog::Role;
-use crate::change::{Change, Purpose, Side, Step, Target};
+use crate::change::{Change, Owner, Purpose, Side, Step, Target};
 use crate::check::altered_since;
 use crate::error::Result;
 use crate::path::same_name;
@@ -14,20 +14,22 @@ use crate::survey::Library;
 /// no game ships itself is taken away. Settings stay. Empty, where it is the game's own.
 pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
     let Situation { view, ledger, window, .. } = situation;
-    let mut plan = Plan::new(view, Purpose::Park(family.to_owned()), format!("park {family}"));
-    for (place, entry) in ledger.files().filter(|(_, entry)| same_name(&entry.family, family)) {
-        if !entry.in_force() || situation.is_users(place, &entry.family) {
+    let owner = Owner::of_family(family);
+    let mut plan =
+        Plan::new(view, Purpose::Park { family: family.to_owned() }, format!("park {family}"));
+    for (place, entry) in ledger.files().filter(|(_, entry)| entry.owner.is_family(family)) {
+        if !entry.in_force() || situation.is_users(place, &entry.owner) {
             continue;
         }
         let place = window.on_disk(ledger, place);
         let now = window.file(&place)?;
         if !now.same_as(&entry.shipped) {
-            plan.steps.push(Step::replace(place, now, entry.shipped.clone(), family));
+            plan.steps.push(Step::replace(place, now, entry.shipped.clone(), &owner));
         }
     }
 
     // Settings stay, but for what is set in a registry: that is the component's.
-    let values = ledger.entries().filter(|entry| same_name(&entry.family, family));
+    let values = ledger.entries().filter(|entry| entry.owner.is_family(family));
     for entry in values.filter(|entry| entry.in_force()) {
         if !matches!(entry.target, Target::Value(_)) {
             continue;
@@ -35,7 +37,7 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
         let now = window.now(&entry.target)?;
         if now.same_as(&entry.last) {
             let (target, shipped) = (entry.target.clone(), entry.shipped.clone());
-            plan.steps.push(Step::of(target, now, shipped, family));
+            plan.steps.push(Step::of(target, now, shipped, &owner));
         }
     }
 
@@ -58,12 +60,12 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
         }
         let now = window.file(&place)?;
         if !now.state.is_absent() {
-            plan.steps.push(Step::replace(place, now, Side::ABSENT, family));
+            plan.steps.push(Step::replace(place, now, Side::ABSENT, &owner));
         }
     }
 
-    let folders = ledger.made_folders().filter(|(_, owner)| same_name(owner, family));
-    let folders = folders.map(|(folder, owner)| (folder.clone(), owner.to_owned())).collect();
+    let folders = ledger.made_folders().filter(|(_, owner)| owner.is_family(family));
+    let folders = folders.map(|(folder, owner)| (folder.clone(), owner.clone())).collect();
     plan.arrange_with(folders, situation)?;
     Ok(plan)
 }
@@ -71,7 +73,7 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
 /// Plans to put back what a change took out. What has come into its place meanwhile by the launcher
 /// is replaced, and so is the game's own then; what the user put there is left alone.
 pub(crate) fn unpark(situation: &Situation<'_>, parked: &Change, family: &str) -> Result<Plan> {
-    let purpose = Purpose::Unpark(parked.number());
+    let purpose = Purpose::Unpark { change: parked.number() };
     let mut plan = Plan::new(situation.view, purpose, format!("unpark {family}"));
     for step in parked.steps() {
         if step.target().is_folder() {

@@ -3,7 +3,6 @@
 use super::{Place, version_of};
 use crate::change::Step;
 use crate::check::{self, CheckInput, Finding, Severity, Subject, Swap};
-use crate::path::same_name;
 use crate::rack::{Build, Stored};
 use crate::situation::Situation;
 use crate::survey::Library;
@@ -33,9 +32,8 @@ pub(crate) fn recheck(situation: &Situation<'_>, steps: &[Step]) -> Vec<Finding>
 /// A file of a build that a step puts where it goes.
 fn swap<'a>(situation: &Situation<'a>, build: &'a Build, step: &Step) -> Option<Swap<'a>> {
     let content = step.after().state.content()?;
-    let is_it = |stored: &Stored<'_>| {
-        stored.content == content && same_name(&build.id.family, step.owner())
-    };
+    let is_it =
+        |stored: &Stored<'_>| stored.content == content && step.owner().is_family(&build.id.family);
     let place = step.file()?;
     let is_there = |library: &&Library| place.same_as(&Place::from(library.path.clone()));
     let recorded = situation.ledger.get(place);

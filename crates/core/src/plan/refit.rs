@@ -6,7 +6,6 @@ use super::{
 use crate::change::{Purpose, Side, Step};
 use crate::content::{Content, FileState};
 use crate::error::Result;
-use crate::path::same_name;
 use crate::situation::Situation;
 
 /// What refitting a game comes to.
@@ -23,10 +22,10 @@ pub struct Refit {
 pub(crate) fn refit(situation: &Situation<'_>, family: Option<&str>) -> Result<Refit> {
     let drift = drift(situation)?;
     let mut plan = Plan::new(situation.view, Purpose::Refit, "refit".to_owned());
-    let is_meant = |file: &&Drifted| family.is_none_or(|family| same_name(family, &file.family));
+    let is_meant = |file: &&Drifted| family.is_none_or(|family| file.owner.is_family(family));
     let is_users = |file: &Drifted| {
         let place = file.target.file();
-        place.is_some_and(|place| situation.is_users(place, &file.family))
+        place.is_some_and(|place| situation.is_users(place, &file.owner))
     };
     let to_come_back = |file: &&Drifted| match file.state {
         DriftState::Overwritten => !is_users(file),
@@ -38,7 +37,7 @@ pub(crate) fn refit(situation: &Situation<'_>, family: Option<&str>) -> Result<R
         files.filter(|file| file.target.file().is_none() || !file.recorded.state.is_absent());
     let step = |file: &Drifted| {
         let (now, recorded) = (file.now.clone(), file.recorded.clone());
-        Step::of(file.target.clone(), now, recorded, &file.family)
+        Step::of(file.target.clone(), now, recorded, &file.owner)
     };
     plan.steps = files.map(step).collect();
     let settings = drift.files.iter().filter(is_meant).filter(|file| is_users(file));
@@ -70,7 +69,7 @@ fn complete(situation: &Situation<'_>, file: &Drifted, plan: &mut Plan) -> Resul
     if merged.bytes != user {
         let content = Content::of_bytes(&merged.bytes);
         let after = Side::file(FileState { content, stamp: now.stamp }, None);
-        plan.steps.push(Step::replace(place.clone(), file.now.clone(), after, &file.family));
+        plan.steps.push(Step::replace(place.clone(), file.now.clone(), after, &file.owner));
         plan.merges.push(Merge { place: place.clone(), merged });
     }
     Ok(())

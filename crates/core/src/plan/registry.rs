@@ -2,10 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use crate::change::{State, Step, Target, value_of};
+use crate::change::{Owner, State, Step, Target, value_of};
 use crate::check::{Finding, needs_administrator, starts_programs};
 use crate::error::Result;
-use crate::path::same_name;
 use crate::rack::{Build, RegistryFile, registry_files};
 use crate::situation::Situation;
 use crate::tune::registry;
@@ -99,8 +98,9 @@ impl RegistryEffect {
     /// The steps that bring it about.
     pub fn steps(&self, situation: &Situation<'_>, build: &Build) -> Result<Vec<Step>> {
         let source = build.id.to_string();
+        let owner = Owner::of_family(&build.id.family);
         let step = |(value, now, state)| {
-            Step::value(value, now, state, &build.id.family).from_source(Some(source.clone()))
+            Step::value(value, now, state, &owner).from_source(Some(source.clone()))
         };
         Ok(self.differing(situation)?.into_iter().map(step).collect())
     }
@@ -143,7 +143,7 @@ pub(super) fn undone_by_files(
         let is_fitted = situation.ledger.files().any(|(_, entry)| {
             entry.in_force()
                 && entry.source.as_ref() == Some(&own)
-                && same_name(&entry.family, &build.id.family)
+                && entry.owner.is_family(&build.id.family)
         });
         for file in files_of(situation, build).iter().filter(|file| is_fitted && file.is_undo) {
             let mut effect = RegistryEffect::default();

@@ -4,10 +4,9 @@ use super::registry::undone_by_files;
 use super::shortcut::is_outside;
 use super::undo::move_back;
 use super::{LONGEST_SETTINGS, Ledger, LedgerEntry, Place, Plan};
-use crate::change::{Change, GAME_FILES, HOLD, Purpose, Side, State, Step, Target};
-use crate::check::{altered_since, saves_kept, settings_kept};
+use crate::change::{Change, Owner, Purpose, Side, State, Step, Target};
+use crate::check::{altered_since, settings_kept};
 use crate::error::Result;
-use crate::path::same_name;
 use crate::situation::Situation;
 use upright_spanner_settings::{Lookup, document};
 
@@ -20,14 +19,44 @@ pub enum Point {
     After(i64),
 }
 
-/// What is to be rolled back.
+/// The targets that a rollback is about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Selection<'a> {
+    /// Everything that changes have touched.
+    Everything,
+    /// One component, by the id of its family.
+    Family(&'a str),
+    /// The user's saved games.
+    Saves,
+}
+
+impl Selection<'_> {
+    fn includes(self, owner: &Owner) -> bool {
+        match self {
+            Self::Everything => true,
+            Self::Family(id) => owner.is_family(id),
+            Self::Saves => *owner == Owner::Saves,
+        }
+    }
+
+    /// The selection in the summary of a change, after a space.
+    fn in_summary(self) -> String {
+        match self {
+            Self::Everything => String::new(),
+            Self::Family(id) => format!(" {id}"),
+            Self::Saves => " saves".to_owned(),
+        }
+    }
+}
+
+/// What a rollback restores.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct RollbackOptions<'a> {
-    /// Of one family alone.
-    pub family: Option<&'a str>,
-    /// To where.
+    /// The targets.
+    pub of: Selection<'a>,
+    /// The point to restore.
     pub to: Point,
-    /// Whether settings go back too that were edited since.
+    /// Whether settings that were edited since are restored too.
     pub settings: bool,
 }
 
@@ -45,34 +74,32 @@ pub enum NothingToDo {
 /// Plans the way back, of one family or of all that changes have touched.
 pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -> Result<Plan> {
     let Situation { view, changes, ledger, window, .. } = situation;
-    let RollbackOptions { family, to, settings } = wanted;
-    let family_named = family.map_or_else(String::new, |family| format!(" {family}"));
+    let RollbackOptions { of, to, settings } = wanted;
     let point = match to {
         Point::Shipped => String::new(),
         Point::After(number) => format!(" to change {number}"),
     };
-    let mut plan = Plan::new(view, Purpose::Rollback, format!("rollback{family_named}{point}"));
+    let mut plan =
+        Plan::new(view, Purpose::Rollback, format!("rollback{}{point}", of.in_summary()));
     let root = &view.game.root;
     let up_to_point = match to {
         Point::Shipped => None,
         Point::After(number) => Some(Ledger::of(root, until(changes, number))),
     };
-    let of_family = |name: &str| family.is_none_or(|family| same_name(family, name));
-    for entry in ledger.entries().filter(|entry| of_family(&entry.family)) {
+    for entry in ledger.entries().filter(|entry| of.includes(&entry.owner)) {
         let file = entry.target.file();
         let is_outside = file.is_some_and(|file| is_outside(situation, file));
         if entry.target.is_folder() || to == Point::Shipped && is_outside {
             continue;
         }
         // Files of the game itself are what it ships, and saves are the user's: they need not be read to see that.
-        let is_of_game = entry.family == GAME_FILES && !entry.in_force();
-        // What keeps a launcher away is lifted where it is named.
-        let is_other =
-            entry.family == saves_kept::FAMILY || entry.family == HOLD && family.is_none();
+        let is_of_game = entry.owner == Owner::Game && !entry.in_force();
+        // A hold is lifted by a command of its own.
+        let is_other = matches!(entry.owner, Owner::Saves | Owner::Hold);
         if to == Point::Shipped && (is_of_game || is_other) {
             continue;
         }
-        let is_settings = file.is_some_and(|file| situation.is_users(file, &entry.family));
+        let is_settings = file.is_some_and(|file| situation.is_users(file, &entry.owner));
         // A target that was not touched by then was what the first change found. Edits of settings are not
         // new settings of the game's own.
         let target = match &up_to_point {
@@ -85,7 +112,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         if let Target::Aside(aside) = &on_disk {
             let goes_aside = target.state.is_absent();
             if to != Point::Shipped && now.state.is_absent() != goes_aside {
-                move_back(situation, aside, (now, goes_aside), &entry.family, &mut plan)?;
+                move_back(situation, aside, (now, goes_aside), &entry.owner, &mut plan)?;
             }
             continue;
         }
@@ -122,19 +149,19 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
             plan.findings.push(altered_since::not_stored(&on_disk));
             continue;
         }
-        plan.steps.push(Step::of(on_disk, now, target.clone(), &entry.family));
+        plan.steps.push(Step::of(on_disk, now, target.clone(), &entry.owner));
     }
 
     if to == Point::Shipped {
         let planned = |step: &Step| plan.steps.iter().any(|own| own.target() == step.target());
-        let by_files = undone_by_files(situation, of_family)?;
+        let by_files = undone_by_files(situation, |id| of.includes(&Owner::of_family(id)))?;
         let by_files: Vec<Step> = by_files.into_iter().filter(|step| !planned(step)).collect();
         plan.steps.extend(by_files);
     }
     let was_there = |folder: &Place| up_to_point.as_ref().is_some_and(|then| then.made(folder));
-    let folders = ledger.made_folders().filter(|(_, owner)| of_family(owner));
+    let folders = ledger.made_folders().filter(|(_, owner)| of.includes(owner));
     let folders = folders.filter(|(folder, _)| !was_there(folder));
-    let folders = folders.map(|(folder, owner)| (folder.clone(), owner.to_owned())).collect();
+    let folders = folders.map(|(folder, owner)| (folder.clone(), owner.clone())).collect();
     plan.arrange_with(folders, situation)?;
     Ok(plan)
 }

@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use super::Place;
+use crate::check::saves_kept::BAY;
 use crate::error::{Error, Result};
 use crate::path::{TreePath, fold, slashes, stem};
 use crate::remedy::Action;
@@ -10,9 +11,6 @@ use crate::situation::Situation;
 use crate::tune::resolve;
 use crate::wind::GameTree;
 use crate::window::Window;
-
-/// The bay that says where they lie.
-pub(crate) const BAY: &str = "saves";
 
 /// How folders of saves are called.
 const NAMES: [&str; 6] = ["saves", "save", "savegames", "savegame", "saved games", "save games"];

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use super::{Place, Plan};
-use crate::change::{Purpose, Side, Step, Target};
+use crate::change::{Owner, Purpose, Side, Step, Target};
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::path::{TreePath, extension, slashes};
@@ -97,7 +97,7 @@ impl Planner<'_> {
         let mut stamp = Stamp::fresh((jiff::Timestamp::now().as_second(), 0));
         stamp.mode = cfg!(unix).then_some(MAY_BE_RUN);
         let after = Side::file(FileState { content, stamp }, None);
-        self.plan.steps.push(Step::replace(place, before, after, &game.id));
+        self.plan.steps.push(Step::replace(place, before, after, &Owner::Shortcut));
         self.plan.made.push(bytes);
         Ok(())
     }

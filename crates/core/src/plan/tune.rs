@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::{Place, Plan};
-use crate::change::{Purpose, Side, State, Step, Target};
+use crate::change::{Owner, Purpose, Side, State, Step, Target};
 use crate::check::{needs_administrator, no_registry, starts_programs};
 use crate::content::{Content, FileState, Stamp};
 use crate::error::{Error, Result};
@@ -275,7 +275,7 @@ impl Tuner<'_> {
                 self.write(&at.value, &after);
             } else if !now.same_as(&after) {
                 let now = self.situation.ledger.unset(&target, now);
-                self.plan.steps.push(Step::value(at, now, after, COMPAT));
+                self.plan.steps.push(Step::value(at, now, after, &Owner::Compatibility));
             }
         }
         Ok(())
@@ -320,8 +320,8 @@ impl Tuner<'_> {
             let before = self.situation.ledger.at(&target).map(|entry| entry.shipped.state.clone());
             let after = before.filter(|before| before.is_marked() == lock);
             let after = after.unwrap_or(State::mark(lock));
-            let (mark, family) = (file.mark.clone().into(), &file.family);
-            self.plan.steps.push(Step::of(target, mark, after.into(), family));
+            let (mark, owner) = (file.mark.clone().into(), Owner::of_family(&file.family));
+            self.plan.steps.push(Step::of(target, mark, after.into(), &owner));
         }
         Ok(())
     }
@@ -374,13 +374,14 @@ impl Tuner<'_> {
 
     /// Plans the step; the last word on a target counts.
     fn step(&mut self, target: &Target, now: &State, state: State, family: &str) -> Result<()> {
+        let owner = Owner::of_family(family);
         let key = target.key();
         self.plan.steps.retain(|step| step.target().key() != key);
         let is_set = now.same_as(&state);
         let Target::Setting(key) = target else {
             if !is_set {
                 let now = self.situation.ledger.unset(target, now.clone());
-                self.plan.steps.push(Step::of(target.clone(), now.into(), state.into(), family));
+                self.plan.steps.push(Step::of(target.clone(), now.into(), state.into(), &owner));
             }
             return Ok(());
         };
@@ -400,7 +401,7 @@ impl Tuner<'_> {
             expect_held(key, document::set(key.format, &bytes, &key.path, value))?;
         }
         let now = self.situation.ledger.unset(target, now.clone());
-        self.plan.steps.push(Step::of(target.clone(), now.into(), state.into(), family));
+        self.plan.steps.push(Step::of(target.clone(), now.into(), state.into(), &owner));
         Ok(())
     }
 
@@ -426,7 +427,7 @@ impl Tuner<'_> {
             let stamp = Stamp::fresh((jiff::Timestamp::now().as_second(), 0));
             let state = FileState { content: Content::of_bytes(&bytes), stamp };
             let after = Side::file(state, None);
-            self.plan.steps.push(Step::replace(place, Side::ABSENT, after, &family));
+            self.plan.steps.push(Step::replace(place, Side::ABSENT, after, &Owner::Family(family)));
             self.plan.made.push(bytes);
         }
         self.plan.arrange(self.situation)?;

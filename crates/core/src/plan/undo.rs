@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::Plan;
 use crate::change::{
-    Change, ExecutableMark, Purpose, RecordState, Side, State, Step, Target, Undoings, winds,
+    Change, ExecutableMark, Owner, Purpose, RecordState, Side, State, Step, Target, Undoings, winds,
 };
 use crate::check::{altered_since, fitted_in_the_way, saves_kept};
 use crate::error::Result;
@@ -67,7 +67,7 @@ pub(crate) fn in_the_way<'a>(
 /// Plans to make every target what it was before a change on which nothing stands.
 pub(crate) fn undo(situation: &Situation<'_>, change: &Change) -> Result<Plan> {
     let summary = format!("undo {} ({})", change.number(), change.summary());
-    let mut plan = Plan::new(situation.view, Purpose::Undo(change.number()), summary);
+    let mut plan = Plan::new(situation.view, Purpose::Undo { change: change.number() }, summary);
     let winds = winds(change, situation.changes.iter().copied());
     let files: Vec<&Place> = change.steps().iter().filter_map(Step::file).collect();
     situation.window.look_ahead(&files);
@@ -92,7 +92,8 @@ pub(crate) fn undo(situation: &Situation<'_>, change: &Change) -> Result<Plan> {
         let entry = situation.ledger.at(step.target()).filter(|_| winds);
         let later = entry.filter(|e| e.change != change.number() && e.in_force());
         if let Some(entry) = later.filter(|entry| entry.last.same_as(&now)) {
-            stay.push((entry.family.clone(), step.target().to_string()));
+            let family = entry.owner.family().unwrap_or_default();
+            stay.push((family.to_owned(), step.target().to_string()));
             continue;
         }
         if !now.state.is_absent() && !now.same_as(step.after()) {
@@ -120,7 +121,7 @@ pub(super) fn move_back(
     situation: &Situation<'_>,
     aside: &Aside,
     (now, goes_aside): (Side, bool),
-    owner: &str,
+    owner: &Owner,
     plan: &mut Plan,
 ) -> Result<()> {
     let from = if goes_aside { &aside.place } else { &aside.kept };

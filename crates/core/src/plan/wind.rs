@@ -7,7 +7,7 @@ use globset::{GlobBuilder, GlobMatcher};
 
 use super::saves::{Saves, saves};
 use super::{LONGEST_SETTINGS, Merge, Place, Plan, hold_to_the_law, is_mergeable, merge};
-use crate::change::{ExecutableMark, GAME_FILES, Purpose, Side, Step, Target};
+use crate::change::{ExecutableMark, Owner, Purpose, Side, Step, Target};
 use crate::check::{
     another_game, fitted_in_the_way, machine_differs, newer_content, pinned, release_incomplete,
     saves_kept, settings_unmerged, unexpected_version,
@@ -23,10 +23,6 @@ use crate::wind::{GameTree, Level, Outline, Release, ReleaseFile, incomplete, le
 use upright_spanner_change::Aside;
 use upright_spanner_image::{Requirement, Version};
 use upright_spanner_settings::MOST_LINES;
-
-/// The notes of a change that say what a game was wound from.
-pub(crate) const FROM: &str = "wind-from";
-pub(crate) const ASIDE: &str = "wind-aside";
 
 /// What the user wants of a wind.
 #[derive(Debug, Clone, Default)]
@@ -67,7 +63,9 @@ pub(crate) fn wind(
         given.file_name().map_or_else(|| slashes(given), |name| name.to_string_lossy().into_owned())
     });
     let summary = format!("wind from {}", names.collect::<Vec<_>>().join(", "));
-    let plan = Plan::new(situation.view, Purpose::Wind, summary);
+    let from = release.whole.iter().map(|given| slashes(given)).collect();
+    let purpose = Purpose::Wind { from, aside: options.aside.clone() };
+    let plan = Plan::new(situation.view, purpose, summary);
     let mut winder = Winder {
         situation,
         release,
@@ -215,19 +213,20 @@ impl<'a> Winder<'a> {
             return Ok(());
         }
         let entry = self.situation.ledger.get(&place);
-        let is_ours = entry.filter(|entry| entry.in_force() && entry.family != GAME_FILES);
+        let is_ours = entry.filter(|entry| entry.in_force() && entry.owner != Owner::Game);
         if let Some(entry) = is_ours.filter(|entry| entry.last.same_as(now)) {
-            self.fitted.push((entry.family.clone(), place.clone()));
+            let family = entry.owner.family().unwrap_or_default();
+            self.fitted.push((family.to_owned(), place.clone()));
             if self.options.keep_fitted == Some(true) {
                 self.users.insert(place.path().clone());
-                let step = Step::keep(place, now.clone(), &entry.family);
+                let step = Step::keep(place, now.clone(), &entry.owner);
                 let step = step.from_source(entry.source.clone());
                 self.winding.plan.steps.push(step.over(Some(file.side.clone())));
                 let content = file.side.state.content();
                 self.winding.kept.extend(content.map(|content| (content, file.file.clone())));
                 return Ok(());
             }
-            self.expect_unpinned(&entry.family);
+            self.expect_unpinned(family);
         } else if let Some(family) = file.facts.as_ref().and_then(|_| self.family_at(&place)) {
             self.expect_unpinned(&family);
         }
@@ -237,7 +236,7 @@ impl<'a> Winder<'a> {
         {
             return self.merge(file, place, now);
         }
-        let owner = is_ours.map_or(GAME_FILES, |entry| &entry.family);
+        let owner = is_ours.map_or(&Owner::Game, |entry| &entry.owner);
         let content = file.side.state.content();
         self.winding.passing.extend(content.map(|content| (content, file.file.clone())));
         self.winding.plan.steps.push(Step::replace(place, now.clone(), file.side.clone(), owner));
@@ -283,7 +282,7 @@ impl<'a> Winder<'a> {
         if merged.bytes != user {
             let content = Content::of_bytes(&merged.bytes);
             let after = Side::file(FileState { content, stamp: there.stamp }, None);
-            let step = Step::replace(place.clone(), now.clone(), after, GAME_FILES);
+            let step = Step::replace(place.clone(), now.clone(), after, &Owner::Game);
             self.winding.plan.steps.push(step);
             self.winding.plan.merges.push(Merge { place, merged });
         }
@@ -349,7 +348,7 @@ impl<'a> Winder<'a> {
             what: format!("{path} cannot be moved to {}: {error}", slashes(bay)),
             remedy: "Leave it where it is.".into(),
         })?;
-        let step = Step::aside(Aside { place, kept }, found, GAME_FILES);
+        let step = Step::aside(Aside { place, kept }, found, &Owner::Game);
         self.winding.plan.steps.push(step);
         self.winding.plan.made.push(text.into_bytes());
         Ok(())
@@ -359,7 +358,7 @@ impl<'a> Winder<'a> {
     fn matched(&self, matcher: &GlobMatcher) -> Vec<TreePath> {
         let is_ours = |path: &TreePath| {
             let entry = self.situation.ledger.get(&Place::from(path.clone()));
-            entry.is_some_and(|entry| entry.in_force() && entry.family != GAME_FILES)
+            entry.is_some_and(|entry| entry.in_force() && entry.owner != Owner::Game)
         };
         let is_save = |path: &TreePath| self.saves.holds(&Place::from(path.clone()));
         let stays =
@@ -401,7 +400,7 @@ impl<'a> Winder<'a> {
         for place in &places {
             let side = self.situation.window.file(place)?;
             if !side.state.is_absent() {
-                self.winding.plan.steps.push(Step::keep(place.clone(), side, saves_kept::FAMILY));
+                self.winding.plan.steps.push(Step::keep(place.clone(), side, &Owner::Saves));
             }
         }
         let finding = saves_kept::finding(&game, &self.saves.folders, places.len());
@@ -410,7 +409,7 @@ impl<'a> Winder<'a> {
     }
 
     fn finish(self) -> Result<Winding> {
-        let Self { situation, options, release, saves, mut winding, fitted, unmerged, .. } = self;
+        let Self { situation, options, saves, mut winding, fitted, unmerged, .. } = self;
         winding.plan.findings.extend(settings_unmerged::of_release(&unmerged));
         if !winding.plan.steps.iter().any(Step::alters) {
             winding.plan.steps.clear();
@@ -428,12 +427,6 @@ impl<'a> Winder<'a> {
             .plan
             .elsewhere
             .extend(saves.folders.iter().filter(|f| !f.starts_with(root)).cloned());
-        for (at, given) in release.whole.iter().enumerate() {
-            winding.plan.notes.insert(format!("{FROM}-{}", at + 1), slashes(given));
-        }
-        for (at, pattern) in options.aside.iter().enumerate() {
-            winding.plan.notes.insert(format!("{ASIDE}-{}", at + 1), pattern.clone());
-        }
         let is_save = |place: &Place| saves.holds(place);
         winding.outline = winding.outline.with_steps(&winding.plan.steps, is_save);
         hold_to_the_law(situation, &mut winding.plan);

@@ -56,11 +56,8 @@ fn brought<'a>(situation: &'a Situation<'_>) -> impl Iterator<Item = Brought<'a>
         let place = situation.window.on_disk(&situation.ledger, place);
         let source = entry.source.as_deref();
         let build = situation.builds.iter().find(|build| Some(&*build.id.to_string()) == source);
-        is_there(&place).then(|| Brought {
-            path: place.path().clone(),
-            family: &entry.family,
-            build,
-        })
+        let family = entry.owner.family()?;
+        is_there(&place).then(|| Brought { path: place.path().clone(), family, build })
     })
 }
 

@@ -6,12 +6,10 @@ use std::path::Path;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use crate::change::ExecutableMark;
+use crate::change::{ExecutableMark, StoredExecutable};
 use crate::error::{Error, Result};
-use crate::path::TreePath;
 use crate::proven::{Proofs, Proven};
 use upright_spanner_change::{Folder, line};
-use upright_spanner_image::Version;
 
 const FILE: &str = "proofs.toml";
 const SCHEMA: u32 = 1;
@@ -46,16 +44,6 @@ struct StoredProof {
     executable: Option<StoredExecutable>,
 }
 
-#[derive(Debug, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case", deny_unknown_fields)]
-struct StoredExecutable {
-    path: TreePath,
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    version: Option<Version>,
-    size: u64,
-    linked: u32,
-}
-
 impl ProofsFile {
     pub fn open(home: &Path) -> Result<Self> {
         Ok(Self { folder: Folder::open(home)? })
@@ -84,24 +72,14 @@ impl ProofsFile {
 impl From<StoredProof> for Proven {
     fn from(stored: StoredProof) -> Self {
         let StoredProof { change, game, family, by_report, at, executable } = stored;
-        let executable = executable.map(|it| ExecutableMark {
-            path: it.path,
-            version: it.version,
-            size: it.size,
-            stamp: it.linked,
-        });
+        let executable = executable.map(ExecutableMark::from);
         Self { change, game, family, by_report, at, executable }
     }
 }
 
 impl From<&Proven> for StoredProof {
     fn from(proven: &Proven) -> Self {
-        let executable = proven.executable.as_ref().map(|mark| StoredExecutable {
-            path: mark.path.clone(),
-            version: mark.version.clone(),
-            size: mark.size,
-            linked: mark.stamp,
-        });
+        let executable = proven.executable.clone().map(StoredExecutable::from);
         Self {
             change: proven.change,
             game: proven.game.clone(),

@@ -15,7 +15,7 @@ use std::path::{Path, PathBuf};
 use rayon::prelude::*;
 
 use crate::catalog::{self, LIBRARY_EXTENSIONS, Role};
-use crate::change::{HOLD, version_of};
+use crate::change::{Owner, version_of};
 use crate::content::content_of;
 use crate::error::{Result, in_words};
 use crate::feed::Offer;
@@ -410,7 +410,7 @@ fn view(
     let (in_use, unusable) = (Vec::new(), Vec::new());
     let records = knowledge.records.iter().filter(|record| record.folder == game.root);
     let records: Vec<Record> = records.cloned().collect();
-    let is_held = ledger.entries().any(|entry| entry.family == HOLD && entry.in_force());
+    let is_held = ledger.entries().any(|entry| entry.owner == Owner::Hold && entry.in_force());
     let mut game = game;
     // What the user calls it stands over what a launcher does.
     let titled = records.iter().find_map(|record| record.title.clone());
@@ -479,7 +479,7 @@ fn gone(root: &Path, ledger: &Ledger) -> Vec<Gone> {
     });
     gone.map(|(place, entry)| Gone {
         path: place.path().clone(),
-        family: entry.family.clone(),
+        family: entry.owner.family().unwrap_or_default().to_owned(),
         version: version_of(&entry.last),
         fitted: entry.in_force(),
     })

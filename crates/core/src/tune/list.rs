@@ -100,11 +100,11 @@ fn families(situation: &Situation<'_>, only: Option<&str>) -> Vec<String> {
     let components = live.filter(|library| {
         library.is_component || only.is_some_and(|only| same_name(only, &library.family))
     });
-    let recorded = situation.ledger.files().map(|(_, entry)| &entry.family);
+    let recorded = situation.ledger.files().filter_map(|(_, entry)| entry.owner.family());
     let mut seen = HashSet::new();
-    let all = components.map(|library| &library.family).chain(recorded);
+    let all = components.map(|library| library.family.as_str()).chain(recorded);
     let all = all.filter(|family| only.is_none_or(|only| same_name(only, family)));
-    all.filter(|family| seen.insert(fold(family))).cloned().collect()
+    all.filter(|family| seen.insert(fold(family))).map(str::to_owned).collect()
 }
 
 /// One family in a game.
@@ -123,7 +123,7 @@ impl<'a> Component<'a> {
         let libraries: Vec<&Library> =
             live.filter(|library| same_name(&library.family, family)).collect();
         let version = libraries.iter().find_map(|library| library.facts.version());
-        let of_family = situation.ledger.files().filter(|(_, e)| same_name(&e.family, family));
+        let of_family = situation.ledger.files().filter(|(_, e)| e.owner.is_family(family));
         let sources: HashSet<&str> =
             of_family.filter_map(|(_, entry)| entry.source.as_deref()).collect();
         // Also what was put there by hand, or put back, and is on the rack.
@@ -170,7 +170,7 @@ impl<'a> Component<'a> {
         let mut files: Vec<Place> = ledger
             .files()
             .filter(|(place, entry)| {
-                same_name(&entry.family, &self.family) && is_settings(place.path().file_name())
+                entry.owner.is_family(&self.family) && is_settings(place.path().file_name())
             })
             .map(|(place, _)| window.on_disk(ledger, place))
             .collect();

@@ -47,7 +47,7 @@ impl Altering<'_> {
         let steps = plan.steps.iter().enumerate();
         let originals: Vec<(usize, Place)> =
             steps.filter_map(|(n, step)| Some((n, original(step, adoptions)?))).collect();
-        let noted = workshop.engine(&Silent).note(draft(plan, Vec::new()), &originals);
+        let noted = workshop.engine(&Silent).note(draft(plan, Vec::new())?, &originals);
         let record = noted.map_err(failed)?;
         Change::try_from(record)
             .map_err(|what| HomeError::DamagedFile { path: workshop.home.clone(), what }.into())

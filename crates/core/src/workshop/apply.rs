@@ -39,7 +39,7 @@ impl Altering<'_> {
             plan.numbered(workshop.journal.next(&workshop.database)?);
             make_beside(beside)?;
         }
-        let draft = draft(plan, supplies);
+        let draft = draft(plan, supplies)?;
         let record = workshop.engine(progress).apply(draft).map_err(failed);
         let is_open = matches!(
             record,
@@ -152,21 +152,18 @@ pub(super) fn merged(plan: &Plan) -> impl Iterator<Item = Supply> {
     merged.chain(&plan.made).map(|bytes| Supply::Bytes(bytes.clone()))
 }
 
-pub(super) fn draft(plan: Plan, supplies: Vec<Supply>) -> Draft {
+pub(super) fn draft(plan: Plan, supplies: Vec<Supply>) -> Result<Draft> {
     let despite = plan.despite();
-    Draft {
+    Ok(Draft {
         scope: plan.scope(),
         root: plan.root,
-        notes: notes(&plan.purpose, plan.executable.as_ref(), &despite)
-            .into_iter()
-            .chain(plan.notes)
-            .collect(),
+        in_use: may_be_in_use(&despite),
+        notes: notes(plan.purpose, plan.executable, despite)?,
         game: plan.game.id,
         summary: plan.summary,
         steps: plan.steps,
-        in_use: may_be_in_use(&despite),
         supplies,
-    }
+    })
 }
 
 /// How the engine's failure left everything, in words.

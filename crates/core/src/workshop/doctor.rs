@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use super::recover::scope_with;
 use super::{Altering, Workshop};
-use crate::change::{Change, Purpose, RecordState, State, Target};
+use crate::change::{Change, RecordState, State, Target};
 use crate::content::Content;
 use crate::error::{HomeError, Result};
 use crate::feed::FeedFault;
@@ -216,8 +216,7 @@ impl Workshop {
             let needs = |content: &Content| !is_back || self.store.has(content);
             let before = change.steps().iter().filter_map(|step| step.before().state.content());
             // A release that was put onto a game's folder is had where it was taken from.
-            let passes =
-                |content: &Content| change.purpose == Purpose::Wind && !self.store.has(content);
+            let passes = |content: &Content| change.purpose.is_wind() && !self.store.has(content);
             let after = change.steps().iter().filter_map(|step| step.after().state.content());
             let after = after.filter(|content| !passes(content));
             let beneath = change.steps().iter().filter_map(|step| step.beneath()?.state.content());

@@ -105,7 +105,7 @@ impl Workshop {
 
         let status = |change: &Change| {
             let settled = change.state() == RecordState::Settled;
-            if !change.counts() || matches!(change.purpose, Purpose::Undo(_)) {
+            if !change.counts() || matches!(change.purpose, Purpose::Undo { .. }) {
                 ChangeStatus::Nothing
             } else if !effective.contains(&change.number()) && !settled {
                 ChangeStatus::Undone

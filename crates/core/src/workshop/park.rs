@@ -17,7 +17,8 @@ impl Workshop {
     pub fn plan_park(&self, view: &GameView, family: &str) -> Result<Plan> {
         let mut plan = self.decide_change(view, |situation| {
             let plan = plan::park(situation, family);
-            let mut plan = unless_in_use(view, Purpose::Park(family.to_owned()), "park", plan)?;
+            let mut plan =
+                unless_in_use(view, Purpose::Park { family: family.to_owned() }, "park", plan)?;
             plan::hold_to_the_law(situation, &mut plan);
             Ok(plan)
         })?;
@@ -53,7 +54,7 @@ impl Workshop {
                 });
             };
             let plan = plan::unpark(situation, parked, family);
-            let purpose = Purpose::Unpark(parked.number());
+            let purpose = Purpose::Unpark { change: parked.number() };
             let mut plan = unless_in_use(view, purpose, "unpark", plan)?;
             plan.findings.extend(plan::recheck(situation, &plan.steps));
             plan::hold_to_the_law(situation, &mut plan);
@@ -70,9 +71,9 @@ fn parked<'a>(situation: &Situation<'a>, family: &str) -> Option<&'a Change> {
     let effective = plan::in_effect(situation.changes.iter().copied());
     let in_effect = |change: &&Change| effective.contains(&change.number());
     let changes = || situation.changes.iter().copied().filter(in_effect);
-    let is_back = |number: i64| changes().any(|c| c.purpose == Purpose::Unpark(number));
+    let is_back = |number: i64| changes().any(|c| c.purpose == Purpose::Unpark { change: number });
     let is_it = |change: &&Change| {
-        matches!(&change.purpose, Purpose::Park(parked) if same_name(parked, family))
+        matches!(&change.purpose, Purpose::Park { family: parked } if same_name(parked, family))
             && change.root() == situation.game().root
             && !is_back(change.number())
     };

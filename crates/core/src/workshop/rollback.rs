@@ -1,32 +1,33 @@
 //! Back to an earlier point.
 
+use std::collections::BTreeMap;
+
 use super::Workshop;
 use crate::change::{Change, Purpose};
 use crate::error::{ChangeError, Result};
-use crate::path::same_name;
-use crate::plan::{self, NothingToDo, Plan, Point, RollbackOptions, unless_in_use};
+use crate::path::fold;
+use crate::plan::{self, NothingToDo, Plan, Point, RollbackOptions, Selection, unless_in_use};
 use crate::situation::Situation;
 use crate::survey::GameView;
 
 impl Workshop {
-    /// Plans the way back, of one family or of all: to the files as shipped, or to an earlier point.
-    /// Settings that were edited since stay, unless `settings` says that they go back too. Gives why
-    /// there is nothing to do, where there is not.
+    /// Plans to restore the shipped files, or those of an earlier point. Settings that were edited since are
+    /// restored only with `settings`. Also returns why there is nothing to do, if the plan is empty.
     ///
     /// # Errors
-    /// [`ChangeError::UnknownFamily`] where no change touched it.
+    /// [`ChangeError::UnknownFamily`] if a family is selected that no change has touched.
     pub fn plan_rollback(
         &self,
         view: &GameView,
-        family: Option<&str>,
+        of: Selection<'_>,
         to: Point,
         settings: bool,
     ) -> Result<(Plan, Option<NothingToDo>)> {
         let (mut plan, nothing) = self.decide_change(view, |situation| {
-            if let Some(family) = family {
+            if let Selection::Family(family) = of {
                 expect_touched(situation, family)?;
             }
-            let wanted = RollbackOptions { family, to, settings };
+            let wanted = RollbackOptions { of, to, settings };
             let plan = plan::rollback(situation, wanted);
             let mut plan = unless_in_use(view, Purpose::Rollback, "rollback", plan)?;
             plan.findings.extend(plan::recheck(situation, &plan.steps));
@@ -56,12 +57,12 @@ impl Workshop {
 
 /// Fails where no change touched a family.
 fn expect_touched(situation: &Situation<'_>, family: &str) -> Result<()> {
-    let mut known: Vec<String> = situation.ledger.entries().map(|e| e.family.clone()).collect();
-    known.sort();
-    known.dedup();
-    if known.iter().any(|known| same_name(known, family)) {
+    let known = situation.ledger.entries().filter_map(|entry| entry.owner.family());
+    let known: BTreeMap<String, String> = known.map(|id| (fold(id), id.to_owned())).collect();
+    if known.contains_key(&fold(family)) {
         return Ok(());
     }
+    let known = known.into_values().collect();
     let game = situation.game().title.clone();
     Err(ChangeError::UnknownFamily { family: family.to_owned(), game, known }.into())
 }

@@ -24,7 +24,7 @@ impl Workshop {
                     .iter()
                     .any(|library| !library.put_aside && same_name(&library.family, family));
                 let is_recorded =
-                    situation.ledger.files().any(|(_, entry)| same_name(&entry.family, family));
+                    situation.ledger.files().any(|(_, entry)| entry.owner.is_family(family));
                 if !is_there && !is_recorded {
                     return Err(view.no_component(family));
                 }

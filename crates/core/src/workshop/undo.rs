@@ -40,7 +40,8 @@ impl Workshop {
                 return Err(ChangeError::StoodOn { number, game, later }.into());
             }
             let plan = plan::undo(situation, change);
-            let mut plan = unless_in_use(view, Purpose::Undo(change.number()), "undo", plan)?;
+            let mut plan =
+                unless_in_use(view, Purpose::Undo { change: change.number() }, "undo", plan)?;
             plan.findings.extend(plan::recheck(situation, &plan.steps));
             plan::hold_to_the_law(situation, &mut plan);
             Ok(plan)

@@ -9,7 +9,7 @@ use proptest::prelude::*;
 use proptest::test_runner::TestRunner;
 use tempfile::TempDir;
 use upright_spanner_core::game::GameEdit;
-use upright_spanner_core::plan::Point;
+use upright_spanner_core::plan::{Point, Selection};
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::rack::PackageOptions;
 use upright_spanner_core::survey::Filter;
@@ -172,7 +172,7 @@ impl Bench {
     /// Rolls a game back as far as its records lead; says why it is not as it was shipped.
     fn roll_back(&self, workshop: &Workshop, game: &str) -> Result<(), String> {
         let view = workshop.game(self.game(game).to_str().unwrap(), &Silent).unwrap();
-        let plan = workshop.plan_rollback(&view, None, Point::Shipped, true);
+        let plan = workshop.plan_rollback(&view, Selection::Everything, Point::Shipped, true);
         let (plan, _) = plan.map_err(|error| error.to_string())?;
         if !plan.steps.is_empty() {
             let cleared =

@@ -9,7 +9,7 @@ use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_core::check::Severity;
 use upright_spanner_core::image::{Image, Machine};
-use upright_spanner_core::plan::{Plan, Point};
+use upright_spanner_core::plan::{Plan, Point, Selection};
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::rack::Parcel;
 use upright_spanner_core::{FitOptions, WindOptions, Workshop};
@@ -166,10 +166,16 @@ impl Bench {
         let plan = match event {
             Event::Rollback(n) => {
                 // There may be nothing to roll back.
-                workshop.plan_rollback(&view, Some(family(*n)), Point::Shipped, false).ok()?.0
+                workshop
+                    .plan_rollback(&view, Selection::Family(family(*n)), Point::Shipped, false)
+                    .ok()?
+                    .0
             }
             Event::RollbackTo(to) => {
-                workshop.plan_rollback(&view, None, Point::After(*to), false).unwrap().0
+                workshop
+                    .plan_rollback(&view, Selection::Everything, Point::After(*to), false)
+                    .unwrap()
+                    .0
             }
             Event::Undo => {
                 let change = workshop.change_to_undo(None).unwrap()?;

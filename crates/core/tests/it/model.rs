@@ -15,7 +15,7 @@ use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_core::change::RecordState;
 use upright_spanner_core::game::GameEdit;
-use upright_spanner_core::plan::{Plan, Point};
+use upright_spanner_core::plan::{Plan, Point, Selection};
 use upright_spanner_core::progress::{Progress, Silent};
 use upright_spanner_core::rack::PackageOptions;
 use upright_spanner_core::{FitOptions, FitPlan, WindOptions, Workshop};
@@ -345,7 +345,7 @@ impl Bench {
 
     fn roll_back(&self, to: Point, settings: bool) -> Plan {
         let view = self.workshop.game(self.game().to_str().unwrap(), &Silent).unwrap();
-        self.workshop.plan_rollback(&view, None, to, settings).unwrap().0
+        self.workshop.plan_rollback(&view, Selection::Everything, to, settings).unwrap().0
     }
 
     /// What comes from outside; says whether it was that.

@@ -10,8 +10,8 @@ use proptest::prelude::*;
 use tempfile::TempDir;
 use upright_spanner_core::change::{Change, RecordState};
 use upright_spanner_core::content::content_of;
-use upright_spanner_core::plan::Plan;
 use upright_spanner_core::plan::Point;
+use upright_spanner_core::plan::{Plan, Selection};
 use upright_spanner_core::progress::{Progress, Silent};
 use upright_spanner_core::rack::{Build, PackageOptions};
 use upright_spanner_core::survey::Standing;
@@ -70,7 +70,7 @@ impl Bench {
 
     fn roll_back(&self) -> Plan {
         let view = self.workshop.game("tin-lighthouse", &Silent).unwrap();
-        self.workshop.plan_rollback(&view, None, Point::Shipped, false).unwrap().0
+        self.workshop.plan_rollback(&view, Selection::Everything, Point::Shipped, false).unwrap().0
     }
 
     fn plan(&self) -> FitPlan {
@@ -587,12 +587,15 @@ impl Bench {
                 assert!(recovered.iter().all(|r| r.state != RecordState::Open));
                 return true;
             }
-            Event::Rollback => {
-                self.workshop.plan_rollback(&view, None, Point::Shipped, false).map(|p| p.0)
-            }
+            Event::Rollback => self
+                .workshop
+                .plan_rollback(&view, Selection::Everything, Point::Shipped, false)
+                .map(|p| p.0),
             Event::RollbackTo(n) => {
                 let to = Point::After(n);
-                self.workshop.plan_rollback(&view, None, to, false).map(|plan| plan.0)
+                self.workshop
+                    .plan_rollback(&view, Selection::Everything, to, false)
+                    .map(|plan| plan.0)
             }
             Event::Undo => match self.workshop.change_to_undo(None).unwrap() {
                 Some(change) => self.workshop.plan_undo(&view, &change),
