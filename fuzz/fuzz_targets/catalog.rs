@@ -68,7 +68,7 @@ fn cook(recipe: Recipe<'_>) -> String {
             })
         }
         Recipe::Layout { family, files } => {
-            let head = format!("schema = 1\nfamily = {family:?}\n");
+            let head = format!("schema = 2\nfamily = {family:?}\n");
             files.iter().fold(head, |text, (from, bay, to, policy)| {
                 let policy = format!("{policy:?}").to_lowercase();
                 text + &format!(

@@ -68,15 +68,8 @@ impl Settings {
             }
             Err(error) => return Err(Error::io("read", &path)(error)),
         };
-        let file: File = toml::from_str(&text).map_err(|error| {
-            let at = error.span().map_or(0, |span| span.start);
-            let line = text[..at.min(text.len())].matches('\n').count() + 1;
-            Error::Catalog(CatalogError {
-                path: path.clone(),
-                line,
-                what: error.message().to_owned(),
-            })
-        })?;
+        let file: File = toml::from_str(&text)
+            .map_err(|error| Error::Catalog(CatalogError::of_toml(&path, &text, &error)))?;
 
         let usual = Limits::default();
         let entries = file.limits.entries.unwrap_or(usual.entries);

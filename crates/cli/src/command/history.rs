@@ -66,6 +66,9 @@ fn list(
     let is_meant = |change: &&Change| game.as_ref().is_none_or(|game| change.game() == game);
     let changes: Vec<Change> = history.changes.iter().filter(is_meant).cloned().collect();
     let statuses = workshop.statuses(&changes)?;
+    if let Some(error) = workshop.proofs_fault() {
+        render::notice(&format!("Recorded proofs are not shown: {error}."));
+    }
     let proofs = workshop.proofs();
     if session.json {
         render::json(&document::History::new(&changes, &statuses, &proofs))

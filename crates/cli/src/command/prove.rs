@@ -36,8 +36,13 @@ pub fn note(workshop: &Workshop, view: &GameView, proof: &Proof) {
         return;
     }
     let noted = workshop.alter().and_then(|altering| altering.note_proofs(view, proof));
-    if let Err(error) = noted {
-        render::notice(&format!("The proof was not noted: {error}."));
+    match noted {
+        Ok(None) => {}
+        Ok(Some(aside)) => render::notice(&format!(
+            "The file of earlier proofs was damaged. It was renamed to {}; only this proof is recorded.",
+            render::slashes(&aside)
+        )),
+        Err(error) => render::notice(&format!("The proof was not recorded: {error}.")),
     }
 }
 

@@ -27,6 +27,8 @@ pub struct DiagnosisDocument {
     feeds: Vec<FileFault>,
     /// What is wrong with the file that holds what the user says of games.
     games: Option<String>,
+    /// Why the file of proofs cannot be read.
+    proofs: Option<String>,
     /// The numbers of changes that were interrupted.
     interrupted: Vec<i64>,
     /// Stored contents that are missing or damaged.
@@ -125,6 +127,7 @@ impl DiagnosisDocument {
             rack: labels.map(FileFault::from).collect(),
             feeds: diagnosis.feeds.iter().map(FileFault::from).collect(),
             games: diagnosis.words.clone(),
+            proofs: diagnosis.proofs.clone(),
             interrupted: diagnosis.interrupted.clone(),
             contents: contents
                 .map(|(content, user)| LostContent {

@@ -59,6 +59,10 @@ pub fn print_diagnosis(
     if let Some(what) = &diagnosis.words {
         writeln!(out, "{} {}", bad("games"), clean(what))?;
     }
+    if let Some(what) = &diagnosis.proofs {
+        let text = format!("{what}. The next `spanner prove` sets a damaged file aside");
+        writeln!(out, "{} {}", odd("proofs"), clean(&text))?;
+    }
     for number in &diagnosis.interrupted {
         let text = format!(
             "change {number} waits to be put back. To see what holds it up, and to end it with what is \

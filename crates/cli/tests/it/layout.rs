@@ -207,7 +207,7 @@ fn a_layout_is_printed_edited_and_remembered_for_the_next_version() {
 #[test]
 fn layouts_that_cannot_be_are_said_with_their_line() {
     let bench = Bench::world();
-    let head = "schema = 1\nfamily = \"lampwright\"\n";
+    let head = "schema = 2\nfamily = \"lampwright\"\n";
     for (text, code, wanted) in [
         ("schema = 9\nfamily = \"lampwright\"\n".to_owned(), 4, "schema 9 is not known"),
         (
@@ -248,9 +248,9 @@ fn the_same_files_go_to_a_second_place_outside_the_game_and_come_back_from_it() 
     fs::create_dir_all(bench.file("client/plugins")).unwrap();
     bench.write("client/plugins/undertow.dll", b"something of the user's");
     let before = (bench.picture("games/Saltglass Drift"), bench.picture("client"));
-    let layout = "schema = 1\nfamily = \"undertow\"\n\
-        [[file]]\nfrom = \"undertow.dll\"\nbay = \"exe\"\npolicy = \"replace\"\n\
-        [[file]]\nfrom = \"undertow.dll\"\nbay = \"second\"\npolicy = \"replace\"\n";
+    let layout = "schema = 2\nfamily = \"undertow\"\n\
+        [[file]]\nfrom = \"**/undertow.dll\"\nbay = \"exe\"\nto = \"undertow.dll\"\npolicy = \"replace\"\n\
+        [[file]]\nfrom = \"**/undertow.dll\"\nbay = \"second\"\nto = \"undertow.dll\"\npolicy = \"replace\"\n";
     bench.write("mine.toml", layout.as_bytes());
     bench.ok(&["rack", "add", "downloads/undertow-2.3.0.zip", "--layout", "mine.toml"]);
     let game = "games/Saltglass Drift";
@@ -278,7 +278,7 @@ fn a_layout_retires_what_the_same_maker_left_and_nothing_else() {
         "glim.zip",
         &archive::zip(&[("glim.dll", &library("glim.dll", "Nib", [2, 0, 0, 0]))], DATE),
     );
-    let layout = "schema = 1\nfamily = \"glim\"\nretires = [\"glim_old.dll\", \"THEIRS.dll\"]\n\
+    let layout = "schema = 2\nfamily = \"glim\"\nretires = [\"glim_old.dll\", \"THEIRS.dll\"]\n\
         [[file]]\nfrom = \"glim.dll\"\nbay = \"exe\"\npolicy = \"replace\"\n";
     bench.write("mine.toml", layout.as_bytes());
     bench.ok(&["rack", "add", "glim.zip", "--layout", "mine.toml"]);

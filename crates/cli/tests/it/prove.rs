@@ -471,12 +471,29 @@ fn what_is_missing_or_not_there_is_said() {
     let document = stage.bench.json(&["prove", "pier"]);
     assert_eq!(codes(&document, "reed"), seen("unknown", "none", "not-seen"));
 
-    // A file of proofs that is damaged is as good as none.
+    // A damaged file of proofs is named, and moved aside by the next proof.
     stage.start(30, &[]);
-    stage.bench.write("home/proofs.toml", b"schema = 1\n[[proof]]\nchange = 'x'\n");
-    assert!(!stage.bench.ok(&["history", "pier"]).contains("proved"));
+    let damaged = b"schema = 1\n[[proof]]\nchange = 'x'\n";
+    stage.bench.write("home/proofs.toml", damaged);
+    let history = stage.bench.run(&["history", "pier"]).code(0);
+    assert!(crate::common::errors(&history).contains("proofs.toml:3"), "the line is named");
+    assert!(!crate::common::output(&history).contains("proved"));
+    assert!(stage.bench.json(&["doctor", "--dry-run"])["proofs"].is_string());
+    assert_eq!(fs::read(stage.bench.file("home/proofs.toml")).unwrap(), damaged);
     stage.bench.ok(&["prove", "pier"]);
     assert!(stage.bench.ok(&["history", "pier"]).contains("proved"));
+    let names = fs::read_dir(stage.bench.file("home")).unwrap();
+    let names = names.map(|entry| entry.unwrap().file_name().into_string().unwrap());
+    let aside: Vec<String> =
+        names.filter(|name| name.starts_with("proofs.toml.damaged-")).collect();
+    let [aside] = &aside[..] else { panic!("{aside:?}") };
+    assert_eq!(fs::read(stage.bench.file(&format!("home/{aside}"))).unwrap(), damaged);
+
+    // One that a newer version wrote is left alone.
+    let newer = b"schema = 2\nanything = true\n";
+    stage.bench.write("home/proofs.toml", newer);
+    stage.bench.ok(&["prove", "pier"]);
+    assert_eq!(fs::read(stage.bench.file("home/proofs.toml")).unwrap(), newer);
 }
 
 /// The folders of the user are those of the prefix, where a game has one.

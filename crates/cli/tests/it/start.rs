@@ -259,7 +259,7 @@ fn what_drifted_and_what_would_not_load_is_said_before() {
     stage.put("lens.dll", &lens([1, 0, 0, 0]));
     let said = flat(&bench.ok(&["start", PIER, "--dry-run"]));
     assert!(
-        said.contains("lens.dll is overwritten. To put it back: spanner refit pier lens"),
+        said.contains("lens.dll is overwritten. To restore it: spanner refit pier lens"),
         "{said}"
     );
     // It is mended first where that is wanted; without a word it is not.

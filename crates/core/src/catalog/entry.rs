@@ -11,7 +11,7 @@ use super::Role;
 use super::log::{Log, LogEntry};
 use super::pattern::Pattern;
 use super::setting::{Preset, PresetEntry, Setting, SettingEntry, admits};
-use crate::error::CatalogError;
+use crate::error::{CatalogError, line_at};
 use crate::path::fold;
 use upright_spanner_image::{Facts, Requirement, Version};
 
@@ -248,11 +248,8 @@ impl Recognition {
     /// Where it is not a catalog.
     pub fn of_catalog(path: &Path, text: &str) -> Result<Vec<Self>, CatalogError> {
         parse(path, text)?;
-        let file: File = toml::from_str(text).map_err(|error| CatalogError {
-            path: path.to_owned(),
-            line: 1,
-            what: error.message().to_owned(),
-        })?;
+        let file: File =
+            toml::from_str(text).map_err(|error| CatalogError::of_toml(path, text, &error))?;
         let known = file.family.into_iter().map(|entry| {
             Self(FamilyEntry {
                 supports: Vec::new(),
@@ -307,12 +304,11 @@ pub fn schema() -> schemars::Schema {
 pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
     let wrong = |at: usize, what: String| CatalogError {
         path: path.to_owned(),
-        line: text[..at.min(text.len())].matches('\n').count() + 1,
+        line: line_at(text, at),
         what,
     };
-    let file: File = toml::from_str(text).map_err(|error| {
-        wrong(error.span().map_or(0, |span| span.start), error.message().to_owned())
-    })?;
+    let file: File =
+        toml::from_str(text).map_err(|error| CatalogError::of_toml(path, text, &error))?;
     if *file.schema.get_ref() != SCHEMA {
         let what = format!("schema {} is not known: expected {SCHEMA}", file.schema.get_ref());
         return Err(wrong(file.schema.span().start, what));

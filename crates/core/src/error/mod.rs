@@ -38,7 +38,21 @@ pub struct CatalogError {
     pub what: String,
 }
 
-/// An operation that did not come to its end.
+impl CatalogError {
+    /// The parser's error, with its line in the text.
+    pub(crate) fn of_toml(path: &Path, text: &str, error: &toml::de::Error) -> Self {
+        let at = error.span().map_or(0, |span| span.start);
+        Self { path: path.to_owned(), line: line_at(text, at), what: error.message().to_owned() }
+    }
+}
+
+/// The line, from 1, of a byte in a text.
+pub(crate) fn line_at(text: &str, at: usize) -> usize {
+    let before = &text.as_bytes()[..at.min(text.len())];
+    before.iter().filter(|byte| **byte == b'\n').count() + 1
+}
+
+/// An operation that failed.
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
     /// A game or what it has.

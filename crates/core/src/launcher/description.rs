@@ -7,7 +7,7 @@ use regex::{Regex, RegexBuilder};
 use serde::Deserialize;
 
 use crate::catalog::slug;
-use crate::error::CatalogError;
+use crate::error::{CatalogError, line_at};
 use upright_spanner_image::file::text_of;
 use upright_spanner_settings::{Format, KeyPath};
 
@@ -128,16 +128,13 @@ struct HoldEntry {
 /// With the line, where it cannot be understood.
 pub fn parse(path: &Path, text: &str) -> Result<Vec<Launcher>, CatalogError> {
     let wrong = |line: usize, what: String| CatalogError { path: path.to_owned(), line, what };
-    let file: DescriptionFile = toml::from_str(text).map_err(|error| {
-        let at = error.span().map_or(0, |span| span.start);
-        let line = text[..at.min(text.len())].matches('\n').count() + 1;
-        wrong(line, error.message().to_owned())
-    })?;
+    let file: DescriptionFile =
+        toml::from_str(text).map_err(|error| CatalogError::of_toml(path, text, &error))?;
     if file.schema != 1 {
         return Err(wrong(1, format!("schema {} is not known", file.schema)));
     }
     let launchers = file.launcher.into_iter().map(|entry| {
-        let line = text.find(&entry.name).map_or(1, |at| text[..at].matches('\n').count() + 1);
+        let line = text.find(&entry.name).map_or(1, |at| line_at(text, at));
         entry.into_launcher().map_err(|what| wrong(line, what))
     });
     launchers.collect()

@@ -11,7 +11,7 @@ use super::Build;
 use super::layout::{BY_LAYOUT, Placement, Policy, ROOT};
 use super::sort::Part;
 use crate::catalog::slug;
-use crate::error::CatalogError;
+use crate::error::{CatalogError, line_at};
 use crate::path::{TreePath, extension, fold, same_name, stem};
 use upright_spanner_image::Version;
 
@@ -188,9 +188,8 @@ impl GivenLayout {
             line: line_at(text, at),
             what,
         };
-        let layout: LayoutFile = toml::from_str(text).map_err(|error| {
-            wrong(error.span().map_or(0, |span| span.start), error.message().to_owned())
-        })?;
+        let layout: LayoutFile =
+            toml::from_str(text).map_err(|error| CatalogError::of_toml(path, text, &error))?;
         if layout.schema != SCHEMA {
             let what = format!("schema {} is not known: expected {SCHEMA}", layout.schema);
             return Err(wrong(0, what));
@@ -309,10 +308,6 @@ impl Rule {
             Some(to)
         }
     }
-}
-
-fn line_at(text: &str, at: usize) -> usize {
-    text[..at.min(text.len())].matches('\n').count() + 1
 }
 
 /// Whether a text stands for several paths. No name has such a character.

@@ -10,16 +10,15 @@ use std::path::{Path, PathBuf};
 use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
 
+use super::home_file::{HomeDocument, HomeFile};
 use crate::catalog::Recognition;
 use crate::content::{Content, Digest};
 use crate::error::{Error, Result};
 use crate::feed::{Feed, FeedFault, Feeds, Head, Key, Shard, Subscription, recognition};
 use crate::fetch::{Address, Seen};
-use upright_spanner_change::{Folder, line, sync_file};
+use upright_spanner_change::{Folder, sync_file};
 use upright_spanner_image::file::bytes_of;
 
-const SCHEMA: u32 = 1;
-const HEADING: &str = "# A feed, and how far it was taken in; see docs/formats.md.\n\n";
 const ENDING: &str = ".toml";
 
 /// A head, how its families are recognised, and those of its shards that were taken in.
@@ -33,7 +32,7 @@ pub(crate) struct FeedsFolder {
 
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
-struct Stored {
+struct StoredSubscription {
     schema: u32,
     address: String,
     key: Key,
@@ -85,11 +84,8 @@ impl FeedsFolder {
     }
 
     fn subscription(&self, name: &str) -> Result<Subscription, String> {
-        /// The file has a dozen lines.
-        const LONGEST: u64 = 64 << 10;
-        let bytes = bytes_of(&self.file_of(name), LONGEST).map_err(|error| error.to_string())?;
-        let stored: Stored = toml::from_str(&String::from_utf8_lossy(&bytes))
-            .map_err(|error| error.message().to_owned())?;
+        let stored = self.file(name).read().map_err(|error| error.to_string())?;
+        let stored = stored.ok_or("there is no such file")?;
         stored.into_subscription(name)
     }
 
@@ -154,11 +150,7 @@ impl FeedsFolder {
 
     /// Writes how far a feed was taken in. To be called under the home's lock.
     pub fn write(&self, subscription: &Subscription) -> Result<()> {
-        let path = self.file_of(&subscription.name);
-        let text = toml::to_string(&Stored::of(subscription))
-            .map_err(|error| Error::io("write", &path)(std::io::Error::other(error)))?;
-        let name = format!("{}{ENDING}", subscription.name);
-        Ok(line::write_over(&Folder::make(&self.path)?, &name, &format!("{HEADING}{text}"))?)
+        self.file(&subscription.name).write(&StoredSubscription::of(subscription))
     }
 
     /// Removes what is not needed of a feed any more.
@@ -182,15 +174,27 @@ impl FeedsFolder {
         Ok(())
     }
 
+    fn file(&self, name: &str) -> HomeFile<StoredSubscription> {
+        HomeFile::new(self.file_of(name))
+    }
+
     fn file_of(&self, name: &str) -> PathBuf {
         self.path.join(format!("{name}{ENDING}"))
     }
 }
 
-impl Stored {
+impl HomeDocument for StoredSubscription {
+    const SCHEMA: u32 = 1;
+    const HEADING: &str =
+        "# A feed, and the state of it that was fetched last; see docs/formats.md.";
+    /// It has a dozen lines.
+    const LONGEST: u64 = 64 << 10;
+}
+
+impl StoredSubscription {
     fn of(feed: &Subscription) -> Self {
         Self {
-            schema: SCHEMA,
+            schema: Self::SCHEMA,
             address: feed.address.to_string(),
             key: feed.key.clone(),
             serial: feed.serial,
@@ -205,9 +209,6 @@ impl Stored {
     }
 
     fn into_subscription(self, name: &str) -> Result<Subscription, String> {
-        if self.schema != SCHEMA {
-            return Err(format!("schema {} is not known: expected {SCHEMA}", self.schema));
-        }
         Ok(Subscription {
             name: name.to_owned(),
             address: Address::new(&self.address).map_err(|error| error.to_string())?,

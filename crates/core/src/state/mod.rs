@@ -4,6 +4,7 @@
 
 mod database;
 mod feeds;
+mod home_file;
 mod labels;
 mod proofs;
 mod words;

@@ -1,32 +1,26 @@
 //! Proofs that were noted: one TOML file, `proofs.toml`. Nothing in it is precious: a proof that is lost can be
 //! had again. Its format is described in docs/formats.md.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
+use super::home_file::{HomeDocument, HomeFile};
 use crate::change::{ExecutableMark, StoredExecutable};
-use crate::error::{Error, Result};
+use crate::error::Result;
 use crate::proven::{Proofs, Proven};
-use upright_spanner_change::{Folder, line};
-
-const FILE: &str = "proofs.toml";
-const SCHEMA: u32 = 1;
-const HEADING: &str = "# What was seen at work, and when; see docs/formats.md.\n\n";
 
 /// So many are kept, the newest: one for each component of a few hundred games, several times over.
 const MOST: usize = 2000;
 
 /// The file in a home folder.
 #[derive(Debug)]
-pub(crate) struct ProofsFile {
-    folder: Folder,
-}
+pub(crate) struct ProofsFile(HomeFile<StoredProofs>);
 
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
-struct Stored {
+pub(super) struct StoredProofs {
     schema: u32,
     #[serde(default)]
     proof: Vec<StoredProof>,
@@ -44,28 +38,44 @@ struct StoredProof {
     executable: Option<StoredExecutable>,
 }
 
+impl HomeDocument for StoredProofs {
+    const SCHEMA: u32 = 1;
+    const HEADING: &str = "# The components that were seen at work, and when; see docs/formats.md.";
+    /// The most proofs that are kept have some 600 KB.
+    const LONGEST: u64 = 32 << 20;
+}
+
 impl ProofsFile {
-    pub fn open(home: &Path) -> Result<Self> {
-        Ok(Self { folder: Folder::open(home)? })
+    pub fn new(home: &Path) -> Self {
+        Self(HomeFile::new(home.join("proofs.toml")))
     }
 
-    /// Reads them; none, where the file cannot be understood.
-    pub fn read(&self) -> Proofs {
-        let text = line::read(&self.folder, FILE).ok().flatten().unwrap_or_default();
-        let stored: Option<Stored> = toml::from_str(&text).ok();
-        let stored = stored.filter(|stored| stored.schema == SCHEMA);
-        let all = stored.map_or_else(Vec::new, |stored| stored.proof);
-        Proofs { all: all.into_iter().map(Proven::from).collect() }
+    /// Reads the proofs.
+    ///
+    /// # Errors
+    /// If the file is there and cannot be read.
+    pub fn read(&self) -> Result<Proofs> {
+        let all = self.0.read()?.map_or_else(Vec::new, |stored| stored.proof);
+        Ok(Proofs { all: all.into_iter().map(Proven::from).collect() })
     }
 
-    /// Writes them in place of what was there. To be called under the home's lock.
+    /// Moves a damaged file aside and returns its new path: proofs can be made again. Must be called under the
+    /// home's lock.
+    ///
+    /// # Errors
+    /// If the file cannot be opened or moved, or a newer version wrote it.
+    pub fn set_aside_if_damaged(&self) -> Result<Option<PathBuf>> {
+        self.0.set_aside_if_damaged()
+    }
+
+    /// Replaces the proofs. Must be called under the home's lock.
+    ///
+    /// # Errors
+    /// If the present file cannot be read, or the new one cannot be written.
     pub fn write(&self, proofs: &Proofs) -> Result<()> {
         let kept = proofs.all.len().saturating_sub(MOST);
         let proof = proofs.all[kept..].iter().map(StoredProof::from).collect();
-        let text = toml::to_string(&Stored { schema: SCHEMA, proof }).map_err(|error| {
-            Error::io("write", &self.folder.path().join(FILE))(std::io::Error::other(error))
-        })?;
-        Ok(line::write_over(&self.folder, FILE, &format!("{HEADING}{text}"))?)
+        self.0.write(&StoredProofs { schema: StoredProofs::SCHEMA, proof })
     }
 }
 

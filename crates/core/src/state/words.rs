@@ -6,17 +6,10 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
+use super::home_file::{HomeDocument, HomeFile};
 use crate::error::{CatalogError, Error, Result};
 use crate::game::{Game, GameSettings, Pin, VersionFile, is_bay_name};
 use crate::path::TreePath;
-use upright_spanner_change::{Folder, line};
-
-const FILE: &str = "games.toml";
-const SCHEMA: u32 = 1;
-const HEADING: &str = "# What you said of your games. You may edit it; see docs/formats.md.\n\n";
-
-/// The longest file of it that is read: 100,000 games have some 30 MB.
-const LONGEST: u64 = 64 << 20;
 
 /// What the user said.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -38,60 +31,48 @@ pub(crate) struct Moved {
 
 /// The file in a home folder.
 #[derive(Debug)]
-pub(crate) struct WordsFile {
-    folder: Folder,
-}
+pub(crate) struct WordsFile(HomeFile<StoredWords>);
 
 impl WordsFile {
-    pub fn open(home: &Path) -> Result<Self> {
-        Ok(Self { folder: Folder::open(home)? })
+    pub fn new(home: &Path) -> Self {
+        Self(HomeFile::new(home.join("games.toml")))
     }
 
-    pub fn path(&self) -> PathBuf {
-        self.folder.path().join(FILE)
+    pub fn path(&self) -> &Path {
+        self.0.path()
     }
 
     /// Reads what the user said.
     ///
     /// # Errors
-    /// [`Error::Catalog`] with the line, where it cannot be understood.
+    /// If the file is there and cannot be read.
     pub fn read(&self) -> Result<Words> {
-        let path = self.path();
-        let Some(file) = self.folder.read(FILE)? else { return Ok(Words::default()) };
-        let mut text = String::new();
-        let read =
-            std::io::Read::read_to_string(&mut std::io::Read::take(file, LONGEST), &mut text);
-        read.map_err(Error::io("read", &path))?;
-
-        let wrong = |at: usize, what: String| {
-            let line = text[..at.min(text.len())].matches('\n').count() + 1;
-            Error::Catalog(CatalogError { path: path.clone(), line, what })
-        };
-        let stored: StoredWords = toml::from_str(&text).map_err(|error| {
-            wrong(error.span().map_or(0, |span| span.start), error.message().to_owned())
-        })?;
-        if stored.schema != SCHEMA {
-            return Err(wrong(0, format!("schema {} is not known", stored.schema)));
-        }
-        stored.into_words().map_err(|what| wrong(0, what))
+        let Some(stored) = self.0.read()? else { return Ok(Words::default()) };
+        stored.into_words().map_err(|what| {
+            Error::Catalog(CatalogError { path: self.path().to_owned(), line: 1, what })
+        })
     }
 
-    /// Writes what the user said, in place of what was there. To be called under the home's lock, with
-    /// what was read under it.
+    /// Replaces what the user said with a version that was derived from it. Must be called under the home's lock.
+    ///
+    /// # Errors
+    /// If the present file cannot be read, or the new one cannot be written.
     pub fn write(&self, words: &Words) -> Result<()> {
-        let stored = StoredWords::of(words);
-        let text = toml::to_string(&stored).map_err(|error| Error::Invalid {
-            what: format!("your settings cannot be written: {error}"),
-            remedy: "Use names that are Unicode.".into(),
-        })?;
-        line::write_over(&self.folder, FILE, &format!("{HEADING}{text}"))?;
-        Ok(())
+        self.0.write(&StoredWords::of(words))
     }
+}
+
+impl HomeDocument for StoredWords {
+    const SCHEMA: u32 = 1;
+    const HEADING: &str =
+        "# What you told spanner about your games. You may edit it; see docs/formats.md.";
+    /// 100,000 games have some 30 MB.
+    const LONGEST: u64 = 64 << 20;
 }
 
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
-struct StoredWords {
+pub(super) struct StoredWords {
     schema: u32,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     roots: Vec<String>,
@@ -162,7 +143,7 @@ struct StoredMove {
 impl StoredWords {
     fn of(words: &Words) -> Self {
         Self {
-            schema: SCHEMA,
+            schema: Self::SCHEMA,
             roots: words.roots.iter().map(|root| text(root)).collect(),
             game: words.games.iter().map(StoredGame::from).collect(),
             pin: words.pins.iter().map(StoredPin::from).collect(),

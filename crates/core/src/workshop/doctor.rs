@@ -32,6 +32,8 @@ pub struct Diagnosis {
     pub feeds: Vec<FeedFault>,
     /// What is wrong with the file of what the user said.
     pub words: Option<String>,
+    /// Why the file of proofs cannot be read.
+    pub proofs: Option<String>,
     /// Changes that wait to be put back.
     pub interrupted: Vec<i64>,
     /// Contents that builds or rollback points need and that are missing or damaged: which one, and
@@ -94,6 +96,7 @@ impl Diagnosis {
             || !self.labels.is_empty()
             || !self.feeds.is_empty()
             || self.words.is_some()
+            || self.proofs.is_some()
             || !self.interrupted.is_empty()
             || !self.contents.is_empty()
     }
@@ -128,6 +131,7 @@ impl Workshop {
             labels: shelf.faults.clone(),
             feeds: self.feeds().faults.clone(),
             words: self.words_fault().map(|error| error.to_string()),
+            proofs: self.proofs_fault().map(|error| error.to_string()),
             contents,
             gone: self.games_gone()?,
             read: needed.len(),

@@ -101,8 +101,8 @@ impl Workshop {
         let journal = Journal::open(&home.join("journal"))?;
         let store = Store::open(&home.join("blobs"))?;
         let labels = Labels::open(&home.join("rack"))?;
-        let words = WordsFile::open(home)?;
-        let proofs_file = ProofsFile::open(home)?;
+        let words = WordsFile::new(home);
+        let proofs_file = ProofsFile::new(home);
         let feeds_folder = FeedsFolder::new(home);
         let index = home.join("spanner.db");
         let database = Database::open(&index)?;
@@ -147,9 +147,14 @@ impl Workshop {
         Ok(Altering { held: self, _home: Lock::take(&self.home)? })
     }
 
-    /// What is wrong with what the user said: a file that was edited may be.
+    /// Why `games.toml` cannot be read, if it cannot: the user may have edited it.
     pub fn words_fault(&self) -> Option<Error> {
         self.words.read().err()
+    }
+
+    /// Why `proofs.toml` cannot be read, if it cannot.
+    pub fn proofs_fault(&self) -> Option<Error> {
+        self.proofs_file.read().err()
     }
 
     fn engine<'a>(&'a self, progress: &'a dyn Progress) -> Engine<'a> {

@@ -1,5 +1,6 @@
 //! Proves that components are what a game runs with, and notes what was proved.
 
+use std::path::PathBuf;
 use std::sync::Arc;
 use std::thread;
 use std::time::{Duration, Instant};
@@ -58,20 +59,22 @@ impl Workshop {
         })
     }
 
-    /// What was proved, and of which changes; what cannot be read is as good as not noted.
+    /// The proofs that were recorded, each with its change; none if the file cannot be read.
     pub fn proofs(&self) -> Arc<Proofs> {
-        self.records.proofs.get_or_read(|| Ok(self.proofs_file.read())).unwrap_or_default()
+        self.records.proofs.get_or_read(|| self.proofs_file.read()).unwrap_or_default()
     }
 }
 
 impl Altering<'_> {
-    /// Notes what was proved with the changes that fitted it.
+    /// Records the components that were proved, each with the change that fitted it. Returns the new path of a
+    /// damaged file of proofs, which is moved aside.
     ///
     /// # Errors
-    /// Where it cannot be written.
-    pub fn note_proofs(&self, view: &GameView, proof: &Proof) -> Result<()> {
+    /// If the file cannot be written, or a newer version wrote it.
+    pub fn note_proofs(&self, view: &GameView, proof: &Proof) -> Result<Option<PathBuf>> {
         let workshop = self.workshop();
-        let mut proofs = workshop.proofs_file.read();
+        let aside = workshop.proofs_file.set_aside_if_damaged()?;
+        let mut proofs = workshop.proofs_file.read()?;
         let seen = proof.components.iter().filter(|component| component.outcome.is_good());
         for component in seen {
             let Some(change) = component.change else { continue };
@@ -84,7 +87,8 @@ impl Altering<'_> {
                 executable: view.mark(),
             });
         }
-        workshop.proofs_file.write(&proofs)
+        workshop.proofs_file.write(&proofs)?;
+        Ok(aside)
     }
 }
 

@@ -245,7 +245,7 @@ proptest! {
             let policy = ["replace", "keep", "merge", "handoff"][*policy];
             format!("[[file]]\nfrom = {from:?}\nbay = {bay:?}\nto = {to:?}\npolicy = {policy:?}\n")
         };
-        let head = format!("schema = 1\nfamily = \"lens\"\nretires = {retires:?}\n");
+        let head = format!("schema = 2\nfamily = \"lens\"\nretires = {retires:?}\n");
         let text: String = std::iter::once(head).chain(rules.iter().map(rule)).collect();
         let file = Path::new("layout.toml");
         if let Ok(layout) = LayoutFile::parse(file, &text) {
@@ -262,7 +262,7 @@ proptest! {
     #[test]
     fn no_layout_leads_out(path in "[a./\\\\:]{1,12}") {
         let text = format!(
-            "schema = 1\nfamily = \"x\"\n[[file]]\nfrom = \"a.dll\"\nbay = \"exe\"\nto = {path:?}\npolicy = \"keep\"\n"
+            "schema = 2\nfamily = \"x\"\n[[file]]\nfrom = \"a.dll\"\nbay = \"exe\"\nto = {path:?}\npolicy = \"keep\"\n"
         );
         let parsed = LayoutFile::parse(Path::new("layout.toml"), &text);
         let leads_out = path.replace('\\', "/").split('/').any(|part| {
