@@ -48,8 +48,7 @@ impl CatalogError {
 
 /// The line, from 1, of a byte in a text.
 pub(crate) fn line_at(text: &str, at: usize) -> usize {
-    let before = &text.as_bytes()[..at.min(text.len())];
-    before.iter().filter(|byte| **byte == b'\n').count() + 1
+    text.get(..at).unwrap_or(text).matches('\n').count() + 1
 }
 
 /// An operation that failed.
