@@ -52,8 +52,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     Ok(())
 }
 
-/// The time of looking at the game, planning and fitting a build that is on the rack, or a file, which
-/// goes on the rack too.
+/// The time of looking at the game, planning and fitting a build that is on the rack, or a file, which continues the
+/// rack too.
 fn fit(folder: &Path, racked: bool) -> Result<Duration, Box<dyn std::error::Error>> {
     let date = (2026, 1, 1);
     let library = |major| world::graphics(Graphics::Upscaler, [major, 1, 0, 0], Bits::Bits64);

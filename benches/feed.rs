@@ -1,5 +1,5 @@
-//! A feed of 10,000 builds: what a client gets of it and how long that takes, against an ordinary program that gets the same
-//! files; and 200 clients at once. A web server of the system's serves it where there is one.
+//! A feed of 10,000 builds: what a client gets of it and how long that takes, against an ordinary program that gets
+//! the same files; and 200 clients at once. A web server of the system's serves it if there is one.
 
 use std::fs;
 use std::net::TcpListener;

@@ -22,7 +22,7 @@ pub fn game(folder: &Path, title: &str) -> PathBuf {
     game
 }
 
-/// A library of a family of its own, with nothing in it but what tells it.
+/// A library of its own family, with nothing in it but what tells it.
 pub fn library(family: &str, version: u16) -> Vec<u8> {
     let info = VersionInfo::new([version, 0, 0, 0]).with("CompanyName", "Corvid Optics");
     Pe::dll(Bits::Bits64, &format!("{family}.dll")).version(&info).export("open", 1).to_bytes()

@@ -111,7 +111,7 @@ fn copy(from: &Path, to: &Path) -> io::Result<()> {
     Ok(())
 }
 
-/// Waits until all of a volume is on disk, where the system can be asked for that.
+/// Waits until all of a volume is on disk, if the system can be asked for that.
 fn sync(folder: &Path) -> io::Result<()> {
     if cfg!(target_os = "linux") {
         std::process::Command::new("sync").arg("-f").arg(folder).status()?;

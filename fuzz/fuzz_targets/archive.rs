@@ -34,7 +34,7 @@ enum Recipe<'a> {
         twice: bool,
     },
     Zip(Vec<File<'a>>),
-    /// A tar of names, kinds, sizes that are stated, and contents; the sizes are right where they are none.
+    /// A tar of names, kinds, sizes that are stated, and contents; the sizes are right if they are none.
     Tar(Vec<(&'a [u8], u8, Option<u64>, &'a [u8])>),
 }
 

@@ -8,7 +8,7 @@ use libfuzzer_sys::arbitrary::{self, Arbitrary};
 use libfuzzer_sys::fuzz_target;
 use upright_spanner_image::{Signature, TrustStore};
 
-/// What stands at some places of a signature instead of what was there.
+/// What is at some places of a signature instead of what was there.
 #[derive(Debug, Arbitrary)]
 struct Recipe {
     which: u8,

@@ -1,4 +1,4 @@
-//! What a file is: its content by digest, and the marks around the content that come back with it.
+//! What a file is: its content by digest, and the marks around the content that are restored with it.
 
 use std::fmt;
 use std::fs::{File, Metadata};
@@ -90,11 +90,11 @@ impl Content {
         Self { blake3: Digest(blake3::hash(bytes).into()), size: bytes.len() as u64 }
     }
 
-    /// Reads an open file from where it stands to its end. One block is digested while the next is read,
-    /// on threads of the pool; to be called outside of it only while the pool waits for no one.
+    /// Reads an open file from its present position to its end. One block is digested while the next is read, on
+    /// threads of the pool; must be called outside of it only while the pool waits for no one.
     ///
     /// # Errors
-    /// Where the system cannot read it.
+    /// If the system cannot read it.
     pub fn of_open(file: &File) -> io::Result<Self> {
         // One byte more, so that a small file is known to end in its first block.
         let block = file.metadata()?.len().saturating_add(1).clamp(4096, BLOCK) as usize;
@@ -144,13 +144,13 @@ pub type Moment = (i64, u32);
 pub struct Stamp {
     /// Date of last modification.
     pub modified: Moment,
-    /// Date of creation, where it can be set.
+    /// Date of creation, if it can be set.
     pub created: Option<Moment>,
-    /// Permission bits, where the system has them.
+    /// Permission bits, if the system has them.
     pub mode: Option<u32>,
     /// Whether the file is marked read-only.
     pub read_only: bool,
-    /// Windows' own attributes, such as hidden, where the system has them.
+    /// Windows' own attributes, such as hidden, if the system has them.
     pub attributes: Option<u32>,
 }
 

@@ -47,7 +47,7 @@ pub enum Error {
         /// The target.
         place: Place,
     },
-    /// There is no registry here that a value could be in.
+    /// There is not a registry here that a value could be in.
     #[error("there is no registry here for {value}")]
     NoRegistry {
         /// The value.
@@ -75,7 +75,7 @@ pub enum Error {
     Busy {
         /// The folder.
         path: PathBuf,
-        /// Who, where the system says it.
+        /// Who, if the system says it.
         holder: Option<String>,
     },
     /// A journal file could not be understood.

@@ -1,9 +1,9 @@
 //! The engine: carries a change out whole or not at all, and takes up what was interrupted.
 //!
-//! The order is what makes it safe. The journal names every target, every content and every spare place
-//! before anything is touched; old content is durable in the store, and new content lies beside its
-//! target, before the first target is altered; each alteration is one operation; and the journal says
-//! that the change is done only when all of it was read back.
+//! The order is what makes it safe. The journal names every target, every content and every spare place before
+//! anything is touched; old content is durable in the store, and new content is beside its target, before the first
+//! target is altered; each alteration is one operation; and the journal says that the change is done only when all of
+//! it was read back.
 
 use std::collections::{BTreeMap, HashSet};
 
@@ -149,14 +149,14 @@ pub enum Failure {
 #[derive(Debug)]
 #[must_use]
 pub struct Recovered {
-    /// How far the change came in the end: open still, where a target could not be put back.
+    /// How far the change came in the end: open still, if a target could not be put back.
     pub state: RecordState,
     /// How each target is.
     pub reports: Vec<StepReport>,
 }
 
 impl Engine<'_> {
-    /// Carries out a change. To be called under the locks of the game and of what is written to.
+    /// Carries out a change. Must be called under the locks of the game and of what is written to.
     ///
     /// # Errors
     /// The failure says how everything was left.
@@ -290,9 +290,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Takes up a change that was interrupted: notes it as done where all of it was done, else puts
-    /// back what can be. To be called under the lock of the game. What cannot be put back leaves it
-    /// open.
+    /// Takes up a change that was interrupted: notes it as done if all of it was done, else puts back what can be.
+    /// Must be called under the lock of the game. What cannot be put back leaves it open.
     pub fn recover(&self, record: &Record, scope: &Scope) -> Recovered {
         let Ok(territory) = Territory::open(scope) else {
             return Recovered { state: RecordState::Open, reports: out_of_reach(record, scope) };
@@ -339,11 +338,11 @@ impl Engine<'_> {
         Work { record, carriers: &carriers, progress: self.progress }.look()
     }
 
-    /// Ends a change that was interrupted with what is there. What lies at its spare places is kept in
-    /// the store first, if it is nowhere else.
+    /// Ends a change that was interrupted with what is there. What is at its spare places is kept in the store first,
+    /// if it is nowhere else.
     ///
     /// # Errors
-    /// Where that or the journal fails; the change stays open then.
+    /// If that or the journal fails; the change stays open then.
     pub fn settle(&self, record: &Record, scope: &Scope) -> Result<()> {
         let mut left = BTreeMap::new();
         if let Ok(territory) = Territory::open(scope) {
@@ -396,7 +395,7 @@ fn out_of_reach(record: &Record, scope: &Scope) -> Vec<StepReport> {
 
 /// What a draft comes to, with the contents that will be stored.
 fn record(draft: Draft, spares: Vec<Option<Place>>) -> Record {
-    // Where several files have the same content, it is stored once.
+    // If several files have the same content, it is stored once.
     let mut seen = HashSet::new();
     let originals = draft.steps.iter().filter_map(|step| stored_of(step, step.before()));
     let stored = originals.filter(|stored| seen.insert(stored.content)).collect();
@@ -427,8 +426,8 @@ fn stored_of(step: &Step, side: &Side) -> Option<Stored> {
     })
 }
 
-/// A place for each step's file while it is not in its place: in the folder of its target, or, where
-/// that is not there yet or goes too, in the nearest folder around it that stays.
+/// A place for each step's file while it is not in its place: in the folder of its target, or, if that is not there
+/// yet or goes too, in the nearest folder around it that stays.
 fn spares(steps: &[Step], territory: &Territory) -> Result<Vec<Option<Place>>> {
     let goes =
         |step: &&Step| matches!(step.target(), Target::Folder(_)) && step.after().state.is_absent();
@@ -472,12 +471,11 @@ fn spare(
 /// So many files are written at a time: that much a disk takes at once, whatever the processors.
 const WRITERS: usize = 8;
 
-/// Runs something on threads of its own, for so many files, since most of what they do is wait for the
-/// disk.
+/// Runs something on its own threads, for so many files, since most of what they do is wait for the disk.
 fn waiting_for_the_disk<T: Send>(files: usize, work: impl FnOnce() -> T + Send) -> T {
     match rayon::ThreadPoolBuilder::new().num_threads(files.clamp(1, WRITERS)).build() {
         Ok(pool) => pool.install(work),
-        // Where there are no threads to be had, the usual ones do it.
+        // If there are not threads to be had, the usual ones do it.
         Err(_) => work(),
     }
 }
@@ -495,8 +493,8 @@ impl Work<'_> {
         steps.map(|(n, (step, spare))| (n, step, spare.as_ref()))
     }
 
-    /// Keeps and stages everything, then exchanges step by step, then reads everything back. Gives what
-    /// came out otherwise than planned, and, also where it fails, how many exchanges were `begun`.
+    /// Keeps and stages everything, then exchanges step by step, then reads everything back. Gives what came out
+    /// differently than planned, and, also if it fails, how many exchanges were `begun`.
     fn carry_out(
         &self,
         supplies: &[Supply],
@@ -511,7 +509,7 @@ impl Work<'_> {
         for (n, step, spare) in self.steps() {
             self.go_on()?;
             let exchanged = self.carriers.of(step.target()).exchange(step, spare);
-            // Where something else is there than expected, nothing was done.
+            // If something else is there than expected, nothing was done.
             let is_untouched = matches!(exchanged, Err(Error::NotAsExpected { .. }));
             *begun = if is_untouched { n } else { n + 1 };
             if let Some(stays) = exchanged? {
@@ -587,9 +585,9 @@ impl Work<'_> {
         })
     }
 
-    /// Makes every target what it was before, the last one first, and goes on where one cannot be. A
-    /// target that holds neither what the change found nor what it put there is left as it is. Of steps
-    /// that were not `begun` nothing but their spare places has to be cleared.
+    /// Makes every target what it was before, the last one first, and continues if one cannot be. A target that holds
+    /// neither what the change found nor what it put there is left as it is. Of steps that were not `begun` nothing
+    /// but their spare places has to be cleared.
     fn put_back(&self, begun: usize) -> Vec<StepReport> {
         let steps: Vec<_> = self.steps().collect();
         let mut reports: Vec<StepReport> = steps

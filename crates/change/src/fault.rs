@@ -2,15 +2,15 @@
 //! `SPANNER_FAULT` makes one of them fail, or end the program on the spot, so that tests can try
 //! each; in release builds there is nothing here.
 //!
-//! `kill:7` ends the program before the seventh operation, `space:7` lets it fail for want of
-//! space, `io:7` with an input/output error. `power:7` ends it as a loss of power would: what the disk is
-//! sure to have of each folder that `SPANNER_FAULT_ROOTS` names lies beside it then, with the ending `.kept`,
-//! to be put in its place. `room:7` lets every disk have seven bytes left.
+//! `kill:7` ends the program before the seventh operation, `space:7` lets it fail for want of space, `io:7` with an
+//! input/output error. `power:7` ends it as a loss of power would: what the disk is sure to have of each folder that
+//! `SPANNER_FAULT_ROOTS` names is beside it then, with the ending `.kept`, to be put in its place. `room:7` lets
+//! every disk have seven bytes left.
 
 /// To be asked before an operation on `path`.
 ///
 /// # Errors
-/// Only where a test wants one.
+/// Only if a test wants one.
 #[cfg(not(debug_assertions))]
 #[expect(clippy::unnecessary_wraps, reason = "it fails in debug builds")]
 pub fn point(_: &'static str, _: &std::path::Path) -> crate::error::Result<()> {
@@ -59,7 +59,7 @@ mod chosen {
     /// To be asked before an operation on `path`.
     ///
     /// # Errors
-    /// Only where a test wants one.
+    /// Only if a test wants one.
     pub fn point(doing: &'static str, path: &Path) -> Result<()> {
         let Some((kind, number)) = FAULT.as_ref() else { return Ok(()) };
         let is_it = DONE.fetch_add(1, Ordering::Relaxed) + 1 == *number;

@@ -80,16 +80,16 @@ impl Folder {
     /// Opens a folder by its path, as the user named it.
     ///
     /// # Errors
-    /// Where it is not there, not a folder, or may not be opened.
+    /// If it is not there, not a folder, or may not be opened.
     pub fn open(path: &Path) -> Result<Self> {
         let dir = Dir::open_ambient_dir(path, ambient_authority());
         Ok(Self { dir: dir.map_err(Error::io("open", path))?, path: path.to_owned() })
     }
 
-    /// Opens a folder of our own, making it and those around it if needed.
+    /// Opens our own folder, making it and those around it if needed.
     ///
     /// # Errors
-    /// Where it cannot be made or opened.
+    /// If it cannot be made or opened.
     pub fn make(path: &Path) -> Result<Self> {
         if !path.is_dir() {
             point("make the folder", path)?;
@@ -109,16 +109,16 @@ impl Folder {
     /// What makes it the folder that it is.
     ///
     /// # Errors
-    /// Where the system does not say it.
+    /// If the system does not say it.
     pub fn identity(&self) -> Result<Identity> {
         let metadata = self.dir.dir_metadata().map_err(Error::io("look at", &self.path))?;
         Ok((metadata.dev(), metadata.ino()))
     }
 
-    /// A folder below this one; nothing where a part of the way is not there.
+    /// A folder below this one; nothing if a part of the way is not there.
     ///
     /// # Errors
-    /// Where a part of the way is a link or a file, or may not be opened.
+    /// If a part of the way is a link or a file, or may not be opened.
     pub fn below(&self, path: &str) -> Result<Option<Self>> {
         if let Some(folder) = self.below_at_once(path) {
             return Ok(Some(folder));
@@ -131,8 +131,8 @@ impl Folder {
         Ok(Some(folder))
     }
 
-    /// The same in one operation, where the system can lead the way without following a link; nothing where it
-    /// cannot, or the way does not lead to a folder.
+    /// The same in one operation, if the system can lead the way without following a link; nothing if it cannot, or
+    /// the way does not lead to a folder.
     #[cfg(target_os = "linux")]
     fn below_at_once(&self, path: &str) -> Option<Self> {
         use rustix::fs::{Mode, OFlags, ResolveFlags, openat2};
@@ -149,7 +149,7 @@ impl Folder {
         None
     }
 
-    /// The folder that a path is in; nothing where it is not there.
+    /// The folder that a path is in; nothing if it is not there.
     ///
     /// # Errors
     /// As for [`Folder::below`].
@@ -178,7 +178,7 @@ impl Folder {
     /// What stands under a name here.
     ///
     /// # Errors
-    /// Where the system does not say it.
+    /// If the system does not say it.
     pub fn find(&self, name: &str) -> Result<Found> {
         match self.dir.symlink_metadata(name) {
             Ok(metadata) => Ok(Found::of(metadata)),
@@ -187,10 +187,10 @@ impl Folder {
         }
     }
 
-    /// Opens a plain file to read; nothing where there is none.
+    /// Opens a plain file to read; nothing if there is none.
     ///
     /// # Errors
-    /// Where something else stands there, or it may not be read.
+    /// If something else is there, or it may not be read.
     pub fn read(&self, name: &str) -> Result<Option<File>> {
         let mut options = OpenOptions::new();
         options.read(true);
@@ -211,8 +211,8 @@ impl Folder {
         self.open_plain(name, &mut options, "set the marks of")
     }
 
-    /// Opens a plain file and keeps others from writing into it as long as it is held, where the system
-    /// can; fails there while someone else could write.
+    /// Opens a plain file and keeps others from writing into it as long as it is held, if the system can; fails there
+    /// while someone else could write.
     pub(crate) fn read_alone(&self, name: &str) -> Result<Option<File>> {
         let mut options = OpenOptions::new();
         options.read(true);
@@ -260,7 +260,7 @@ impl Folder {
     /// takes when it is made.
     ///
     /// # Errors
-    /// Where something has that name already, or the folder may not be written to.
+    /// If something has that name already, or the folder may not be written to.
     pub fn create(&self, name: &str, attributes: Option<u32>) -> Result<File> {
         let path = self.path.join(name);
         point("write", &path)?;
@@ -282,7 +282,7 @@ impl Folder {
         Ok(file.into_std())
     }
 
-    /// Opens a file of our own, as the options say; a link is not followed.
+    /// Opens our own file, as the options say; a link is not followed.
     pub(crate) fn open_with(&self, name: &str, options: &OpenOptions) -> io::Result<File> {
         let mut options = options.clone();
         self.dir
@@ -293,7 +293,7 @@ impl Folder {
     /// Renames a file of this folder over what may stand under another name.
     ///
     /// # Errors
-    /// Where the system refuses it.
+    /// If the system refuses it.
     pub fn rename(&self, from: &str, to: &Self, name: &str) -> Result<()> {
         let path = to.path.join(name);
         point("replace", &path)?;
@@ -304,7 +304,7 @@ impl Folder {
     /// Renames a file of this folder to a name that nothing has.
     ///
     /// # Errors
-    /// Where something has that name, or the system refuses it.
+    /// If something has that name, or the system refuses it.
     pub fn rename_new(&self, from: &str, to: &Self, name: &str) -> Result<()> {
         let path = to.path.join(name);
         point("write", &path)?;
@@ -321,7 +321,7 @@ impl Folder {
     /// Moves a file or folder of this folder, with all that is in it, to a name that nothing has.
     ///
     /// # Errors
-    /// Where something has that name, it is on another volume, or the system refuses it.
+    /// If something has that name, it is on another volume, or the system refuses it.
     pub fn move_new(&self, from: &str, to: &Self, name: &str) -> Result<()> {
         if !matches!(self.find(from)?, Found::Folder(_)) {
             return self.rename_new(from, to, name);
@@ -335,7 +335,7 @@ impl Folder {
         done.map_err(Error::io("move to", &path))
     }
 
-    /// Renames to a name that nothing has in one operation, where the system can.
+    /// Renames to a name that nothing has in one operation, if the system can.
     #[cfg(target_os = "linux")]
     fn rename_at_once(&self, from: &str, to: &Self, name: &str) -> Option<io::Result<()>> {
         use rustix::fs::{RenameFlags, renameat_with};
@@ -354,7 +354,7 @@ impl Folder {
     /// Gives a file a name that nothing has, and takes its own away.
     fn rename_by_names(&self, from: &str, to: &Self, name: &str) -> Result<()> {
         let path = to.path.join(name);
-        // A second name is given to nothing that is there; where the file system has none, it is looked.
+        // A second name is given to nothing that is there; if the file system has none, it is looked.
         match self.dir.hard_link(from, &to.dir, name) {
             Ok(()) => {
                 return patiently(|| self.dir.remove_file(from)).map_err(Error::io("write", &path));
@@ -376,7 +376,7 @@ impl Folder {
     /// without one of them. Says whether the file system can do that.
     ///
     /// # Errors
-    /// Where one of them is not there, or the system refuses it.
+    /// If one of them is not there, or the system refuses it.
     pub fn swap(&self, own: &str, other: &Self, name: &str) -> Result<bool> {
         Ok(self.swap_at_once(own, other, name)? || self.swap_by_names(own, other, name)?)
     }
@@ -417,8 +417,8 @@ impl Folder {
         Ok(true)
     }
 
-    /// Fails where Windows would not let a file be replaced, since someone has it open: a second name of it
-    /// could not be removed either.
+    /// Fails if Windows would not let a file be replaced, since someone has it open: a second name of it could not be
+    /// removed either.
     #[cfg(windows)]
     fn expect_replaceable(&self, name: &str) -> Result<()> {
         let mut options = OpenOptions::new();
@@ -436,7 +436,7 @@ impl Folder {
     /// takes the name that became free.
     ///
     /// # Errors
-    /// Where the system refuses it.
+    /// If the system refuses it.
     pub fn end_swap(&self, own: &str) -> Result<()> {
         let second = second_name(own);
         if matches!(self.find(&second)?, Found::Nothing) {
@@ -451,7 +451,7 @@ impl Folder {
     /// Removes a plain file, if it is there.
     ///
     /// # Errors
-    /// Where the system refuses it.
+    /// If the system refuses it.
     pub fn remove_file(&self, name: &str) -> Result<()> {
         let path = self.path.join(name);
         match self.find(name)? {
@@ -470,12 +470,12 @@ impl Folder {
         }
     }
 
-    /// Removes a plain file so that its room is freed only when the handle that this gives is closed. Of
-    /// what cannot be removed so, or is not there, there is no handle.
+    /// Removes a plain file so that its room is freed only when the handle that this gives is closed. Of what cannot
+    /// be removed so, or is not there, there is not a handle.
     pub(crate) fn remove_for_later(&self, name: &str) -> Option<File> {
         #[cfg(windows)]
         {
-            // The name goes when the handle does, also where the program ends before.
+            // The name goes when the handle does, also if the program ends before.
             const DELETE_ON_CLOSE: u32 = 0x0400_0000;
             let mut options = OpenOptions::new();
             options.access_mode(DELETE_AND_READ_ATTRIBUTES).custom_flags(DELETE_ON_CLOSE);
@@ -493,17 +493,17 @@ impl Folder {
     /// Makes a folder that is not there yet.
     ///
     /// # Errors
-    /// Where something has that name already, or the system refuses it.
+    /// If something has that name already, or the system refuses it.
     pub fn make_folder(&self, name: &str) -> Result<()> {
         let path = self.path.join(name);
         point("make the folder", &path)?;
         self.dir.create_dir(name).map_err(Error::io("make the folder", &path))
     }
 
-    /// Gives a folder the permission bits that it had, where the system has them.
+    /// Gives a folder the permission bits that it had, if the system has them.
     ///
     /// # Errors
-    /// Where the system refuses it.
+    /// If the system refuses it.
     #[cfg(unix)]
     pub(crate) fn set_folder_mode(&self, name: &str, mode: Option<u32>) -> Result<()> {
         let (Some(mode), Some(folder)) = (mode, self.child(name)?) else { return Ok(()) };
@@ -524,7 +524,7 @@ impl Folder {
     /// Removes a folder if it is empty; says whether it was.
     ///
     /// # Errors
-    /// Where the system refuses it for another reason.
+    /// If the system refuses it for another reason.
     pub fn remove_folder(&self, name: &str) -> Result<bool> {
         let path = self.path.join(name);
         point("remove", &path)?;
@@ -539,7 +539,7 @@ impl Folder {
     /// The names in it, with what each is; those that are not Unicode too.
     ///
     /// # Errors
-    /// Where it may not be read.
+    /// If it may not be read.
     pub fn names(&self) -> Result<Vec<OsString>> {
         let read = || -> io::Result<Vec<OsString>> {
             self.dir.entries()?.map(|entry| entry.map(|entry| entry.file_name())).collect()
@@ -547,12 +547,12 @@ impl Folder {
         read().map_err(Error::io("look into", &self.path))
     }
 
-    /// A name as the folder spells it, without regard to case; nothing where it has none.
+    /// A name as the folder spells it, without regard to case; nothing if it has none.
     ///
     /// # Errors
-    /// Where it may not be read.
+    /// If it may not be read.
     pub fn spelled(&self, name: &str) -> Result<Option<String>> {
-        // Where both spellings stand side by side, the one that was asked for is meant.
+        // If both spellings stand side by side, the one that was asked for is meant.
         if !cfg!(windows) && !matches!(self.find(name)?, Found::Nothing) {
             return Ok(Some(name.to_owned()));
         }
@@ -565,7 +565,7 @@ impl Folder {
     /// Waits until its entries are on disk; Windows does that by itself.
     ///
     /// # Errors
-    /// Where the disk fails.
+    /// If the disk fails.
     pub fn sync(&self) -> Result<()> {
         if cfg!(windows) {
             return Ok(());
@@ -580,7 +580,7 @@ impl Folder {
     /// Waits until everything that was written to its volume is on disk.
     ///
     /// # Errors
-    /// Where the disk fails, or the system can only wait for one file at a time.
+    /// If the disk fails, or the system can only wait for one file at a time.
     #[cfg(target_os = "linux")]
     pub(crate) fn sync_volume(&self) -> Result<()> {
         point("write to disk", &self.path)?;
@@ -608,10 +608,10 @@ impl Folder {
         self.dir.try_clone().map(Dir::into_std_file)
     }
 
-    /// Sets the marks of a file through a handle of its own, the read-only mark last.
+    /// Sets the marks of a file through its own handle, the read-only mark last.
     ///
     /// # Errors
-    /// Where it is not there or the system refuses it.
+    /// If it is not there or the system refuses it.
     pub fn mark(&self, name: &str, stamp: &Stamp) -> Result<()> {
         let path = self.path.join(name);
         let missing = || Error::io("set the marks of", &path)(ErrorKind::NotFound.into());
@@ -622,15 +622,15 @@ impl Folder {
     /// Sets or takes away the read-only mark of a file.
     ///
     /// # Errors
-    /// Where it is not there or the system refuses it.
+    /// If it is not there or the system refuses it.
     pub fn set_read_only(&self, name: &str, read_only: bool) -> Result<()> {
         self.set_permissions(name, |permissions| permissions.set_readonly(read_only))
     }
 
-    /// Gives a file permission bits that it had, where the system has them.
+    /// Gives a file permission bits that it had, if the system has them.
     ///
     /// # Errors
-    /// Where it is not there or the system refuses it.
+    /// If it is not there or the system refuses it.
     pub(crate) fn set_mode(&self, name: &str, mode: u32) -> Result<()> {
         self.set_permissions(name, |permissions| set_mode(permissions, Some(mode)))
     }
@@ -702,7 +702,7 @@ fn set_mode(_: &mut std::fs::Permissions, _: Option<u32>) {}
 /// Waits until a file's content and marks are on disk.
 ///
 /// # Errors
-/// Where the system says that they are not.
+/// If the system says that they are not.
 pub fn sync_file(file: &File, path: &Path) -> Result<()> {
     point("write to disk", path)?;
     file.sync_all().map_err(Error::io("write to disk", path))?;

@@ -35,7 +35,7 @@ pub struct Mark {
     pub modified: Moment,
 }
 
-/// What is there of each change, by its number: without a mark, where that is not a file.
+/// What is there of each change, by its number: without a mark, if that is not a file.
 pub type Marks = BTreeMap<i64, Option<Mark>>;
 
 /// A journal file as it was when it was last read and found whole.
@@ -103,7 +103,7 @@ pub struct Fault {
     pub path: PathBuf,
     /// What is wrong with it.
     pub what: String,
-    /// What makes it whole again, where something does; it was read as if that had been done.
+    /// What makes it whole again, if something does; it was read as if that had been done.
     pub mending: Option<Mending>,
 }
 
@@ -120,7 +120,7 @@ impl Journal {
     /// Opens the journal in a folder, making it if needed.
     ///
     /// # Errors
-    /// Where the folder cannot be made or opened.
+    /// If the folder cannot be made or opened.
     pub fn open(folder: &Path) -> Result<Self> {
         Ok(Self { folder: Folder::make(folder)? })
     }
@@ -137,11 +137,11 @@ impl Journal {
         marks.iter().all(|(number, mark)| mark.is_some() && ended.get(number) == mark.as_ref())
     }
 
-    /// Reads every change: from its copy where the file is as it was when it was copied, else from the
-    /// file. A damaged or missing file spoils nothing but itself.
+    /// Reads every change: from its copy if the file is as it was when it was copied, else from the file. A damaged
+    /// or missing file spoils nothing but itself.
     ///
     /// # Errors
-    /// Where the folder cannot be read.
+    /// If the folder cannot be read.
     pub fn read(&self, copies: &dyn Copies) -> Result<Chronicle> {
         Ok(self.read_files(&self.marks()?, copies))
     }
@@ -197,7 +197,7 @@ impl Journal {
         }
     }
 
-    /// Files that are missing, from one number to another, and of which there is no copy.
+    /// Files that are missing, from one number to another, and of which there is not a copy.
     fn gap(&self, first: i64, last: i64) -> Fault {
         let what = match last {
             _ if last == first => "it is missing".to_owned(),
@@ -245,7 +245,7 @@ impl Journal {
     /// How the files are now.
     ///
     /// # Errors
-    /// Where the folder cannot be read.
+    /// If the folder cannot be read.
     pub fn marks(&self) -> Result<Marks> {
         let mut marks = BTreeMap::new();
         for name in self.folder.names()? {
@@ -265,7 +265,7 @@ impl Journal {
     /// Writes down a change before its first step, under the number after the last; gives the number.
     ///
     /// # Errors
-    /// Where it cannot be written; nothing is there then.
+    /// If it cannot be written; nothing is there then.
     pub(crate) fn begin(&self, record: &mut Record, copies: &dyn Copies) -> Result<()> {
         record.number = self.next(copies)?;
 
@@ -279,7 +279,7 @@ impl Journal {
     /// The number that the next change gets.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read, or there is no higher number.
+    /// If the journal's folder cannot be read, or there is not a higher number.
     pub fn next(&self, copies: &dyn Copies) -> Result<i64> {
         let last = self.marks()?.into_keys().max().unwrap_or(0).max(copies.last());
         let full = || {
@@ -289,7 +289,7 @@ impl Journal {
         last.checked_add(1).ok_or_else(full)
     }
 
-    /// Keeps a copy of a file as it is now, where it can be read.
+    /// Keeps a copy of a file as it is now, if it can be read.
     fn copy(&self, number: i64, copies: &dyn Copies) {
         let mark = self.mark(number).ok().flatten();
         let text = line::read(&self.folder, &name(number)).ok().flatten();
@@ -301,7 +301,7 @@ impl Journal {
     /// Writes down how a change ended.
     ///
     /// # Errors
-    /// Where it cannot be written: the change is open on disk then, whatever was done.
+    /// If it cannot be written: the change is open on disk then, whatever was done.
     pub(crate) fn close(
         &self,
         number: i64,
@@ -326,11 +326,11 @@ impl Journal {
         line::write_new(&self.folder, &name, &text)
     }
 
-    /// Makes a file whole again, as far as something does that. Where a copy takes the place of a damaged
-    /// one, that is kept under another name, which is given.
+    /// Makes a file whole again, as far as something does that. If a copy replaces a damaged one, that is kept under
+    /// another name, which is given.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// If it cannot be written.
     pub fn mend(&self, fault: &Fault, copies: &dyn Copies) -> Result<Option<PathBuf>> {
         match fault.mending {
             Some(Mending::Copy) => self.restore(fault.number, copies),

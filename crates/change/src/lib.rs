@@ -1,9 +1,9 @@
 //! The change engine: alters files of a game whole or not at all, keeps what was there, and can put it
 //! back.
 //!
-//! It knows nothing of components or builds. A [`Draft`] is a list of [`Step`]s inside a [`Scope`]; the
-//! [`Engine`] carries it out, with a [`Journal`] that says beforehand what will be done and a [`Store`]
-//! that holds every content that leaves. Both are plain files that a person can read without us.
+//! It knows nothing of components or builds. A [`Draft`] is a list of [`Step`]s inside a [`Scope`]; the [`Engine`]
+//! carries it out, with a [`Journal`] that says in advance what will be done and a [`Store`] that holds every content
+//! that leaves. Both are plain files that a person can read without us.
 //!
 //! - [`path`]: paths inside a folder; [`folder`]: folders held open, through which everything is done;
 //! - [`content`], [`step`]: what a file is, what is altered, what is there before and after;

@@ -1,10 +1,9 @@
 //! Plain files of checksummed lines: what is precious is kept in these, so that a person can read it
 //! and damage is seen.
 //!
-//! The first line names the format. Each further line is 16 hexadecimal digits, a space, and a JSON
-//! document; the digits are the first of the document's BLAKE3. A line that is not so is damaged, and
-//! spoils nothing but itself. What is appended begins on a line of its own, even where the line before
-//! was cut off.
+//! The first line names the format. Each further line is 16 hexadecimal digits, a space, and a JSON document; the
+//! digits are the first of the document's BLAKE3. A line that is not so is damaged, and spoils nothing but itself.
+//! What is appended begins on its own line, even if the line before was cut off.
 
 use std::io::{Read, Write};
 use std::path::Path;
@@ -51,7 +50,7 @@ fn checksum(document: &str) -> String {
 /// One line, with its end.
 ///
 /// # Errors
-/// Where the value cannot be written as JSON, as a path that is not Unicode.
+/// If the value cannot be written as JSON, as a path that is not Unicode.
 pub fn line(value: &impl Serialize, path: &Path) -> Result<String> {
     let document = serde_json::to_string(value)
         .map_err(|error| Error::Journal { path: path.to_owned(), what: error.to_string() })?;
@@ -90,7 +89,7 @@ pub fn parse<T: DeserializeOwned>(text: &str, heading: &str) -> Lines<T> {
 /// Writes a whole file that is not there yet: under another name, durable, then under its own.
 ///
 /// # Errors
-/// Where it is there already or cannot be written.
+/// If it is there already or cannot be written.
 pub fn write_new(folder: &Folder, name: &str, text: &str) -> Result<()> {
     let staged = write_staged(folder, text.as_bytes())?;
     let named = folder.rename_new(&staged, folder, name);
@@ -100,12 +99,12 @@ pub fn write_new(folder: &Folder, name: &str, text: &str) -> Result<()> {
 /// Writes a whole file in place of the one that may be there, durable when done.
 ///
 /// # Errors
-/// Where it cannot be written; the old one is there as before then.
+/// If it cannot be written; the old one is there as before then.
 pub fn write_over(folder: &Folder, name: &str, text: &str) -> Result<()> {
     write_bytes_over(folder, name, text.as_bytes())
 }
 
-/// The same of what is no text.
+/// The same of what is not a text.
 ///
 /// # Errors
 /// As for [`write_over`].
@@ -139,7 +138,7 @@ fn finish(folder: &Folder, staged: &str, named: Result<()>) -> Result<()> {
 /// Appends a line to a file that is there; durable when done.
 ///
 /// # Errors
-/// Where it is not there or cannot be written to.
+/// If it is not there or cannot be written to.
 pub fn append(folder: &Folder, name: &str, text: &str) -> Result<()> {
     let path = folder.path().join(name);
     point("write", &path)?;
@@ -168,11 +167,10 @@ fn ends_with_line(file: &mut std::fs::File) -> std::io::Result<bool> {
     Ok(last == *b"\n")
 }
 
-/// The text of a file of lines; nothing where there is none. What is not Unicode in it is damage, and
-/// shows as that.
+/// The text of a file of lines; nothing if there is none. What is not Unicode in it is damage, and shows as that.
 ///
 /// # Errors
-/// Where it cannot be read.
+/// If it cannot be read.
 pub fn read(folder: &Folder, name: &str) -> Result<Option<String>> {
     let path = folder.path().join(name);
     let Some(file) = folder.read(name)? else { return Ok(None) };

@@ -32,7 +32,7 @@ impl Lock {
     /// Takes the lock of a folder, waiting a while for another process to give it up.
     ///
     /// # Errors
-    /// [`Error::Busy`] where it does not; where the folder cannot be opened or written to.
+    /// [`Error::Busy`] if it does not; if the folder cannot be opened or written to.
     pub fn take(folder: &Path) -> Result<Self> {
         let began = Instant::now();
         loop {
@@ -133,7 +133,7 @@ fn try_lock(folder: &Path) -> Result<Option<std::fs::File>> {
         .open(&path);
     match opened {
         Ok(mut file) => {
-            // Who waits can read who holds it; where that cannot be written, no one is named.
+            // Who waits can read who holds it; if that cannot be written, no one is named.
             let _ = file.set_len(0).and_then(|()| write!(file, "{TEXT}{}", std::process::id()));
             Ok(Some(file))
         }
@@ -152,7 +152,7 @@ fn try_lock(folder: &Path) -> Result<Option<std::fs::File>> {
     }
 }
 
-/// Whether something stands there that no process of ours wrote.
+/// Whether something is there that no process of ours wrote.
 #[cfg(windows)]
 fn is_foreign(path: &Path) -> bool {
     let Ok(found) = path.symlink_metadata() else { return false };

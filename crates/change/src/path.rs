@@ -36,7 +36,7 @@ impl TreePath {
     /// Checks and takes a relative path as people write it; `\` counts as `/`.
     ///
     /// # Errors
-    /// Where a part is empty, `.` or `..`, or a name that Windows cannot hold.
+    /// If a part is empty, `.` or `..`, or a name that Windows cannot hold.
     pub fn new(text: &str) -> Result<Self, BadPath> {
         let text = text.replace('\\', "/");
         match text.split('/').find_map(fault) {
@@ -48,7 +48,7 @@ impl TreePath {
     /// The part of `path` below `root`.
     ///
     /// # Errors
-    /// Where it is not below it, not Unicode, or has a name that Windows cannot hold.
+    /// If it is not below it, not Unicode, or has a name that Windows cannot hold.
     pub fn below(root: &Path, path: &Path) -> Result<Self, BadPath> {
         let bad = |why| BadPath { text: path.to_string_lossy().into_owned(), why };
         let relative = path.strip_prefix(root).map_err(|_| bad("it is not below that folder"))?;
@@ -108,7 +108,7 @@ impl TreePath {
     /// The path of another file in the same folder.
     ///
     /// # Errors
-    /// Where the name is not valid.
+    /// If the name is not valid.
     pub fn sibling(&self, name: &str) -> Result<Self, BadPath> {
         match self.folder() {
             "" => Self::new(name),
@@ -181,7 +181,7 @@ impl<'de> serde::Deserialize<'de> for TreePath {
     }
 }
 
-/// Where something is: below the root of what is altered, or below a folder elsewhere.
+/// If something is: below the root of what is altered, or below a folder elsewhere.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Place {
     bay: Option<PathBuf>,
@@ -195,10 +195,10 @@ impl From<TreePath> for Place {
 }
 
 impl Place {
-    /// A path in a folder: below the root, if it lies there.
+    /// A path in a folder: below the root, if it is there.
     ///
     /// # Errors
-    /// Where the folder's own name is not Unicode, so that it could not be journalled.
+    /// If the folder's own name is not Unicode, so that it could not be journalled.
     pub fn new(root: &Path, folder: &Path, path: TreePath) -> Result<Self, BadPath> {
         if let Ok(path) = TreePath::below(root, &path.on(folder)) {
             return Ok(path.into());
@@ -216,7 +216,7 @@ impl Place {
         }
     }
 
-    /// The folder that it is below, where that is not the root.
+    /// The folder that it is below, if that is not the root.
     pub fn bay(&self) -> Option<&Path> {
         self.bay.as_deref()
     }
@@ -263,7 +263,7 @@ impl Place {
         self.bay == other.bay && self.path.same_as(&other.path)
     }
 
-    /// The same place where its folder, or one around it, stands somewhere else now.
+    /// The same place after its folder, or one around it, was moved.
     #[must_use]
     pub fn moved(&self, from: &Path, to: &Path) -> Self {
         let moved = |bay: &PathBuf| bay.strip_prefix(from).map(|rest| to.join(rest)).ok();

@@ -1,10 +1,10 @@
-//! How long work reports that it goes on. The interface implements it.
+//! How long work reports that it continues. The interface implements it.
 
 /// Receives the course of one piece of work.
 pub trait Progress: Sync {
-    /// Work of `total` units begins; `total` is `None` where it is not known beforehand.
+    /// Work of `total` units begins; `total` is `None` if it is not known in advance.
     fn begin(&self, what: &str, total: Option<u64>);
-    /// The same where the units are bytes.
+    /// The same if the units are bytes.
     fn begin_bytes(&self, what: &str, total: u64) {
         self.begin(what, Some(total));
     }

@@ -7,7 +7,7 @@ const DIGITS: usize = 16;
 
 /// A name of random hexadecimal digits behind a prefix.
 pub(crate) fn random_name(prefix: &str) -> String {
-    // Each state has keys of its own, which begin with the system's randomness.
+    // Each state has its own keys, which begin with the system's randomness.
     let number = RandomState::new().build_hasher().finish();
     format!("{prefix}{number:0DIGITS$x}")
 }

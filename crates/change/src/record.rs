@@ -1,7 +1,7 @@
 //! Changes, and the lines in which a journal file holds them.
 //!
-//! The stored lines are types of their own, converted both ways: nothing that is renamed elsewhere
-//! renames anything on disk.
+//! The stored lines are their own types, converted both ways: nothing that is renamed elsewhere renames anything on
+//! disk.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -42,11 +42,11 @@ pub struct Record {
     pub state: RecordState,
     /// What was to be done to each target, in order.
     pub steps: Vec<Step>,
-    /// For each step, where its file lies while it is not in its place.
+    /// For each step, if its file lies while it is not in its place.
     pub spares: Vec<Option<Place>>,
     /// Contents of which the store got its copy by it: one for each original.
     pub stored: Vec<Stored>,
-    /// For each step that came out otherwise than planned, what its target was left with.
+    /// For each step that came out differently than planned, what its target was left with.
     pub left: BTreeMap<usize, Side>,
     /// Whether it altered nothing, and only took note of what had been done by hand.
     pub is_noted: bool,
@@ -115,7 +115,7 @@ impl Record {
     /// The text of its journal file, without an outcome.
     ///
     /// # Errors
-    /// Where a path is not Unicode.
+    /// If a path is not Unicode.
     pub(crate) fn to_text(&self, path: &Path) -> Result<String> {
         let mut text = format!("{HEADING}\n");
         let mut push = |value: &Line| -> Result<()> {
@@ -156,7 +156,7 @@ impl Record {
         Self::assemble(lines, faults.into_iter().map(|fault| fault.what).collect())
     }
 
-    /// The lines of a whole text in a form that is read quickly; nothing where it is not whole.
+    /// The lines of a whole text in a form that is read quickly; nothing if it is not whole.
     pub(crate) fn packed(text: &str) -> Option<Vec<u8>> {
         let Lines { lines, faults } = line::parse::<Line>(text, HEADING);
         let packed = bitcode::encode(&lines);
@@ -164,7 +164,7 @@ impl Record {
         is_whole.then(|| [&checksum(&packed)[..], &packed].concat())
     }
 
-    /// Reads what [`Self::packed`] made; nothing where it was altered since.
+    /// Reads what [`Self::packed`] made; nothing if it was altered since.
     pub(crate) fn unpacked(bytes: &[u8]) -> Option<Self> {
         let (sum, packed) = bytes.split_at_checked(CHECKSUM)?;
         let is_whole = sum == checksum(packed);
@@ -177,7 +177,7 @@ impl Record {
     fn assemble(lines: Vec<(usize, Line)>, mut faults: Vec<String>) -> (Option<Self>, Vec<String>) {
         let mut record: Option<Self> = None;
         let mut end = None;
-        // Where a line is damaged, the steps after it keep the numbers that the outcome knows them by.
+        // If a line is damaged, the steps after it keep the numbers that the outcome knows them by.
         let mut positions = BTreeMap::new();
 
         for (number, line) in lines {
@@ -376,7 +376,7 @@ enum SideLine {
         bytes: u64,
     },
     Mark(bool),
-    /// A mark where the system makes it of the file's permission bits.
+    /// A mark if the system makes it of the file's permission bits.
     MarkOf {
         set: bool,
         mode: u32,

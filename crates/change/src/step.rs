@@ -1,7 +1,7 @@
 //! Steps: what is altered, what must be there before, and what is there afterwards.
 //!
-//! Every kind of target has the same form, so that what undoes, compares or lists steps knows none of
-//! the kinds. A kind has a constructor here, a carrier of its own that does it, and a stored form.
+//! Every kind of target has the same form, so that what undoes, compares or lists steps knows none of the kinds. A
+//! kind has a constructor here, its own carrier that does it, and a stored form.
 
 use std::fmt;
 use std::path::Path;
@@ -20,7 +20,7 @@ pub enum Target {
     File(Place),
     /// A folder: that it is there. It is made empty, and removed only if it is empty.
     Folder(Place),
-    /// A file or folder as a whole, with all that is in it, which stands in its place or is kept elsewhere.
+    /// A file or folder as a whole, with all that is in it, which is in its place or is kept elsewhere.
     Aside(Aside),
     /// Whether a file is marked read-only, whatever is in it.
     ReadOnly(Place),
@@ -35,7 +35,7 @@ pub enum Target {
 pub struct Aside {
     /// Its place.
     pub place: Place,
-    /// Where it lies while it is not there: on the same volume.
+    /// If it lies while it is not there: on the same volume.
     pub kept: Place,
 }
 
@@ -82,7 +82,7 @@ impl Target {
         }
     }
 
-    /// The file itself, where that is what it is.
+    /// The file itself, if that is what it is.
     pub fn file(&self) -> Option<&Place> {
         match self {
             Self::File(place) => Some(place),
@@ -104,7 +104,7 @@ impl Target {
         matches!(self, Self::Folder(_))
     }
 
-    /// The same target where its folder, or one around it, stands somewhere else now.
+    /// The same target if its folder, or one around it, stands somewhere else now.
     #[must_use]
     pub fn moved(&self, from: &Path, to: &Path) -> Self {
         match (self, self.place()) {
@@ -205,7 +205,7 @@ pub enum State {
     Absent,
     /// A file.
     File(FileState),
-    /// A folder, with its permission bits where the system has them.
+    /// A folder, with its permission bits if the system has them.
     Folder(Option<u32>),
     /// A file or folder as a whole.
     Tree(Tree),
@@ -213,7 +213,7 @@ pub enum State {
     Mark {
         /// Whether it is set.
         set: bool,
-        /// The file's permission bits, where the system makes the mark of them.
+        /// The file's permission bits, if the system makes the mark of them.
         mode: Option<u32>,
     },
     /// The value of a key in a settings file, as it is written, with its quotes.
@@ -250,7 +250,7 @@ impl State {
         matches!(self, Self::Mark { set: true, .. })
     }
 
-    /// The file, where it is one.
+    /// The file, if it is one.
     pub fn file(&self) -> Option<&FileState> {
         match self {
             Self::File(state) => Some(state),
@@ -258,7 +258,7 @@ impl State {
         }
     }
 
-    /// What is in the file, where it is one.
+    /// What is in the file, if it is one.
     pub fn content(&self) -> Option<Content> {
         self.file().map(|file| file.content)
     }
@@ -285,7 +285,7 @@ pub struct Tree {
 pub struct Side {
     /// What is there.
     pub state: State,
-    /// What people call it, as a version, where it has such a name.
+    /// What people call it, as a version, if it has such a name.
     pub label: Option<String>,
 }
 
@@ -419,7 +419,7 @@ impl Step {
         self.target.place()
     }
 
-    /// The file itself, where that is what it alters.
+    /// The file itself, if that is what it alters.
     pub fn file(&self) -> Option<&Place> {
         self.target.file()
     }
@@ -439,7 +439,7 @@ impl Step {
         self.before.state != self.after.state
     }
 
-    /// What would be there if what is there afterwards were not, where the caller says so.
+    /// What would be there if what is there afterwards were not, if the caller says so.
     pub fn beneath(&self) -> Option<&Side> {
         self.beneath.as_ref()
     }

@@ -30,7 +30,7 @@ impl Store {
     /// Opens the store in a folder, making it if needed.
     ///
     /// # Errors
-    /// Where the folder cannot be made or opened.
+    /// If the folder cannot be made or opened.
     pub fn open(folder: &Path) -> Result<Self> {
         Ok(Self { folder: Folder::make(folder)?, sharing: OnceLock::new(), is_durable: true })
     }
@@ -38,7 +38,7 @@ impl Store {
     /// The same store for many files at a time: none is durable until [`Self::sync`] has made all so.
     ///
     /// # Errors
-    /// Where its folder is not there any more.
+    /// If its folder is not there any more.
     pub(crate) fn for_many(&self) -> Result<Self> {
         let folder = Folder::open(self.folder.path())?;
         Ok(Self { folder, sharing: self.sharing.clone(), is_durable: false })
@@ -47,7 +47,7 @@ impl Store {
     /// Makes all durable that was stored.
     ///
     /// # Errors
-    /// Where the disk fails.
+    /// If the disk fails.
     pub(crate) fn sync(&self) -> Result<()> {
         self.folder.sync_volume()
     }
@@ -104,7 +104,7 @@ impl Store {
     /// Opens a stored content, of which the length alone is checked.
     ///
     /// # Errors
-    /// [`Error::DamagedContent`] where it is not there or of another length.
+    /// [`Error::DamagedContent`] if it is not there or of another length.
     pub fn open_content(&self, content: &Content) -> Result<File> {
         let path = self.path(content);
         let shelf = self.shelf(&content.blake3)?;
@@ -118,7 +118,7 @@ impl Store {
     /// The bytes of a stored content, checked to be what they should.
     ///
     /// # Errors
-    /// [`Error::DamagedContent`] where it is not there or another.
+    /// [`Error::DamagedContent`] if it is not there or another.
     pub fn bytes(&self, content: &Content) -> Result<Vec<u8>> {
         let path = self.path(content);
         let mut bytes = Vec::new();
@@ -134,7 +134,7 @@ impl Store {
     /// The file that holds a content, checked to be there with the right length.
     ///
     /// # Errors
-    /// [`Error::DamagedContent`] where it is not.
+    /// [`Error::DamagedContent`] if it is not.
     pub fn file(&self, content: &Content) -> Result<PathBuf> {
         self.open_content(content).map(|_| self.path(content))
     }
@@ -154,7 +154,7 @@ impl Store {
     /// the file's path, for messages.
     ///
     /// # Errors
-    /// [`Error::NotAsExpected`] where the file holds something else by now.
+    /// [`Error::NotAsExpected`] if the file holds something else by now.
     pub fn keep(&self, file: &File, expected: &Content, origin: &Path) -> Result<()> {
         let other = || Error::NotAsExpected { path: origin.to_owned() };
         if self.is_whole(expected) {
@@ -175,7 +175,7 @@ impl Store {
     /// Stores bytes; done when they are durable.
     ///
     /// # Errors
-    /// Where the store cannot be written to.
+    /// If the store cannot be written to.
     pub fn keep_bytes(&self, bytes: &[u8]) -> Result<Content> {
         let content = Content::of_bytes(bytes);
         if self.is_whole(&content) {
@@ -198,7 +198,7 @@ impl Store {
         Ok(content)
     }
 
-    /// Makes a file of the store under a passing name, and removes it where it cannot be filled.
+    /// Makes a file of the store under a passing name, and removes it if it cannot be filled.
     fn write_new(shelf: &Folder, name: &str, fill: impl FnOnce(&File) -> Result<()>) -> Result<()> {
         let file = shelf.create(name, None)?;
         let path = shelf.path().join(name);
@@ -264,8 +264,7 @@ impl Store {
         if placed == state.content { Ok(()) } else { Err(other()) }
     }
 
-    /// Fills a new file with what another holds, sharing its blocks where that can be; gives what it holds
-    /// then.
+    /// Fills a new file with what another holds, sharing its blocks if that can be; gives what it holds then.
     fn copy(
         &self,
         from: &File,
@@ -309,7 +308,7 @@ impl Store {
     /// Every content that is stored: its digest and its length.
     ///
     /// # Errors
-    /// Where the store cannot be read.
+    /// If the store cannot be read.
     pub fn contents(&self) -> Result<Vec<Content>> {
         let mut contents = Vec::new();
         self.each(|shelf, name| {
@@ -323,11 +322,11 @@ impl Store {
         Ok(contents)
     }
 
-    /// Removes files that were being written when a run was interrupted; gives how many. To be called
-    /// while nothing else writes here.
+    /// Removes files that were being written when a run was interrupted; gives how many. Must be called while nothing
+    /// else writes here.
     ///
     /// # Errors
-    /// Where the store cannot be read or a file not removed.
+    /// If the store cannot be read or a file not removed.
     pub fn clear_partial(&self) -> Result<usize> {
         let mut removed = 0;
         self.each(|shelf, name| {
@@ -360,7 +359,7 @@ impl Store {
     /// Forgets a content that nothing needs any more.
     ///
     /// # Errors
-    /// Where it cannot be removed.
+    /// If it cannot be removed.
     pub fn drop_content(&self, content: &Content) -> Result<()> {
         match self.shelf(&content.blake3)? {
             Some(shelf) => shelf.remove_file(&content.blake3.to_string()),

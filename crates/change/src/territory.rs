@@ -21,8 +21,8 @@ pub struct Scope {
     pub bays: Vec<PathBuf>,
     /// Folders that belong to nothing of this, and may be altered all the same.
     pub grants: Vec<Grant>,
-    /// The program, with its first arguments, through which values of a prefix's registry are set: only where
-    /// programs of the prefix run, and hold the registry in their memory.
+    /// The program, with its first arguments, through which values of a prefix's registry are set: only if programs
+    /// of the prefix run, and hold the registry in their memory.
     pub run_with: Option<Vec<String>>,
 }
 
@@ -49,7 +49,7 @@ impl Territory {
     /// Opens the folders of a scope. A bay that is not there is missed when something is to go there.
     ///
     /// # Errors
-    /// Where the root is not there.
+    /// If the root is not there.
     pub fn open(scope: &Scope) -> Result<Self> {
         let root = Folder::open(&scope.root)?;
         let granted = scope.grants.iter().map(|grant| &grant.folder);
@@ -66,13 +66,13 @@ impl Territory {
     /// Makes all durable that was written to its volumes.
     ///
     /// # Errors
-    /// Where a disk fails.
+    /// If a disk fails.
     pub(crate) fn sync(&self) -> Result<()> {
         let mut folders = self.others.values().flatten().chain([&self.root]);
         folders.try_for_each(Folder::sync_volume)
     }
 
-    /// The program through which values of a prefix's registry are set, where that is needed.
+    /// The program through which values of a prefix's registry are set, if that is needed.
     pub(crate) fn run_with(&self) -> Option<&[String]> {
         self.run_with.as_deref()
     }
@@ -85,7 +85,7 @@ impl Territory {
     /// What makes the game's folder the one that it is.
     ///
     /// # Errors
-    /// Where the system does not say it.
+    /// If the system does not say it.
     pub fn identity(&self) -> Result<Identity> {
         self.root.identity()
     }
@@ -98,7 +98,7 @@ impl Territory {
     /// The folder that a place is below.
     ///
     /// # Errors
-    /// [`Error::NotGranted`] where it is none of the scope's.
+    /// [`Error::NotGranted`] if it is none of the scope's.
     pub(crate) fn base(&self, place: &Place) -> Result<&Folder> {
         let Some(bay) = place.bay() else { return Ok(&self.root) };
         match self.others.get(bay) {
@@ -108,7 +108,7 @@ impl Territory {
         }
     }
 
-    /// The folder around a place; nothing where it is not there.
+    /// The folder around a place; nothing if it is not there.
     pub(crate) fn around(&self, place: &Place) -> Result<Option<Folder>> {
         self.base(place)?.around(place.path())
     }
@@ -120,7 +120,7 @@ impl Territory {
         Ok((self.around(place)?.ok_or_else(missing)?, place.path().file_name()))
     }
 
-    /// Opens the plain file at a place to read; nothing where there is none.
+    /// Opens the plain file at a place to read; nothing if there is none.
     pub(crate) fn read(&self, place: &Place) -> Result<Option<File>> {
         let folder = self.around(place)?;
         Ok(folder.map(|folder| folder.read(place.path().file_name())).transpose()?.flatten())
@@ -129,13 +129,13 @@ impl Territory {
     /// Removes the plain file at a place, if it is there.
     ///
     /// # Errors
-    /// Where something else stands there, or the system refuses it.
+    /// If something else is there, or the system refuses it.
     pub fn remove_file(&self, place: &Place) -> Result<()> {
         let folder = self.around(place)?;
         folder.map_or(Ok(()), |folder| folder.remove_file(place.path().file_name()))
     }
 
-    /// Ends what an interruption left of a swap, so that what left lies at the spare place.
+    /// Ends what an interruption left of a swap, so that what left is at the spare place.
     pub(crate) fn end_swap(&self, spare: &Place) -> Result<()> {
         let folder = self.around(spare)?;
         folder.map_or(Ok(()), |folder| folder.end_swap(spare.path().file_name()))
@@ -149,10 +149,10 @@ impl Territory {
         self.around(place)?.map_or(Ok(()), |folder| folder.sync())
     }
 
-    /// What stands at a place, without reading it.
+    /// What is at a place, without reading it.
     ///
     /// # Errors
-    /// Where a part of the way is a link, or the system refuses it.
+    /// If a part of the way is a link, or the system refuses it.
     pub fn find(&self, place: &Place) -> Result<Found> {
         match self.around(place)? {
             Some(folder) => folder.find(place.path().file_name()),
@@ -163,7 +163,7 @@ impl Territory {
     /// Reads the file at a place: its content and its marks.
     ///
     /// # Errors
-    /// Where something else stands there, or it cannot be read.
+    /// If something else is there, or it cannot be read.
     pub fn file(&self, place: &Place) -> Result<State> {
         let path = self.path(place);
         let Some(file) = self.read(place)? else { return Ok(State::Absent) };
@@ -175,7 +175,7 @@ impl Territory {
     /// The bytes of the file at a place, at most so many.
     ///
     /// # Errors
-    /// Where there is not a plain file, it cannot be read, or it is longer.
+    /// If there is not a plain file, it cannot be read, or it is longer.
     pub fn bytes(&self, place: &Place, most: u64) -> Result<Vec<u8>> {
         let path = self.path(place);
         let missing = || Error::io("read", &path)(ErrorKind::NotFound.into());
@@ -191,7 +191,7 @@ impl Territory {
     /// A place in the tree's own spelling, as far as the tree has it.
     ///
     /// # Errors
-    /// Where a part of the way is a link, or the system refuses it.
+    /// If a part of the way is a link, or the system refuses it.
     pub fn spelled(&self, place: &Place) -> Result<Place> {
         let mut folder = self.base(place)?.below("")?;
         let mut spelled = Vec::new();
@@ -214,7 +214,7 @@ impl Territory {
     /// The folders around a place that are not there yet, the outermost first.
     ///
     /// # Errors
-    /// Where a part of the way is a link, or the system refuses it.
+    /// If a part of the way is a link, or the system refuses it.
     pub fn missing_folders(&self, place: &Place) -> Result<Vec<Place>> {
         let mut missing = Vec::new();
         for folder in place.folders() {
@@ -228,11 +228,11 @@ impl Territory {
         Ok(missing)
     }
 
-    /// What is in the folder at a place, by full path; nothing where it is not there. Names that cannot
-    /// be a path of ours are counted, not named.
+    /// What is in the folder at a place, by full path; nothing if it is not there. Names that cannot be a path of
+    /// ours are counted, not named.
     ///
     /// # Errors
-    /// Where it cannot be read.
+    /// If it cannot be read.
     pub fn entries(&self, place: &Place) -> Result<(Vec<Place>, usize)> {
         let Some(folder) = self.base(place)?.below(place.path().as_str())? else {
             return Ok((Vec::new(), 0));

@@ -15,8 +15,8 @@ use crate::folder::sync_file;
 /// So much is copied at a time: on Windows each call costs much.
 const BLOCK: usize = 512 << 10;
 
-/// So much is copied before the disk is asked to write it out: enough that it writes at full speed,
-/// little enough that it has work while the rest is copied. Where it can only be waited for, it is more.
+/// So much is copied before the disk is asked to write it out: enough that it writes at full speed, little enough
+/// that it has work while the rest is copied. If it can only be waited for, it is more.
 const STRETCH: u64 = if cfg!(target_os = "linux") { 8 << 20 } else { 24 << 20 };
 
 /// From this length on a file is read while another thread waits for the disk: a shorter one is
@@ -84,7 +84,7 @@ pub(crate) fn fill(
     read_back(to, path)
 }
 
-/// The same, and waits until it is on disk, which is read back meanwhile.
+/// The same, and waits until it is on disk, which is read back in the meantime.
 pub(crate) fn fill_durably(
     source: Source<'_>,
     to: &File,
@@ -99,7 +99,7 @@ pub(crate) fn fill_durably(
         let writer = (len >= WORTH_A_THREAD)
             .then(|| thread::Builder::new().spawn_scoped(scope, write_out).ok());
         let tell = |stretch| {
-            // Where there is no such thread, all of it is written out in the end.
+            // If there is not a such thread, all of it is written out in the end.
             let _ = sender.send(stretch);
         };
         source.write(to, tell).map_err(Error::io("write", path))?;
@@ -133,7 +133,7 @@ fn start_writing(file: &File, stretch: Range<u64>) -> io::Result<()> {
     Ok(())
 }
 
-/// The same where the system can only be asked to wait for it. What fails of it may show once only: here.
+/// The same if the system can only be asked to wait for it. What fails of it may show once only: here.
 #[cfg(not(target_os = "linux"))]
 fn start_writing(file: &File, _: Range<u64>) -> io::Result<()> {
     file.sync_data()

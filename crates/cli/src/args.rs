@@ -396,12 +396,12 @@ pub enum Rack {
         /// Make a build of each library of a package.
         #[arg(long)]
         apart: bool,
-        /// A file that says where each file goes, as `rack show --layout` prints it. It is
-        /// remembered for the family: its other builds follow it too.
+        /// A layout file, as `rack show --layout` prints it: where each file goes. It is remembered for the family:
+        /// its other builds follow it too.
         #[arg(long, value_name = "FILE.toml")]
         layout: Option<PathBuf>,
     },
-    /// Get builds that feeds have, and put them on the rack. What was begun before is gone on with.
+    /// Get builds that feeds have, and put them on the rack. What was begun before is continued.
     Get {
         /// The builds as `feed list` shows them (`family@version`), or families for the newest build.
         #[arg(required_unless_present = "game", value_name = "BUILD or FAMILY")]
@@ -409,7 +409,7 @@ pub enum Rack {
         /// What the components of this game could have that is newer, and is for it by all that is known.
         #[arg(long = "for", value_name = "GAME", conflicts_with = "builds")]
         game: Option<String>,
-        /// From this feed, where several have it.
+        /// From this feed, if several have it.
         #[arg(long, value_name = "FEED")]
         feed: Option<String>,
         /// Proceed despite this stop finding, by its code. Can be given several times.
@@ -424,11 +424,11 @@ pub enum Rack {
         /// Only builds of this family.
         family: Option<String>,
     },
-    /// Show a build: what its library says, where it came from, what came with it.
+    /// Show a build: what its library says, if it came from, what came with it.
     Show {
         /// The build as `rack list` shows it.
         build: String,
-        /// Print where its files go, in a form to edit and give to `rack add --layout`.
+        /// Print if its files go, in a form to edit and give to `rack add --layout`.
         #[arg(long)]
         layout: bool,
     },
@@ -481,7 +481,7 @@ pub enum Feed {
     },
     /// Ask feeds for what is new.
     Refresh {
-        /// These; all, where none is named.
+        /// These; all, if none is named.
         #[arg(value_name = "FEED")]
         feeds: Vec<String>,
     },
@@ -522,7 +522,7 @@ pub struct FeedMake {
     /// Sign nothing: say how to sign it with the ordinary tool, by the secret key to this public one.
     #[arg(long, value_name = "KEY", conflicts_with = "sign_with")]
     pub key: Option<String>,
-    /// The secret key that signed the feed so far, where a new one takes its place: it names the new one.
+    /// The secret key that signed the feed so far, if a new one takes its place: it names the new one.
     #[arg(long, value_name = "SECRET")]
     pub replacing: Option<PathBuf>,
     /// A file that holds the pass phrase; else the variable `SPANNER_PASSPHRASE` does, or you are asked.
@@ -546,10 +546,10 @@ pub struct FeedMake {
     /// Advise against a build, with the reason: it is known to fail.
     #[arg(long, value_name = "BUILD", requires = "why", conflicts_with = "withdraw")]
     pub advise_against: Option<String>,
-    /// With which versions of the game it fails: 8.3.2210, 8.3.*, "7.9 - 8.2.400"; with all, where it is left out.
+    /// With which versions of the game it fails: 8.3.2210, 8.3.*, "7.9 - 8.2.400"; with all, if it is left out.
     #[arg(long = "with-game", value_name = "VERSIONS", requires = "advise_against")]
     pub with_game: Option<Requirement>,
-    /// With which game it fails: the name of its executable; with all, where it is left out.
+    /// With which game it fails: the name of its executable; with all, if it is left out.
     #[arg(long = "with-program", value_name = "FILE", requires = "advise_against")]
     pub with_program: Option<String>,
     /// Take back what was advised against a build.
@@ -705,7 +705,7 @@ pub struct Fit {
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
-    /// The variant, where there are several.
+    /// The variant, if there are several.
     #[arg(long)]
     pub variant: Option<String>,
     /// The name to give the library in the game, as for a loader that the game must find.
@@ -798,7 +798,7 @@ pub struct Rollback {
     pub game: Option<String>,
     /// Only this family.
     pub family: Option<String>,
-    /// Every known game that has something to put back, of this family where one is named; one change a game.
+    /// Every known game that has something to put back, of this family if one is named; one change a game.
     #[arg(long, value_name = "FAMILY", num_args = 0..=1, default_missing_value = "", conflicts_with_all = ["game", "family"])]
     pub all: Option<String>,
     /// The point to go back to: `shipped` for what the game brought, the number of a change for the
@@ -952,7 +952,7 @@ pub struct Wind {
     /// The version that the game's executable must have afterwards, or a range, such as ">=1.5, <1.6".
     #[arg(long, value_name = "VERSION")]
     pub expect: Option<Requirement>,
-    /// Keep components that were fitted, where the release has files of its own for them.
+    /// Keep components that were fitted, if the release has its own files for them.
     #[arg(long, conflicts_with = "replace_fitted")]
     pub keep_fitted: bool,
     /// Replace components that were fitted by the files that the release has for them.
@@ -979,7 +979,7 @@ pub struct Hold {
     /// Why, in your words: `drift` repeats it.
     #[arg(long, value_name = "TEXT", conflicts_with = "lift")]
     pub why: Option<String>,
-    /// The file in which the launcher writes down the game, where no launcher is described that has it.
+    /// The file in which the launcher writes down the game, if no launcher is described that has it.
     #[arg(long, value_name = "FILE", conflicts_with = "lift")]
     pub file: Option<PathBuf>,
     /// Let the launcher update the game again.

@@ -1,6 +1,6 @@
 //! `spanner`: looks after the drop-in runtime components of PC games.
 //!
-//! This crate is the interface: it parses, calls the core and renders what comes back.
+//! This crate is the interface: it parses, calls the core and renders what is restored.
 
 mod args;
 mod command;
@@ -51,7 +51,7 @@ fn main() -> ExitCode {
     exit.into()
 }
 
-/// Where a library panics over a file, the user gets an error in our words.
+/// If a library panics over a file, the user gets an error in our words.
 fn keep_quiet_of_contained_panics() {
     let usual = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |panic| {

@@ -22,8 +22,7 @@ static STOPPED: AtomicBool = AtomicBool::new(false);
 /// How a run ends that was stopped, as shells know it.
 const ENDED_BY_USER: i32 = 130;
 
-/// Listens for Ctrl-C and for the wish to end. Where the system does not report it, the program ends as
-/// any other would.
+/// Listens for Ctrl-C and for the wish to end. If the system does not report it, the program ends as any other would.
 pub fn listen() {
     let _ = ctrlc::set_handler(|| {
         STOPPED.store(true, Ordering::SeqCst);
@@ -58,7 +57,7 @@ const PATIENCE: Duration = Duration::from_millis(500);
 /// How often a sign that something is waited for moves.
 const TICK: Duration = Duration::from_millis(120);
 
-/// A sign on standard error that something is waited for; hidden where no one would see it.
+/// A sign on standard error that something is waited for; hidden if no one would see it.
 pub fn waiting(hidden: bool) -> ProgressBar {
     let target = if hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
     let sign = ProgressBar::with_draw_target(None, target);

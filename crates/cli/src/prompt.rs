@@ -40,7 +40,7 @@ pub fn confirm(session: &Session, question: &str) -> Result<bool> {
     Ok(Confirm::new().with_prompt(clean(question)).default(false).interact()?)
 }
 
-/// Asks for a pass phrase, twice where it is a new one; nothing where there is no one to ask.
+/// Asks for a pass phrase, twice if it is a new one; nothing if there is no one to ask.
 pub fn pass_phrase(session: &Session, question: &str, is_new: bool) -> Result<Option<String>> {
     if !can_ask(session) {
         return Ok(None);
@@ -50,7 +50,7 @@ pub fn pass_phrase(session: &Session, question: &str, is_new: bool) -> Result<Op
     Ok(Some(ask.interact()?))
 }
 
-/// Asks for one of several; nothing where there is no one to ask.
+/// Asks for one of several; nothing if there is no one to ask.
 pub fn choose(session: &Session, question: &str, choices: &[String]) -> Result<Option<usize>> {
     if !can_ask(session) {
         return Ok(None);
@@ -59,7 +59,7 @@ pub fn choose(session: &Session, question: &str, choices: &[String]) -> Result<O
     Ok(Select::new().with_prompt(clean(question)).items(&choices).default(0).interact_opt()?)
 }
 
-/// Asks for a text that may be left empty; nothing where there is no one to ask.
+/// Asks for a text that may be left empty; nothing if there is no one to ask.
 pub fn text(session: &Session, question: &str) -> Result<Option<String>> {
     if !can_ask(session) {
         return Ok(None);

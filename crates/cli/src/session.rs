@@ -21,7 +21,7 @@ pub struct Session {
     pub yes: bool,
     /// Whether no network is used.
     pub offline: bool,
-    /// Whether paths are printed whole, from the drive on: where they go to another program, or were asked for.
+    /// Whether paths are printed whole, from the drive on: if they go to another program, or were asked for.
     pub full_paths: bool,
     /// Columns to lay output out for.
     pub width: usize,
@@ -91,7 +91,7 @@ fn usual_home() -> Result<PathBuf> {
 /// Wider than any line: where output goes to another program, no path is cut and no sentence is wrapped.
 const UNLIMITED: usize = 10_000;
 
-/// The terminal's width; `COLUMNS`, or no limit, where the output goes elsewhere.
+/// The terminal's width; `COLUMNS`, or no limit, if the output goes elsewhere.
 fn width() -> usize {
     let terminal = || {
         let size = terminal_size::terminal_size().filter(|_| std::io::stdout().is_terminal());

@@ -45,8 +45,8 @@ pub fn refuse_swallowed((path, rest): &(String, String)) -> ExitCode {
 pub fn refuse(error: &clap::Error) -> ExitCode {
     let is_error = error.use_stderr();
     let said = error.render().to_string();
-    // Where the terminal takes nothing, there is no one to tell. A shell may have put names of files
-    // there that strangers gave them.
+    // If the terminal takes nothing, there is no one to tell. A shell may have put names of files there that
+    // strangers gave them.
     if std::env::args_os().all(|word| render::is_clean(&word.to_string_lossy())) {
         let _ = error.print();
     } else {

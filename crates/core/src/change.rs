@@ -23,7 +23,7 @@ use upright_spanner_settings::document;
 pub struct Change {
     /// What it was for, for the program.
     pub purpose: Purpose,
-    /// The executable that counted then; where it brought another one, that.
+    /// The executable that counted then; if it brought another one, that.
     pub executable: Option<ExecutableMark>,
     /// Codes of the findings that the user went on despite.
     pub despite: Vec<String>,
@@ -85,7 +85,7 @@ impl Change {
         sides.chain(left).chain(beneath).filter_map(of_side).chain(stored)
     }
 
-    /// Where a target of it was on disk, or the file that it was in; nothing for what is in no file.
+    /// If a target of it was on disk, or the file that it was in; nothing for what is in no file.
     pub fn on_disk(&self, target: &Target) -> Option<PathBuf> {
         target.place().map(|place| place.on(self.root()))
     }
@@ -188,7 +188,7 @@ pub(crate) fn winds<'a>(change: &Change, changes: impl IntoIterator<Item = &'a C
     winds.contains(&change.number())
 }
 
-/// The executable that counted when a change was made, or counts since where it put another one there.
+/// The executable that counted when a change was made, or counts since if it put another one there.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ExecutableMark {
     /// Where it was.
@@ -328,13 +328,13 @@ impl TryFrom<Record> for Change {
     }
 }
 
-/// The version that people call a side of a step by, where it has one.
+/// The version that people call a side of a step by, if it has one.
 pub fn version_of(side: &Side) -> Option<Version> {
     side.label.as_ref()?.parse().ok()
 }
 
-/// What a key or a value of the registry holds on a side of its step, as people read it; nothing where it is not
-/// there, or the step is about something else.
+/// What a key or a value of the registry holds on a side of its step, as people read it; nothing if it is not there,
+/// or the step is about something else.
 pub fn value_of(target: &Target, side: &Side) -> Option<String> {
     match (target, &side.state) {
         (Target::Setting(key), State::Setting(value)) => Some(document::plain(key.format, value)),
@@ -343,7 +343,7 @@ pub fn value_of(target: &Target, side: &Side) -> Option<String> {
     }
 }
 
-/// `version 2.7.4`, or its size where it states none.
+/// `version 2.7.4`, or its size if it states none.
 pub fn describe(side: &Side) -> String {
     match (&side.label, &side.state) {
         (Some(label), _) => format!("version {label}"),

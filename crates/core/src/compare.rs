@@ -34,7 +34,7 @@ pub struct Comparison {
 pub struct Pair {
     /// What it is about.
     pub what: String,
-    /// What the old file says; `None` where it says nothing.
+    /// What the old file says; `None` if it says nothing.
     pub old: Option<String>,
     /// What the new file says.
     pub new: Option<String>,

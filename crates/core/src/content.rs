@@ -13,15 +13,15 @@ use upright_spanner_image::file::open_plain;
 /// Reads a plain file whole and gives what is in it.
 ///
 /// # Errors
-/// Where it cannot be read.
+/// If it cannot be read.
 pub fn content_of(path: &Path) -> Result<Content> {
     open_plain(path).and_then(|file| Content::of_open(&file)).map_err(Error::io("read", path))
 }
 
-/// Reads a plain file with the marks around it; nothing where there is none.
+/// Reads a plain file with the marks around it; nothing if there is none.
 ///
 /// # Errors
-/// Where something else stands there, or it cannot be read.
+/// If something else is there, or it cannot be read.
 pub fn state_of(path: &Path) -> Result<Option<FileState>> {
     let file = match open_plain(path) {
         Ok(file) => file,
@@ -37,7 +37,7 @@ pub fn state_of(path: &Path) -> Result<Option<FileState>> {
 /// The SHA-256 of a whole file, which is what downloads are published with, and its length in bytes.
 ///
 /// # Errors
-/// Where it cannot be read.
+/// If it cannot be read.
 pub fn sha256(path: &Path) -> io::Result<(Digest, u64)> {
     let mut hasher = Sha256::default();
     let size = io::copy(&mut File::open(path)?, &mut hasher)?;

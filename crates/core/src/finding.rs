@@ -40,9 +40,9 @@ pub struct Finding {
     pub sentence: String,
     /// What to do now.
     pub remedy: Remedy,
-    /// Every name that the sentence is about, where it says only the first of them.
+    /// Every name that the sentence is about, if it says only the first of them.
     pub names: Vec<String>,
-    /// Whether the user goes on despite it.
+    /// Whether the user continues despite it.
     pub overridden: bool,
 }
 

@@ -54,11 +54,10 @@ pub struct Other {
 /// The longest file of root certificates: all that a system trusts have some 300 KB.
 const LONGEST_TRUST: u64 = 16 << 20;
 
-/// The root certificates that are trusted: those in the user's PEM file, else the system's, where it can be
-/// asked.
+/// The root certificates that are trusted: those in the user's PEM file, else the system's, if it can be asked.
 ///
 /// # Errors
-/// Where the file cannot be read, or there are none in it.
+/// If the file cannot be read, or there are none in it.
 pub fn trusted_roots(path: Option<&Path>) -> Result<Option<TrustStore>, Error> {
     let Some(path) = path else { return Ok(TrustStore::of_system()) };
     let bytes = bytes_of(&followed(path), LONGEST_TRUST).map_err(Error::io("read", path))?;
@@ -98,7 +97,7 @@ fn other(path: &Path, looks_like: &'static str) -> Option<Other> {
 /// Reads one file.
 ///
 /// # Errors
-/// Where it cannot be read, is not an image, or is damaged.
+/// If it cannot be read, is not an image, or is damaged.
 pub fn inspect_one(path: &Path, trust: Option<&TrustStore>) -> Result<Inspected, ImageError> {
     let plain = followed(path);
     let metadata = std::fs::metadata(&plain)?;

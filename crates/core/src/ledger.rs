@@ -32,16 +32,15 @@ pub struct LedgerEntry {
     pub target: Target,
     /// What it belonged to when it was last touched.
     pub owner: Owner,
-    /// What the game brought: what was there before the first change, or, where something else
-    /// than a change has altered it since, what was there before the next one. What was deleted by hand
-    /// is still what the game brought. Where another release of the game was put onto its folder, that
-    /// brought it.
+    /// What the game brought: what was there before the first change, or, if something else than a change has altered
+    /// it since, what was there before the next one. What was deleted by hand is still what the game brought. If
+    /// another release of the game was put onto its folder, that brought it.
     pub shipped: Side,
     /// What was there before the first change.
     pub first: Side,
     /// What the last change left there.
     pub last: Side,
-    /// The build that this came from, where it came from one.
+    /// The build that this came from, if it came from one.
     pub source: Option<String>,
     /// The change that left it so.
     pub change: i64,

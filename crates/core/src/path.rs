@@ -33,7 +33,7 @@ pub fn is_unfinished_download(name: &str) -> bool {
 /// What a folder beside a game's has behind the game's name that holds what was moved out of the game.
 pub(crate) const SET_ASIDE: &str = "set-aside";
 
-/// The folder beside a game's that holds what was moved out of it; nothing where nothing is around the game's.
+/// The folder beside a game's that holds what was moved out of it; nothing if nothing is around the game's.
 pub(crate) fn set_aside_of(root: &Path) -> Option<PathBuf> {
     let mut name = root.file_name()?.to_owned();
     name.push(".");

@@ -58,7 +58,7 @@ impl Settings {
     /// Reads the settings of a home folder.
     ///
     /// # Errors
-    /// Where the file cannot be read, or a setting cannot be.
+    /// If the file cannot be read, or a setting cannot be.
     pub fn read(home: &Path) -> Result<Self> {
         let path = home.join("settings.toml");
         let text = match text_of(&path, LONGEST) {

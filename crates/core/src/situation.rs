@@ -109,7 +109,7 @@ impl<'a> Situation<'a> {
         self.loads.get_or_init(|| graph(&self.scene()))
     }
 
-    /// The version of the game, where it is known.
+    /// The version of the game, if it is known.
     pub fn game_version(&self) -> Option<&'a Version> {
         self.view.version.as_ref().and_then(|known| known.version.as_ref())
     }

@@ -28,9 +28,9 @@ pub(crate) trait Window {
     fn now(&self, target: &Target) -> Result<Side>;
     /// Looks at many files side by side before anyone asks.
     fn look_ahead(&self, files: &[&Place]);
-    /// The file or folder at a place as a whole, with the text that lists it; nothing where there is none.
+    /// The file or folder at a place as a whole, with the text that lists it; nothing if there is none.
     fn tree(&self, place: &Place) -> Result<Option<(Tree, String)>>;
-    /// How long the file at a place is, and its date; nothing where there is none.
+    /// How long the file at a place is, and its date; nothing if there is none.
     fn at_a_glance(&self, place: &Place) -> Option<(u64, Moment)>;
     /// Whether a file is only a placeholder of a cloud folder: to read it would fetch it.
     fn is_in_cloud(&self, place: &Place) -> bool;
@@ -40,15 +40,14 @@ pub(crate) trait Window {
     fn spelled(&self, place: Place) -> Place;
     /// The folders around a place that are not there yet, the outermost first.
     fn missing_folders(&self, place: &Place) -> Result<Vec<Place>>;
-    /// The folders in a folder, wherever it is; none where it cannot be looked into.
+    /// The folders in a folder, wherever it is; none if it cannot be looked into.
     fn folders_in(&self, folder: &Path) -> Vec<PathBuf>;
     /// The files below a folder, wherever it is, but no more than so many. Links are not followed.
     fn files_below(&self, folder: &Path, most: usize) -> Vec<PathBuf>;
-    /// What is in a folder; nothing where it is not there. Names that no step could be about are
-    /// counted, not named.
+    /// What is in a folder; nothing if it is not there. Names that no step could be about are counted, not named.
     fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)>;
-    /// The files of the game of a name, whatever they are; where there are none, those whose names differ in the
-    /// version alone.
+    /// The files of the game of a name, whatever they are; if there are none, those whose names differ in the version
+    /// alone.
     fn named(&self, name: &str) -> Result<Vec<TreePath>>;
     /// The home folder.
     fn home(&self) -> PathBuf;
@@ -69,15 +68,14 @@ pub(crate) trait Window {
     /// What an image offers, by name.
     fn exports(&self, image: ImageAt<'_>) -> Option<Vec<Export>>;
 
-    /// Where a recorded file is on disk: in the tree's own spelling, unless a file of that spelling has
-    /// a record of its own.
+    /// If a recorded file is on disk: in the tree's own spelling, unless a file of that spelling has its own record.
     fn on_disk(&self, ledger: &Ledger, recorded: &Place) -> Place {
         let spelled = self.spelled(recorded.clone());
         let other = ledger.has(&Target::File(spelled.clone()));
         if other { recorded.clone() } else { spelled }
     }
 
-    /// Where a record's target is, likewise.
+    /// If a record's target is, likewise.
     fn target_on_disk(&self, ledger: &Ledger, recorded: &Target) -> Target {
         match recorded.place() {
             Some(place) => recorded.with_place(self.on_disk(ledger, place)),

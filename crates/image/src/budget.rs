@@ -41,8 +41,8 @@ pub(crate) const MOST_READ: u64 = 64 << 20;
 /// Blocks that are held at a time: names stand close together, so that few are read twice.
 pub(crate) const MOST_BLOCKS: usize = 64;
 
-/// Bytes of a security directory: a signature has about 10 KB, and 6 KB more for each megabyte of the
-/// file where it names the digest of each page.
+/// Bytes of a security directory: a signature has about 10 KB, and 6 KB more for each megabyte of the file if it
+/// names the digest of each page.
 pub(crate) const MOST_SECURITY: u64 = 2 << 20;
 
 /// Signatures of one image, nested ones included: real images have one to three.

@@ -16,14 +16,14 @@ use crate::source::Source;
 
 const WHAT: &str = "the export table";
 
-/// An exported function or variable; as a text its name, or `#12` where it has none.
+/// An exported function or variable; as a text its name, or `#12` if it has none.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Export {
-    /// Its name, where it has one.
+    /// Its name, if it has one.
     pub name: Option<String>,
     /// Its ordinal.
     pub ordinal: u32,
-    /// `library.symbol`, where the call goes on to another library.
+    /// `library.symbol`, if the call continues to another library.
     pub forwarded_to: Option<String>,
 }
 
@@ -60,7 +60,7 @@ pub(super) fn table<R: Read + Seek>(
     Ok(Some(Table { directory, entry, name: name.filter(|name| !name.is_empty()) }))
 }
 
-/// Where what is offered lies, as relative addresses.
+/// If what is offered lies, as relative addresses.
 struct Addresses {
     functions: Vec<u32>,
     /// Each name's text, and the function that it is of.
@@ -141,7 +141,7 @@ impl Table {
         self.entry.base.get(LE).wrapping_add(index as u32)
     }
 
-    /// Where a function leads on to: an address inside the export directory is a text that says so.
+    /// If a function leads on to: an address inside the export directory is a text that says so.
     fn forward<R: Read + Seek>(
         &self,
         address: u32,
@@ -194,12 +194,12 @@ pub struct Offer {
     named: Vec<(u64, u32)>,
     /// Every ordinal, sorted.
     ordinals: Vec<u32>,
-    /// Where the function of an ordinal leads on to.
+    /// If the function of an ordinal leads on to.
     forwards: HashMap<u32, String>,
 }
 
 impl Offer {
-    /// Whether something is offered, and where it leads on to, as in `library.symbol`, if it does.
+    /// Whether something is offered, and where it forwards to, as in `library.symbol`, if it does.
     pub fn find(&self, symbol: &Symbol) -> Option<Option<&str>> {
         let ordinal = match symbol {
             Symbol::Name(name) => {
@@ -219,7 +219,7 @@ impl Offer {
         if name.is_ascii() {
             return self.hashes.hash_one(name);
         }
-        // As names are read elsewhere, what is no UTF-8 in them is replaced.
+        // As names are read elsewhere, what is not an UTF-8 in them is replaced.
         self.hashes.hash_one(String::from_utf8_lossy(name).as_bytes())
     }
 }

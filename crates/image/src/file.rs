@@ -7,7 +7,7 @@ use std::path::Path;
 /// Opens a plain file to read; a link is not followed, and nothing waits for a pipe.
 ///
 /// # Errors
-/// Where it is not a plain file or may not be read.
+/// If it is not a plain file or may not be read.
 pub fn open_plain(path: &Path) -> io::Result<File> {
     let plain = |kind: std::fs::FileType| {
         let refused = || io::Error::other("it is a link, a folder or a device, not a file");
@@ -32,7 +32,7 @@ pub fn open_plain(path: &Path) -> io::Result<File> {
 /// The first bytes of a plain file, at most so many.
 ///
 /// # Errors
-/// Where it cannot be read.
+/// If it cannot be read.
 pub fn start_of(path: &Path, most: u64) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();
     open_plain(path)?.take(most).read_to_end(&mut bytes)?;
@@ -42,7 +42,7 @@ pub fn start_of(path: &Path, most: u64) -> io::Result<Vec<u8>> {
 /// The bytes of a plain file that is not longer than so many.
 ///
 /// # Errors
-/// Where it cannot be read or is longer.
+/// If it cannot be read or is longer.
 pub fn bytes_of(path: &Path, most: u64) -> io::Result<Vec<u8>> {
     let bytes = start_of(path, most + 1)?;
     if bytes.len() as u64 > most {
@@ -56,7 +56,7 @@ pub fn bytes_of(path: &Path, most: u64) -> io::Result<Vec<u8>> {
 /// The text of a plain file that is not longer than so many bytes.
 ///
 /// # Errors
-/// Where it cannot be read, is longer, or is not UTF-8.
+/// If it cannot be read, is longer, or is not UTF-8.
 pub fn text_of(path: &Path, most: u64) -> io::Result<String> {
     let text = String::from_utf8(bytes_of(path, most)?);
     text.map_err(|_| io::Error::other("it is not UTF-8 text"))

@@ -18,9 +18,9 @@ pub(super) struct Headers {
     pub wide: bool,
     /// Link time in seconds since 1970, or a hash of the content in reproducible builds.
     pub built: u32,
-    /// Where the checksum stands in the file: four bytes.
+    /// Offset of the checksum in the file: four bytes.
     pub checksum_at: u64,
-    /// Where the security directory's entry stands in the file: eight bytes.
+    /// If the security directory's entry is in the file: eight bytes.
     pub security_entry_at: u64,
     /// Its code is not in the file as it will run: an executable section that the file leaves
     /// empty, or an entry point in a section that may be written.
@@ -46,7 +46,7 @@ fn looks_packed(sections: &[pe::ImageSectionHeader], entry: u32) -> bool {
     })
 }
 
-/// A data directory: where a table starts (relative address) and its length in bytes.
+/// A data directory: if a table starts (relative address) and its length in bytes.
 #[derive(Clone, Copy)]
 pub(super) struct Directory {
     pub address: u32,
@@ -145,14 +145,14 @@ impl Headers {
         }
     }
 
-    /// A data directory by its index, where the image has it.
+    /// A data directory by its index, if the image has it.
     pub fn directory(&self, index: usize) -> Option<Directory> {
         let entry = self.directories.get(index)?;
         let address = entry.virtual_address.get(LE);
         (address != 0).then(|| Directory { address, len: entry.size.get(LE) })
     }
 
-    /// Where a relative address lies in the file.
+    /// If a relative address is in the file.
     pub fn offset(&self, address: u32) -> Option<u64> {
         let within = self.sections.iter().find_map(|section| {
             let start = section.virtual_address.get(LE);

@@ -24,11 +24,11 @@ fn picture(number: u16) -> ResourceKind {
 const HEAD: usize = 6;
 const ENTRY: usize = 14;
 
-/// The icon of the program at `path` as an icon file (`.ico`) of one picture; nothing where it has none. A link
-/// is not followed.
+/// The icon of the program at `path` as an icon file (`.ico`) of one picture; nothing if it has none. A link is not
+/// followed.
 ///
 /// # Errors
-/// Where the file cannot be read, is not an image, or its resource directory is damaged.
+/// If the file cannot be read, is not an image, or its resource directory is damaged.
 pub fn icon_of(path: &Path) -> Result<Option<Vec<u8>>, ImageError> {
     icon_from_reader(open_plain(path)?)
 }
@@ -36,7 +36,7 @@ pub fn icon_of(path: &Path) -> Result<Option<Vec<u8>>, ImageError> {
 /// The same of an image from its first byte to its last.
 ///
 /// # Errors
-/// Where it cannot be read, is not an image, or its resource directory is damaged.
+/// If it cannot be read, is not an image, or its resource directory is damaged.
 pub fn icon_from_reader(reader: impl Read + Seek) -> Result<Option<Vec<u8>>, ImageError> {
     let mut source = Source::new(reader)?;
     let headers = Headers::read(&mut source)?;
@@ -54,7 +54,7 @@ pub fn icon_from_reader(reader: impl Read + Seek) -> Result<Option<Vec<u8>>, Ima
     let pictures = resource::of_kind(&headers, &mut source, &kind)?;
     let Some(picture) = pictures.first() else { return Ok(None) };
 
-    // A file names the place of the picture where a group names its number.
+    // A file names the place of the picture if a group names its number.
     let place = (HEAD + ENTRY + 2) as u32;
     let mut file = vec![0, 0, 1, 0, 1, 0];
     file.extend_from_slice(&entry[..8]);

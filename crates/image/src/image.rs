@@ -30,10 +30,10 @@ pub struct Facts {
     pub kind: Kind,
     /// Size of the file in bytes.
     pub size: u64,
-    /// Link time in seconds since 1970, as the linker wrote it: reproducible builds put a hash
-    /// there. [`Facts::linked`] gives it where it can be a time.
+    /// Link time in seconds since 1970, as the linker wrote it: reproducible builds put a hash there.
+    /// [`Facts::linked`] gives it if it can be a time.
     pub stamp: u32,
-    /// The version resource; empty where there is none.
+    /// The version resource; empty if there is none.
     pub version_info: VersionInfo,
     /// The name that the library was linked under, from its export table.
     pub export_name: Option<String>,
@@ -49,8 +49,7 @@ pub struct Facts {
     pub any_machine: bool,
     /// Whether its code is packed, as far as the headers show.
     pub packed: bool,
-    /// Who claims to have signed it, where it has a signature; [`Signature::check`] says whether
-    /// that holds.
+    /// Who claims to have signed it, if it has a signature; [`Signature::check`] says whether that holds.
     pub signer: Option<String>,
     /// Everyone who claims so: an image may have several signatures.
     #[serde(default)]
@@ -74,7 +73,7 @@ impl Facts {
     /// Reads the facts of the plain file at `path`; a link is not followed.
     ///
     /// # Errors
-    /// Where the file cannot be read, is not an image, or is damaged in what the facts are read from.
+    /// If the file cannot be read, is not an image, or is damaged in what the facts are read from.
     pub fn read(path: &Path) -> Result<Self, ImageError> {
         Self::from_reader(open_plain(path)?)
     }
@@ -82,7 +81,7 @@ impl Facts {
     /// Reads the facts of an image from its first byte to its last.
     ///
     /// # Errors
-    /// Where it cannot be read, is not an image, or is damaged in what the facts are read from.
+    /// If it cannot be read, is not an image, or is damaged in what the facts are read from.
     pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
         let mut source = Source::new(reader)?;
         let headers = Headers::read(&mut source)?;
@@ -159,9 +158,8 @@ impl Facts {
         FLAGS.iter().filter(|(bit, _)| set & bit != 0).map(|(_, word)| *word).collect()
     }
 
-    /// The version as people would state it: the `FileVersion` text where it says the same numbers
-    /// as the fixed block (and perhaps a stage besides), else the fixed block's numbers, else the
-    /// text alone.
+    /// The version as people would state it: the `FileVersion` text if it says the same numbers as the fixed block
+    /// (and perhaps a stage besides), else the fixed block's numbers, else the text alone.
     pub fn version(&self) -> Option<Version> {
         let fixed = self.version_info.fixed.map(|fixed| fixed.file_version);
         prefer(fixed, self.string("FileVersion"))
@@ -191,7 +189,7 @@ impl Image {
     /// Reads everything that the plain file at `path` says; a link is not followed.
     ///
     /// # Errors
-    /// Where the file cannot be read, is not an image, or is damaged.
+    /// If the file cannot be read, is not an image, or is damaged.
     pub fn read(path: &Path) -> Result<Self, ImageError> {
         Self::from_reader(open_plain(path)?)
     }
@@ -199,7 +197,7 @@ impl Image {
     /// Reads everything that an image says, from its first byte to its last.
     ///
     /// # Errors
-    /// Where it cannot be read, is not an image, or is damaged.
+    /// If it cannot be read, is not an image, or is damaged.
     pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
         let mut source = Source::new(reader)?;
         let headers = Headers::read(&mut source)?;
@@ -225,7 +223,7 @@ fn prefer(fixed: Option<[u16; 4]>, text: Option<&str>) -> Option<Version> {
 /// What the plain file at `path` imports, and nothing else of it; a link is not followed.
 ///
 /// # Errors
-/// Where the file cannot be read, is not an image, or its import tables are damaged.
+/// If the file cannot be read, is not an image, or its import tables are damaged.
 pub fn imports_of(path: &Path) -> Result<Vec<Import>, ImageError> {
     let mut source = Source::new(open_plain(path)?)?;
     let headers = Headers::read(&mut source)?;
@@ -236,7 +234,7 @@ pub fn imports_of(path: &Path) -> Result<Vec<Import>, ImageError> {
 /// What the plain file at `path` offers, to be looked up; a link is not followed.
 ///
 /// # Errors
-/// Where the file cannot be read, is not an image, or its export table is damaged.
+/// If the file cannot be read, is not an image, or its export table is damaged.
 pub fn offer_of(path: &Path) -> Result<Offer, ImageError> {
     let mut source = Source::new(open_plain(path)?)?;
     let headers = Headers::read(&mut source)?;
@@ -249,7 +247,7 @@ pub fn offer_of(path: &Path) -> Result<Offer, ImageError> {
 /// What the plain file at `path` offers, and nothing else of it; a link is not followed.
 ///
 /// # Errors
-/// Where the file cannot be read, is not an image, or its export table is damaged.
+/// If the file cannot be read, is not an image, or its export table is damaged.
 pub fn exports_of(path: &Path) -> Result<Vec<Export>, ImageError> {
     let mut source = Source::new(open_plain(path)?)?;
     let headers = Headers::read(&mut source)?;

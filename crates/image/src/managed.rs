@@ -11,9 +11,9 @@ use crate::source::Source;
 
 const WHAT: &str = "the .NET header";
 
-/// Where the flags stand in the header: behind its length, a version, and the place of the metadata.
+/// Offset of the flags in the header: behind its length, a version, and the place of the metadata.
 const FLAGS: u64 = 16;
-/// There is no machine code in it.
+/// There is not a machine code in it.
 const IL_ONLY: u32 = 0x1;
 /// It wants a process of 32 bits ...
 const WANTS_32_BITS: u32 = 0x2;

@@ -28,7 +28,7 @@ pub enum Rights {
 /// The rights that the program at `path` asks for; a link is not followed.
 ///
 /// # Errors
-/// Where the file cannot be read, is not an image, or its resource directory is damaged.
+/// If the file cannot be read, is not an image, or its resource directory is damaged.
 pub fn rights_of(path: &Path) -> Result<Rights, ImageError> {
     rights_from_reader(open_plain(path)?)
 }
@@ -36,7 +36,7 @@ pub fn rights_of(path: &Path) -> Result<Rights, ImageError> {
 /// The same of an image from its first byte to its last.
 ///
 /// # Errors
-/// Where it cannot be read, is not an image, or its resource directory is damaged.
+/// If it cannot be read, is not an image, or its resource directory is damaged.
 pub fn rights_from_reader(reader: impl Read + Seek) -> Result<Rights, ImageError> {
     let mut source = Source::new(reader)?;
     let headers = Headers::read(&mut source)?;

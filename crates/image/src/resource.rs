@@ -19,7 +19,7 @@ pub(super) struct ResourceKind {
     pub number: u32,
     /// What it is called in errors.
     pub what: &'static str,
-    /// The name in the directory, where one alone is meant.
+    /// The name in the directory, if one alone is meant.
     pub name: Option<u32>,
     /// The longest of which all is read.
     pub longest: u64,

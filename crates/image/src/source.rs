@@ -138,7 +138,7 @@ impl<R: Read + Seek> Source<R> {
         if let Some(end) = rest.iter().take(LONGEST_NAME).position(|&byte| byte == 0) {
             return Ok(take(&rest[..end]));
         }
-        // It goes on in the next block.
+        // It continues in the next block.
         Ok(take(self.text(offset, what)?.as_bytes()))
     }
 

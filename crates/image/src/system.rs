@@ -65,8 +65,8 @@ struct Offered {
     set: OnceLock<HashSet<&'static str>>,
 }
 
-/// The names of the functions that a library of Windows offers, on any machine; `None` where they are not
-/// known, as those of an API set or of a runtime that games bring along.
+/// The names of the functions that a library of Windows offers, on any machine; `None` if they are not known, as
+/// those of an API set or of a runtime that games bring along.
 pub fn functions_of(library: &str) -> Option<&'static HashSet<&'static str>> {
     let offered = EXPORTS.get(&*library.to_lowercase())?;
     Some(offered.set.get_or_init(|| offered.functions.split(' ').collect()))
@@ -97,7 +97,7 @@ pub fn can_be_stood_in(name: &str) -> bool {
     is_among(&REPLACEABLE, name)
 }
 
-/// Whether Windows loads a library from its own folder whatever lies beside the program.
+/// Whether Windows loads a library from its own folder whatever is beside the program.
 pub fn is_always_windows_own(name: &str) -> bool {
     is_among(&KNOWN, name) || is_api_set(name)
 }

@@ -16,7 +16,7 @@ pub(super) const RESOURCE: ResourceKind =
 /// Everything that a version resource says.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct VersionInfo {
-    /// The fixed block, where there is a valid one.
+    /// The fixed block, if there is a valid one.
     pub fixed: Option<FixedInfo>,
     /// The string tables in file order, one a language and code page.
     pub tables: Vec<StringTable>,
@@ -38,9 +38,9 @@ pub struct FixedInfo {
 /// One table of strings.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct StringTable {
-    /// Windows language identifier, where the table's key gives one.
+    /// Windows language identifier, if the table's key gives one.
     pub language: Option<u16>,
-    /// Code page identifier, where the table's key gives one.
+    /// Code page identifier, if the table's key gives one.
     pub code_page: Option<u16>,
     /// Keys and values in file order.
     pub strings: Vec<(String, String)>,
@@ -111,7 +111,7 @@ pub(super) fn parse(bytes: &[u8], left: &mut usize) -> (VersionInfo, bool) {
     (info, damaged)
 }
 
-/// One block: where its content starts and ends, and its key.
+/// One block: if its content starts and ends, and its key.
 struct Block {
     key: String,
     after_key: usize,

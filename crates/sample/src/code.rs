@@ -31,11 +31,11 @@ pub(crate) enum Value<'a> {
     Saved,
 }
 
-/// Where an image's texts and the slots of its imports are, relative to its start.
+/// If an image's texts and the slots of its imports are, relative to its start.
 pub(crate) trait Addresses {
     /// Where a text stands.
     fn text(&self, text: &str) -> u32;
-    /// Where the loader puts the address of an imported function.
+    /// If the loader puts the address of an imported function.
     fn slot(&self, dll: &str, symbol: &str) -> u32;
 }
 
@@ -49,7 +49,7 @@ pub(crate) struct Code<'a> {
     /// The code so far.
     pub bytes: Vec<u8>,
     wide: bool,
-    /// Where the code will be, relative to the image's start.
+    /// If the code will be, relative to the image's start.
     address: u32,
     addresses: &'a dyn Addresses,
     /// The place that `ebx` holds.
@@ -75,8 +75,8 @@ impl<'a> Code<'a> {
         code
     }
 
-    /// Ends it: the caller's registers come back, and it returns 1; on x86 it takes so many bytes of
-    /// arguments off the stack.
+    /// Ends it: the caller's registers are restored, and it returns 1; on x86 it takes so many bytes of arguments off
+    /// the stack.
     pub fn end(&mut self, arguments: u16) {
         self.put(&[0xB8, 1, 0, 0, 0]);
         if self.wide {

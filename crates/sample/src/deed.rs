@@ -1,16 +1,16 @@
 //! What a made-up program or library does when it runs.
 //!
-//! Each deed stands in an image twice: as machine code, which Windows runs, and as a text, which
-//! `sample-play` reads where Windows programs do not run.
+//! Each deed is in an image twice: as machine code, which Windows runs, and as a text, which `sample-play` reads if
+//! Windows programs do not run.
 
 use serde::{Deserialize, Serialize};
 
 use crate::code::{Code, Value};
 
-/// Where the text of the deeds begins among an image's data.
+/// If the text of the deeds begins among an image's data.
 const MARK: &str = "sample deeds: ";
 
-/// The file that ends a game, where it appears in its folder.
+/// The file that ends a game, if it appears in its folder.
 pub const STOP: &str = "stop-playing";
 
 /// How long a program waits before it looks again, in milliseconds.
@@ -26,7 +26,7 @@ pub enum Deed {
         /// Its value.
         value: String,
     },
-    /// Loads a library; where the name is a variable's, as in `%NAME%`, the one that it holds, if it is set.
+    /// Loads a library; if the name is a variable's, as in `%NAME%`, the one that it holds, if it is set.
     Load {
         /// The library.
         library: String,
@@ -43,13 +43,13 @@ pub enum Deed {
         /// The text.
         text: String,
     },
-    /// Does one thing where a variable has a value, and another where it has not.
+    /// Does one thing if a variable has a value, and another if it has not.
     Either {
         /// The variable.
         variable: String,
         /// The value.
         value: String,
-        /// What is done where it has it.
+        /// What is done if it has it.
         then: Vec<Deed>,
         /// What is done otherwise.
         otherwise: Vec<Deed>,
@@ -71,7 +71,7 @@ pub struct Deeds {
 }
 
 impl Deeds {
-    /// The text that stands in an image.
+    /// The text that is in an image.
     pub(crate) fn to_text(&self) -> String {
         // Nothing in it is a map whose keys are not texts: this cannot fail.
         format!("{MARK}{}", serde_json::to_string(self).unwrap_or_default())

@@ -25,7 +25,7 @@ impl Forge {
     /// With a key that is made for it.
     ///
     /// # Errors
-    /// Where the system gives no random numbers.
+    /// If the system gives no random numbers.
     pub fn new(folder: &Path) -> io::Result<Self> {
         let pair = KeyPair::generate_unencrypted_keypair().map_err(failed)?;
         Ok(Self { folder: folder.to_owned(), key: pair.sk, public: pair.pk.to_base64() })
@@ -34,7 +34,7 @@ impl Forge {
     /// With the key in a file, which no pass phrase locks.
     ///
     /// # Errors
-    /// Where it cannot be read.
+    /// If it cannot be read.
     pub fn with_key(folder: &Path, key: &Path) -> io::Result<Self> {
         let text = fs::read_to_string(key)?;
         let held = SecretKeyBox::from_string(&text).map_err(failed)?;
@@ -51,7 +51,7 @@ impl Forge {
     /// Writes a content, and gives its digest.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// If it cannot be written.
     pub fn put(&self, bytes: &[u8]) -> io::Result<String> {
         let digest = blake3::hash(bytes).to_hex().to_string();
         let path = self.path(&digest);
@@ -65,7 +65,7 @@ impl Forge {
     /// Writes a part of a feed, and gives how a head names it.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// If it cannot be written.
     pub fn piece(&self, text: &[u8]) -> io::Result<Value> {
         let packed = zstd::encode_all(Cursor::new(text), 9)?;
         let digest = self.put(&packed)?;
@@ -75,18 +75,18 @@ impl Forge {
     /// Reads a part that a head names.
     ///
     /// # Errors
-    /// Where it cannot be read.
+    /// If it cannot be read.
     pub fn read(&self, piece: &Value) -> io::Result<Value> {
         let digest = piece["blake3"].as_str().unwrap_or_default();
         let text = zstd::decode_all(Cursor::new(fs::read(self.path(digest))?))?;
         Ok(serde_json::from_slice(&text)?)
     }
 
-    /// The head of families, spread over so many shards, a power of two: each a listing, and how it is recognised, where
+    /// The head of families, spread over so many shards, a power of two: each a listing, and how it is recognised, if
     /// a catalog says that.
     ///
     /// # Errors
-    /// Where its parts cannot be written.
+    /// If its parts cannot be written.
     pub fn head(&self, families: &[(Value, Option<Value>)], shards: usize) -> io::Result<Value> {
         let mut spread: Vec<Vec<&Value>> = vec![Vec::new(); shards];
         let mut builds = 0;
@@ -119,7 +119,7 @@ impl Forge {
     /// Signs a head, with the comment that is due or another.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// If it cannot be written.
     pub fn sign(&self, head: &Value, comment: Option<&str>) -> io::Result<()> {
         let text = serde_json::to_vec(head)?;
         let digest = self.put(&text)?;

@@ -2,7 +2,7 @@
 //! updates them as launchers do, unless it is kept from it.
 //!
 //! A record is kept beside the games, in `.quayhand/NAME.berth`; one of those of the world is UTF-16. What an update
-//! brings lies in a folder elsewhere, with `build.txt` and `gone.txt` beside the files.
+//! brings is in a folder elsewhere, with `build.txt` and `gone.txt` beside the files.
 
 use std::fs;
 use std::io;
@@ -49,10 +49,10 @@ pub fn record(library: &Path, game: &str) -> PathBuf {
     library.join(FOLDER).join(format!("{}.berth", name.to_lowercase()))
 }
 
-/// Writes down a game that is there, in UTF-16 where that is wanted.
+/// Writes down a game that is there, in UTF-16 if that is wanted.
 ///
 /// # Errors
-/// Where the record cannot be written.
+/// If the record cannot be written.
 pub fn write_down(
     library: &Path,
     game: &str,
@@ -71,16 +71,16 @@ pub fn write_down(
 /// Says what an update of a game brings: its files are in `load` already.
 ///
 /// # Errors
-/// Where that cannot be written.
+/// If that cannot be written.
 pub fn announce(load: &Path, build: u32, gone: &[&str]) -> io::Result<()> {
     fs::write(load.join(BUILD), build.to_string())?;
     fs::write(load.join(GONE), gone.join("\n"))
 }
 
-/// Updates a game: new files come, some are overwritten, some go, and the record is written anew.
+/// Updates a game: new files come, some are overwritten, some go, and the record is written again.
 ///
 /// # Errors
-/// Where the record, the update or the game cannot be read, or the game cannot be written to.
+/// If the record, the update or the game cannot be read, or the game cannot be written to.
 pub fn update(library: &Path, game: &str, load: &Path) -> io::Result<Outcome> {
     let path = record(library, game);
     let (text, wide) = read(&path)?;

@@ -195,7 +195,7 @@ impl Pe {
         self
     }
 
-    /// The image as it stands in a file.
+    /// The image as it is in a file.
     ///
     /// # Panics
     /// When the recipe does not fit into an image of 4 GiB.
@@ -362,8 +362,8 @@ impl Pe {
         out
     }
 
-    /// What stands at the head, the texts of its deeds, these themselves, then filler that looks like neither text
-    /// nor zeros, repeated every 64 KiB.
+    /// What is at the head, the texts of its deeds, these themselves, then filler that looks like neither text nor
+    /// zeros, repeated every 64 KiB.
     fn data(&self) -> Vec<u8> {
         let mut out = self.data_head();
         for text in self.deeds.iter().flat_map(Deed::texts) {

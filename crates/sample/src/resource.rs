@@ -199,7 +199,7 @@ pub(crate) fn section(resources: &[Resource], address: u32) -> Vec<u8> {
     out
 }
 
-/// A group of one icon that is a square picture in a format of its own, such as PNG.
+/// A group of one icon that is a square picture in its own format, such as PNG.
 pub(crate) fn icon_group(edge: u8, len: usize) -> Vec<u8> {
     let mut out = vec![0, 0, 1, 0, 1, 0, edge, edge, 0, 0, 1, 0, 32, 0];
     out.extend_from_slice(&(len as u32).to_le_bytes());

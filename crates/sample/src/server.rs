@@ -65,9 +65,9 @@ impl FromStr for Fault {
 pub struct Faults {
     /// What.
     pub faults: Vec<Fault>,
-    /// Only where the path holds this.
+    /// Only if the path holds this.
     pub only: String,
-    /// Only so many times; always, where it is left out.
+    /// Only so many times; always, if it is left out.
     pub times: Option<usize>,
 }
 
@@ -106,7 +106,7 @@ impl Server {
     /// Serves a folder on a port that is free.
     ///
     /// # Errors
-    /// Where no port is.
+    /// If no port is.
     pub fn start(folder: &Path) -> io::Result<Self> {
         Self::start_on(folder, 0)
     }
@@ -114,7 +114,7 @@ impl Server {
     /// Serves a folder on a port.
     ///
     /// # Errors
-    /// Where the port is taken.
+    /// If the port is taken.
     pub fn start_on(folder: &Path, port: u16) -> io::Result<Self> {
         let listener = TcpListener::bind(("127.0.0.1", port))?;
         let address = listener.local_addr()?;
@@ -143,7 +143,7 @@ impl Server {
         format!("http://{}", self.address)
     }
 
-    /// Where it listens.
+    /// If it listens.
     pub fn address(&self) -> SocketAddr {
         self.address
     }
@@ -315,7 +315,7 @@ impl Shared {
     }
 }
 
-/// Reads a request; nothing where the client has no more to ask.
+/// Reads a request; nothing if the client has no more to ask.
 fn ask(reader: &mut impl BufRead) -> io::Result<Option<Asked>> {
     const LONGEST: u64 = 16 << 10;
     let mut reader = reader.take(LONGEST);

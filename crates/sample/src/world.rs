@@ -113,7 +113,7 @@ fn ready(name: &str, version: &str, serves: &str) -> String {
 /// [`create`] put the world.
 ///
 /// # Errors
-/// Where it cannot be written.
+/// If it cannot be written.
 pub fn play_moss_and_meridian(dir: &Path) -> io::Result<()> {
     let log = dir.join("games").join("Moss & Meridian").join("lampwright.log");
     fs::write(log, ready("Lampwright", "31.4.0", "22.4.7"))
@@ -227,7 +227,7 @@ fn named(version: [u16; 4], company: &str, what: &str, product: &str, file: &str
 /// Writes the whole world below `dir`: `games/` and `downloads/`. Existing files are replaced.
 ///
 /// # Errors
-/// Where a file or folder cannot be made.
+/// If a file or folder cannot be made.
 pub fn create(dir: &Path) -> io::Result<World> {
     let world = World { games: dir.join("games"), downloads: dir.join("downloads") };
     tin_lighthouse(&world.games.join("Tin Lighthouse"))?;
@@ -268,7 +268,7 @@ fn releases(dir: &Path) -> io::Result<()> {
 /// world.
 ///
 /// # Errors
-/// Where it cannot read or write what it has to.
+/// If it cannot read or write what it has to.
 pub fn update_moss_and_meridian(dir: &Path) -> io::Result<()> {
     launcher::update(&dir.join("games"), MOSS, &dir.join("loads").join(MOSS)).map(drop)
 }
@@ -276,7 +276,7 @@ pub fn update_moss_and_meridian(dir: &Path) -> io::Result<()> {
 /// The launcher of the world learns of a further update of Moss & Meridian, and tries once more.
 ///
 /// # Errors
-/// Where it cannot read or write what it has to.
+/// If it cannot read or write what it has to.
 pub fn update_moss_and_meridian_again(dir: &Path) -> io::Result<()> {
     launcher::announce(&dir.join("loads").join(MOSS), 1211, &[])?;
     update_moss_and_meridian(dir)
@@ -285,7 +285,7 @@ pub fn update_moss_and_meridian_again(dir: &Path) -> io::Result<()> {
 /// The user describes the launcher of the world to the program, whose home is below `dir`; then an update comes.
 ///
 /// # Errors
-/// Where something cannot be written.
+/// If something cannot be written.
 pub fn describe_launcher_and_update(dir: &Path) -> io::Result<()> {
     let folder = dir.join("home/launchers");
     fs::create_dir_all(&folder)?;
@@ -296,7 +296,7 @@ pub fn describe_launcher_and_update(dir: &Path) -> io::Result<()> {
 /// The extender's makers bring one for the new release.
 ///
 /// # Errors
-/// Where it cannot be written.
+/// If it cannot be written.
 pub fn new_lampwright(dir: &Path) -> io::Result<()> {
     let date = (2026, 3, 12);
     let package = lampwright_package([32, 0, 0, 0], "22.5.1", date);
@@ -648,7 +648,7 @@ fn zip(path: &Path, entries: &[(&str, &[u8])], date: Date) -> io::Result<()> {
 /// Writes a file dated `date`, making its folders.
 ///
 /// # Errors
-/// Where it cannot be written.
+/// If it cannot be written.
 pub fn write(path: &Path, content: &[u8], date: Date) -> io::Result<()> {
     if let Some(folder) = path.parent() {
         fs::create_dir_all(folder)?;
@@ -660,7 +660,7 @@ pub fn write(path: &Path, content: &[u8], date: Date) -> io::Result<()> {
 /// Copies what is in a folder into another, over what is there.
 ///
 /// # Errors
-/// Where something cannot be read or written.
+/// If something cannot be read or written.
 pub fn copy_tree(from: &Path, to: &Path) -> io::Result<()> {
     fs::create_dir_all(to)?;
     for entry in fs::read_dir(from)? {
@@ -678,7 +678,7 @@ pub fn copy_tree(from: &Path, to: &Path) -> io::Result<()> {
 /// Removes a folder with all that is in it, also what is marked read-only.
 ///
 /// # Errors
-/// Where something cannot be removed.
+/// If something cannot be removed.
 pub fn remove_tree(folder: &Path) -> io::Result<()> {
     free(folder)?;
     fs::remove_dir_all(folder)

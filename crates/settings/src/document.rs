@@ -91,8 +91,8 @@ fn text_of(bytes: &[u8]) -> Result<Decoded> {
     Ok(decoded)
 }
 
-/// Where the characters of the upper half of a code page stand that is not known: in an area that no text uses. So
-/// a value of such a file is told from one in Unicode, also when the file is ASCII but for it.
+/// If the characters of the upper half of a code page stand that is not known: in an area that no text uses. So a
+/// value of such a file is told from one in Unicode, also when the file is ASCII but for it.
 const UNKNOWN: u32 = 0xF700;
 
 fn lifted(c: char) -> char {
@@ -123,7 +123,7 @@ fn bytes_of(text: &str, encoding: TextEncoding) -> Result<Vec<u8>> {
 /// What a file says of a key.
 ///
 /// # Errors
-/// Where it cannot be read as what it is.
+/// If it cannot be read as what it is.
 pub fn get(format: Format, bytes: &[u8], path: &KeyPath) -> Result<Lookup> {
     let text = text_of(bytes)?.text;
     Ok(match format.syntax().find(&text, path)? {
@@ -135,7 +135,7 @@ pub fn get(format: Format, bytes: &[u8], path: &KeyPath) -> Result<Lookup> {
 /// Every key of a file that has a value, in its order.
 ///
 /// # Errors
-/// Where it cannot be read as what it is.
+/// If it cannot be read as what it is.
 pub fn entries(format: Format, bytes: &[u8]) -> Result<Vec<Entry>> {
     format.syntax().entries(&text_of(bytes)?.text)
 }
@@ -143,7 +143,7 @@ pub fn entries(format: Format, bytes: &[u8]) -> Result<Vec<Entry>> {
 /// The file with another value of a key, or with the key put in; `value` as it is to be written.
 ///
 /// # Errors
-/// Where it cannot be read as what it is, or cannot hold the value there.
+/// If it cannot be read as what it is, or cannot hold the value there.
 pub fn set(format: Format, bytes: &[u8], path: &KeyPath, value: &str) -> Result<Vec<u8>> {
     let decoded = text_of(bytes)?;
     let syntax = format.syntax();
@@ -187,7 +187,7 @@ fn others(syntax: &dyn Syntax, text: &str, path: &KeyPath) -> Result<Vec<(KeyPat
 /// does not have it is given back as it is.
 ///
 /// # Errors
-/// Where it cannot be read as what it is.
+/// If it cannot be read as what it is.
 pub fn unset(format: Format, bytes: &[u8], path: &KeyPath, around: usize) -> Result<Vec<u8>> {
     let decoded = text_of(bytes)?;
     let syntax = format.syntax();
@@ -200,12 +200,12 @@ pub fn unset(format: Format, bytes: &[u8], path: &KeyPath, around: usize) -> Res
     }
 }
 
-/// What people read where a value is written so.
+/// What people read if a value is written so.
 pub fn plain(format: Format, value: &str) -> String {
     format.syntax().plain(value).chars().map(lowered).collect()
 }
 
-/// How a value is written in a file, where it takes the place of `like`, or of nothing.
+/// How a value is written in a file, if it replaces `like`, or of nothing.
 pub fn written(format: Format, plain: &str, like: Option<&str>) -> String {
     format.syntax().written(plain, like)
 }

@@ -32,8 +32,8 @@ impl TextEncoding {
         self.encoding == UTF_8 && !self.has_mark
     }
 
-    /// Finds out how a file is written: by its mark; as UTF-8, where it is that; as UTF-16, where every
-    /// second byte is zero as in no other text; else in some code page.
+    /// Finds out how a file is written: by its mark; as UTF-8, if it is that; as UTF-16, where every second byte is
+    /// zero as in no other text; else in some code page.
     fn of(bytes: &[u8]) -> Self {
         if let Some((encoding, _)) = Encoding::for_bom(bytes) {
             return Self { encoding, has_mark: true };

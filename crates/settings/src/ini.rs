@@ -15,7 +15,7 @@ use crate::syntax::{
 /// A text with more lines is not a settings file that anyone edits, and is left alone.
 pub const MOST_LINES: usize = 50_000;
 
-/// A longer name is not that of a section: it is text that happens to stand in brackets.
+/// A longer name is not that of a section: it is text that happens to are in brackets.
 const LONGEST_NAME: usize = 200;
 
 /// A text taken apart into lines.
@@ -23,7 +23,7 @@ const LONGEST_NAME: usize = 200;
 pub(crate) struct Text {
     pub(crate) encoding: TextEncoding,
     pub(crate) lines: Vec<Line>,
-    /// The file itself, where it is not a text of lines that could be written back.
+    /// The file itself, if it is not a text of lines that could be written back.
     pub(crate) as_it_is: Option<Vec<u8>>,
 }
 
@@ -38,7 +38,7 @@ pub(crate) struct Line {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Kind {
     Section(String),
-    /// Key, value, and where the value stands in the line.
+    /// Key, value, and where the value is in the line.
     Value(String, String, std::ops::Range<usize>),
     /// A comment, a blank line, or something that is neither section nor value.
     Other,
@@ -133,7 +133,7 @@ impl Text {
         self.as_it_is.clone().unwrap_or_else(|| self.encoding.encode(&text))
     }
 
-    /// Each line with the number of the section that it stands in.
+    /// Each line with the number of the section that it is in.
     pub(crate) fn sectioned<'a>(
         &'a self,
         names: &'a mut Names,
@@ -191,7 +191,7 @@ pub(crate) fn can_hold(encoding: TextEncoding, text: &str) -> bool {
 /// `.ini`-like text, key by key.
 pub(crate) struct Ini;
 
-/// A line of a text with where it starts, and the section that it stands in.
+/// A line of a text with if it starts, and the section that it is in.
 struct Located {
     start: usize,
     end: usize,

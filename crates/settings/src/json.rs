@@ -11,7 +11,7 @@ use crate::syntax::{Entry, Fault, KeyPath, Result, Splice, Spot, Syntax, comment
 /// JSON, key by key.
 pub(crate) struct Json;
 
-/// What is nested more deeply is no settings file, and would take the parser all its stack.
+/// What is nested more deeply is not a settings file, and would take the parser all its stack.
 const DEEPEST: usize = 100;
 
 /// The deepest object of a path that the text has.
@@ -78,7 +78,7 @@ fn behind_text(mut rest: &str, quote: char) -> &str {
 }
 
 fn property<'a>(object: &'a Object<'a>, name: &str) -> Option<&'a ObjectProp<'a>> {
-    // Where one stands twice, programs take the last.
+    // If one stands twice, programs take the last.
     object.properties.iter().rev().find(|property| property.name.as_str() == name)
 }
 

@@ -27,12 +27,12 @@ pub struct Merged {
     pub left_out: Vec<String>,
 }
 
-/// Merges `new` into the user's file. Where the file that the user's began as is known as `old`, a
-/// value that the user never changed follows the newer file.
+/// Merges `new` into the user's file. If the file that the user's began as is known as `old`, a value that the user
+/// never changed follows the newer file.
 pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
     let mut text = Text::read(user);
     let mut newer = Text::read(new);
-    // A comment that cannot come in is no reason to keep its setting out.
+    // A comment that cannot come in is not a reason to keep its setting out.
     newer.lines.retain(|line| line.kind != Kind::Other || text.can_hold(&line.text));
     let mut names = Names::default();
     let old = old.map(|bytes| Text::read(bytes).values(&mut names));
@@ -85,7 +85,7 @@ fn tell(section: &str, key: &str, value: &str) -> String {
 
 /// What comes into one place of a text.
 struct Arrival {
-    /// Before which line; none where it comes at the end, as a section of its own.
+    /// Before which line; none if it comes at the end, as its own section.
     at: Option<usize>,
     lines: Vec<Line>,
 }
@@ -182,7 +182,7 @@ impl Text {
                 let at = behind.get(&block.section).copied();
                 let mut lines = Vec::new();
                 if at.is_none() {
-                    // What comes in ends with a value, and stands right above only where it comes last.
+                    // What comes in ends with a value, and stands right above only if it comes last.
                     let last = self.lines.last().map(|line| line.text.trim().is_empty());
                     if last == Some(false) || is_above || last.is_none() && !arrivals.is_empty() {
                         lines.push(Line::new(String::new(), end));
@@ -216,7 +216,7 @@ impl Text {
         self.lines.extend(own);
     }
 
-    /// The line end that the file uses; the other file's where it has none.
+    /// The line end that the file uses; the other file's if it has none.
     fn line_end(&self, other: &Self) -> &'static str {
         let mut ends = self.lines.iter().chain(&other.lines).map(|line| line.end);
         ends.find(|end| !end.is_empty()).unwrap_or("\n")

@@ -10,7 +10,7 @@ use std::ops::Range;
 pub struct KeyPath(Vec<String>);
 
 impl KeyPath {
-    /// A path of these names; nothing where there is none, or one is empty or of more than one line.
+    /// A path of these names; nothing if there is none, or one is empty or of more than one line.
     pub fn new(names: impl IntoIterator<Item = impl Into<String>>) -> Option<Self> {
         let names: Vec<String> = names.into_iter().map(Into::into).collect();
         let is_name = |name: &String| !name.is_empty() && !name.contains(['\n', '\r', '\0']);
@@ -48,7 +48,7 @@ pub struct Entry {
     pub value: String,
     /// The comments right above it, without their marks.
     pub comment: String,
-    /// Where the value stands in the text.
+    /// Where the value is in the text.
     pub at: Range<usize>,
 }
 
@@ -58,7 +58,7 @@ pub enum Fault {
     /// It is too long.
     #[error("it is longer than 2 MB")]
     TooLong,
-    /// It is no text of an encoding that could be written back.
+    /// It is not a text of an encoding that could be written back.
     #[error("it is not text in an encoding that could be written back")]
     NotText,
     /// It does not keep to its format.
@@ -69,7 +69,7 @@ pub enum Fault {
         /// What is wrong, and where.
         what: String,
     },
-    /// There is no way to put the value there.
+    /// There is not a way to put the value there.
     #[error("{0}")]
     CannotHold(String),
 }
@@ -109,9 +109,9 @@ pub(crate) trait Syntax {
     /// What takes a key out that is there, and what is empty then around it beyond so many levels.
     fn take_out(&self, text: &str, path: &KeyPath, around: usize) -> Result<Vec<Splice>>;
     fn entries(&self, text: &str) -> Result<Vec<Entry>>;
-    /// What people read where this is written.
+    /// What people read if this is written.
     fn plain(&self, value: &str) -> String;
-    /// How a value is written: as a text, where what is there now is one, or where it is nothing else.
+    /// How a value is written: as a text, where what is there now is one, or if it is nothing else.
     fn written(&self, plain: &str, like: Option<&str>) -> String;
 }
 

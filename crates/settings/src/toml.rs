@@ -18,7 +18,7 @@ struct Deepest<'a> {
     item: &'a Item,
     /// How many names of the path lead to it.
     depth: usize,
-    /// How many of these have a heading of their own, or are written inline.
+    /// How many of these have their own heading, or are written inline.
     around: usize,
 }
 
@@ -44,7 +44,7 @@ fn deepest<'a>(document: &'a Document<&str>, path: &KeyPath) -> Deepest<'a> {
     found
 }
 
-/// Where the last value ends that stands under a table's own heading, inline tables and dotted keys included.
+/// If the last value ends that stands under a table's own heading, inline tables and dotted keys included.
 fn last_value(table: &dyn TableLike) -> Option<usize> {
     let ends = table.iter().filter_map(|(_, item)| match item {
         Item::Value(value) => value.span().map(|span| span.end),
@@ -111,7 +111,7 @@ impl Syntax for Toml {
 
         let mut lines = vec![lines_around(text, start.start..end.end)];
         let heading = deepest.item.as_table().and_then(toml_edit::Table::span);
-        // Tables in it have headings of their own.
+        // Tables in it have their own headings.
         let stays = |(name, item): (&str, &Item)| {
             name != path.key() && item.as_table().is_none_or(toml_edit::Table::is_dotted)
         };

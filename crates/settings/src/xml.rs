@@ -13,7 +13,7 @@ pub(crate) struct Xml;
 /// So many elements and texts a settings file has at most: a larger one is not edited by anyone.
 const MOST_NODES: u32 = 200_000;
 
-/// What is nested more deeply is no settings file.
+/// What is nested more deeply is not a settings file.
 const DEEPEST: usize = 100;
 
 /// Attributes by which people tell elements of one name apart.
@@ -136,7 +136,7 @@ fn split(path: &KeyPath) -> (&[String], Option<&str>) {
     }
 }
 
-/// Where the text of an element is written: between its tags, if it has two.
+/// If the text of an element is written: between its tags, if it has two.
 fn inner(text: &str, node: Node<'_, '_>) -> Option<Range<usize>> {
     let all = node.range();
     if text[..all.end].ends_with("/>") {
@@ -171,7 +171,7 @@ fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
-/// Where a further attribute of an element comes.
+/// If a further attribute of an element comes.
 fn behind_attributes(text: &str, node: Node<'_, '_>) -> usize {
     let start = node.range().start;
     let name = |text: &str| text.find(|c: char| c.is_whitespace() || matches!(c, '>' | '/'));

@@ -18,7 +18,7 @@ const MOST_FILES: u64 = 2_000_000;
 /// What is at a place as a whole, with the text that lists it.
 ///
 /// # Errors
-/// Where a part of it cannot be looked at.
+/// If a part of it cannot be looked at.
 pub fn listing(territory: &Territory, place: &Place) -> Result<Option<(Tree, String)>> {
     let Some(around) = territory.around(place)? else { return Ok(None) };
     let mut list = List::default();
@@ -83,7 +83,7 @@ impl List {
     }
 }
 
-/// The marks of a file or folder: permission bits where the system has them, else whether it is read-only.
+/// The marks of a file or folder: permission bits if the system has them, else whether it is read-only.
 fn marks(metadata: &Metadata) -> String {
     let read_only = || if metadata.permissions().readonly() { "read-only" } else { "-" };
     mode_of(metadata).map_or_else(|| read_only().to_owned(), |mode| format!("{mode:o}"))
@@ -99,7 +99,7 @@ impl Trees<'_> {
         Ok(found.map_or(State::Absent, |(tree, _)| State::Tree(tree)))
     }
 
-    /// Fails unless a step's tree is where it moves from, and nothing where it moves to.
+    /// Fails unless a step's tree is at its source and nothing is at its destination.
     fn expect(&self, step: &Step) -> Result<()> {
         let Way { from, to, tree } = way(step)?;
         let is_there =
@@ -119,7 +119,7 @@ impl Trees<'_> {
     }
 }
 
-/// From where to where a step moves what.
+/// The source and destination of what a step moves.
 struct Way<'a> {
     from: &'a Place,
     to: &'a Place,
@@ -143,7 +143,7 @@ impl Carrier for Trees<'_> {
     }
 
     fn keep(&self, step: &Step) -> Result<()> {
-        // Where it moves to there may be no folder yet: steps before this one make it.
+        // If it moves to there may be no folder yet: steps before this one make it.
         let Way { from, tree, .. } = way(step)?;
         if self.at(from)?.same_as(tree) {
             Ok(())
@@ -160,8 +160,8 @@ impl Carrier for Trees<'_> {
         self.expect(step)?;
         let Way { from, to, .. } = way(step)?;
         self.rename(from, to)?;
-        // Where it comes to is durable, with the folders around that may just have been made, before where it goes
-        // from: it is never in neither.
+        // The destination is made durable, with any folders just made around it, before the source: the tree is never
+        // in neither.
         for place in std::iter::once(to.clone()).chain(to.folders()) {
             self.territory.sync_around(&place)?;
         }
@@ -180,7 +180,7 @@ impl Carrier for Trees<'_> {
 
     fn restore(&self, step: &Step, _: Option<&Place>) -> Result<Restored> {
         let Way { from, to, tree } = way(step)?;
-        // What it holds by now went with it: it is put back whatever that is, unless something else stands there.
+        // What it holds by now went with it: it is put back whatever that is, unless something else is there.
         let (kept, came) = (self.at(from)?, self.at(to)?);
         if kept.is_absent() && !came.is_absent() {
             self.rename(to, from)?;

@@ -1,9 +1,8 @@
 //! Files: content with its marks.
 //!
-//! The old file changes places with the new one and lies at the spare place until the change is over:
-//! what someone wrote into it at the last moment is seen and comes back. Where the file system can let
-//! no two files change places, it is looked at once more, alone where the system can, and replaced by a
-//! rename.
+//! The old file changes places with the new one and is at the spare place until the change is over: what someone
+//! wrote into it at the last moment is seen and is restored. If the file system can let no two files change places,
+//! it is looked at once more, alone if the system can, and replaced by a rename.
 
 use std::collections::BTreeMap;
 use std::fs::File;
@@ -28,8 +27,8 @@ const READ_AGAIN: u64 = 16 << 20;
 /// So many files that were removed are held open at once: some systems let a process hold 256 in all.
 const MOST_LEAVING: usize = 64;
 
-/// So long the room of removed files is not freed yet: some systems do nothing else meanwhile, and what
-/// is left to do, to give up locks, should not wait for that.
+/// So long the room of removed files is not freed yet: some systems do nothing else in the meantime, and what is left
+/// to do, to give up locks, should not wait for that.
 const UNTIL_UNLOCKED: Duration = Duration::from_millis(20);
 
 /// The date of a file shows any writing that is this long after the last: the clocks that date files
@@ -55,7 +54,7 @@ impl Drop for Files<'_> {
         let leaving = std::mem::take(&mut self.leaving).into_inner();
         let leaving = leaving.unwrap_or_else(PoisonError::into_inner);
         if !leaving.is_empty() {
-            // Where there is no thread to be had, they are dropped here.
+            // If there is not a thread to be had, they are dropped here.
             let _ = std::thread::Builder::new().spawn(move || {
                 std::thread::sleep(UNTIL_UNLOCKED);
                 drop(leaving);
@@ -74,7 +73,7 @@ impl Files<'_> {
         Error::NotAsExpected { path: path.unwrap_or_default() }
     }
 
-    /// Fails where a file cannot be what the step expects; its content is not read.
+    /// Fails if a file cannot be what the step expects; its content is not read.
     fn expect_at_a_glance(&self, step: &Step) -> Result<()> {
         let found = self.territory.find(place(step.target())?)?;
         let fits = match (&found, &step.before().state) {
@@ -85,8 +84,8 @@ impl Files<'_> {
         if fits { Ok(()) } else { Err(self.not_as_expected(step)) }
     }
 
-    /// Fails unless the file still is what the step expects, read while no one else can write, where the
-    /// system allows that.
+    /// Fails unless the file still is what the step expects, read while no one else can write, if the system allows
+    /// that.
     fn expect_alone(&self, step: &Step) -> Result<()> {
         let Some(expected) = step.before().state.file() else { return Ok(()) };
         let (folder, name) = self.territory.at(place(step.target())?)?;
@@ -97,8 +96,8 @@ impl Files<'_> {
         if same { Ok(()) } else { Err(self.not_as_expected(step)) }
     }
 
-    /// Whether a large file, or one of many, is sure to hold still what was read of it: by its length and date, where
-    /// no one has it open. To write into it would date it anew.
+    /// Whether a large file, or one of many, is sure to hold still what was read of it: by its length and date, if no
+    /// one has it open. To write into it would date it again.
     fn is_untouched(&self, file: &File, expected: &FileState, path: &Path) -> Result<bool> {
         let metadata = metadata_of(file, path)?;
         let modified = expected.stamp.modified;
@@ -152,7 +151,7 @@ impl Files<'_> {
         self.territory.end_swap(spare)
     }
 
-    /// What lies at the spare place.
+    /// What is at the spare place.
     fn at_spare(&self, spare: Option<&Place>) -> Result<State> {
         spare.map_or(Ok(State::Absent), |spare| self.territory.file(spare))
     }
@@ -262,8 +261,8 @@ impl Carrier for Files<'_> {
         };
 
         let left = self.at_spare(Some(spare))?;
-        // What is to come still waits, so it was never put in place, or what it took the place of was the
-        // same: someone else was quicker.
+        // What is to come still waits, so it was never put in place, or what it replaced was the same: someone else
+        // was quicker.
         if !left.is_absent() && left.same_as(after) {
             self.clear(step, Some(spare))?;
             return Ok(Restored::Untouched);
@@ -273,7 +272,7 @@ impl Carrier for Files<'_> {
         if now.same_as(after) {
             self.take_back(step, spare, displaced)?;
             self.clear(step, Some(spare))?;
-            // What was written into the old file at the last moment has come back with it.
+            // What was written into the old file at the last moment has are restored with it.
             if displaced {
                 return Ok(Restored::Untouched);
             }

@@ -1,5 +1,5 @@
-//! A carrier whose targets lie in memory, to try the engine with: any operation can be made to fail,
-//! or to be the last one before the program ends.
+//! A carrier whose targets are in memory, to try the engine with: any operation can be made to fail, or to be the
+//! last one before the program ends.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
@@ -39,7 +39,7 @@ impl Memory {
         self.world().targets.get(target).cloned().unwrap_or(State::Absent)
     }
 
-    /// Whether anything lies at a spare place.
+    /// Whether anything is at a spare place.
     pub fn has_spares(&self) -> bool {
         !self.world().spares.is_empty()
     }

@@ -28,53 +28,53 @@ pub trait Carrier: Sync {
     /// What is at the target now.
     ///
     /// # Errors
-    /// Where something else stands there, or it cannot be read.
+    /// If something else is there, or it cannot be read.
     fn look(&self, target: &Target) -> Result<State>;
     /// Makes durable in the store what the step replaces, and makes sure of what it places.
     ///
     /// # Errors
-    /// Where it is another than expected, or cannot be read or stored.
+    /// If it is different from expected, or cannot be read or stored.
     fn keep(&self, step: &Step) -> Result<()>;
     /// Prepares what is to come, so that one operation suffices to put it in place.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// If it cannot be written.
     fn stage(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
-    /// Puts it in place. Fails, with everything as before, where something else is there than expected.
-    /// Gives what is there where that is something else than planned and no failure.
+    /// Puts it in place. Fails, with everything as before, if something else is there than expected. Gives what is
+    /// there if that is something else than planned and no failure.
     ///
     /// # Errors
-    /// Where it is not done; everything is as before.
+    /// If it is not done; everything is as before.
     fn exchange(&self, step: &Step, spare: Option<&Place>) -> Result<Option<State>>;
     /// Makes it durable, reads it back, and makes sure that what left was what was kept.
     ///
     /// # Errors
-    /// Where it cannot be made durable, or is not what was placed.
+    /// If it cannot be made durable, or is not what was placed.
     fn settle(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
     /// Takes the step back from wherever it was interrupted. What something else has put there is left
     /// alone.
     ///
     /// # Errors
-    /// Where it cannot be taken back now.
+    /// If it cannot be taken back now.
     fn restore(&self, step: &Step, spare: Option<&Place>) -> Result<Restored>;
-    /// Removes what lies at the spare place.
+    /// Removes what is at the spare place.
     ///
     /// # Errors
-    /// Where it cannot be removed.
+    /// If it cannot be removed.
     fn clear(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
 }
 
 /// What taking a step back came to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Restored {
-    /// The target has what it had, whatever its owner wrote into that meanwhile: the step had not been
-    /// done, or what it had put aside is back.
+    /// The target has what it had, whatever its owner wrote into that in the meantime: the step had not been done, or
+    /// what it had put aside is back.
     Untouched,
     /// This is at the target now.
     Holds(State),
 }
 
-/// Where a target is that has a place.
+/// The place of a target that has one.
 fn place(target: &Target) -> Result<&Place> {
     target.place().ok_or_else(|| Error::NoRegistry { value: target.to_string() })
 }
@@ -84,10 +84,10 @@ pub trait Carriers: Sync {
     /// The carrier of a target's kind.
     fn of(&self, target: &Target) -> &dyn Carrier;
 
-    /// Makes durable what was done so far, where that is not done with each step.
+    /// Makes durable what was done so far, if that is not done with each step.
     ///
     /// # Errors
-    /// Where the disk fails.
+    /// If the disk fails.
     fn sync(&self) -> Result<()> {
         Ok(())
     }

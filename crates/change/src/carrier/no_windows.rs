@@ -1,4 +1,4 @@
-//! Where there is no registry of Windows: nothing can be looked up in it or set.
+//! If there is not a registry of Windows: nothing can be looked up in it or set.
 
 use upright_spanner_settings::registry::ValueName;
 

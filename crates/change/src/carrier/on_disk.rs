@@ -31,7 +31,7 @@ pub struct OnDisk<'a> {
     settings: Parts<'a, Setting>,
     values: Parts<'a, PrefixValue>,
     windows: WindowsRegistry,
-    /// Where the programs of a prefix run: what its values are set through.
+    /// If the programs of a prefix run: what its values are set through.
     through: Option<Through<'a>>,
 }
 
@@ -101,7 +101,7 @@ impl Carriers for OnDisk<'_> {
 /// The values below a key of a registry, at most so many.
 ///
 /// # Errors
-/// Where the registry cannot be read.
+/// If the registry cannot be read.
 pub fn values_below(
     territory: &Territory,
     registry: &Registry,

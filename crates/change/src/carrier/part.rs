@@ -1,5 +1,5 @@
-//! A part of a file: a key of settings, or a value of a registry that a file holds. A new file takes the place of
-//! the old one that differs in that part alone, and what others write into the rest meanwhile is not lost.
+//! A part of a file: a key of settings, or a value of a registry that a file holds. A new file replaces the old one
+//! that differs in that part alone, and what others write into the rest in the meantime is not lost.
 
 use std::time::SystemTime;
 
@@ -15,7 +15,7 @@ use crate::territory::Territory;
 /// A longer file is not altered in part: the registry of a prefix has some 4 MB.
 pub(super) const LONGEST: u64 = 64 << 20;
 
-/// So often an alteration is begun anew, since someone wrote into the file meanwhile.
+/// So often an alteration is begun again, since someone wrote into the file in the meantime.
 const ATTEMPTS: usize = 5;
 
 /// A kind of part.
@@ -106,7 +106,7 @@ impl<P: Part> Carrier for Parts<'_, P> {
     }
 }
 
-/// Alters a file by what makes new bytes of its bytes. Fails, with the file as it was, where that fails.
+/// Alters a file by what makes new bytes of its bytes. Fails, with the file as it was, if that fails.
 fn edit(
     territory: &Territory,
     place: &Place,
@@ -121,7 +121,7 @@ fn edit(
     Err(Error::NotAsExpected { path: territory.path(place) })
 }
 
-/// Alters a file, if no one writes into it meanwhile.
+/// Alters a file, if no one writes into it in the meantime.
 fn attempt(
     territory: &Territory,
     place: &Place,
@@ -162,8 +162,8 @@ fn attempt(
     Ok(false)
 }
 
-/// Takes an alteration back: the old file comes back whole, where nothing but the alteration sets them apart; else
-/// the part alone is altered back.
+/// Takes an alteration back: the old file is restored whole, if nothing but the alteration sets them apart; else the
+/// part alone is altered back.
 fn take_back(
     territory: &Territory,
     place: &Place,

@@ -16,7 +16,7 @@ use crate::random::random_name;
 use crate::step::{State, Step, Target};
 use crate::territory::Territory;
 
-/// The drive of a prefix that is `C:`, where a file passes what is to be set.
+/// The drive of a prefix that is `C:`, if a file passes what is to be set.
 const DRIVE: &str = "drive_c";
 
 /// How names of such files begin.

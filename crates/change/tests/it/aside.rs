@@ -165,7 +165,7 @@ fn many_files_come_from_elsewhere_without_being_stored() {
         steps.push(Step::replace(place, bench.now(&name), after, &Owner::of_family("game")));
         supplies.push(Supply::Passing(bench.path(&format!("source/{n}.dat")), content));
     }
-    // One source that is another than was said: everything is as before.
+    // One source that is different from was said: everything is as before.
     bench.write("source/41.dat", b"other");
     let spoilt = supplies.len();
     let again = |bench: &Bench| {

@@ -484,8 +484,8 @@ fn side(value: Option<u8>) -> Side {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(if cfg!(windows) { 64 } else { 256 }))]
 
-    /// Whatever operation fails or is the last one, each target is as before or as after, all alike,
-    /// once the next run has taken it up; and what something else has put there meanwhile stays.
+    /// Whatever operation fails or is the last one, each target is as before or as after, all alike, once the next
+    /// run has taken it up; and what something else has put there in the meantime stays.
     #[test]
     fn a_change_in_memory_is_whole_or_not_at_all(
         sides in proptest::collection::vec((state(), state()), 1..5),
@@ -577,7 +577,7 @@ fn a_change_that_cannot_be_put_back_is_settled_with_what_is_there() {
     assert_eq!(left, [Content::of_bytes(b"an update"), Content::of_bytes(b"other")]);
 }
 
-/// The program ended within a swap, which takes three steps where no two files can change places at once.
+/// The program ended within a swap, which takes three steps if no two files can change places at once.
 #[test]
 fn a_swap_that_was_interrupted_between_its_steps_is_taken_up() {
     for replaced in [false, true] {
@@ -725,7 +725,7 @@ fn what_is_written_into_the_rest_at_the_last_moment_is_kept() {
     engine.apply(bench.draft(steps)).unwrap();
     assert_eq!(fs::read_to_string(&path).unwrap(), "[Own]\nx=1\n[Render]\nDepth=3\n");
 
-    // Where the key itself has changed, it is not ours to set.
+    // If the key itself has changed, it is not ours to set.
     let bench = bench_of_every_kind();
     let steps = steps_of_every_kind(&bench);
     let path = bench.game().join("lens.ini");
@@ -791,7 +791,7 @@ fn a_rename_that_a_scanner_blocks_for_a_moment_is_tried_again() {
     }
 }
 
-/// The date of creation comes back too, where the system lets it be set.
+/// The date of creation is restored too, if the system lets it be set.
 #[cfg(windows)]
 #[test]
 fn dates_of_creation_come_back() {
@@ -817,7 +817,7 @@ fn dates_of_creation_come_back() {
     assert_eq!(bench.now("lens.dll"), before);
 }
 
-/// The lock lies where a user's own file may lie too, or a link that leads elsewhere.
+/// A user's own file, or a link that leads elsewhere, may have the name of the lock.
 #[cfg(windows)]
 #[test]
 fn a_lock_takes_no_file_that_is_not_its_own() {

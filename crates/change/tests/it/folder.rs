@@ -165,7 +165,7 @@ fn names_are_found_as_the_folder_spells_them() {
     assert_eq!(spelled("äPFEL.TXT"), "Äpfel.txt");
 }
 
-/// Where two names differ only in case, the one that was asked for is meant.
+/// If two names differ only in case, the one that was asked for is meant.
 #[cfg(target_os = "linux")]
 #[test]
 fn of_two_spellings_side_by_side_the_one_asked_for_is_meant() {
@@ -233,7 +233,7 @@ fn a_place_is_below_the_root_or_a_folder_of_the_scope() {
     assert!(matches!(territory.file(&at(&outside)), Err(Error::NotGranted { .. })));
     let error = territory.file(&at(&missing)).unwrap_err();
     assert!(matches!(&error, Error::Io { path, .. } if *path == missing), "{error}");
-    // A folder inside the game is no place outside of it.
+    // A folder inside the game is not a place outside of it.
     assert_eq!(at(&root.join("bin")).bay(), None);
     assert_eq!(at(&root.join("bin")).to_string(), "bin/one.dll");
 }

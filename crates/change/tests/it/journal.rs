@@ -192,7 +192,7 @@ fn a_row_of_missing_files_is_one_fault_however_long_it_is() {
     assert!(first.0 == 2 && first.1.contains("each one up to 9223372036854775806"), "{first:?}");
     assert_eq!(other, (i64::MAX, "it is about another change"));
 
-    // There is no number after it: nothing is touched, and the file is named.
+    // There is not a number after it: nothing is touched, and the file is named.
     let store = Store::open(&folder.path().join("store")).unwrap();
     let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
     let draft = draft(folder.path(), steps());
@@ -367,7 +367,7 @@ fn how_a_change_ended_is_told_by_its_copy_or_by_a_later_one() {
 fn a_later_change_that_found_what_was_before_shows_that_the_earlier_was_put_back() {
     let folder = tempfile::tempdir().unwrap();
     let journal = three(folder.path());
-    // The second one is gone, and the third began where the first had begun.
+    // The second one is gone, and the third began if the first had begun.
     fs::remove_file(journal.path(2)).unwrap();
     without_outcome(&journal, 1);
     let read = journal.read(&NoCopies).unwrap();
@@ -384,7 +384,7 @@ fn whatever_has_the_name_of_a_journal_file_counts_as_one() {
     fs::create_dir(journal.path(3)).unwrap();
     let read = journal.read(&NoCopies).unwrap();
     assert_eq!((read.records.len(), read.faults.len(), read.faults[0].number), (2, 1, 3));
-    // The next change gets a number of its own.
+    // The next change gets its own number.
     let store = Store::open(&folder.path().join("store")).unwrap();
     let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
     let place = Place::from(TreePath::new("other.dll").unwrap());

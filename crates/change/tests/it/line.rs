@@ -118,7 +118,7 @@ proptest! {
         let at = at.index(bytes.len());
         bytes[at] ^= 1 << bit;
         let (lines, faults) = values(&String::from_utf8_lossy(&bytes));
-        // Where an end of a line becomes one of Windows' kind or the other way round, nothing is lost.
+        // If an end of a line becomes one of Windows' kind or the other way round, nothing is lost.
         prop_assert!(!faults.is_empty() || lines == ["one", "two"], "{lines:?}");
     }
 

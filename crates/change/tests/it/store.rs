@@ -1,5 +1,5 @@
-//! The store: what it takes in is whole and durable, what went bad shows and is mended, and nothing leads
-//! it astray.
+//! The store: what it takes in is whole and durable, what went bad shows and is repaired, and nothing leads it
+//! astray.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -120,7 +120,7 @@ fn what_an_interrupted_run_was_writing_is_cleared_and_contents_are_not() {
     assert_eq!(files(store.folder()), stay);
 }
 
-/// A name that differs in case is no content of the store: it could not be found by its digest.
+/// A name that differs in case is not a content of the store: it could not be found by its digest.
 #[cfg(unix)]
 #[test]
 fn a_name_in_capitals_is_no_content() {

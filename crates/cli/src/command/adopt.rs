@@ -47,7 +47,7 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
     Ok(exit)
 }
 
-/// Notes the originals as shipped, if there are any and the user agrees; gives whether to go on.
+/// Notes the originals as shipped, if there are any and the user agrees; gives whether to continue.
 fn take(
     workshop: &Workshop,
     plan: Plan,

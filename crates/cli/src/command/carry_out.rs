@@ -15,7 +15,7 @@ use crate::prompt;
 use crate::render;
 use crate::session::Session;
 
-/// What people do when a game was altered, where nothing more is known of how it is started.
+/// What people do when a game was altered, if nothing more is known of how it is started.
 pub const START: &str = "Start the game to see that it works.";
 
 /// What people do when a game was altered: what it is started with now, and the command that does it and looks.
@@ -36,19 +36,19 @@ pub fn start_it(workshop: &Workshop, game: &str) -> String {
 
 /// What to say around a plan that is carried out.
 pub struct Talk<'a> {
-    /// What to ask before; where nothing is said, what is done to how many files.
+    /// What to ask before; if nothing is said, what is done to how many files.
     pub question: Option<&'a str>,
-    /// What to say where there is nothing to do.
+    /// What to say if there is nothing to do.
     pub nothing: &'a str,
     /// What people do next: a sentence, or a command.
     pub next: &'a str,
-    /// The command that goes back; where it is empty, what undoes the change by its number.
+    /// The command that goes back; if it is empty, what undoes the change by its number.
     pub back: String,
 }
 
 /// What the user wants of a plan.
 pub struct Wish<'a> {
-    /// Findings to go on despite.
+    /// Findings to continue despite.
     pub despite: &'a [String],
     /// To be shown what would be done.
     pub dry_run: bool,
@@ -109,8 +109,8 @@ pub fn carry_out_untold(
     Ok((attend, Outcome::Done(Changed::new(&change))))
 }
 
-/// Asks whether a plan is meant, in a question of its own or by what it does to how many files. Where it
-/// removes any, who only presses Enter keeps them.
+/// Asks whether a plan is meant, in its own question or by what it does to how many files. If it removes any, who
+/// only presses Enter keeps them.
 pub fn is_meant(plan: &Plan, question: Option<&str>, session: &Session) -> Result<bool> {
     let question = question.map_or_else(|| render::plan::question(plan), str::to_owned);
     if plan.files().any(|step| step.after().state.is_absent()) {
@@ -120,7 +120,7 @@ pub fn is_meant(plan: &Plan, question: Option<&str>, session: &Session) -> Resul
     }
 }
 
-/// Says what the checks find of what is fitted, where the game itself has become another.
+/// Says what the checks find of what is fitted, if the game itself has become another.
 pub fn check_again(workshop: &Workshop, game: &str, session: &Session) -> Result<()> {
     let view = workshop.game(game, &Silent)?;
     let drift = workshop.drift(&view)?;

@@ -16,7 +16,7 @@ use crate::render;
 use crate::session::Session;
 use crate::text::slashes;
 
-/// Marks a folder as a demo's own, which the next demo may make anew.
+/// Marks a folder as a demo's own, which the next demo may make again.
 const MARK: &str = "made-by-spanner-demo.txt";
 
 /// A scene: what to say, the command's words, and how it is meant to end.

@@ -43,7 +43,7 @@ pub fn run(args: &args::Drift, session: &Session) -> Result<Exit> {
     Ok(if off { Exit::Attend } else { Exit::Done })
 }
 
-/// Prints drifts; to programs as a document, in one line where more will follow.
+/// Prints drifts; to programs as a document, in one line if more will follow.
 fn tell(
     drifts: &[(&GameView, Drift, Vec<Finding>)],
     more_follow: bool,
@@ -63,7 +63,7 @@ fn views(args: &args::Drift, workshop: &Workshop, session: &Session) -> Result<V
     })
 }
 
-/// The games that have records, each with what the checks say where it was updated.
+/// The games that have records, each with what the checks say if it was updated.
 fn drifts<'a>(
     workshop: &Workshop,
     views: &'a [GameView],

@@ -177,7 +177,7 @@ fn refresh_one(name: &str, workshop: &Workshop, session: &Session) -> Result<Ref
 }
 
 /// Asks those feeds for news that the user wants to be asked by themselves. One that cannot be reached is said, and
-/// what is known of it goes on to count.
+/// what is known of it continues to count.
 pub fn refresh_due(workshop: &Workshop, session: &Session) {
     let feeds = workshop.feeds();
     let now = Timestamp::now();

@@ -112,7 +112,7 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
     Ok(Exit::Done)
 }
 
-/// Gets from feeds what is to be fitted and the rack does not have. Gives how the run ends where it does so here.
+/// Gets from feeds what is to be fitted and the rack does not have. Gives how the run ends if it does so here.
 fn get_first(
     args: &args::Fit,
     game: &str,
@@ -273,8 +273,7 @@ fn options(args: &args::Fit) -> FitOptions {
     }
 }
 
-/// The plan, and the options with what the user chose; where several builds or names could be meant, the user is
-/// asked.
+/// The plan, and the options with what the user chose; if several builds or names could be meant, the user is asked.
 fn planned(
     args: &args::Fit,
     workshop: &Workshop,

@@ -86,7 +86,7 @@ pub fn run(wish: &Wish<'_>, game: Option<&str>, session: &Session) -> Result<Exi
     Ok(if is_done { Exit::Done } else { Exit::Attend })
 }
 
-/// Fails where something speaks against one of them.
+/// Fails if something speaks against one of them.
 pub fn expect_no_stop(downloads: &[Download], despite: &[String]) -> Result<(), Error> {
     let mut findings: Vec<_> = downloads
         .iter()

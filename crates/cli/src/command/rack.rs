@@ -221,7 +221,7 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
 /// What feeds say of a build that is not on the rack.
 fn notes_in_feeds(build: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
     let (id, notes) = match workshop.notes_in_feeds(build, &session.progress()) {
-        // Where there is no feed, the rack is what was meant.
+        // If there is not a feed, the rack is what was meant.
         Err(Error::Feed(FeedError::NoBuild { .. })) => {
             workshop.variants(build)?;
             return Ok(Exit::Done);

@@ -13,7 +13,7 @@ use crate::exit::Exit;
 use crate::render;
 use crate::session::Session;
 
-/// What to say where no file has to be put back.
+/// What to say if no file has to be put back.
 const NOTHING: &str = "Everything that was fitted is in place.";
 
 pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {

@@ -19,7 +19,7 @@ pub struct Job {
 
 /// What to say around it.
 pub struct Talk<'a> {
-    /// Said where there is no game to do it to.
+    /// Said if there is not a game to do it to.
     pub nothing: &'a str,
     /// What is asked of so many games.
     pub question: &'a dyn Fn(&str) -> String,

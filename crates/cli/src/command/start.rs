@@ -1,4 +1,4 @@
-//! `start`: starts a game with what it is to be started with, and waits for a proof where one is wanted.
+//! `start`: starts a game with what it is to be started with, and waits for a proof if one is wanted.
 
 use std::time::Duration;
 

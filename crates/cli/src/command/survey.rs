@@ -104,8 +104,8 @@ fn tell_drives(drives: &[Drive], found: &Survey, session: &Session) -> Result<()
     render::hint(session, &format!("Looked over {}.", all.join(", ")))
 }
 
-/// Where to look: what was asked for, else everything that is known; and the games that were asked for
-/// and are not where they stood.
+/// Where to look: what was asked for, else everything that is known; and the games that were asked for and are not if
+/// they stood.
 fn places(args: &args::Survey, workshop: &Workshop) -> Result<(Vec<PathBuf>, Vec<Game>)> {
     if args.places.is_empty() {
         return Ok((known_places(workshop)?, Vec::new()));
@@ -148,7 +148,7 @@ pub(super) fn tell_moved(view: &GameView, moved: &Game) {
     ));
 }
 
-/// Says which games are not where they stood; gives whether there are any.
+/// Says which games are not if they stood; gives whether there are any.
 pub(super) fn tell_gone(workshop: &Workshop) -> Result<bool> {
     let gone = workshop.games_gone()?;
     gone.iter().for_each(tell_that_gone);

@@ -25,7 +25,7 @@ pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
         question: None,
         nothing: "Nothing to undo: every file is already as it was before that change.",
         next: if is_beside { "" } else { START },
-        // The last change, which is no undoing, is another.
+        // The last change, which is not an undoing, is another.
         back: String::new(),
     };
 

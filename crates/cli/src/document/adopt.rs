@@ -17,7 +17,7 @@ pub struct Adopted {
     game: String,
     swaps: Vec<Swap>,
     steps: Vec<Step>,
-    /// What was done about the copies, where they were to be removed.
+    /// What was done about the copies, if they were to be removed.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub removal: Option<Outcome>,
 }
@@ -38,7 +38,7 @@ struct Swap {
 struct SwappedFile {
     path: String,
     version: Option<String>,
-    /// The name that its signature bears, whether or not it holds.
+    /// The name that its signature has, whether or not it holds.
     signer: Option<String>,
 }
 

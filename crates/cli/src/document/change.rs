@@ -34,7 +34,7 @@ pub struct Change {
     despite: Vec<String>,
     /// When it began, as in `2026-01-31T12:00:00Z`.
     began: String,
-    /// How it ended: `open` where it was cut off, `put-back` where it failed, `settled` by `doctor --settle`.
+    /// How it ended: `open` if it was cut off, `put-back` if it failed, `settled` by `doctor --settle`.
     #[schemars(extend("enum" = ["open", "done", "put-back", "settled"]))]
     state: &'static str,
     steps: Vec<Step>,
@@ -105,12 +105,12 @@ impl From<&Owner> for StepOwner {
     }
 }
 
-/// Where something is.
+/// If something is.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Place {
     /// Relative to the game's folder, or to the bay.
     path: String,
-    /// The folder, where it is not in the game's.
+    /// The folder, if it is not in the game's.
     #[serde(skip_serializing_if = "Option::is_none")]
     bay: Option<String>,
 }
@@ -135,7 +135,7 @@ pub struct Value {
     data: String,
 }
 
-/// What is at a place: null where there is nothing.
+/// What is at a place: null if there is nothing.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(untagged)]
 pub enum Side {
@@ -158,7 +158,7 @@ pub enum Side {
     },
     /// A folder.
     Folder {
-        /// Permission bits, where the system has them.
+        /// Permission bits, if the system has them.
         mode: Option<u32>,
     },
 }
@@ -172,12 +172,12 @@ pub struct File {
     size: u64,
     /// Seconds since 1970, and nanoseconds.
     modified: (i64, u32),
-    /// Permission bits, where the system has them.
+    /// Permission bits, if the system has them.
     mode: Option<u32>,
     read_only: bool,
     /// The version that it states.
     version: Option<String>,
-    /// Windows' own attributes, where the system has them.
+    /// Windows' own attributes, if the system has them.
     #[serde(skip_serializing_if = "Option::is_none")]
     attributes: Option<u32>,
 }

@@ -31,7 +31,7 @@ struct Game {
     version: Option<String>,
     /// What all findings come to.
     verdict: Verdict,
-    /// What is said of the game itself: its programs, and all that they load that is no component.
+    /// What is said of the game itself: its programs, and all that they load that is not a component.
     findings: Vec<Finding>,
     families: Vec<Family>,
 }
@@ -43,7 +43,7 @@ struct Family {
     family: String,
     version: Option<String>,
     verdict: Verdict,
-    /// When it was seen at work since it was fitted; null where it was not.
+    /// When it was seen at work since it was fitted; null if it was not.
     proof: Option<NotedProof>,
     findings: Vec<Finding>,
 }
@@ -58,10 +58,10 @@ pub struct Finding {
     sentence: String,
     /// What to do.
     remedy: String,
-    /// Every name that the sentence is about, where there are such.
+    /// Every name that the sentence is about, if there are such.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     names: Vec<String>,
-    /// There, and true, where the user goes on despite it.
+    /// There, and true, if the user continues despite it.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     overridden: bool,
 }

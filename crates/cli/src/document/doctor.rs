@@ -39,7 +39,7 @@ pub struct DiagnosisDocument {
     arrived: Vec<String>,
     /// Games whose folder is not there, by id.
     gone: Vec<String>,
-    /// Whether it was mended.
+    /// Whether it was repaired.
     mended: bool,
 }
 
@@ -52,7 +52,7 @@ struct JournalFault {
     what: String,
     /// Whether the index has a copy.
     copied: bool,
-    /// Whether it was written anew.
+    /// Whether it was written again.
     restored: bool,
 }
 

@@ -25,7 +25,7 @@ struct DriftedGame {
     drift: Drift,
     /// Whether anything differs.
     drifted: bool,
-    /// What the checks say where the game was updated.
+    /// What the checks say if the game was updated.
     findings: Vec<Finding>,
 }
 
@@ -42,7 +42,7 @@ struct Drift {
     held: Vec<Held>,
     /// What would come behind it: updates that launchers wait with.
     waiting: Vec<Waiting>,
-    /// The executable that counted at the last change, where another is there now.
+    /// The executable that counted at the last change, if another is there now.
     executable_then: Option<Executable>,
     executable_now: Option<Executable>,
 }
@@ -82,7 +82,7 @@ struct Held {
 #[derive(Debug, Serialize, JsonSchema)]
 struct Waiting {
     launcher: String,
-    /// The build, where the launcher names one.
+    /// The build, if the launcher names one.
     build: Option<String>,
 }
 
@@ -99,7 +99,7 @@ struct DriftedFile {
     value: Option<RegistryValue>,
     #[serde(flatten)]
     owner: StepOwner,
-    /// What it is now; `waiting` where an interrupted change is about it.
+    /// What it is now; `waiting` if an interrupted change is about it.
     #[schemars(extend("enum" = ["fitted", "shipped", "overwritten", "missing", "foreign", "waiting"]))]
     state: &'static str,
     recorded: Side,
@@ -107,7 +107,7 @@ struct DriftedFile {
     /// How the version that is there compares with the recorded one.
     #[schemars(extend("enum" = ["older", "same", "newer", "unknown", null]))]
     than: Option<&'static str>,
-    /// The name that its signature bears, whether or not it holds.
+    /// The name that its signature has, whether or not it holds.
     signer: Option<String>,
 }
 

@@ -22,7 +22,7 @@ pub struct Families<'a> {
 struct Family<'a> {
     id: &'a str,
     title: Option<&'a str>,
-    /// Null where the evidence decides.
+    /// Null if the evidence decides.
     role: Option<Role>,
     group: Option<&'a str>,
     /// What a file must state to be of the family.

@@ -46,7 +46,7 @@ struct OneFeed<'a> {
     fresh_until: Timestamp,
     /// Whether that is past.
     stale: bool,
-    /// After how many hours it is asked again by itself; null where it is not.
+    /// After how many hours it is asked again by itself; null if it is not.
     fresh_for_hours: Option<i64>,
     /// Other places that have its contents.
     mirrors: &'a [String],
@@ -104,7 +104,7 @@ struct Offered<'a> {
     blake3: String,
     /// In bytes.
     size: u64,
-    /// The page on which it is to be had by hand; null where the feed has the file.
+    /// The page on which it is to be had by hand; null if the feed has the file.
     page: Option<&'a str>,
     /// The day from which it is.
     date: Option<String>,
@@ -113,7 +113,7 @@ struct Offered<'a> {
     variants: Vec<OfferedVariant<'a>>,
     /// What is advised against it.
     advice: Vec<OneAdvice<'a>>,
-    /// How it is called on the rack, where it is there.
+    /// How it is called on the rack, if it is there.
     on_rack: Option<String>,
 }
 
@@ -290,7 +290,7 @@ pub struct Made<'a> {
     head: String,
     /// The file of the signature.
     signature: String,
-    /// The trusted comment that it must have, where it is made with another tool; null where it is signed.
+    /// The trusted comment that it must have, if it is made with another tool; null if it is signed.
     comment: Option<&'a str>,
 }
 

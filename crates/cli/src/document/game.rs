@@ -55,7 +55,7 @@ struct GameInFull<'a> {
     #[serde(flatten)]
     game: Game<'a>,
     version: Option<&'a GameVersion>,
-    /// What it is started with; null where nothing can be.
+    /// What it is started with; null if nothing can be.
     start: Option<Way>,
     /// What launchers have written down of it.
     records: Vec<Record>,
@@ -90,11 +90,11 @@ struct Settings<'a> {
     executable: Option<&'a str>,
     /// The store edition, in the user's words.
     edition: Option<&'a str>,
-    /// Whether it is played online; null where the user did not say.
+    /// Whether it is played online; null if the user did not say.
     online: Option<bool>,
     /// Further folders that files go to, by name.
     bays: BTreeMap<&'a str, String>,
-    /// The folder of the environment in which it runs, where it does not run on Windows itself.
+    /// The folder of the environment in which it runs, if it does not run on Windows itself.
     prefix: Option<String>,
     /// The command that starts Windows programs in the prefix.
     run_with: Option<Vec<String>>,
@@ -108,7 +108,7 @@ struct Settings<'a> {
     left_out: BTreeMap<&'a str, &'a [String]>,
     /// Folders that data parts go to for a mod manager, by family.
     handoffs: BTreeMap<&'a str, String>,
-    /// Where the game's version is written, if the executable does not say it.
+    /// If the game's version is written, if the executable does not say it.
     version_file: Option<&'a VersionFile>,
 }
 

@@ -34,7 +34,7 @@ struct PastChange {
 #[derive(Debug, Serialize, JsonSchema)]
 struct ChangeProof {
     family: String,
-    /// `proved`, or `loaded` where it did not say itself which version it is.
+    /// `proved`, or `loaded` if it did not say itself which version it is.
     what: &'static str,
     at: String,
 }

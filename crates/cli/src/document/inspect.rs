@@ -51,7 +51,7 @@ struct Image<'a> {
     managed: bool,
     /// Whether its code is packed, as far as the headers show.
     packed: bool,
-    /// When it was linked, where the header holds a time.
+    /// When it was linked, if the header holds a time.
     #[schemars(with = "Option<String>")]
     linked: Option<Timestamp>,
     /// The name in its export table.

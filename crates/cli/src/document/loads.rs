@@ -51,7 +51,7 @@ struct Import {
     found: Found,
     /// The file of the game that is found.
     path: Option<String>,
-    /// Why that cannot be loaded, where it cannot.
+    /// Why that cannot be loaded, if it cannot.
     why: Option<String>,
     /// The functions that are asked for and not offered.
     lacks: Vec<String>,
@@ -59,7 +59,7 @@ struct Import {
     unsure: Vec<String>,
 }
 
-/// What is found where a library is asked for.
+/// The file that is found when a library is requested.
 #[derive(Debug, Clone, Copy, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 enum Found {
@@ -93,7 +93,7 @@ struct Way {
     program: String,
     /// The images on the way; the last is the file, or the one that asks for it.
     images: Vec<Image>,
-    /// The library that the last image asks for, where that is no image of the game that can be loaded.
+    /// The library that the last image asks for, if that is not an image of the game that can be loaded.
     asks_for: Option<String>,
 }
 

@@ -1,7 +1,7 @@
 //! The documents that `--json` prints, one file a kind of result: what a program can rely on.
 //!
-//! They are types of their own, so that no one alters a document by renaming a field of the program.
-//! [`schema`] describes each as a JSON Schema; `docs/schema/` holds these. Fields join, none goes.
+//! They are their own types, so that no one alters a document by renaming a field of the program. [`schema`]
+//! describes each as a JSON Schema; `docs/schema/` holds these. Fields join, none goes.
 
 pub mod adopt;
 pub mod change;

@@ -1,4 +1,4 @@
-//! What a command noted in the home folder, where that is all it does.
+//! What a command noted in the home folder, if that is all it does.
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -36,7 +36,7 @@ pub enum What {
         /// Its name.
         preset: String,
     },
-    /// There was no change to undo.
+    /// There was not a change to undo.
     Change(()),
 }
 

@@ -69,7 +69,7 @@ pub enum Outcome {
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Fitted {
     schema: SchemaNumber,
-    /// Null where nothing of the game had to be changed.
+    /// Null if nothing of the game had to be changed.
     change: Option<Change>,
     /// The archives that were made for a mod manager.
     handoff: Vec<String>,

@@ -28,9 +28,9 @@ pub struct ProofDocument {
     game: String,
     /// Whether it runs now.
     runs: bool,
-    /// Its processes, also those that have ended meanwhile.
+    /// Its processes, also those that have ended in the meantime.
     processes: Vec<Process>,
-    /// Why its processes were not looked into, where they were not.
+    /// Why its processes were not looked into, if they were not.
     not_looked_into: Option<String>,
     /// When it was started, as far as that is known.
     started: Option<String>,
@@ -54,9 +54,9 @@ struct Process {
 struct Component {
     family: String,
     role: Role,
-    /// The version that lies in the game.
+    /// The version that is in the game.
     version: Option<String>,
-    /// The change that put it there, where one did.
+    /// The change that put it there, if one did.
     change: Option<i64>,
     files: Vec<File>,
     loaded: Loaded,
@@ -65,7 +65,7 @@ struct Component {
     report: Report,
     log: Option<Log>,
     verdict: Outcome,
-    /// What to do, where something is not as it should be.
+    /// What to do, if something is not as it should be.
     remedy: Option<String>,
 }
 
@@ -101,7 +101,7 @@ struct Log {
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct NotedProof {
     family: String,
-    /// `proved`, or `loaded` where it did not say itself which version it is.
+    /// `proved`, or `loaded` if it did not say itself which version it is.
     what: &'static str,
     at: String,
     /// Whether the game was updated since, so that it would have to be seen again.

@@ -26,7 +26,7 @@ pub struct AddedBuilds<'a> {
     builds: Vec<AddedBuild<'a>>,
     /// The files of each package, with what each is for.
     packages: Vec<&'a [Sorted]>,
-    /// The products that each package was taken apart into; none where it is one build.
+    /// The products that each package was taken apart into; none if it is one build.
     products: Vec<&'a [String]>,
     /// The `.reg` files of what was added.
     registry: Vec<RegistryFile>,
@@ -91,7 +91,7 @@ struct Build<'a> {
     /// The version without zeros at either end.
     short_version: Option<String>,
     role: Option<Role>,
-    /// The versions of the game that it is for, where all variants say the same.
+    /// The versions of the game that it is for, if all variants say the same.
     supports: Option<String>,
     /// The games that have it in place, by id.
     in_use_by: BTreeSet<&'a str>,
@@ -106,7 +106,7 @@ struct Variant<'a> {
     build: String,
     /// Null for the usual one.
     variant: Option<&'a str>,
-    /// Null where its library is no image.
+    /// Null if its library is not an image.
     machine: Option<Machine>,
     /// The store edition of the game that it is for.
     edition: Option<&'a str>,
@@ -123,7 +123,7 @@ struct Variant<'a> {
     size: u64,
     /// The library's digest by which the home folder names contents.
     blake3: String,
-    /// Of the library; null where it was not asked for or the stored file cannot be read.
+    /// Of the library; null if it was not asked for or the stored file cannot be read.
     sha256: Option<String>,
     source: Source<'a>,
     added: String,
@@ -156,7 +156,7 @@ struct Source<'a> {
 pub struct Notes<'a> {
     schema: SchemaNumber,
     build: String,
-    /// The version since which changes are given, where not the whole texts are.
+    /// The version since which changes are given, if not the whole texts are.
     since: Option<String>,
     notes: Vec<Note<'a>>,
 }

@@ -1,4 +1,4 @@
-//! What a game is started with, what stands in its way, and what came of the start.
+//! What a game is started with, what is in its way, and what came of the start.
 
 use std::collections::BTreeMap;
 
@@ -31,9 +31,9 @@ pub struct StartDocument {
     findings: Vec<Finding>,
     /// When it was started; null for a dry run.
     started: Option<String>,
-    /// The code with which what was started ended, where it was waited for.
+    /// The code with which what was started ended, if it was waited for.
     exit_code: Option<i32>,
-    /// What was proved, where that was wanted.
+    /// What was proved, if that was wanted.
     proof: Option<ProofDocument>,
 }
 
@@ -44,9 +44,9 @@ pub struct Way {
     what: String,
     kind: Kind,
     chosen: Why,
-    /// The component that brought it, where one did.
+    /// The component that brought it, if one did.
     family: Option<String>,
-    /// The whole command; null for an address, and where nothing says how it is run.
+    /// The whole command; null for an address, and if nothing says how it is run.
     command: Option<Vec<String>>,
     /// The folder that it is run in.
     folder: String,

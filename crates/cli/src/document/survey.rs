@@ -20,7 +20,7 @@ use crate::text::{date, slashes};
 pub struct Survey<'a> {
     schema: SchemaNumber,
     games: Vec<Game<'a>>,
-    /// Files that were sought by their names and are no library of a game.
+    /// Files that were sought by their names and are not library of a game.
     files: Vec<File>,
     errors: Vec<Unread>,
 }
@@ -58,7 +58,7 @@ struct Game<'a> {
     root: String,
     /// Whether a launcher is kept from updating it.
     held: bool,
-    /// The executable that counts; null where the folder has no program.
+    /// The executable that counts; null if the folder has no program.
     executable: Option<Executable<'a>>,
     components: Vec<Component<'a>>,
     /// Libraries that the records know and that are not there.
@@ -84,7 +84,7 @@ struct Executable<'a> {
     path: &'a str,
     /// The game's version.
     version: Option<String>,
-    /// From where the version is known.
+    /// Where the version comes from.
     version_from: Option<String>,
     machine: Machine,
     /// Why it is the one that counts.
@@ -102,16 +102,16 @@ struct Component<'a> {
     /// In bytes.
     size: u64,
     state: Standing,
-    /// The name that its signature bears, whether or not it holds.
+    /// The name that its signature has, whether or not it holds.
     signer: Option<&'a str>,
     /// The group of related families that the catalog puts it in.
     group: Option<&'a str>,
-    /// The newest build on the rack, where that is newer.
+    /// The newest build on the rack, if that is newer.
     newer_on_rack: Option<&'a str>,
-    /// The newest build that a feed has, where that is newer than both.
+    /// The newest build that a feed has, if that is newer than both.
     offered: Option<Offered<'a>>,
     pin: Option<&'a Pin>,
-    /// When it was seen at work since it was fitted; null where it was not.
+    /// When it was seen at work since it was fitted; null if it was not.
     proof: Option<NotedProof>,
     /// Renamed copies of it in the same folder.
     backups: &'a [Backup],

@@ -40,19 +40,19 @@ pub struct Setting {
     title: Option<String>,
     /// What it does, or the comments above it.
     about: Option<String>,
-    /// Whom or what it affects, where that is more than this game.
+    /// Whom or what it affects, if that is more than this game.
     affects: Option<String>,
-    /// What is set now; null where it is not set.
+    /// What is set now; null if it is not set.
     now: Option<String>,
-    /// What the build or the game brought; null where that is not known, or was not set.
+    /// What the build or the game brought; null if that is not known, or was not set.
     brought: Option<String>,
-    /// Whether it is known to be another than what was brought.
+    /// Whether it is known to be different from what was brought.
     differs: bool,
     /// What it can be, in words.
     can_be: String,
-    /// The values that it can be, where these are few.
+    /// The values that it can be, if these are few.
     values: Vec<String>,
-    /// The settings file; null where it is in the registry, or not known.
+    /// The settings file; null if it is in the registry, or not known.
     file: Option<Place>,
     /// The key in the file, from outside to inside.
     key: Option<Vec<String>>,
@@ -89,9 +89,9 @@ pub struct SettingsFile {
 pub struct Program {
     /// Relative to the game's folder.
     path: String,
-    /// The compatibility mode; null where none is set.
+    /// The compatibility mode; null if none is set.
     compat: Option<&'static str>,
-    /// The value of the registry that holds it; null where there is no registry.
+    /// The value of the registry that holds it; null if there is not a registry.
     value: Option<RegistryValue>,
 }
 

@@ -47,7 +47,7 @@ struct Outline {
     settings: usize,
     /// Files of saves that are kept with it.
     saves: usize,
-    /// The executable's version; null where the release has no executable.
+    /// The executable's version; null if the release has no executable.
     version: Option<VersionChange>,
     kinds: Vec<Kind>,
     /// The largest of the files that are replaced or new.

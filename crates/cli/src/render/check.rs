@@ -27,8 +27,7 @@ type Row<'a> = (&'a GameView, &'a CheckedGame);
 pub const NOT_OVERRIDABLE: &str =
     "It cannot be overridden: what it asks for has to be known first.";
 
-/// Prints a finding: how grave, what is wrong, what to do; and, where more is asked for, every name that it
-/// is about.
+/// Prints a finding: how grave, what is wrong, what to do; and, if more is asked for, every name that it is about.
 /// Prints findings alone.
 pub fn print_findings(found: &[Finding], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
@@ -177,7 +176,7 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
         let mut of_all = rows.iter().flat_map(|(_, checked)| &checked.families);
         !of_all.any(|checked| checked.family == family && checked.verdict != Verdict::Fine)
     };
-    // Where there are many, those that are fine everywhere are counted.
+    // If there are many, those that are fine everywhere are counted.
     let (fine, families): (BTreeSet<&str>, BTreeSet<&str>) =
         families.into_iter().partition(|family| many && is_fine(family));
 

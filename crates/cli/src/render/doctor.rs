@@ -1,4 +1,4 @@
-//! What the doctor found, and what was mended.
+//! What the doctor found, and what was repaired.
 
 use std::io::Write;
 
@@ -10,7 +10,7 @@ use upright_spanner_core::{Diagnosis, Mended};
 use super::{bytes, clean, count, feed, hint, slashes};
 use crate::session::Session;
 
-/// Prints what the doctor found, and what was mended of it.
+/// Prints what the doctor found, and what was repaired of it.
 pub fn print_diagnosis(
     diagnosis: &Diagnosis,
     mended: Option<&Mended>,
@@ -116,7 +116,7 @@ pub fn print_diagnosis(
     hint(session, &text)
 }
 
-/// Whether something is wrong that was not mended.
+/// Whether something is wrong that was not repaired.
 pub fn is_ill(diagnosis: &Diagnosis, mended: Option<&Mended>) -> bool {
     let restored = mended.map_or(0, |mended| mended.journal.len());
     let left = Diagnosis { journal: Vec::new(), ..diagnosis.clone() };

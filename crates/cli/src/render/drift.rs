@@ -18,7 +18,7 @@ use crate::session::Session;
 /// Files of a release that are named which are others now.
 const MOST_OTHERS: usize = 5;
 
-/// A game with its drift, and what the checks say where it was updated.
+/// A game with its drift, and what the checks say if it was updated.
 type Row<'a> = (&'a GameView, Drift, Vec<Finding>);
 
 /// Prints how games stand to their records.

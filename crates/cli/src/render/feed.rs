@@ -30,7 +30,7 @@ fn day(at: Timestamp) -> String {
     super::date(at.as_second())
 }
 
-/// What is wrong with a feed, and how it is mended.
+/// What is wrong with a feed, and how it is repaired.
 pub fn fault_text(fault: &FeedFault) -> String {
     let name = fault.path.file_stem().unwrap_or_default().to_string_lossy();
     let (path, why, name) = (slashes(&fault.path), &fault.why, quoted(&name));

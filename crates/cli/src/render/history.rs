@@ -30,7 +30,7 @@ pub fn print(
     }
     let one_game = changes.iter().all(|change| change.game() == changes[0].game());
     let mut headings = vec!["CHANGE", "WHEN", "GAME", "WHAT", "VERSION", "FILES", "NOW"];
-    // Where there is little room, the columns that say least are left out first.
+    // If there is little room, the columns that say least are left out first.
     headings.retain(|heading| match *heading {
         "GAME" => !one_game,
         "VERSION" => one_game || session.width >= 110,
@@ -79,7 +79,7 @@ fn proved(change: &Change, status: ChangeStatus, proofs: &Proofs) -> Option<Stri
     Some(format!("{} {}", last.name(), date(last.at.as_second())))
 }
 
-/// The versions before and after, where all files of the change share them.
+/// The versions before and after, if all files of the change share them.
 fn versions(change: &Change) -> String {
     let pair = |step: &Step| {
         let side = |side: &Side| version(step.target(), side);

@@ -36,7 +36,7 @@ pub use crate::text::{
 };
 pub use message::{error, look_errors, notice};
 
-/// Prints a document for programs in one line, where there are several.
+/// Prints a document for programs in one line, if there are several.
 pub fn json_line(document: &impl Serialize) -> Result<()> {
     let text = text::escape_controls(&serde_json::to_string(document)?);
     writeln!(io::stdout(), "{text}")?;
@@ -54,7 +54,7 @@ pub fn json(document: &impl Serialize) -> Result<()> {
 pub fn failure(failed: &anyhow::Error, as_document: bool) {
     error(failed);
     if as_document {
-        // Where nothing can be written, there is no one to tell.
+        // If nothing can be written, there is no one to tell.
         let _ = json(&ErrorDocument::new(failed));
     }
 }

@@ -135,7 +135,7 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
     table(&headings, &[], rows)
 }
 
-/// Prints who signed what goes and what comes: where that changes, and with `-v` in any case.
+/// Prints who signed what goes and what comes: if that changes, and with `-v` in any case.
 pub fn print_signers(signers: &[SignerChange], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let mut by_pair: BTreeMap<String, Vec<String>> = BTreeMap::new();
@@ -228,7 +228,7 @@ fn versions(plan: &Plan, step: &Step) -> String {
     words.to_owned()
 }
 
-/// `before → after`, with words where something comes or goes.
+/// `before → after`, with words if something comes or goes.
 fn arrow(step: &Step, show: &dyn Fn(&Side) -> Option<String>) -> String {
     let side = |side: &Side, nothing: &str| {
         let shown = if side.state.is_absent() { None } else { show(side) };

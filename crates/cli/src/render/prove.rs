@@ -153,7 +153,7 @@ fn print_more(
     Ok(())
 }
 
-/// So many components are named with what to do about them: all of them stand in the table.
+/// So many components are named with what to do about them: all of them are in the table.
 const MOST_NAMED: usize = 4;
 
 /// What to do, once for all components to which it applies.

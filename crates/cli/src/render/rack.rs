@@ -225,7 +225,7 @@ pub fn print_build(
     hint(session, &format!("Other places: spanner rack show {name} --layout > layout.toml"))
 }
 
-/// What is known of one variant, and where its files go.
+/// One variant: its facts, and where its files go.
 fn write_variant(
     out: &mut impl Write,
     build: &Build,
@@ -301,7 +301,7 @@ fn file_rows(build: &Build, each: bool) -> Vec<Vec<String>> {
     out
 }
 
-/// Where one file of a build goes.
+/// If one file of a build goes.
 struct FileRow {
     file: String,
     folder: String,
@@ -369,7 +369,7 @@ fn variants_of(variants: &[&Build]) -> String {
     variants.iter().map(name).collect::<Vec<_>>().join(", ")
 }
 
-/// The name of a build as people say it: with the version in short, where no other of `all` has that.
+/// The name of a build as people say it: with the version in short, if no other of `all` has that.
 fn short_name(variants: &[&Build], all: &[Vec<&Build>]) -> String {
     let own = variants[0];
     let Some(version) = own.version.as_ref().map(Version::in_short) else {
@@ -386,7 +386,7 @@ fn short_name(variants: &[&Build], all: &[Vec<&Build>]) -> String {
     format!("{}@{version}", own.id.family)
 }
 
-/// Prints where a build's files go, as a file to edit.
+/// Prints if a build's files go, as a file to edit.
 pub fn print_layout(variants: &[&Build]) -> Result<()> {
     let mut out = anstream::stdout();
     let Some(first) = variants.first() else { return Ok(()) };
@@ -467,10 +467,10 @@ fn signer(build: &Build) -> String {
 /// The columns of a list of builds.
 const COLUMNS: [&str; 9] =
     ["BUILD", "VARIANTS", "ROLE", "SUPPORTS", "SIZE", "IN USE BY", "ADDED", "SIGNER", "FROM"];
-/// The columns that are left out where there is little room, those that say least first.
+/// The columns that are left out if there is little room, those that say least first.
 const LEAST_FIRST: [&str; 6] = ["FROM", "SIGNER", "ADDED", "ROLE", "SIZE", "SUPPORTS"];
 
-/// Prints the builds on the rack. Where there is little room, the columns that say least are left out first.
+/// Prints the builds on the rack. If there is little room, the columns that say least are left out first.
 pub fn print_list(
     builds: &[Vec<&Build>],
     users: &Users,
@@ -512,7 +512,7 @@ pub fn print_list(
     hint(session, &format!("{} of {families}.", count(builds.len(), "build")))
 }
 
-/// Stands where there is nothing to say.
+/// Stands if there is nothing to say.
 const NOTHING: &str = "-";
 
 /// Columns that the name of an archive, of a signer or of games may take in a list: with two such columns, a

@@ -1,4 +1,4 @@
-//! What a game is started with, what stands in its way, and the wait for a proof.
+//! What a game is started with, what is in its way, and the wait for a proof.
 
 use std::io::Write;
 
@@ -29,7 +29,7 @@ pub fn in_words(start: &Start) -> String {
     format!("{}, {why}", start.what())
 }
 
-/// Prints what is started and how, and what stands in the way.
+/// Prints what is started and how, and what is in the way.
 pub fn print(start: &Start, before: &BeforeStart, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let game = quoted(&start.game);

@@ -95,7 +95,7 @@ pub fn print(
     summary(&mut out, survey, show, feeds, session)
 }
 
-/// Prints files that were sought by their names and are no library of a game.
+/// Prints files that were sought by their names and are not library of a game.
 fn print_files(
     out: &mut impl Write,
     files: &[NamedFile],
@@ -249,8 +249,7 @@ fn components(lines: &[Line<'_>], width: usize) -> String {
     let taken: usize = (0..4)
         .map(|n| widest(lines.iter().map(|line| line.cells[n].as_str()).chain([headings[n]])) + 2)
         .sum();
-    // Where a path would be cut down to little more than the file's name, which says nothing new,
-    // it gets a line of its own.
+    // If a path would be cut down to little more than the file's name, which says nothing new, it gets its own line.
     let place = width.saturating_sub(taken + 2);
     let longest = widest(lines.iter().map(|line| &*line.path));
     let apart = place < LEAST_PLACE && longest > place;

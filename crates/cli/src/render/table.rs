@@ -42,7 +42,7 @@ pub fn drop_empty(
     }
 }
 
-/// The same in so many columns of the terminal: what the last column has no room for goes on below.
+/// The same in so many columns of the terminal: what the last column has no room for continues below.
 pub fn wrapping_table(headings: &[&str], rows: Vec<Vec<String>>, width: usize) -> String {
     let mut table = Table::new();
     table.load_preset(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);

@@ -116,7 +116,7 @@ fn write_about(out: &mut impl Write, setting: &Tunable, session: &Session) -> Re
     Ok(())
 }
 
-/// Where a setting is, in short: where there is little room, the file alone.
+/// Where a setting is, in short: if there is little room, the file alone.
 fn place(setting: &Tunable, is_short: bool) -> String {
     match &setting.spot {
         Err(_) => "?".to_owned(),
@@ -166,7 +166,7 @@ fn write_rest(
     Ok(())
 }
 
-/// The compatibility modes of programs, where any is set.
+/// The compatibility modes of programs, if any is set.
 fn write_programs(out: &mut impl Write, tuning: &Tuning) -> Result<()> {
     for program in tuning.programs.iter().filter(|program| program.mode.is_some()) {
         writeln!(out, "  compat of {}: {}", clean(program.program.as_str()), mode(program))?;

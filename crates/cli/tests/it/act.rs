@@ -232,7 +232,7 @@ fn a_file_in_use_is_said_in_words_and_nothing_changes() {
     bench.ok(&["fit", "games/Kite Harbour", "downloads/brine-2.8.1-win64.zip"]);
 }
 
-/// Large files are read by a thread of their own; it must never wait for one that waits for it.
+/// Large files are read by their own thread; it must never wait for one that waits for it.
 #[test]
 fn large_files_are_fitted_where_there_is_but_one_processor() {
     let bench = Bench::empty();

@@ -158,7 +158,7 @@ fn links_that_are_swapped_in_lead_nowhere() {
     assert!(matches!(outcome.get_output().status.code(), Some(0 | 5)));
 }
 
-/// A program that has the game's file open goes on writing into it while it is replaced.
+/// A program that has the game's file open continues writing into it while it is replaced.
 #[cfg(target_os = "linux")]
 #[test]
 fn what_a_writer_puts_into_a_file_while_it_is_replaced_is_in_the_game_or_in_the_store() {

@@ -367,7 +367,7 @@ fn builds_of_several_families_are_chosen_together_where_the_catalog_ties_them() 
         "{said}"
     );
 
-    // Without the newer tint there is no way, and that is said in the catalog's terms.
+    // Without the newer tint there is not a way, and that is said in the catalog's terms.
     bench.ok(&["rack", "drop", "tint"]);
     let said = flat(&output(&bench.run(&["fit", GAME, "lens"]).code(3)));
     assert!(
@@ -662,7 +662,7 @@ fn a_keyed_part_is_unknown_without_a_version_and_keeps_its_role_at_an_update() {
     bench.ok(&["fit", GAME, "new/lens.dll"]);
     bench.write(&format!("{GAME}/bin/Pier.exe"), &exe([8, 1, 0, 0]));
     assert_eq!(role(), "extender");
-    // Where nothing states the game's version, it is not fine.
+    // If nothing states the game's version, it is not fine.
     let nameless = Pe::exe(Bits::Bits64).imports("lens.dll", &["lens_open"]);
     bench.write(&format!("{GAME}/bin/Pier.exe"), &nameless.to_bytes());
     let said = flat(&output(&bench.run(&["check", GAME, "--json"]).code(1)));

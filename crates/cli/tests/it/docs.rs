@@ -45,8 +45,7 @@ fn lines_are_taken_apart_as_shells_do() {
     assert_eq!(words("a 'b c' --d \"e f\"g  h"), ["a", "b c", "--d", "e fg", "h"]);
 }
 
-/// The commands that stand in a document: in lines of their own, inside of sentences, and behind the colon of
-/// what to do.
+/// The commands that are in a document: in their own lines, inside of sentences, and behind the colon of what to do.
 fn commands(text: &str) -> Vec<Vec<String>> {
     let own = text.lines().filter_map(|line| line.strip_prefix("    spanner "));
     let remedies = text.lines().filter(|line| line.starts_with("What to do: "));

@@ -37,7 +37,7 @@ fn program(bits: Bits, title: &str, version: [u16; 4]) -> Pe {
     Pe::exe(bits).version(&info).imports("USER32.dll", &["MessageBoxW"]).padding(300_000)
 }
 
-/// Packs files; `within` is a folder that all of it lies in.
+/// Packs files; `within` is a folder that all of it is in.
 fn pack(bench: &Bench, name: &str, within: &str, files: &[(&str, Vec<u8>)]) {
     let names: Vec<String> = files.iter().map(|(path, _)| format!("{within}{path}")).collect();
     let entries: Vec<(&str, &[u8])> =
@@ -251,7 +251,7 @@ fn a_loader_under_a_name_that_nothing_loads_gets_one_of_those_that_the_game_does
     pack(&bench, "one.zip", "", &[("undertow.dll", alone.to_bytes())]);
     let changed = changed_by(&bench, "games/Pier", &["fit", "games/Pier", "one.zip"]);
     assert_eq!(changed, ["bin/winmm.dll new"], "the only one of which it offers all");
-    // Where several would do, each is a command.
+    // If several would do, each is a command.
     pack(
         &bench,
         "two.zip",
@@ -792,7 +792,7 @@ fn versions_are_those_of_the_release_and_found_by_what_people_say() {
         assert_eq!(list["builds"][0]["supports"].as_str(), key, "{what}");
     }
 
-    // The short form finds a build where it is the only one, and is what the list shows first.
+    // The short form finds a build if it is the only one, and is what the list shows first.
     let bench = Bench::empty();
     for version in [[0, 31, 4, 0], [2, 9, 0, 0], [2, 9, 1, 0]] {
         let name = format!("lens-{}.dll", version[2]);
@@ -990,7 +990,7 @@ fn files_go_where_the_games_own_folders_are() {
     let expected = ["bin/lens.dll other", "share/lens/new.dat new"];
     assert_eq!(changed_by(&bench, "games/Pier", &fit), expected);
 
-    // Files that are no images bear their release in their names; the game's name stays.
+    // Files that are not images have their release in their names; the game's name stays.
     let bench = Bench::empty();
     pier(&bench, Bits::Bits64);
     let jar = |text: &str| archive::zip(&[("a/One.class", text.as_bytes())], DATE);

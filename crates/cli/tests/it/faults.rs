@@ -60,7 +60,7 @@ setting = [
 ]
 "#;
 
-/// The same game with settings in files and in the registry of a prefix that lies in its folder.
+/// The same game with settings in files and in the registry of a prefix that is in its folder.
 fn tunable() -> Bench {
     let bench = world();
     bench.write("home/catalog/glim.toml", CATALOG.as_bytes());
@@ -72,7 +72,7 @@ fn tunable() -> Bench {
     bench
 }
 
-/// The same game on Windows, where the registry is the system's own: a file names its key.
+/// The same game on Windows, if the registry is the system's own: a file names its key.
 #[cfg(windows)]
 fn tunable_on_windows() -> Bench {
     let bench = world();
@@ -297,7 +297,7 @@ struct Scenario {
     begins: fn() -> Bench,
     words: &'static [&'static str],
     least: u64,
-    /// Of so many operations one meets the faults that are no kill.
+    /// Of so many operations one meets the faults that are not kill.
     others: usize,
 }
 
@@ -321,7 +321,7 @@ const A_TUNE: Scenario = Scenario {
 };
 const A_TUNE_UNDONE: Scenario = Scenario { begins: tuned, words: &["undo"], least: 20, others: 1 };
 
-/// What can happen at an operation: the program ends, the power does, there is no room, the disk fails.
+/// What can happen at an operation: the program ends, the power does, there is not a room, the disk fails.
 const FAULTS: [&str; 4] = ["kill", "power", "space", "io"];
 
 impl Scenario {
@@ -473,7 +473,7 @@ fn a_rack_has_a_download_or_has_it_not_whatever_ends_the_getting() {
                 assert!(number > 12, "{kind}: only {number} operations were tried");
                 break;
             }
-            // What is there is no download any more; else it comes now.
+            // What is there is not a download any more; else it comes now.
             let again = run(bench, &["rack", "get", "lens"], None);
             assert!(again.status.success(), "{what}: {}", said(&again));
             assert_eq!(has(), 1, "{what}");
@@ -560,8 +560,8 @@ fn a_recovery_that_is_killed_anywhere_is_taken_up_by_the_next() {
     let words = ["fit", GAME, "glim@2.0.0"];
     let ends =
         |number: &u64| run(saved.again(), &words, Some(format!("kill:{number}"))).status.success();
-    // The fit is ended near its end, where there is the most to put back; a little later all of it is
-    // done, and only to be noted.
+    // The fit is ended near its end, if there is the most to put back; a little later all of it is done, and only to
+    // be noted.
     let last = (1..MANY).find(ends).unwrap();
     let is_put_back = |number: &u64| {
         let bench = saved.again();
@@ -767,7 +767,7 @@ fn a_change_that_cannot_be_put_back_yet_keeps_its_own_game_alone_waiting() {
     assert!(said(&next).contains("had been interrupted"), "{}", said(&next));
 }
 
-/// A disk that is nearly full: what a change needs is said beforehand, and nothing is touched.
+/// A disk that is nearly full: what a change needs is said in advance, and nothing is touched.
 #[test]
 fn a_change_for_which_there_is_no_room_is_refused_and_says_how_much_is_missing() {
     let bench = world();

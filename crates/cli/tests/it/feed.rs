@@ -163,7 +163,7 @@ fn a_proxy_of_the_environment_is_asked() {
         program.env(variable, proxy.url());
         crate::common::in_time(program, 60).code(4)
     };
-    // It is no proxy, and has nothing to say; but who it was to ask is known to it.
+    // It is not a proxy, and has nothing to say; but who it was to ask is known to it.
     for variable in ["http_proxy", "ALL_PROXY"] {
         add(variable);
         let log = proxy.take_log();
@@ -417,7 +417,7 @@ fn advice_keeps_from_builds_and_is_told_of_those_that_are_there() {
     bench.ok(&["fit", "game", "lens@3.2.0", "--despite", "withdrawn"]);
     bench.ok(&["rollback", "game"]);
 
-    // It may be for a game that it works with: that is told, and stops where it does not.
+    // It may be for a game that it works with: that is told, and stops if it does not.
     let got = bench.ok(&["rack", "get", "lens@3.1.0"]);
     assert!(got.contains("fails with version 4.5.* of the game: It is dark."), "{got}");
     let against = bench.run(&["fit", "game", "lens@3.1.0"]).code(3);
@@ -653,7 +653,7 @@ fn a_home_half_gone_says_so_and_is_mended_by_a_refresh() {
     assert_eq!(bench.picture("home/feeds/nib"), whole);
     bench.ok(&["doctor"]);
 
-    // What was known of it goes on to count: how far it had come, its name, and its key.
+    // What was known of it continues to count: how far it had come, its name, and its key.
     let older = bench.file("older");
     copy_tree(&bench.file("feed"), &older).unwrap();
     publisher.make(&["--title", "Newer"]);

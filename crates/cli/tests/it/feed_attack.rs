@@ -59,7 +59,7 @@ impl Scene {
 
     /// Asserts that the download is refused for a reason, and the rack has nothing of it.
     fn is_not_got(&self, why: &str) {
-        // What came before is gone on with, and may be all of it.
+        // What came before is continued, and may be all of it.
         let _ = fs::remove_dir_all(self.bench.file("home/downloads"));
         let refused = self.bench.run(&["rack", "get", "lens"]).code(4);
         let told = flat(&errors(&refused));
@@ -107,7 +107,7 @@ fn an_older_state_is_not_taken_in_again() {
     let again = scene.bench.run(&["feed", "add", &url, "--fresh-for", "7d"]).code(3);
     assert!(errors(&again).contains("was at 2 before"), "{}", errors(&again));
     scene.is_refused("it is at number 1 there, and was at 2 before", 3);
-    // Nor is one that bears the same number.
+    // Nor is one that has the same number.
     scene.publisher().make(&["--title", "Another"]);
     scene.is_refused("two different states with the number 2", 3);
     scene.bench.run(&["rack", "get", "lens"]).code(3);
@@ -225,7 +225,7 @@ fn another_key_is_not_believed() {
         json!([{ "key": head["key"], "signature": "untrusted comment: no\nnothing" }]);
     publisher.forge_by("other.key").sign(&head, None).unwrap();
     scene.is_refused("the one that was confirmed is", 3);
-    // The publisher himself goes on.
+    // The publisher himself continues.
     head["serial"] = json!(6);
     let own = publisher.key();
     head["key"] = json!(own);
@@ -357,7 +357,7 @@ fn redirects_end_and_lead_to_no_place_where_anybody_listens_in() {
     scene.is_refused("redirects more than 5 times", 4);
     scene.fail(&[Fault::Redirect("file:///etc/passwd".to_owned())], "feed.minisig");
     scene.is_refused("redirects to what is no address", 4);
-    // Where it leads to the right place, it is followed, whatever way that is written.
+    // If it leads to the right place, it is followed, whatever way that is written.
     let other = Server::start(&scene.bench.file("feed")).unwrap();
     fs::create_dir(scene.bench.file("feed/copy")).unwrap();
     let signature = scene.bench.file("feed/feed.minisig");

@@ -76,7 +76,7 @@ fn what_lies_there_of_an_earlier_run_is_used_where_it_is_good() {
     let served = bench.file(&format!("feed/content/{}/{digest}", &digest[..2]));
     let whole = fs::read(&served).unwrap();
     let folder = bench.file(&format!("home/downloads/{digest}"));
-    // What lies there, and from where on it is asked for.
+    // What is there, and from where on it is asked for.
     let none: Vec<Option<u64>> = Vec::new();
     let zeros = vec![0; whole.len()];
     let longer = [&whole[..], b"more"].concat();
@@ -214,7 +214,7 @@ fn a_feed_whose_families_are_new_keys_of_the_registry_says_so_when_it_is_refresh
     let told = flat(&errors(&refreshed));
     assert!(told.contains(r"Software\Nib\Lens") && told.contains("--registry"), "{told}");
     assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["registry"], json!([]));
-    // Said once: it is no news the next time.
+    // Said once: it is not a news the next time.
     assert!(!errors(&bench.run(&["feed", "refresh"]).code(0)).contains("Software"));
     bench.ok(&["feed", "add", "feed", "--registry"]);
     let granted = bench.json(&["feed", "list"])["feeds"][0]["registry"].clone();

@@ -262,7 +262,7 @@ fn library_roots_are_taken_from_what_the_launcher_has_written_down() {
         "games/.quayhand/places.txt",
         format!("place {}\r\nplace nowhere\r\n", games.display()).as_bytes(),
     );
-    // Where that file lies is known from the user's folders or from a root that is known.
+    // If that file lies is known from the user's folders or from a root that is known.
     let text = bench.ok(&["root", "add", "--launcher", "quayhand"]);
     assert!(text.contains("has written down no library root"), "{text}");
     bench.ok(&["root", "add", "games"]);

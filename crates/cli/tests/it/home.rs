@@ -147,8 +147,8 @@ fn a_build_that_never_arrived_in_full_is_cleared_away_and_a_damaged_label_is_nam
     bench.ok(&["rack", "add", "downloads/hushgrain-1.2.2.zip"]);
     assert_eq!(bench.json(&["rack", "list"])["builds"].as_array().unwrap().len(), 3);
 
-    // Killed after everything was stored and before that was noted; a line that was cut off or is damaged
-    // is the same. Where all of a build is stored, it is on the rack.
+    // Killed after everything was stored and before that was noted; a line that was cut off or is damaged is the
+    // same. If all of a build is stored, it is on the rack.
     let label = labels().into_iter().find(|path| path.to_string_lossy().contains("2-9-1")).unwrap();
     let whole = fs::read_to_string(&label).unwrap();
     let arrived = whole.find("{\"arrived").unwrap();
@@ -309,7 +309,7 @@ fn a_stored_original_that_is_damaged_is_said_before_anything_is_touched() {
     bench.ok(&["rollback", TIN, "hushgrain"]);
 }
 
-/// Windows copies the roaming folder over networks: the home of a machine lies in its local one.
+/// Windows copies the roaming folder over networks: the home of a machine is in its local one.
 #[cfg(windows)]
 #[test]
 fn the_home_is_of_this_machine_alone() {

@@ -365,7 +365,7 @@ fn a_survey_of_one_game_reads_no_file_of_the_others() {
     let said = errors(&bench.run(&["survey", "games"]).code(1));
     assert!(said.contains("brine.dll: it is not a Windows library"), "{said}");
 
-    // The damaged file says where its game is all the same, and that of the other is known or not.
+    // The damaged file still names its game's folder; the other game may be known or not.
     for _ in 0..2 {
         let found = bench.json(&["survey", "games", "--game", "tin*"]);
         let games = found["games"].as_array().unwrap();

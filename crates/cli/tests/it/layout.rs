@@ -1,5 +1,4 @@
-//! Builds of several files: each goes to its own place, what an older build left goes, and all of
-//! it comes back.
+//! Builds of several files: each goes to its own place, what an older build left goes, and all of it is restored.
 
 use std::fs;
 
@@ -186,7 +185,7 @@ fn a_layout_is_printed_edited_and_remembered_for_the_next_version() {
     let edited = format!("{}handoff{}", &edited[..last], &edited[last + 7..]);
     bench.write("mine.toml", edited.as_bytes());
     bench.ok(&["rack", "add", "downloads/lampwright-31.4.zip", "--layout", "mine.toml"]);
-    // A dry run says what the real one would: there is no folder for what is handed off.
+    // A dry run says what the real one would: there is not a folder for what is handed off.
     for words in [&["fit", MOSS, "lampwright"][..], &["fit", MOSS, "lampwright", "--dry-run"]] {
         let said = errors(&bench.run(words).code(2));
         assert!(said.contains("--handoff DIR"), "{said}");

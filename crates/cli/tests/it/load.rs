@@ -30,7 +30,7 @@ fn deep() -> Pe {
     library("deep.dll", [1, 0, 0, 0], &["dive", "rise"])
 }
 
-/// A game of an executable, what it loads, a plugin under an ending of its own, and a tool.
+/// A game of an executable, what it loads, a plugin under its own ending, and a tool.
 fn pier() -> Bench {
     let bench = Bench::empty();
     let put = |path: &str, pe: &Pe| bench.write(&format!("{GAME}/{path}"), &pe.to_bytes());
@@ -108,7 +108,7 @@ fn a_whole_game_is_fine_and_shows_what_it_loads() {
 /// A way of breaking a game: what it is, how it is done, and what is said of it.
 type Breaking<'a> = (&'a str, &'a dyn Fn(&Bench), &'a [&'a str]);
 
-/// Breaks a game anew in each of some ways, and asks what is said.
+/// Breaks a game again in each of some ways, and asks what is said.
 fn assert_named(ways: &[Breaking<'_>]) {
     for (what, broken, expected) in ways {
         let bench = pier();
@@ -256,7 +256,7 @@ fn a_plugin_is_a_root_of_its_own_and_breaks_no_start() {
     let said = checked(&bench, 1);
     assert!(said.contains("warn: bin/plugins/twin.dll needs gone.dll"), "{said}");
     assert!(said.contains("it does not load. [needs-runtime]"), "{said}");
-    // What lies beside it is found where it is loaded from.
+    // Files beside it are found where it is loaded from.
     put(&bench, "bin/plugins/gone.dll", &library("gone.dll", [1, 0, 0, 0], &["x"]));
     let said = checked(&bench, 0);
     assert!(!said.contains("needs gone.dll"), "{said}");
@@ -388,7 +388,7 @@ fn what_was_broken_before_is_said_once_and_stops_nothing() {
     let said = flat(&bench.ok(&["fit", GAME, "new/late.dll"]));
     assert!(said.contains("[broken-before]"), "{said}");
     assert!(said.contains("See what is missing: spanner check pier"), "{said}");
-    // A build that brings what is missing mends it.
+    // A build that brings what is missing repairs it.
     bench.write("new/core.dll", &library("core.dll", [2, 0, 0, 0], &["open", "close"]).to_bytes());
     let said = bench.ok(&["fit", GAME, "new/core.dll"]);
     assert!(!said.contains("broken-before"), "{said}");
@@ -464,7 +464,7 @@ fn what_is_recorded_and_gone_is_listed_and_comes_back_as_is_said() {
     assert!(said.contains("Put back what was fitted there: spanner refit pier core"), "{said}");
     bench.ok(&["refit", "pier", "core"]);
     checked(&bench, 0);
-    // The game's own, gone after a rollback, comes back with another.
+    // The game's own, gone after a rollback, is restored with another.
     bench.ok(&["rollback", "pier"]);
     remove(&bench, "bin/core.dll");
     let said = checked(&bench, 1);
@@ -522,7 +522,7 @@ fn a_game_is_wound_under_the_law_too() {
     checked(&bench, 0);
 }
 
-/// A prefix with some libraries of its own, and what its registry says of libraries.
+/// A prefix with some its own libraries, and what its registry says of libraries.
 fn prefix(bench: &Bench, overrides: &str) {
     bench.write("prefix/drive_c/windows/system32/winmm.dll", b"MZ");
     bench.write("prefix/drive_c/windows/system32/kernel32.dll", b"MZ");
@@ -605,7 +605,7 @@ fn in_a_prefix_the_environment_takes_its_own_unless_its_registry_says_otherwise(
     assert!(registry().contains("native,builtin"));
     bench.ok(&["rollback", GAME]);
 
-    // A game that lies in a prefix needs no word of it.
+    // A game that is in a prefix needs no word of it.
     prefix(&bench, "");
     bench.ok(&["game", "set", GAME, "--prefix", ""]);
     bench.ok(&fit);
@@ -619,7 +619,7 @@ fn in_a_prefix_the_environment_takes_its_own_unless_its_registry_says_otherwise(
     assert!(said.contains("native,builtin"), "{said}");
 }
 
-/// Windows' own loader, or what stands in for it, agrees on what starts.
+/// Windows' own loader, or what is in for it, agrees on what starts.
 #[cfg(windows)]
 #[test]
 #[ignore = "Windows says in a window that a program does not start"]

@@ -1,4 +1,4 @@
-//! Output is laid out for the terminal that it is printed on, and is plain where it goes elsewhere.
+//! Output is laid out for the terminal that it is printed on, and is plain if it goes elsewhere.
 
 use std::collections::BTreeSet;
 

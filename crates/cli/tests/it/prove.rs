@@ -148,7 +148,7 @@ fn an_older_library_that_is_loaded_from_another_folder_is_named() {
     assert!(remedy.ends_with("spanner fit pier lens@1.4.0"), "{remedy}");
     stage.stop();
 
-    // Where both are the fitted version, it does not matter which is loaded.
+    // If both are the fitted version, it does not matter which is loaded.
     stage.bench.ok(&["fit", "pier", "lens@1.4.0"]);
     let document = stage.start(30, &[]);
     assert_eq!(codes(&document, "lens"), seen("yes", "none", "loaded"));
@@ -161,7 +161,7 @@ fn a_library_that_was_replaced_while_the_game_runs_is_not_what_runs() {
     let stage = Stage::new();
     stage.put("lens.dll", &lens([1, 2, 0, 0]));
     stage.run(PIER, &[]);
-    // Another file takes the place of the one that is mapped.
+    // Another file replaces the one that is mapped.
     stage.bench.write("new.dll", &lens([1, 4, 0, 0]).to_bytes());
     fs::rename(stage.bench.file("new.dll"), stage.bench.file("games/Pier/lens.dll")).unwrap();
     let document = stage.bench.json(&["prove", "pier", "lens"]);
@@ -299,7 +299,7 @@ fn two_games_at_once_are_told_apart() {
     assert_eq!(other["processes"].as_array().unwrap().len(), 1);
 }
 
-/// A game in a box of its own, in which its folder is somewhere else and nothing is where it is outside.
+/// A game in its own box, in which its folder is somewhere else and nothing has the path that it has outside.
 #[cfg(target_os = "linux")]
 #[test]
 #[ignore = "needs the right to make a box"]
@@ -496,7 +496,7 @@ fn what_is_missing_or_not_there_is_said() {
     assert_eq!(fs::read(stage.bench.file("home/proofs.toml")).unwrap(), newer);
 }
 
-/// The folders of the user are those of the prefix, where a game has one.
+/// The folders of the user are those of the prefix, if a game has one.
 #[cfg(unix)]
 #[test]
 fn logs_in_the_users_documents_are_found_and_read_in_the_prefix() {
@@ -515,7 +515,7 @@ fn logs_in_the_users_documents_are_found_and_read_in_the_prefix() {
     stage.run(PIER, &[]);
     fs::write(&log, "something\nReed script extender 2.4.1 attached\n").unwrap();
 
-    // By its words, in a folder that bears the game's name.
+    // By its words, in a folder that has the game's name.
     let document = bench.json(&["prove", "pier", "reed"]);
     assert_eq!(codes(&document, "reed").1, "match", "{document:#}");
     let found = of(&document, "reed")["log"]["path"].as_str().unwrap();
@@ -528,7 +528,7 @@ fn logs_in_the_users_documents_are_found_and_read_in_the_prefix() {
     assert_eq!(codes(&document, "reed").1, "match", "{document:#}");
     assert_eq!(of(&document, "reed")["log"]["described"], true);
 
-    // It can be described from where it lies.
+    // It can be described from where it is.
     fs::remove_file(bench.file("home/catalog/mine.toml")).unwrap();
     let (dll, log) = ("games/Pier/reed-4.5.3.dll", log.to_string_lossy().into_owned());
     bench.ok(&["family", "learn", dll, "--log", &log]);
@@ -578,7 +578,7 @@ fn what_is_no_file_in_the_place_of_a_log_is_passed_over() {
             ["family", "learn", "games/Pier/reed-4.5.3.dll", "--log", "games/Pier/reed-pipe.log"];
         crate::common::in_time(bench.program(&learn), 30).failure();
     }
-    // What stands beside it is read all the same.
+    // What is beside it is read all the same.
     fs::write(bench.file("games/Pier/reed-1.log"), "Reed 2.4.1\n").unwrap();
     assert_eq!(codes(&bench.json(&["prove", "pier", "reed"]), "reed").1, "match");
 }

@@ -91,7 +91,7 @@ fn several_who_publish_into_one_folder_at_once_lose_nothing_of_each_other() {
     let offers = bench.json(&["feed", "list", "lens"]);
     assert_eq!(offers["builds"].as_array().unwrap().len(), usize::from(many));
     assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["serial"], many);
-    // Where nothing comes of it, no folder does either.
+    // If nothing comes of it, no folder does either.
     let wrong = ["feed", "make", "none", "--withdraw", "lens@9", "--why", "no", "--sign-with"];
     bench.run(&[&wrong[..], &["feed.key"]].concat()).code(2);
     assert!(!bench.file("none").exists());
@@ -271,7 +271,7 @@ fn who_reads_while_it_is_made_has_one_state_or_the_next() {
     assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["serial"], 13);
 }
 
-/// Runs only where an ordinary web server is: what is asked of one is what all of them do.
+/// Runs only if an ordinary web server is: what is asked of one is what all of them do.
 #[test]
 #[ignore = "needs an ordinary web server"]
 fn an_ordinary_web_server_serves_a_feed() {

@@ -228,7 +228,7 @@ fn a_game_is_started_in_the_folder_that_it_expects_with_its_variables_and_is_not
     let bench = &stage.bench;
     bench.ok(&["game", "set", "pier", "--executable", "bin/win/PierDeep.exe"]);
     bench.ok(&["game", "set", "pier", "--env", "PIER_MODE=two words"]);
-    // It comes back though the game goes on, and what reads its output is not kept waiting.
+    // It is restored though the game continues, and what reads its output is not kept waiting.
     let said = bench.ok(&["start", PIER]);
     assert!(said.contains("Started. Next: spanner prove pier"), "{said}");
     let file = bench.file("games/Pier/bin/win/mode.txt");
@@ -262,7 +262,7 @@ fn what_drifted_and_what_would_not_load_is_said_before() {
         said.contains("lens.dll is overwritten. To restore it: spanner refit pier lens"),
         "{said}"
     );
-    // It is mended first where that is wanted; without a word it is not.
+    // It is repaired first if that is wanted; without a word it is not.
     bench.ok(&["start", PIER]);
     assert!(output(&bench.run(&["drift", "pier"])).contains("overwritten"));
     stage.stop();
@@ -335,7 +335,7 @@ fn a_shortcut_comes_into_a_folder_and_goes_with_undo() {
     let (name, _) = only_file(bench, "desk");
     assert_eq!(name, if cfg!(windows) { "Pier.lnk" } else { "Pier.desktop" });
 
-    // Once more is once; and it is no part of the game.
+    // Once more is once; and it is not a part of the game.
     assert!(bench.ok(&["shortcut", PIER, "--to", "desk"]).contains("is there already"));
     bench.ok(&["rollback", "pier"]);
     assert_eq!(only_file(bench, "desk").0, name);

@@ -250,7 +250,7 @@ fn the_doctor_finds_what_is_damaged_and_clears_what_was_left_behind() {
     let bench = racked();
     bench.ok(&["fit", KITE, "brine"]);
     assert!(bench.ok(&["doctor", "--deep"]).contains("All is well"));
-    // What bears a name like ours is not ours: the journal says what is.
+    // What has a name like ours is not ours: the journal says what is.
     bench.write(&format!("{KITE}/System/.spanner-0123456789abcdef"), b"the user's own");
     bench.ok(&["doctor"]);
     assert!(bench.file(&format!("{KITE}/System/.spanner-0123456789abcdef")).exists());

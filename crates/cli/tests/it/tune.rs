@@ -707,7 +707,7 @@ fn what_a_game_is_started_with_and_files_of_the_users_own_folders_are_settings_t
     bench.ok(&["undo"]);
     assert!(start.exists() && cloud().contains("On=0"));
 
-    // A catalog that lies beside a game speaks of that game's own files alone.
+    // A catalog that is beside a game speaks of that game's own files alone.
     fs::rename(
         bench.file("home/catalog/mine.toml"),
         bench.file(&format!("{GAME}/spanner-families.toml")),

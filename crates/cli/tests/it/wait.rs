@@ -13,7 +13,7 @@ const TIN: &str = "games/Tin Lighthouse";
 const DLL: &str = "games/Tin Lighthouse/Lantern/Plugins/CorvidOptics/x64/sharpwater.dll";
 const STRANGE: &[u8] = b"brought by something else";
 
-/// The built program, as a process of its own.
+/// The built program, as its own process.
 fn program(bench: &Bench, words: &[&str]) -> Command {
     let mut command = bench.program(words);
     command.stdout(Stdio::piped()).stderr(Stdio::piped());
@@ -184,7 +184,7 @@ fn the_store_tells_what_it_keeps_for_whom() {
     assert!(said.contains("tin-lighthouse") && said.contains("(the rack)"), "{said}");
 }
 
-/// From where a download came is shown; the mark does not come into the game.
+/// The origin of a download is shown; the mark does not get into the game.
 #[cfg(target_os = "linux")]
 #[test]
 fn the_mark_of_a_download_is_shown_and_stays_behind() {

@@ -392,7 +392,7 @@ fn what_happened_to_what_was_moved_aside_is_said() {
     assert_eq!(read(&bench, &format!("{PIER}/data/isles.pak")), "isles anew");
     assert_eq!(read(&bench, "games/Pier.set-aside/1/data/isles.pak"), "isles");
 
-    // A second wind has a folder of its own; a link in the place of that for all is not followed.
+    // A second wind has its own folder; a link in the place of that for all is not followed.
     world::remove_tree(&bench.file("games/Pier.set-aside")).unwrap();
     #[cfg(unix)]
     {
@@ -492,7 +492,7 @@ fn a_game_goes_forward_though_something_was_fitted_meanwhile() {
     wind(&bench, &["--keep-fitted", "--dry-run"]);
     bench.ok(&["unpin", GAME, "sharpwater"]);
     bench.ok(&["rollback", GAME, "sharpwater"]);
-    // A wind on a wind stands in the way, as any change does.
+    // A wind on a wind is in the way, as any change does.
     wind(&bench, &[]);
     put(&bench, "oldest", [1, 3, 0, 0], 2);
     bench.ok(&["wind", GAME, "--from", "oldest"]);
@@ -533,7 +533,7 @@ fn saves_are_kept_and_can_be_had_back_as_they_were() {
     bench.run(&["rollback", GAME, "--saves", "--to", "1"]).code(1);
     assert_eq!(read(&bench, &save), "much played");
 
-    // Where none are known that is said, and a bay says where they are.
+    // If none are known that is said, and a bay says where they are.
     world::remove_tree(&bench.file(&format!("{PIER}/saves"))).unwrap();
     assert!(wind(&bench, &["--dry-run"]).contains("[saves-unknown]"));
     bench.write("elsewhere/slot9.sav", b"nine");

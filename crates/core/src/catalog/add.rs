@@ -1,4 +1,4 @@
-//! Writes what belongs to a family into a catalog file, beside what stands there: a preset, a log.
+//! Writes what belongs to a family into a catalog file, beside what is there: a preset, a log.
 
 use std::path::Path;
 
@@ -13,7 +13,7 @@ use upright_spanner_image::file::text_of;
 /// Adds a preset to a family of a catalog file, in place of one of that name.
 ///
 /// # Errors
-/// Where the file cannot be read or written, or does not have the family.
+/// If the file cannot be read or written, or does not have the family.
 pub(crate) fn add_preset(
     path: &Path,
     family: &str,
@@ -33,7 +33,7 @@ pub(crate) fn add_preset(
 /// Adds a log to a family of a catalog file, in place of one of that file.
 ///
 /// # Errors
-/// Where the file cannot be read or written, or does not have the family.
+/// If the file cannot be read or written, or does not have the family.
 pub(super) fn add_log(path: &Path, family: &str, log: &LogEntry) -> Result<()> {
     let mut table = Table::new();
     table["file"] = value(&log.file);

@@ -69,12 +69,12 @@ pub struct Supports {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Relation {
-    /// The versions of the builds; all, where it is left out.
+    /// The versions of the builds; all, if it is left out.
     #[schemars(with = "Option<String>")]
     pub builds: Option<Requirement>,
     /// The other family.
     pub family: String,
-    /// The versions of the other family; all, where it is left out.
+    /// The versions of the other family; all, if it is left out.
     #[schemars(with = "Option<String>")]
     pub versions: Option<Requirement>,
     /// The reason, in the catalog's words.
@@ -105,7 +105,7 @@ impl Relation {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Editions {
-    /// The versions of the builds; all, where it is left out.
+    /// The versions of the builds; all, if it is left out.
     #[schemars(with = "Option<String>")]
     pub builds: Option<Requirement>,
     /// The editions, in the user's words.
@@ -245,7 +245,7 @@ impl Recognition {
     /// How the families of a catalog file's text are recognised, in their order.
     ///
     /// # Errors
-    /// Where it is not a catalog.
+    /// If it is not a catalog.
     pub fn of_catalog(path: &Path, text: &str) -> Result<Vec<Self>, CatalogError> {
         parse(path, text)?;
         let file: File =
@@ -280,7 +280,7 @@ impl Recognition {
     }
 }
 
-/// Takes over others where there are none.
+/// Takes over others if there are none.
 fn fill<T: Clone>(own: &mut Vec<T>, theirs: &[T]) {
     if own.is_empty() {
         own.extend_from_slice(theirs);
@@ -300,7 +300,7 @@ pub fn schema() -> schemars::Schema {
 /// Reads the families of a catalog file's text; `path` is for errors.
 ///
 /// # Errors
-/// Where it is not a catalog; the error names the line.
+/// If it is not a catalog; the error names the line.
 pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
     let wrong = |at: usize, what: String| CatalogError {
         path: path.to_owned(),
@@ -419,12 +419,12 @@ impl Family {
         fill(&mut self.logs, &other.logs);
     }
 
-    /// The versions of the game that a build supports, where the catalog says so.
+    /// The versions of the game that a build supports, if the catalog says so.
     pub fn supported(&self, build: &Version) -> Option<&Requirement> {
         self.supports.iter().find(|row| row.builds.includes(build)).map(|row| &row.game)
     }
 
-    /// The store editions that a build is for, where the catalog says so.
+    /// The store editions that a build is for, if the catalog says so.
     pub fn editions_of(&self, build: Option<&Version>) -> Option<&[String]> {
         let row = self.editions.iter().find(|row| admits(row.builds.as_ref(), build))?;
         Some(&row.editions)

@@ -11,9 +11,9 @@ pub const LIBRARY_EXTENSIONS: [&str; 3] = ["dll", "asi", "ocx"];
 /// The family that a file belongs to: the name that its author gave it, without extension, version
 /// or case, in letters, digits and `-`.
 ///
-/// The author's name is the resource's `OriginalFilename`, else the name that the library was linked
-/// under, else the resource's `InternalName`, else the file's own. What bears the name of a Windows system
-/// library, and is not the system's own, is called by the product that it states.
+/// The author's name is the resource's `OriginalFilename`, else the name that the library was linked under, else the
+/// resource's `InternalName`, else the file's own. What has the name of a Windows system library, and is not the
+/// system's own, is called by the product that it states.
 pub fn family_of(facts: &Facts, file_name: &str) -> String {
     let original = facts.string("OriginalFilename").filter(|name| is_library_name(name));
     let linked = || facts.export_name.as_deref().filter(|name| is_library_name(name));
@@ -28,7 +28,7 @@ pub fn family_of(facts: &Facts, file_name: &str) -> String {
     if id.is_empty() { slug(stem(file_name)) } else { id }
 }
 
-/// The role of a component, from the words in its own description; `None` where they say nothing.
+/// The role of a component, from the words in its own description; `None` if they say nothing.
 pub fn role_of(facts: &Facts) -> Option<Role> {
     super::role::from_words(
         ["FileDescription", "ProductName", "Comments"].map(|key| facts.string(key)),
@@ -84,7 +84,7 @@ pub fn companies_agree(a: &Facts, b: &Facts) -> bool {
 /// Whether two names are those of one maker, however spelled: with years or marks, with the form of the
 /// company or without, in full or in short.
 pub fn same_maker(a: &str, b: &str) -> bool {
-    // Forms of companies, and what stands beside a name in a notice.
+    // Forms of companies, and what is beside a name in a notice.
     const FORMS: [&str; 28] = [
         "ab",
         "ag",

@@ -16,9 +16,9 @@ use upright_spanner_image::file::text_of;
 /// What the user says of a family that is learned.
 #[derive(Debug, Clone, Default)]
 pub struct Lesson {
-    /// The id, where the file's own name is not wanted.
+    /// The id, if the file's own name is not wanted.
     pub id: Option<String>,
-    /// The role, where the file's own words do not give it.
+    /// The role, if the file's own words do not give it.
     pub role: Option<Role>,
     /// The group of related families that it belongs to.
     pub group: Option<String>,
@@ -29,7 +29,7 @@ pub struct Lesson {
 /// Describes a sample file in the catalog file at `path`; gives the id of the new family.
 ///
 /// # Errors
-/// Where the id is not valid, or the file cannot be read or written.
+/// If the id is not valid, or the file cannot be read or written.
 pub(crate) fn learn(path: &Path, facts: &Facts, file_name: &str, lesson: Lesson) -> Result<String> {
     let entry = entry(facts, file_name, lesson);
     if slug(&entry.id) != entry.id || entry.id.is_empty() {
@@ -39,7 +39,7 @@ pub(crate) fn learn(path: &Path, facts: &Facts, file_name: &str, lesson: Lesson)
     Ok(entry.id)
 }
 
-/// The entry that describes a file: by its author's statements where it has any, else by its name.
+/// The entry that describes a file: by its author's statements if it has any, else by its name.
 fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> FamilyEntry {
     let text = |key: &str| facts.string(key).map(str::to_owned);
     let original = text("OriginalFilename");
@@ -51,7 +51,7 @@ fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> FamilyEntry {
         title: lesson.title.or_else(|| text("FileDescription")),
         role: lesson.role.or_else(|| role_of(facts)),
         group: lesson.group,
-        // A file that says who made it and what it is may bear any name in a game.
+        // A file that says who made it and what it is may have any name in a game.
         names: if tells && original.is_some() { Vec::new() } else { vec![file_name.to_owned()] },
         company: text("CompanyName").filter(|_| tells),
         product: text("ProductName").filter(|_| tells),
@@ -61,7 +61,7 @@ fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> FamilyEntry {
     }
 }
 
-/// Adds an entry to a catalog file, leaving what stands there as it is.
+/// Adds an entry to a catalog file, leaving what is there as it is.
 fn append(path: &Path, entry: &FamilyEntry) -> Result<()> {
     let text = match text_of(path, LONGEST_CATALOG) {
         Ok(text) => text,

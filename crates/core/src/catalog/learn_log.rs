@@ -9,7 +9,7 @@ use crate::error::Result;
 /// What is known of a log that is to be described.
 #[derive(Debug)]
 pub(crate) struct LogLesson<'a> {
-    /// Its folder with placeholders; empty where it is the component's.
+    /// Its folder with placeholders; empty if it is the component's.
     pub folder: String,
     /// Its name.
     pub name: &'a str,
@@ -26,7 +26,7 @@ const BEFORE_VERSION: usize = 24;
 /// Describes a log of a family in the catalog file at `path`.
 ///
 /// # Errors
-/// Where the file cannot be read or written, or does not have the family.
+/// If the file cannot be read or written, or does not have the family.
 pub(crate) fn learn_log(path: &Path, family: &str, lesson: &LogLesson<'_>) -> Result<()> {
     let folder = lesson.folder.trim_end_matches('/');
     let slash = if folder.is_empty() { "" } else { "/" };

@@ -16,19 +16,19 @@ const MOST_MEMORY: usize = 1 << 20;
 /// Patterns of errors of one log: more would make reading one slow.
 const MOST_PATTERNS: usize = 64;
 
-/// What stands in a file's name for that of the executable that counts.
+/// What is in a file's name for that of the executable that counts.
 const EXE_NAME: &str = "{exe-name}";
 
 /// A log of a family.
 #[derive(Debug, Clone)]
 pub struct Log {
-    /// For which versions of the family it is; all, where it is left out.
+    /// For which versions of the family it is; all, if it is left out.
     pub builds: Option<Requirement>,
     /// The folder with placeholders, without a final slash; one without is relative to the component's.
     pub folder: String,
     /// The name of the file, with wildcards.
     name: String,
-    /// How it is written, where it does not show that itself.
+    /// How it is written, if it does not show that itself.
     pub encoding: Option<&'static Encoding>,
     version: Option<String>,
     errors: Vec<String>,
@@ -38,7 +38,7 @@ pub struct Log {
 /// What is looked for in a log, ready to be compared with.
 #[derive(Debug, Clone, Default)]
 pub struct LogPatterns {
-    /// Finds the version, where a line states it.
+    /// Finds the version, if a line states it.
     pub version: Option<Regex>,
     /// Finds lines that say that something is wrong.
     pub errors: Vec<Regex>,
@@ -51,7 +51,7 @@ pub struct LogPatterns {
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 #[schemars(rename = "Log")]
 pub(super) struct LogEntry {
-    /// For which versions of the family it is; all, where it is left out.
+    /// For which versions of the family it is; all, if it is left out.
     #[schemars(with = "Option<String>")]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub builds: Option<Requirement>,
@@ -67,7 +67,7 @@ pub(super) struct LogEntry {
     /// A regular expression of lines that say that the component does not know the game's executable.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub unknown_game: Option<String>,
-    /// The encoding, as in `utf-16le` or `windows-1251`, where the file does not show it.
+    /// The encoding, as in `utf-16le` or `windows-1251`, if the file does not show it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub encoding: Option<String>,
 }
@@ -86,7 +86,7 @@ impl Log {
     /// What its file may be called in a game whose executable has this name without its ending.
     ///
     /// # Errors
-    /// Where the executable's name makes no pattern.
+    /// If the executable's name makes no pattern.
     pub fn name_in(&self, exe_name: &str) -> Result<Pattern, String> {
         Pattern::new(&self.name.replace(EXE_NAME, &escape(exe_name)))
     }

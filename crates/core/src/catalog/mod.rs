@@ -37,7 +37,7 @@ pub use setting::{Allowed, Choice, Preset, Setting, SettingPlace};
 use upright_spanner_image::Facts;
 use upright_spanner_image::file::{bytes_of, text_of};
 
-/// The catalog file that may lie beside a game's other files.
+/// The catalog file that may are beside a game's other files.
 pub const BESIDE_GAME: &str = "spanner-families.toml";
 
 /// The longest that is read beside a game, which comes from strangers: several are read at once.
@@ -98,7 +98,7 @@ impl Catalog {
         catalog
     }
 
-    /// This catalog with the one that lies in a game's folder before it, if there is one.
+    /// This catalog with the one that is in a game's folder before it, if there is one.
     pub fn beside(&self, game: &Path) -> Cow<'_, Self> {
         let mut own = Self::default();
         let path = game.join(BESIDE_GAME);
@@ -112,7 +112,7 @@ impl Catalog {
         if own.families.is_empty() && own.errors.is_empty() {
             return Cow::Borrowed(self);
         }
-        // A stranger's word goes for the game that it lies beside.
+        // A stranger's word goes for the game that it is beside.
         for family in &mut own.families {
             family.settings.retain(|setting| setting.place.is_in_game());
             family.logs.retain(Log::is_in_game);

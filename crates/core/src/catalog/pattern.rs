@@ -89,7 +89,7 @@ impl Pattern {
             Self::Pieces(pieces) => pieces,
         };
         let (mut at, mut rest) = (0, text.chars());
-        // Where any text began last, and what it has not taken yet.
+        // If any text began last, and what it has not taken yet.
         let mut any = None;
 
         loop {

@@ -18,9 +18,9 @@ pub struct Setting {
     pub title: Option<String>,
     /// What it does.
     pub about: Option<String>,
-    /// Whom or what it affects, where that is more than this game.
+    /// Whom or what it affects, if that is more than this game.
     pub affects: Option<String>,
-    /// Which versions of the family have it; all, where it is left out.
+    /// Which versions of the family have it; all, if it is left out.
     pub builds: Option<Requirement>,
     /// What it can be.
     pub allowed: Allowed,
@@ -108,7 +108,7 @@ pub struct Preset {
     pub name: String,
     /// What people call it.
     pub title: Option<String>,
-    /// For which versions of the family it is; all, where it is left out.
+    /// For which versions of the family it is; all, if it is left out.
     pub builds: Option<Requirement>,
     /// What it sets: values by the names of settings.
     pub settings: BTreeMap<String, String>,
@@ -149,7 +149,7 @@ impl Allowed {
         }
     }
 
-    /// What people call each value, where these are few.
+    /// What people call each value, if these are few.
     pub fn names(&self) -> Vec<String> {
         match self {
             Self::Choice(choices) => {
@@ -249,7 +249,7 @@ pub(super) struct SettingEntry {
     title: Option<String>,
     /// What it does.
     about: Option<String>,
-    /// Whom or what it affects, where that is more than this game.
+    /// Whom or what it affects, if that is more than this game.
     affects: Option<String>,
     /// Which versions of the family have it.
     #[schemars(with = "Option<String>")]
@@ -258,9 +258,9 @@ pub(super) struct SettingEntry {
     kind: SettingKind,
     /// What a `choice` can be.
     values: Option<Vec<ChoiceEntry>>,
-    /// How a `switch` is written when it is on: `1`, where it is left out.
+    /// How a `switch` is written when it is on: `1`, if it is left out.
     on: Option<Scalar>,
-    /// How a `switch` is written when it is off: `0`, where it is left out.
+    /// How a `switch` is written when it is off: `0`, if it is left out.
     off: Option<Scalar>,
     /// The least that a `number` can be.
     least: Option<i64>,
@@ -268,7 +268,7 @@ pub(super) struct SettingEntry {
     most: Option<i64>,
     /// The settings file, with placeholders; a path without one is beside the component.
     file: Option<String>,
-    /// `ini`, `toml`, `json` or `xml`; by the file's ending, where it is left out.
+    /// `ini`, `toml`, `json` or `xml`; by the file's ending, if it is left out.
     format: Option<String>,
     /// The section of the key: one name, or those from outside to inside.
     section: Option<SectionEntry>,
@@ -276,7 +276,7 @@ pub(super) struct SettingEntry {
     key: Option<String>,
     /// The key of the registry, as in `HKEY_CURRENT_USER\Software\Maker`.
     registry: Option<String>,
-    /// The value in it; the key's own, where it is left out.
+    /// The value in it; the key's own, if it is left out.
     value: Option<String>,
     /// `text`, `expandable`, `binary`, `dword`, `texts`, `qword`, or a number from 0 to 11.
     #[serde(rename = "type")]
@@ -407,7 +407,7 @@ impl PresetEntry {
     }
 }
 
-/// Whether a version is among those that something is about: all, where it says none.
+/// Whether a version is among those that something is about: all, if it says none.
 pub(super) fn admits(versions: Option<&Requirement>, version: Option<&Version>) -> bool {
     versions.is_none_or(|versions| version.is_some_and(|version| versions.includes(version)))
 }

@@ -27,7 +27,7 @@ pub struct About {
     pub remedy: Remedy,
     /// The finding as it is said.
     pub example: &'static str,
-    /// Whether it can be overridden: without a place for a file there is nothing to go on with.
+    /// Whether it can be overridden: without a place for a file there is nothing to continue with.
     pub overridable: bool,
 }
 

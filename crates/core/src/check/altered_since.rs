@@ -29,7 +29,7 @@ pub(crate) fn left_alone(place: &Target, fitted: &Side, now: &Side) -> Finding {
     Finding::new(CODE, Severity::Warn, sentence, remedy)
 }
 
-/// Said where the user named the very point to go back to, and the file goes there all the same.
+/// Said if the user named the very point to go back to, and the file goes there all the same.
 pub(crate) fn replaced(place: &Target, now: &Side) -> Finding {
     let sentence = format!(
         "{place} holds {}, which something else put there; it is kept, and replaced as you asked.",
@@ -52,7 +52,7 @@ pub(crate) fn not_kept(place: &Place, kept: &Path) -> Finding {
     )
 }
 
-/// Said of what was moved aside where something else stands in its place now.
+/// Said of what was moved aside if something else is in its place now.
 pub(crate) fn occupied(place: &Place, kept: &Path) -> Finding {
     let sentence =
         format!("{place} is there again, so what was moved aside stays in {}.", slashes(kept));

@@ -1,4 +1,4 @@
-//! Under which names a game loads libraries that lie beside its executable.
+//! Under which names a game loads libraries that are beside its executable.
 
 use std::collections::HashSet;
 
@@ -60,7 +60,7 @@ pub struct EntryName {
     pub delayed: bool,
     /// How many functions a stand-in has to offer.
     pub functions: usize,
-    /// What bears the name already: its family.
+    /// What has the name already: its family.
     pub taken_by: Option<String>,
 }
 

@@ -39,8 +39,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         "{label} as {name} would not be loaded: neither {exe} nor a library that it loads imports \
          {name}."
     );
-    // A game may load a library by name while it runs; where one is there already, someone had a
-    // reason to put it there.
+    // A game may load a library by name while it runs; if one is there already, someone had a reason to put it there.
     let severity = if swap.old.is_some() { Severity::Warn } else { Severity::Stop };
     Some(Finding::new(CODE, severity, sentence, remedy))
 }
@@ -52,7 +51,7 @@ fn not_preferred(
     name: &str,
     exe: &str,
 ) -> Option<Finding> {
-    // What comes is preferred by a step of its own.
+    // What comes is preferred by its own step.
     let environment = input.view().environment.as_ref().filter(|_| input.in_place)?;
     if !can_be_stood_in(name) || !environment.takes_its_own(name, swap.facts.machine) {
         return None;

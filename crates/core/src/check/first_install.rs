@@ -1,4 +1,4 @@
-//! `first-install`: where something goes that the game did not have, and why there.
+//! `first-install`: if something goes that the game did not have, and why there.
 
 use crate::finding::{Finding, Severity};
 use crate::path::TreePath;

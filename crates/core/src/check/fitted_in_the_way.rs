@@ -1,4 +1,4 @@
-//! `fitted-in-the-way`: the release has files of its own where components were fitted.
+//! `fitted-in-the-way`: the release has its own files where components were fitted.
 
 use crate::finding::{Finding, Severity};
 use crate::remedy::Action;
@@ -40,7 +40,7 @@ pub(crate) fn finding(fitted: &[(String, Place)], keep: Option<bool>) -> Finding
     finding
 }
 
-/// Said where a wind is undone and components stay that were fitted since.
+/// Said if a wind is undone and components stay that were fitted since.
 pub(crate) fn stays(fitted: &[(String, String)]) -> Finding {
     let names: Vec<String> =
         fitted.iter().map(|(family, at)| format!("{family} at {at}")).collect();

@@ -13,7 +13,7 @@ pub(crate) fn check(conditions: &Conditions) -> Option<Finding> {
     Some(finding(&first.path, first.by.as_deref()))
 }
 
-/// Says that a file is in use, and by whom where the system reports it.
+/// Says that a file is in use, and by whom if the system reports it.
 pub(crate) fn finding(path: &Path, by: Option<&str>) -> Finding {
     let by = by.map_or_else(String::new, |by| format!(" by {by}"));
     let sentence = format!("{} is in use{by}.", slashes(path));

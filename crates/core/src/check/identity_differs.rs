@@ -11,7 +11,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         let old = swap.old?;
         let differences = identity_differences(&old.facts, swap.facts);
         let (what, was, is) = differences.first()?;
-        // Builds of one thing bear many internal names: alone, that says little.
+        // Builds of one thing have many internal names: alone, that says little.
         let severity = if *what == "internal name" { Severity::Note } else { Severity::Warn };
         let sentence = format!(
             "{} may be something else than {}: {what} was \"{was}\" and is \"{is}\".",

@@ -1,5 +1,5 @@
-//! `image-damaged` and `download-unfinished`: files that bear the name of a library or a program and are
-//! none, or not a whole one, wherever the game would read them.
+//! `image-damaged` and `download-unfinished`: files that have the name of a library or a program and are none, or not
+//! a whole one, wherever the game would read them.
 
 use std::collections::BTreeSet;
 

@@ -44,7 +44,7 @@ pub(crate) struct Subject<'a> {
     pub supports: Option<&'a Requirement>,
     /// The name of its library.
     pub file_name: &'a str,
-    /// What its library says of itself, where it is an image.
+    /// What its library says of itself, if it is an image.
     pub facts: Option<&'a Facts>,
     pub signature: SignatureStatus,
 }
@@ -60,7 +60,7 @@ pub(crate) struct Alongside {
 pub(crate) struct Other<'a> {
     pub family: &'a str,
     pub version: Option<Version>,
-    /// Where it lies; it is not there yet where it comes in the same change.
+    /// Where it lies; it is not there yet if it comes in the same change.
     pub library: Option<&'a Library>,
 }
 
@@ -140,7 +140,7 @@ impl<'a> Subject<'a> {
         }
     }
 
-    /// The version of an executable that its name bears.
+    /// The version of an executable that its name has.
     pub fn key(&self) -> Option<Version> {
         keyed_beside(self.version.as_ref(), self.file_name)
     }
@@ -157,12 +157,12 @@ impl<'a> CheckInput<'a> {
         self.view().executable()
     }
 
-    /// The version of the game, where it is known.
+    /// The version of the game, if it is known.
     pub fn game_version(&self) -> Option<&Version> {
         self.situation.game_version()
     }
 
-    /// What to call the build: by its name, or by where it lies in the game.
+    /// What to call the build: by its name, or by if it is in the game.
     pub fn label(&self) -> String {
         match self.swaps.first().filter(|_| self.in_place) {
             Some(swap) => format!("{} ({})", self.subject.name, swap.place),
@@ -229,13 +229,13 @@ pub(crate) struct Conditions {
     pub closed: Vec<PathBuf>,
     /// Volumes without enough room: a folder on each, bytes wanted, bytes free.
     pub short: Vec<(PathBuf, u64, u64)>,
-    /// The folder of the game and the home, where they are on different volumes.
+    /// The folder of the game and the home, if they are on different volumes.
     pub volumes: Option<(PathBuf, PathBuf)>,
     /// The bytes that are kept before they are replaced.
     pub kept: u64,
     /// The id of the game.
     pub game: String,
-    /// The prefix whose registry is to be altered, where its programs run and nothing is known to set it through.
+    /// The prefix whose registry is to be altered, if its programs run and nothing is known to set it through.
     pub prefix: Option<InUse>,
 }
 
@@ -243,6 +243,6 @@ pub(crate) struct Conditions {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct InUse {
     pub path: PathBuf,
-    /// The process, where the system reports it.
+    /// The process, if the system reports it.
     pub by: Option<String>,
 }

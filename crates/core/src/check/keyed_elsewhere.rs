@@ -22,8 +22,8 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     Some(Finding::new("keyed-elsewhere", Severity::Stop, sentence, remedy))
 }
 
-/// The versions of the game that the library is keyed to, and what says each. A name is a key where the
-/// file is an extender's or stands in the place of one that is keyed.
+/// The versions of the game that the library is keyed to, and what says each. A name is a key if the file is an
+/// extender's or is in the place of one that is keyed.
 pub(super) fn keys(input: &CheckInput<'_>) -> Vec<(Version, String)> {
     // What the user or the catalog says of the versions stands over a name.
     if input.subject.supports.is_some() {

@@ -94,7 +94,7 @@ fn consequence(broken: &Broken) -> String {
     }
 }
 
-/// Whether a library that is not found lies in another folder of the game.
+/// Whether a library that is not found is in another folder of the game.
 pub(super) fn lies_elsewhere(situation: &Situation<'_>, broken: &Broken) -> bool {
     broken.edge.outcome == Outcome::Missing && elsewhere(situation, &broken.edge.library).is_some()
 }
@@ -106,7 +106,7 @@ fn elsewhere<'a>(situation: &Situation<'a>, library: &str) -> Option<&'a TreePat
     named.next().map(|other| &other.path)
 }
 
-/// What to do where a library is not there.
+/// What to do if a library is not there.
 fn for_missing(situation: &Situation<'_>, broken: &Broken, machine: Machine) -> Remedy {
     let library = &broken.edge.library;
     if is_debug_runtime(library) {
@@ -201,7 +201,7 @@ fn from_rack(
     let sentence = format!("{} on the rack brings it.", build.id);
     let game = situation.game().id.clone().into();
     let id = build.id.to_string().into();
-    // Where the game has no place for it yet, it gets one by its name.
+    // If the game has no place for it yet, it gets one by its name.
     let action = if has_place(situation, name) {
         Action::Fit { game, build: id }
     } else {

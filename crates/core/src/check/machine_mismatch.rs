@@ -9,8 +9,8 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     input.swaps.iter().find_map(|swap| at(input, swap))
 }
 
-/// A library is loaded by a program of its folder; elsewhere by the executable that counts. Where
-/// there is no program at all, it has to be like the one that it replaces.
+/// A library is loaded by a program of its folder; elsewhere by the executable that counts. If there is not a program
+/// at all, it has to be like the one that it replaces.
 fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
     let beside: Vec<&Executable> = input
         .view()

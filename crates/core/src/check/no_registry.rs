@@ -1,4 +1,4 @@
-//! `no-registry`: a value of the registry is to be set where there is none that the game would see.
+//! `no-registry`: a value of the registry is to be set if there is none that the game would see.
 
 use crate::finding::{Finding, Severity};
 use crate::game::Game;

@@ -15,7 +15,7 @@ use upright_spanner_image::Version;
 /// What the checks say of one game.
 #[derive(Debug, Default)]
 pub struct CheckedGame {
-    /// What is said of the game itself: its programs, and all that they load that is no component.
+    /// What is said of the game itself: its programs, and all that they load that is not a component.
     pub findings: Vec<Finding>,
     /// Each family of its components.
     pub families: Vec<CheckedFamily>,
@@ -26,7 +26,7 @@ pub struct CheckedGame {
 pub struct CheckedFamily {
     /// The family.
     pub family: String,
-    /// Its version in the game, where all its files have the same.
+    /// Its version in the game, if all its files have the same.
     pub version: Option<Version>,
     /// What the findings come to.
     pub verdict: Verdict,

@@ -1,4 +1,4 @@
-//! `registry-left`: a build brings values for the registry, which are set only where the user says so.
+//! `registry-left`: a build brings values for the registry, which are set only if the user says so.
 
 use crate::finding::{Finding, Severity};
 use crate::remedy::Action;

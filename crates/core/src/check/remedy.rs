@@ -8,8 +8,8 @@ use crate::rack::{Build, Needs};
 use crate::remedy::{Action, Remedy};
 use upright_spanner_image::{Requirement, Version, requirement::Coverage};
 
-/// Whether something supports a version of the game: by what is said of it, else by the version that its
-/// name bears; `None` where it names no versions.
+/// Whether something supports a version of the game: by what is said of it, else by the version that its name has;
+/// `None` if it names no versions.
 fn coverage(
     supports: Option<&Requirement>,
     key: Option<Version>,
@@ -32,8 +32,8 @@ fn coverage_of(build: &Build, game: &Version) -> Option<Coverage> {
     coverage(build.supports.as_ref(), build.key(), game)
 }
 
-/// What to do when a build does not support the game's version: another build of the rack that
-/// does, or what is left where there is none.
+/// What to do when a build does not support the game's version: another build of the rack that does, or what is left
+/// if there is none.
 pub(super) fn for_version(input: &CheckInput<'_>, game: &Version) -> Remedy {
     let family = input.subject.family;
     let machine = input.view().machine().or(input.subject.machine);
@@ -96,7 +96,7 @@ pub(super) fn for_machine(
     }
 }
 
-/// What to do where a build of another family is needed: fit one of the rack, or get one first.
+/// What to do if a build of another family is needed: fit one of the rack, or get one first.
 pub(super) fn for_needed(input: &CheckInput<'_>, relation: &Relation) -> Remedy {
     let situation = input.situation;
     let suits = |version: Option<&Version>| relation.names(version);
@@ -112,7 +112,7 @@ pub(super) fn for_needed(input: &CheckInput<'_>, relation: &Relation) -> Remedy 
     ("Fit that first.", Action::Fit { game, build: relation.family.clone().into() }).into()
 }
 
-/// What to do where a build is not to be used: another, which the rack has or a feed.
+/// What to do if a build is not to be used: another, which the rack has or a feed.
 pub(super) fn for_another(input: &CheckInput<'_>) -> Remedy {
     let (situation, family) = (input.situation, input.subject.family);
     let needs = needs(input);

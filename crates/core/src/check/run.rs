@@ -36,7 +36,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
     sorted(findings)
 }
 
-/// Whether a finding is about the state of the machine, which is looked at anew before a change.
+/// Whether a finding is about the state of the machine, which is looked at again before a change.
 pub(crate) fn is_condition(code: &str) -> bool {
     let conditions = [
         game_running::CODE,
@@ -48,7 +48,7 @@ pub(crate) fn is_condition(code: &str) -> bool {
     conditions.contains(&code)
 }
 
-/// Whether a change that goes on despite some findings may meet files that someone has open.
+/// Whether a change that continues despite some findings may meet files that someone has open.
 pub(crate) fn may_be_in_use(despite: &[String]) -> bool {
     despite.iter().any(|code| code == game_running::CODE)
 }

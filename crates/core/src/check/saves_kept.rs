@@ -6,7 +6,7 @@ use crate::finding::{Finding, Severity};
 use crate::path::slashes;
 use crate::remedy::Action;
 
-/// The bay that says where a game's saves are.
+/// The bay with a game's saves.
 pub(crate) const BAY: &str = "saves";
 
 pub(crate) fn finding(game: &str, folders: &[PathBuf], files: usize) -> Finding {
@@ -30,7 +30,7 @@ pub(crate) fn finding(game: &str, folders: &[PathBuf], files: usize) -> Finding 
     Finding::new("saves-kept", Severity::Note, sentence, remedy)
 }
 
-/// Said where a change is undone with which saves were kept, and they have changed since.
+/// Said if a change is undone with which saves were kept, and they have changed since.
 pub(crate) fn changed(game: &str, change: i64, files: usize) -> Finding {
     let files = if files == 1 { "1 file".to_owned() } else { format!("{files} files") };
     let sentence =

@@ -20,7 +20,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         "{} names {was} as its signer, and {} is signed by {is}.",
         old.path, input.subject.name
     );
-    // What many bring along is signed anew by those who do.
+    // What many bring along is signed again by those who do.
     let states_company = swap.facts.string("CompanyName").is_some();
     let is_same = states_company && companies_agree(&old.facts, swap.facts);
     let is_redistributed = comes_with_windows(old.path.file_name())

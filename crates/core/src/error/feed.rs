@@ -6,7 +6,7 @@ use crate::remedy::{Action, Remedy};
 /// A feed that cannot be had, or is not what it should be.
 #[derive(Debug, thiserror::Error)]
 pub enum FeedError {
-    /// A text is no address.
+    /// A text is not an address.
     #[error("`{address}` is not the address of a feed: {why}")]
     Address {
         /// The text.

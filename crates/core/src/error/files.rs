@@ -1,4 +1,4 @@
-//! What to do where an operation on files failed.
+//! What to do if an operation on files failed.
 
 use std::borrow::Cow;
 use std::io;

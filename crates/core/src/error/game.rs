@@ -79,7 +79,7 @@ pub enum GameError {
         /// The first of them.
         path: PathBuf,
     },
-    /// A program of Windows is to be started where there is no Windows.
+    /// A program of Windows is to be started if there is not a Windows.
     #[error("{program} is a program of Windows, and nothing says what runs such programs here")]
     NeedsCommand {
         /// The program.

@@ -137,8 +137,7 @@ impl ChangeError {
     }
 }
 
-/// What is true of the files after a change was taken back: where one had been altered by something
-/// else, that stays.
+/// What is true of the files after a change was taken back: if one had been altered by something else, that stays.
 fn taken_back(cause: &Files) -> &'static str {
     match cause {
         Files::NotAsExpected { .. } => "what the change had done was put back",

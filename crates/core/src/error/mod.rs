@@ -1,7 +1,7 @@
 //! Everything that can go wrong above a single image: one file a subsystem.
 //!
-//! Rules: a variant says what was being done and to which path; [`Error::remedy`] says what to do next,
-//! in sentences of its own, so that every interface gives the same answer.
+//! Rules: a variant says what was being done and to which path; [`Error::remedy`] says what to do next, in its own
+//! sentences, so that every interface gives the same answer.
 
 mod feed;
 mod files;
@@ -99,7 +99,7 @@ pub enum Error {
         /// What would be right.
         remedy: Remedy,
     },
-    /// Checks found a reason not to go on.
+    /// Checks found a reason not to continue.
     #[error("refused: {}", sentences(.0))]
     Refused(
         /// The findings that stop it.

@@ -144,8 +144,8 @@ impl Signed {
         Ok(Self { signature, comment })
     }
 
-    /// The head that it signs, where all is as it should be: the head is the one that is named, its own key has
-    /// signed it, and that key is the one that is expected or one that this leads to.
+    /// The head that it signs, if all is as it should be: the head is the one that is named, its own key has signed
+    /// it, and that key is the one that is expected or one that this leads to.
     pub fn head(&self, bytes: &[u8], expected: Option<&Key>) -> Result<Head, String> {
         if Content::of_bytes(bytes) != self.comment.head {
             return Err("its head is not the one that the signature names".to_owned());

@@ -23,7 +23,7 @@ impl Key {
     /// Reads a key: its base64, or the text of a file that holds it.
     ///
     /// # Errors
-    /// Where it is none.
+    /// If it is none.
     pub fn new(text: &str) -> Result<Self> {
         let wrong = || {
             FeedError::Key {
@@ -95,7 +95,7 @@ impl Secret {
     /// Whether a file with a secret key needs a pass phrase.
     ///
     /// # Errors
-    /// Where it holds no secret key.
+    /// If it holds no secret key.
     pub fn is_locked(text: &str) -> Result<bool> {
         // The kinds of signature, of lock and of checksum begin it: `Ed`, nothing or `Sc`, `B2`, in base64.
         let starts = |mark: &str| text.lines().any(|line| line.trim().starts_with(mark));
@@ -106,11 +106,11 @@ impl Secret {
         }
     }
 
-    /// Opens the text of a file with a secret key. A pass phrase makes that take a while, and, where the ordinary
-    /// tool made it, a gigabyte of memory.
+    /// Opens the text of a file with a secret key. A pass phrase makes that take a while, and, if the ordinary tool
+    /// made it, a gigabyte of memory.
     ///
     /// # Errors
-    /// Where it holds none, or the pass phrase is not the one.
+    /// If it holds none, or the pass phrase is not the one.
     pub fn open(text: &str, pass_phrase: Option<String>) -> Result<Self> {
         let key = if Self::is_locked(text)? {
             let held = SecretKeyBox::from_string(text).map_err(|_| not_secret())?;
@@ -130,10 +130,10 @@ impl Secret {
         Ok(Self { public: Key::new(&public.to_base64())?, key })
     }
 
-    /// Makes a new pair, locked by a pass phrase where one is given.
+    /// Makes a new pair, locked by a pass phrase if one is given.
     ///
     /// # Errors
-    /// Where the system gives no random numbers.
+    /// If the system gives no random numbers.
     pub fn generate(pass_phrase: Option<String>) -> Result<NewKey> {
         let made = |error: minisign::PError| FeedError::Key {
             what: format!("no key could be made: {error}"),

@@ -32,8 +32,8 @@ pub struct FeedFault {
     pub path: PathBuf,
     /// What is wrong.
     pub why: String,
-    /// What the user said of it and how far it had come, where only what was taken in is damaged: a refresh gets that
-    /// anew.
+    /// What the user said of it and how far it had come, if only what was taken in is damaged: a refresh gets that
+    /// again.
     pub subscription: Option<Subscription>,
 }
 
@@ -141,7 +141,7 @@ impl Feed {
         families.collect()
     }
 
-    /// A family without what the feed may not say: where in the registry its settings are, but where the user has
+    /// A family without what the feed may not say: where in the registry its settings are, but if the user has
     /// granted it.
     fn bounded(&self, mut family: Family) -> Family {
         family.settings.retain(|setting| match &setting.place {
@@ -160,7 +160,7 @@ impl<'a> Offer<'a> {
         format!("{}@{}", self.listing.id, self.entry.version)
     }
 
-    /// Where its file may be had; nothing where that is by hand alone.
+    /// If its file may be had; nothing if that is by hand alone.
     pub(crate) fn wanted(&self) -> Option<Wanted> {
         let file = &self.entry.file;
         let name = content_name(&file.blake3);
@@ -169,7 +169,7 @@ impl<'a> Offer<'a> {
         self.entry.page.is_none().then_some(wanted)
     }
 
-    /// That its publisher has taken it back, where that is so.
+    /// That its publisher has taken it back, if that is so.
     pub fn withdrawn(&self) -> Option<&'a Advice> {
         let number = self.entry.number();
         let mut advice = self.listing.advice.iter();
@@ -235,8 +235,8 @@ impl Feeds {
         offers
     }
 
-    /// What feeds have under a name that a user types: a family, with a version and a variant or without. Of a
-    /// family without a version, the newest that is no forerunner and was not taken back.
+    /// What feeds have under a name that a user types: a family, with a version and a variant or without. Of a family
+    /// without a version, the newest that is not a forerunner and was not taken back.
     pub fn named(&self, text: &str) -> Vec<Offer<'_>> {
         let spec = BuildSpec::parse(text);
         let offers = self.offers(&spec.family);
@@ -245,7 +245,7 @@ impl Feeds {
                 offer.entry.number().is_some_and(|number| !number.is_prerelease())
                     && offer.withdrawn().is_none()
             };
-            // Where there is none, the newest says why.
+            // If there is none, the newest says why.
             let newest = offers.iter().find(released).or(offers.first());
             let newest = newest.map(|offer| offer.entry.version.clone());
             let of_it = |offer: &Offer<'_>| Some(&offer.entry.version) == newest.as_ref();

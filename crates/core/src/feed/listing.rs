@@ -43,7 +43,7 @@ pub struct Listing {
     /// A catalog of it alone, as a catalog file is written.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub catalog: Option<String>,
-    /// Where files of its builds go, as a layout file is written.
+    /// If files of its builds go, as a layout file is written.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub layout: Option<String>,
     /// Its builds.
@@ -58,7 +58,7 @@ pub struct Listing {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Entry {
-    /// The version, as it stands in the build's name.
+    /// The version, as it is in the build's name.
     pub version: String,
     /// The file or archive.
     pub file: Packed,
@@ -94,7 +94,7 @@ pub struct Packed {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Variant {
-    /// Its name, where it has one.
+    /// Its name, if it has one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub name: Option<String>,
     /// The digest of its library.
@@ -119,15 +119,15 @@ pub struct Variant {
 pub struct Advice {
     /// Which versions it is about.
     pub builds: Requirement,
-    /// Which variant; all, where it is left out.
+    /// Which variant; all, if it is left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub variant: Option<String>,
     /// What of them.
     pub what: Counsel,
-    /// With which versions of the game; with any, where it is left out.
+    /// With which versions of the game; with any, if it is left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub game: Option<Requirement>,
-    /// The executable of the game that it is about; that of any, where it is left out.
+    /// The executable of the game that it is about; that of any, if it is left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub program: Option<String>,
     /// The reason.
@@ -153,7 +153,7 @@ impl Advice {
         has_version && meant.is_none_or(|meant| program.is_some_and(|it| same_name(it, meant)))
     }
 
-    /// Which game it is about, where it is not any: `version 4.6.* of pier.exe`.
+    /// Which game it is about, if it is not any: `version 4.6.* of pier.exe`.
     pub fn about(&self) -> Option<String> {
         match (&self.game, &self.program) {
             (None, None) => None,
@@ -173,7 +173,7 @@ impl Advice {
 }
 
 impl Entry {
-    /// The version that its name states; those of builds whose files state none are no versions.
+    /// The version that its name states; those of builds whose files state none are not versions.
     pub fn number(&self) -> Option<Version> {
         self.version.parse().ok()
     }
@@ -215,7 +215,7 @@ impl Packed {
         Content { blake3: self.blake3, size: self.size }
     }
 
-    /// Says whether its name is none that a file can bear, or it is too long.
+    /// Says whether its name is none that a file can have, or it is too long.
     fn check(&self, most: u64) -> Result<(), String> {
         check_name(&self.name)?;
         if self.size > most {

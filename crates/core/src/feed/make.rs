@@ -1,5 +1,5 @@
 //! Writes a feed: its contents first, then the head that names them, and last the signature that names the head. Who
-//! reads it meanwhile has the state before or the one after.
+//! reads it in the meantime has the state before or the one after.
 
 use std::collections::BTreeSet;
 use std::fs::File;
@@ -24,7 +24,7 @@ const BUILDS_A_SHARD: usize = 16;
 pub enum Signer<'a> {
     /// This program.
     Secret(&'a Secret),
-    /// Its publisher, with the ordinary tool; the head bears this key.
+    /// Its publisher, with the ordinary tool; the head has this key.
     Elsewhere(&'a Key),
 }
 
@@ -46,9 +46,9 @@ pub struct Written {
     pub head: Head,
     /// Its file.
     pub path: PathBuf,
-    /// The signature, or where it is to be.
+    /// The signature, or where it is expected.
     pub signature: PathBuf,
-    /// What the signature is to say, where it is made elsewhere.
+    /// What the signature is to say, if it is made elsewhere.
     pub comment: Option<String>,
 }
 
@@ -173,7 +173,7 @@ pub(crate) fn content_path(folder: &Path, digest: &Digest) -> PathBuf {
     folder.join(content_name(digest))
 }
 
-/// Writes a content into a feed's folder, where it is not there yet.
+/// Writes a content into a feed's folder, if it is not there yet.
 pub(crate) fn write_content(folder: &Path, bytes: &[u8]) -> Result<Content> {
     let content = Content::of_bytes(bytes);
     let path = content_path(folder, &content.blake3);
@@ -184,7 +184,7 @@ pub(crate) fn write_content(folder: &Path, bytes: &[u8]) -> Result<Content> {
     Ok(content)
 }
 
-/// Copies a file into a feed's folder as the content that it is, where that is not there yet.
+/// Copies a file into a feed's folder as the content that it is, if that is not there yet.
 pub(crate) fn copy_content(folder: &Path, from: &Path, content: &Content) -> Result<()> {
     let path = content_path(folder, &content.blake3);
     if is_there(&path, content) {

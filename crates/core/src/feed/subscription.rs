@@ -23,7 +23,7 @@ pub struct Subscription {
     pub refreshed: Timestamp,
     /// How the server marked what it sent then.
     pub(crate) seen: Seen,
-    /// After how long it is asked again by itself, where the user wants that.
+    /// After how long it is asked again by itself, if the user wants that.
     pub fresh_for: Option<SignedDuration>,
     /// Keys of the registry, below the user's own, in which its settings may be.
     pub granted: Vec<String>,
@@ -41,7 +41,7 @@ impl Subscription {
     }
 }
 
-/// Whether a key of the registry is another or lies below it.
+/// Whether a key of the registry is another or is below it.
 pub(super) fn is_below(granted: &str, key: &str) -> bool {
     let (granted, key) = (granted.to_lowercase(), key.to_lowercase());
     let (granted, key) = (granted.trim_matches('\\'), key.trim_matches('\\'));

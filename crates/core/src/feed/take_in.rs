@@ -115,7 +115,7 @@ fn ask(
     Ok(News::Head(Box::new(found)))
 }
 
-/// Fails where a state is older than one that is known, or another of the same number; and where it is not that one and
+/// Fails if a state is older than one that is known, or another of the same number; and if it is not that one and
 /// stale: an old state that somebody holds back is known by its date.
 pub(crate) fn expect_current(found: &Found, known: &Subscription) -> Result<()> {
     let Found { address, head, .. } = found;
@@ -132,7 +132,7 @@ pub(crate) fn expect_current(found: &Found, known: &Subscription) -> Result<()> 
     Ok(())
 }
 
-/// Says where a state is older than the one that is known, or another of the same number.
+/// Says if a state is older than the one that is known, or another of the same number.
 fn expect_no_fall(comment: &Comment, known: &Subscription) -> Result<(), String> {
     let (new, old) = (comment.serial, known.serial);
     if new < old {

@@ -22,7 +22,7 @@ impl Address {
     /// Reads an address as a user types it; a folder becomes absolute.
     ///
     /// # Errors
-    /// Where it is neither the address of a web server nor a path.
+    /// If it is neither the address of a web server nor a path.
     pub fn new(text: &str) -> Result<Self> {
         if text.contains("://") {
             return Self::web(text);
@@ -39,7 +39,7 @@ impl Address {
     /// Reads the address of a web server: the only kind that a feed may name.
     ///
     /// # Errors
-    /// Where it is something else.
+    /// If it is something else.
     pub fn web(text: &str) -> Result<Self> {
         let text = text.trim();
         if text.contains(['?', '#']) {
@@ -51,7 +51,7 @@ impl Address {
     /// Reads the address of a page, which may hold a question and a place in the page.
     ///
     /// # Errors
-    /// Where it is none.
+    /// If it is none.
     pub(crate) fn page(text: &str) -> Result<&str> {
         let text = text.trim();
         if text.len() > LONGEST {
@@ -109,7 +109,7 @@ impl fmt::Display for Address {
     }
 }
 
-/// Where a redirect leads that came from a page; nothing where that is no address.
+/// If a redirect leads that came from a page; nothing if that is not an address.
 pub(super) fn redirected(from: &str, location: &str) -> Option<Address> {
     let location = location.split('#').next().unwrap_or_default();
     let scheme_end = from.find("://")? + 3;

@@ -35,7 +35,7 @@ pub(crate) enum Answer {
 /// What is sent, from a byte on.
 pub(super) struct Sent {
     pub from: u64,
-    /// How long all of it is, where that is said.
+    /// How long all of it is, if that is said.
     pub all: Option<u64>,
     pub body: Box<dyn Read + Send>,
 }
@@ -100,7 +100,7 @@ impl Client {
         Err(first.unwrap_or_else(|| FeedError::Nowhere { what: name.to_owned() }.into()))
     }
 
-    /// Begins to get something, from a byte on where that can be had.
+    /// Begins to get something, from a byte on if that can be had.
     pub(super) fn open(&self, address: &Address, from: u64) -> Result<Sent> {
         let failed = failed(address);
         match address {
@@ -180,7 +180,7 @@ impl Pace {
         Self { since: Instant::now(), bytes: 0 }
     }
 
-    /// Notes that more has come, and fails where it is too little.
+    /// Notes that more has come, and fails if it is too little.
     pub fn note(&mut self, bytes: usize) -> io::Result<()> {
         self.bytes += bytes as u64;
         if self.since.elapsed() < RATE_OVER {
@@ -194,7 +194,7 @@ impl Pace {
     }
 }
 
-/// Reads to the end, and fails where that is farther than `most`.
+/// Reads to the end, and fails if that is farther than `most`.
 fn all_of(mut body: impl Read, most: u64) -> io::Result<Vec<u8>> {
     let mut pace = Pace::new();
     let mut bytes = Vec::new();

@@ -1,5 +1,4 @@
-//! Downloads a file that is known by its digest: goes on where it was interrupted, and elsewhere where a place
-//! fails.
+//! Downloads a file that is known by its digest: continues if it was interrupted, and elsewhere if a place fails.
 
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, Read, Seek, SeekFrom, Write};
@@ -19,7 +18,7 @@ const BLOCK: usize = 64 << 10;
 /// How often a folder is made that another process takes away.
 const MOST_TRIES: usize = 20;
 
-/// What was begun and not gone on with for so long is given up.
+/// What was begun and not continued for so long is given up.
 const FORGOTTEN: Duration = Duration::from_secs(30 * 24 * 3600);
 
 /// A file that is to be had.
@@ -27,13 +26,13 @@ const FORGOTTEN: Duration = Duration::from_secs(30 * 24 * 3600);
 pub(crate) struct Wanted {
     /// What is in it.
     pub content: Content,
-    /// What it is called: one name, which a file can bear.
+    /// What it is called: one name, which a file can have.
     pub name: String,
-    /// Where it may be had, in the order in which that is tried.
+    /// Addresses to download it from, in the order in which they are tried.
     pub places: Vec<Address>,
 }
 
-/// A file on its way, in a folder of its own that no other process uses meanwhile.
+/// A file on its way, in its own folder that no other process uses in the meantime.
 #[derive(Debug)]
 pub(crate) struct Transfer {
     folder: PathBuf,
@@ -76,8 +75,8 @@ impl Transfer {
         there.map_or(0, |there| there.len().min(self.wanted.content.size))
     }
 
-    /// Gets the file, and gives its path. What was begun before is gone on with; and what is not what was
-    /// promised when all is there is got anew, once.
+    /// Gets the file, and gives its path. What was begun before is continued; and what is not what was promised when
+    /// all is there is got again, once.
     pub fn run(&self, client: &Client, progress: &dyn Progress) -> Result<PathBuf> {
         let whole = self.whole();
         if is(&whole, &self.wanted.content) {

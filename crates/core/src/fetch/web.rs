@@ -38,7 +38,7 @@ pub(super) struct Web {
 /// What a server says before it sends anything.
 pub(super) struct Reply {
     pub status: u16,
-    /// From which byte on it sends, and how long all of it is, where it says so.
+    /// From which byte on it sends, and how long all of it is, if it says so.
     pub range: Option<(u64, Option<u64>)>,
     pub seen: Seen,
     pub body: Box<dyn Read + Send>,
@@ -63,7 +63,7 @@ impl Web {
         Self { agent: config.into() }
     }
 
-    /// Asks for what is at an address, from a byte on, or only where it is not what was seen before.
+    /// Asks for what is at an address, from a byte on, or only if it is not what was seen before.
     pub fn get(&self, url: &str, from: u64, seen: Option<&Seen>) -> io::Result<Reply> {
         let mut url = url.to_owned();
         for _ in 0..=MOST_HOPS {
@@ -117,7 +117,7 @@ fn roots() -> RootCerts {
     }
 }
 
-/// A header's text, where it is one that can be sent back.
+/// A header's text, if it is one that can be sent back.
 fn header(headers: &HeaderMap, name: &HeaderName) -> Option<String> {
     const LONGEST: usize = 2048;
     let text = headers.get(name)?.to_str().ok()?;
@@ -135,13 +135,13 @@ fn wrong(why: &str) -> io::Error {
     io::Error::new(io::ErrorKind::InvalidData, why.to_owned())
 }
 
-/// What is wrong with the certificate of a server, where that is what an error is about.
+/// What is wrong with the certificate of a server, if that is what an error is about.
 pub(super) fn wrong_certificate(error: &io::Error) -> Option<String> {
     let text = error.to_string();
     text.split_once("invalid peer certificate: ").map(|(_, what)| what.to_owned())
 }
 
-/// What went wrong while a server was waited for, where that is what an error is about.
+/// What went wrong while a server was waited for, if that is what an error is about.
 pub(super) fn in_words(error: &io::Error) -> Option<String> {
     let words = match error.get_ref()?.downcast_ref::<ureq::Error>()? {
         ureq::Error::Timeout(_) => "it did not answer in time",

@@ -12,7 +12,7 @@ use crate::path::TreePath;
 /// The words of a command. A text that is the path of a file is one word.
 ///
 /// # Errors
-/// Where a quotation mark has no second.
+/// If a quotation mark has no second.
 pub(crate) fn words(text: &str) -> Result<Vec<String>, String> {
     if Path::new(text).is_file() {
         return Ok(vec![text.to_owned()]);
@@ -61,7 +61,7 @@ impl StartSetting {
     /// What a text says of a game in a folder.
     ///
     /// # Errors
-    /// Where it cannot be taken apart.
+    /// If it cannot be taken apart.
     pub fn of(root: &Path, text: &str) -> Result<Self, String> {
         if is_address(text) {
             return Ok(Self::Address(text.to_owned()));
@@ -85,8 +85,8 @@ fn is_address(text: &str) -> bool {
     })
 }
 
-/// The program of a command, where it is there: by its path, or in one of the folders in which the system
-/// looks for programs.
+/// The program of a command, if it is there: by its path, or in one of the folders in which the system looks for
+/// programs.
 pub(crate) fn program_of(command: &[String]) -> Option<PathBuf> {
     let program = Path::new(command.first()?);
     if program.components().count() > 1 || program.is_absolute() {

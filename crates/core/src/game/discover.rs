@@ -1,8 +1,8 @@
 //! Which folders below a place are games. Works on paths alone.
 //!
-//! A folder with programs or libraries of its own is one game. A folder whose programs all lie in
-//! sub-folders is one game where it is built like one (folders such as `bin` or `redist`, or a
-//! program that bears the folder's name), and else a library whose sub-folders are looked at.
+//! A folder with programs or its own libraries is one game. A folder whose programs all are in sub-folders is one
+//! game if it is built like one (folders such as `bin` or `redist`, or a program that has the folder's name), and
+//! else a library whose sub-folders are looked at.
 
 use std::collections::BTreeMap;
 
@@ -114,7 +114,7 @@ fn collect(
         return;
     }
 
-    // What runs other programs is no game, wherever it lies.
+    // What runs other programs is not a game, wherever it lies.
     let is_runtime = !path.is_empty() && is_runtime_folder(name);
     if !folder.has_program() || is_runtime && known == Reach::Anything {
         return;

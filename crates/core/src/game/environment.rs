@@ -1,5 +1,5 @@
-//! The environment that stands in for Windows where a game runs in a prefix: which libraries it takes from
-//! the game's folder. Its registry says so, and is read as the text that it is: looking starts nothing.
+//! The environment that is in for Windows if a game runs in a prefix: which libraries it takes from the game's
+//! folder. Its registry says so, and is read as the text that it is: looking starts nothing.
 
 use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -30,12 +30,12 @@ pub struct Environment {
     pub prefix: PathBuf,
     /// What its registry says of a library, by its name in lower case without ending.
     overrides: BTreeMap<String, String>,
-    /// The libraries of its own, by machine: their names in lower case.
+    /// The its own libraries, by machine: their names in lower case.
     own: Option<(HashSet<String>, HashSet<String>)>,
 }
 
 impl Environment {
-    /// The prefix in which a folder lies, if it lies in one.
+    /// The prefix in which a folder lies, if it is in one.
     pub(super) fn around(folder: &Path) -> Option<PathBuf> {
         let is_drive = |around: &&Path| around.file_name().is_some_and(|name| name == DRIVE);
         let prefix = folder.ancestors().find(is_drive)?.parent()?;
@@ -85,7 +85,7 @@ impl Environment {
         format!(r"{}\DllOverrides", Self::key_of(program))
     }
 
-    /// Whether the environment takes its own library of a name, whatever lies beside the program.
+    /// Whether the environment takes its own library of a name, whatever is beside the program.
     pub fn takes_its_own(&self, library: &str, machine: Machine) -> bool {
         let name = fold(library);
         let said = self.overrides.get(stem(&name)).or_else(|| self.overrides.get(&name));
@@ -103,7 +103,7 @@ impl Environment {
     }
 }
 
-/// The values of a key: the names of libraries in lower case, without the mark that some bear.
+/// The values of a key: the names of libraries in lower case, without the mark that some have.
 fn overrides_in(registry: &PrefixRegistry<'_>, key: &str) -> BTreeMap<String, String> {
     let said = registry.values(key).into_iter().filter_map(|(name, value)| {
         let name = fold(name.trim_start_matches('*'));

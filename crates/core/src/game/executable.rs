@@ -56,7 +56,7 @@ const SAME_PRODUCT: i32 = 10;
 /// Made by another company than most: a tool that came along, or a game among the publisher's own tools.
 const OTHER_MAKER: i32 = -10;
 
-/// Weak signs, which decide only where nothing else does.
+/// Weak signs, which decide only if nothing else does.
 const INITIALS: i32 = 5;
 const IN_HOME: i32 = 5;
 
@@ -70,9 +70,9 @@ const IN_RUNTIME: i32 = -60;
 /// In a folder for what is installed beside the game: more than drawing and size together.
 const IN_ASIDE: i32 = -50;
 
-/// Words in a program's name, description or folder that show what it is for, and what that costs: as much
-/// as all signs of a game together where no game bears such a word (crash reporters, installers), and less
-/// where some do (servers, editors, benchmarks).
+/// Words in a program's name, description or folder that show what it is for, and what that costs: as much as all
+/// signs of a game together if no game has such a word (crash reporters, installers), and less if some do (servers,
+/// editors, benchmarks).
 const HELPERS: [(&str, &str, i32); 28] = [
     ("crash", "looks like a crash reporter", -60),
     ("bugreport", "looks like a crash reporter", -60),
@@ -185,7 +185,7 @@ pub(crate) fn rank(
     ranked
 }
 
-/// Programs of which there is another for 32 bits that bears the same name, but for what tells the machine.
+/// Programs of which there is another for 32 bits that has the same name, but for what tells the machine.
 fn wider_twins(programs: &[(TreePath, Facts)]) -> Vec<TreePath> {
     let name = |path: &TreePath| {
         let stem = fold(stem(path.file_name()));

@@ -25,7 +25,7 @@ pub struct Game {
 }
 
 impl Game {
-    /// What there is to say where its folder is not there.
+    /// The message if its folder is missing.
     pub fn gone(&self) -> Error {
         Error::Game(GameError::Gone {
             title: self.title.clone(),

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use super::game::Game;
 
-/// Games of one home, each with an id and a folder of its own.
+/// Games of one home, each with an id and its own folder.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct KnownGames {
     games: Vec<Game>,

@@ -11,7 +11,7 @@ pub struct Pin {
     pub game: String,
     /// The family.
     pub family: String,
-    /// The versions that it is kept at; whatever it has, where it is left out.
+    /// The versions that it is kept at; whatever it has, if it is left out.
     #[schemars(with = "Option<String>")]
     pub version: Option<Requirement>,
     /// The reason.

@@ -19,7 +19,7 @@ pub struct GameSettings {
     pub executable: Option<TreePath>,
     /// The store edition, in the user's words.
     pub edition: Option<String>,
-    /// Whether it is played online; not said where it is left out.
+    /// Whether it is played online; not said if it is left out.
     pub online: Option<bool>,
     /// Further folders that files go to, also outside the game's folder.
     pub bays: BTreeMap<String, PathBuf>,
@@ -27,7 +27,7 @@ pub struct GameSettings {
     pub left_out: BTreeMap<String, Vec<String>>,
     /// Folders that data parts go to for a mod manager, by family.
     pub handoffs: BTreeMap<String, PathBuf>,
-    /// The folder of the environment in which the game runs, where it does not run on Windows itself.
+    /// The folder of the environment in which the game runs, if it does not run on Windows itself.
     pub prefix: Option<PathBuf>,
     /// The program, with its first arguments, that starts Windows programs in the prefix.
     pub run_with: Option<Vec<String>>,
@@ -37,7 +37,7 @@ pub struct GameSettings {
     pub arguments: Vec<String>,
     /// Variables of the environment that it is started in.
     pub environment: BTreeMap<String, String>,
-    /// Where the game's version is written, if the executable does not say it.
+    /// If the game's version is written, if the executable does not say it.
     pub version_file: Option<VersionFile>,
 }
 
@@ -58,7 +58,7 @@ impl VersionFile {
     /// Checks the pattern.
     ///
     /// # Errors
-    /// Where the pattern is not a regular expression, or has no group.
+    /// If the pattern is not a regular expression, or has no group.
     pub fn new(path: TreePath, pattern: &str) -> Result<Self> {
         match Regex::new(pattern) {
             Ok(_) => Ok(Self { path, pattern: pattern.to_owned() }),

@@ -1,4 +1,4 @@
-//! The game's own version, and from where it is known.
+//! The game's own version, and its source.
 
 use std::fmt;
 use std::path::Path;
@@ -19,11 +19,11 @@ pub struct GameVersion {
     /// The version; `None` where releases differ in the executable's content alone.
     #[schemars(with = "Option<String>")]
     pub version: Option<Version>,
-    /// From where it is known.
+    /// Where it is stated.
     pub origin: Origin,
 }
 
-/// From where a game's version is known.
+/// Where a game's version is stated.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Origin {
@@ -53,9 +53,8 @@ impl fmt::Display for Origin {
 /// How much of a text file is searched for a version: change logs name the newest at their start.
 const LONGEST_TEXT: u64 = 1 << 20;
 
-/// The version of a game as far as it is stated, in the order: the user's text file, the
-/// executable's file version, its product version. A version such as 1.0.0.0, which many
-/// executables bear whatever their release, says nothing.
+/// The version of a game as far as it is stated, in the order: the user's text file, the executable's file version,
+/// its product version. A version such as 1.0.0.0, which many executables have whatever their release, says nothing.
 pub(crate) fn stated(game: &Game, executable: &Executable) -> Option<GameVersion> {
     let file = || Some((executable.facts.version().filter(telling)?, Origin::FileVersion));
     let product =

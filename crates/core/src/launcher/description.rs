@@ -25,18 +25,18 @@ const GROUPS: [&str; 7] = ["title", "folder", "build", "next", "waiting", "id", 
 pub struct Launcher {
     /// What it is called here.
     pub name: String,
-    /// Where its records lie, with placeholders and `*`.
+    /// If its records lie, with placeholders and `*`.
     pub records: Vec<String>,
     /// What is found in a record: regular expressions with named groups.
     pub(crate) patterns: Vec<Regex>,
-    /// Where the folder of a game is, with the placeholder `{folder}`; a whole path in the record, where nothing is
+    /// Where the folder of a game is, with the placeholder `{folder}`; a whole path in the record, if nothing is
     /// said.
     pub(crate) games: Option<String>,
-    /// Where it writes down its library roots, and how.
+    /// If it writes down its library roots, and how.
     pub(crate) libraries: Option<(Vec<String>, Regex)>,
     /// How it is asked to start a game: an address or a command, with `{id}` and the like.
     pub start: Option<String>,
-    /// The key of a record that keeps it from updating a game; the read-only mark, where nothing is said.
+    /// The key of a record that keeps it from updating a game; the read-only mark, if nothing is said.
     pub hold: Option<HoldKey>,
 }
 
@@ -125,7 +125,7 @@ struct HoldEntry {
 /// Reads a description.
 ///
 /// # Errors
-/// With the line, where it cannot be understood.
+/// With the line, if it cannot be understood.
 pub fn parse(path: &Path, text: &str) -> Result<Vec<Launcher>, CatalogError> {
     let wrong = |line: usize, what: String| CatalogError { path: path.to_owned(), line, what };
     let file: DescriptionFile =

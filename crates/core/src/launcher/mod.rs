@@ -1,5 +1,5 @@
 //! Launchers: what keeps games up to date, and writes down which it has, and where. None is known by name: the user
-//! describes where its records lie and what stands in them.
+//! describes if its records lie and what is in them.
 
 mod description;
 mod record;

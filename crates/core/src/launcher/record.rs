@@ -1,6 +1,5 @@
-//! The records that launchers keep of games, as far as a description says what stands in them. They are untrusted: what
-//! they say is shown as it stands there, and leads to no file but the record itself and folders of games that are
-//! there.
+//! The records that launchers keep of games, as far as a description says what is in them. They are untrusted: what
+//! they say is shown as it is there, and leads to no file but the record itself and folders of games that are there.
 
 use std::path::{Path, PathBuf};
 
@@ -136,7 +135,7 @@ fn text_of(file: &Path) -> Option<String> {
     Some(decoded(&bytes_of(file, LONGEST).ok()?))
 }
 
-/// What stands in a record, as it stands there.
+/// What is in a record, as it is there.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Stated {
     /// The game's title.
@@ -176,7 +175,7 @@ impl Launcher {
         }
     }
 
-    /// How the launcher is asked to start a game. What a record says comes into an address or a command only where it
+    /// How the launcher is asked to start a game. What a record says comes into an address or a command only if it
     /// can be nothing but a name there.
     pub fn start_of(&self, stated: &Stated) -> Option<String> {
         let is_name =
@@ -191,7 +190,7 @@ impl Launcher {
     }
 }
 
-/// Reads a record; nothing where it names no folder of a game that is there.
+/// Reads a record; nothing if it names no folder of a game that is there.
 fn read(launcher: &Launcher, file: &Path, library: Option<&PathBuf>) -> Option<Record> {
     let stated = launcher.read(&text_of(file)?);
     let folder = stated.folder.as_ref()?;

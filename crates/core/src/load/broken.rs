@@ -109,7 +109,7 @@ fn more_than(was: &Broken, mut is: Broken) -> Option<Broken> {
     (!is.edge.lacks.is_empty()).then_some(is)
 }
 
-/// What was loaded by name and still lies there, and that its program cannot load any more.
+/// What was loaded by name and still is there, and that its program cannot load any more.
 fn unloadable(before: &Graph, after: &Graph, scene: &Scene<'_>) -> Vec<Broken> {
     let met: HashSet<String> = after
         .processes

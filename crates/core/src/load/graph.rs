@@ -68,7 +68,7 @@ pub struct Edge {
     pub unsure: Vec<String>,
 }
 
-/// What is found where an image asks for a library.
+/// The file that is found when an image requests a library.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Outcome {
     /// A file of the game.
@@ -111,7 +111,7 @@ pub struct Way<'a> {
     pub process: &'a Process,
     /// The images on the way, the program first, or the library that is loaded by its name.
     pub images: Vec<&'a Loaded>,
-    /// What the last of them asks for, where that is no image of the game that can be loaded.
+    /// What the last of them asks for, if that is not an image of the game that can be loaded.
     pub last: Option<&'a Edge>,
 }
 

@@ -18,7 +18,7 @@ use upright_spanner_image::{Facts, Import, Machine, Offer};
 pub(crate) struct Scene<'a> {
     view: &'a GameView,
     window: &'a dyn Window,
-    /// The environment that the game runs in, where it runs in a prefix.
+    /// The environment that the game runs in, if it runs in a prefix.
     pub(super) environment: Option<&'a Environment>,
     /// Every image, by its path without regard to case.
     images: HashMap<String, Present<'a>>,
@@ -73,13 +73,13 @@ impl<'a> Scene<'a> {
                 after.images.retain(|key, _| *key != gone && !is_in(key));
                 continue;
             }
-            // What lies in a folder elsewhere is not loaded from there.
+            // What is in a folder elsewhere is not loaded from there.
             let Some(place) = step.file().filter(|place| place.bay().is_none()) else { continue };
             let path = place.path();
             let key = fold(path.as_str());
             match step.after().state.content() {
                 None => drop(after.images.remove(&key)),
-                // Most files of a game are no images, and need not be opened to see that.
+                // Most files of a game are not images, and need not be opened to see that.
                 Some(_)
                     if *step.owner() == Owner::Game
                         && !may_be_image(path)
@@ -121,7 +121,7 @@ impl<'a> Scene<'a> {
         self.images.get(&fold(&path))
     }
 
-    /// Whether a process of a machine can load the image at a path; nothing where there is none.
+    /// Whether a process of a machine can load the image at a path; nothing if there is none.
     pub(super) fn outcome(&self, path: &TreePath, machine: Machine) -> Option<Outcome> {
         let present = self.beside("", path.as_str())?;
         let path = present.path.clone();
@@ -151,19 +151,19 @@ impl<'a> Scene<'a> {
         all
     }
 
-    /// What an image imports, where that can be read.
+    /// What an image imports, if that can be read.
     pub(super) fn imports(&self, present: &Present<'_>) -> Option<Arc<Vec<Import>>> {
         self.window.imports(present.at()?)
     }
 
-    /// What an image offers, where that can be read.
+    /// What an image offers, if that can be read.
     pub(super) fn offer(&self, present: &Present<'_>) -> Option<Arc<Offer>> {
         self.window.offer(present.at()?)
     }
 }
 
 impl Present<'_> {
-    /// What is known of the image; nothing where it cannot be loaded.
+    /// What is known of the image; nothing if it cannot be loaded.
     pub fn facts(&self) -> Option<&Facts> {
         match &self.source {
             Source::OnDisk(facts) => Some(facts),
@@ -180,7 +180,7 @@ impl Present<'_> {
         }
     }
 
-    /// Why it cannot be loaded, where it cannot.
+    /// Why it cannot be loaded, if it cannot.
     pub fn damage(&self) -> Option<&str> {
         match &self.source {
             Source::Damaged(why) => Some(why),
@@ -189,7 +189,7 @@ impl Present<'_> {
     }
 }
 
-/// Whether a file bears the ending of a program or library.
+/// Whether a file has the ending of a program or library.
 fn may_be_image(path: &TreePath) -> bool {
     let ending = extension(path.file_name());
     ending == "exe" || LIBRARY_EXTENSIONS.contains(&ending.as_str())

@@ -42,7 +42,7 @@ fn by_name<'s>(scene: &'s Scene<'s>, walks: &mut [Walk<'s>]) {
         .map(|name| fold(name))
         .collect();
 
-    // What others import comes with these; only where they go in a circle does one of them begin.
+    // What others import comes with these; only if they go in a circle does one of them begin.
     let (others, first): (Vec<&Present<'s>>, Vec<&Present<'s>>) =
         unmet.into_iter().partition(|library| imported.contains(&fold(library.path.file_name())));
     for library in first.into_iter().chain(others) {
@@ -53,8 +53,8 @@ fn by_name<'s>(scene: &'s Scene<'s>, walks: &mut [Walk<'s>]) {
     }
 }
 
-/// The program that would load a library by its name: of those that can, the one in the nearest folder around
-/// it, else the one that counts. What lies in the game's own folder and is not the game starts others.
+/// The program that would load a library by its name: of those that can, the one in the nearest folder around it,
+/// else the one that counts. What is in the game's own folder and is not the game starts others.
 fn loader_of(library: &Present<'_>, walks: &[Walk<'_>]) -> Option<usize> {
     let can = |walk: &Walk<'_>| library.facts().is_none_or(|facts| facts.runs_on(walk.machine));
     let folder = fold(library.path.folder());
@@ -74,7 +74,7 @@ struct Walk<'s> {
     program: &'s Present<'s>,
     machine: Machine,
     images: Vec<Loaded>,
-    /// Where each image is among them, by its path without regard to case.
+    /// The index of each image among them, by its path without regard to case.
     at: HashMap<String, usize>,
     /// Images that are met and not followed yet.
     queue: VecDeque<Next<'s>>,
@@ -197,7 +197,7 @@ impl<'s> Walk<'s> {
         }
     }
 
-    /// Adds what comes of asking a library for some functions, and of where it leads them on to.
+    /// Adds the result of requesting functions from a library, and from those it forwards to.
     fn ask<'i>(
         &mut self,
         ask: &Ask<'_>,
@@ -275,7 +275,7 @@ enum Found<'s> {
     Nothing,
 }
 
-/// Where a function leads that lives in another library: `other.go`, or `other.#12`.
+/// If a function leads that lives in another library: `other.go`, or `other.#12`.
 fn forward(target: &str) -> Option<(String, Symbol)> {
     let (library, function) = target.rsplit_once('.')?;
     // It is written without ending, whatever dots are in it.

@@ -1,6 +1,6 @@
-//! What Windows itself offers: on Windows what lies in its own folders, elsewhere what is known of it.
+//! What Windows itself offers: on Windows what is in its own folders, elsewhere what is known of it.
 //!
-//! An environment that stands in for Windows lacks what Windows has: there, too, what is known counts.
+//! An environment that is in for Windows lacks what Windows has: there, too, what is known counts.
 
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
@@ -33,7 +33,7 @@ impl Own {
     }
 }
 
-/// Windows' own libraries on this machine, where it runs Windows.
+/// Windows' own libraries on this machine, if it runs Windows.
 static HERE: LazyLock<Option<Folders>> = LazyLock::new(Folders::find);
 
 /// The library of a name that Windows has for a machine.
@@ -74,7 +74,7 @@ impl Folders {
     fn find() -> Option<Self> {
         let windows = std::path::PathBuf::from(std::env::var_os("SystemRoot")?);
         let core = exports_of(&windows.join("System32").join("ntdll.dll")).ok()?;
-        // An environment that stands in for Windows says so there.
+        // An environment that is in for Windows says so there.
         let mut names = core.iter().filter_map(|export| export.name.as_deref());
         let stands_in = names.any(|name| name == "wine_get_version");
         (!stands_in).then(|| Self { windows, read: Mutex::default() })

@@ -1,5 +1,5 @@
-//! Chooses builds of several families together, where a catalog ties them: what needs what, and what
-//! does not work with what. The search is that of dependency solvers; its explanation becomes ours.
+//! Chooses builds of several families together, if a catalog ties them: what needs what, and what does not work with
+//! what. The search is that of dependency solvers; its explanation becomes ours.
 
 use std::collections::BTreeMap;
 use std::convert::Infallible;
@@ -45,8 +45,8 @@ struct Ties<'a> {
     catalog: &'a Catalog,
 }
 
-/// Chooses one candidate for each family: the newest of `target` that can be had, and of the others
-/// what they are now if that can stay. Where there is no choice, gives the sentences that say why.
+/// Chooses one candidate for each family: the newest of `target` that can be had, and of the others what they are now
+/// if that can stay. If there is not a choice, gives the sentences that say why.
 pub(crate) fn choose_together(
     target: &str,
     families: &Families,

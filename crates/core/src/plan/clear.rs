@@ -61,7 +61,7 @@ impl FitPlanner<'_> {
         Ok(())
     }
 
-    /// What an earlier installation by hand left: it is listed, and goes where the user says so.
+    /// What an earlier installation by hand left: it is listed, and goes if the user says so.
     fn clear_by_hand(&self, wanted: &dyn Fn(&Place, &Plan) -> bool, plan: &mut Plan) -> Result<()> {
         let libraries = self.situation.view.libraries.iter();
         let mut left: Vec<&Library> = libraries.filter(|own| self.is_left_by_hand(own)).collect();

@@ -21,7 +21,7 @@ pub enum DriftState {
     Overwritten,
     /// It is gone.
     Missing,
-    /// A file is there where there should be none.
+    /// A file is there if there should be none.
     Foreign,
     /// A change that was interrupted is about it.
     Waiting,
@@ -86,7 +86,7 @@ pub struct Drifted {
 }
 
 impl Drifted {
-    /// Whether it is other than the last change left it.
+    /// Whether it is different from the last change left it.
     pub fn is_off(&self) -> bool {
         !matches!(self.state, DriftState::Fitted | DriftState::Shipped | DriftState::Waiting)
     }
@@ -142,9 +142,9 @@ pub struct Drift {
     pub wound: Option<Wound>,
     /// What keeps launchers from updating the game.
     pub held: Vec<Held>,
-    /// What launchers say that would come next: the launcher, and the build where it names one.
+    /// What launchers say that would come next: the launcher, and the build if it names one.
     pub waiting: Vec<(String, Option<String>)>,
-    /// The executable as it was at the last change, where it is another now.
+    /// The executable as it was at the last change, if it is another now.
     pub executable_then: Option<ExecutableMark>,
     /// The executable as it is now.
     pub executable_now: Option<ExecutableMark>,
@@ -176,7 +176,7 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
         .collect();
     let mut files = Vec::new();
     for entry in ledger.entries() {
-        // Settings are set by the user and by programs: that is no drift.
+        // Settings are set by the user and by programs: that is not a drift.
         if matches!(entry.target, Target::Folder(_) | Target::Setting(_) | Target::Aside(_)) {
             continue;
         }

@@ -29,7 +29,7 @@ struct Choosing<'s, 'a> {
     options: &'s FitOptions,
 }
 
-/// Whether a build can be installed where a game has nothing of it yet.
+/// Whether a build can be installed if a game has nothing of it yet.
 fn is_installed_alone(build: &Build) -> bool {
     let has_place = build.layout.places.first().is_some_and(|place| place.bay != SLOT);
     has_place || build.role == Some(Role::Runtime)
@@ -45,8 +45,8 @@ fn needs_a_name(build: &Build) -> bool {
     (by_role || can_be_stood_in(&build.file.name)) && build.key().is_none() && !is_started
 }
 
-/// Works out how a build gets into a game, where its files have no place there yet or an older one of it goes
-/// by another name; nothing where it takes the places that it has, or has none.
+/// Works out how a build gets into a game, if its files have no place there yet or an older one of it goes by another
+/// name; nothing if it takes the places that it has, or has none.
 pub(super) fn entry<'a>(
     situation: &Situation<'a>,
     build: &'a Build,
@@ -130,8 +130,8 @@ impl<'a> Choosing<'_, 'a> {
         }
     }
 
-    /// The folder of the game by the name of the one in which the package holds the library; not where that is
-    /// the executable's own.
+    /// The folder of the game by the name of the one in which the package holds the library; not if that is the
+    /// executable's own.
     fn own_folder(&self) -> Option<String> {
         let folder = self.build.file.path.folder();
         let view = self.situation.view;

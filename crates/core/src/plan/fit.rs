@@ -1,5 +1,5 @@
-//! Plans to put a build into a game: its library into every slot that the family has, and what goes
-//! along with it to where its layout says.
+//! Plans to put a build into a game: its library into every slot that the family has, and what goes along with it to
+//! if its layout says.
 
 use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
@@ -26,7 +26,7 @@ pub(crate) struct FitPlanner<'a> {
     pub build: &'a Build,
     /// The files that it is for.
     pub slots: Vec<&'a Library>,
-    /// Where it goes where it has none of them.
+    /// Where it goes if the game has none of them.
     pub entry: Option<Entry<'a>>,
     pub options: &'a FitOptions,
     /// Builds of other families that are fitted in the same change.
@@ -46,13 +46,13 @@ pub(super) struct Piece<'a> {
 /// A file that a build puts into the game.
 pub(super) struct Target<'a> {
     pub place: Place,
-    /// The file that it takes the place of, where that bears another name.
+    /// The file that it replaces, if that has another name.
     pub(super) instead: Option<Place>,
     pub(super) policy: Policy,
     pub(super) file: Stored<'a>,
 }
 
-/// Whether a text names a part of a build: by its name, its path, or a folder that it lies in.
+/// Whether a text names a part of a build: by its name, its path, or a folder that it is in.
 pub(crate) fn names_part(text: &str, path: &TreePath) -> bool {
     let text = text.replace('\\', "/");
     let folder = format!("{}/", fold(text.trim_end_matches('/')));
@@ -62,12 +62,12 @@ pub(crate) fn names_part(text: &str, path: &TreePath) -> bool {
 }
 
 impl<'b> Target<'b> {
-    /// The build's library at a place, and where the file is that goes for it, if that is another.
+    /// The build's library at a place, and the place of the file that it removes, if that differs.
     fn library(place: Place, instead: Option<Place>, file: Stored<'b>) -> Self {
         Self { place, instead, policy: Policy::Replace, file }
     }
 
-    /// The build's library in a slot, under another name than what is there where one is given.
+    /// The build's library in a slot, under another name than what is there if one is given.
     fn in_slot(slot: &Library, name: Option<&str>, file: Stored<'b>) -> Self {
         let there = Place::from(slot.path.clone());
         let renamed = name
@@ -161,7 +161,7 @@ impl<'s> FitPlanner<'s> {
         remembered.chain(&self.options.without).any(|part| names_part(part, path))
     }
 
-    /// Where the game has parts of a build whose library it does not have: those are replaced.
+    /// If the game has parts of a build whose library it does not have: those are replaced.
     fn parts_in_game<'a>(
         &'a self,
         placements: &[&Placement],
@@ -180,7 +180,7 @@ impl<'s> FitPlanner<'s> {
             }
         }
         if let Some(library) = self.build.files().next() {
-            // The library itself comes where one of those asks for it.
+            // The library itself comes if one of those asks for it.
             let beside = anchors.first().filter(|_| asked.contains(&fold(&self.build.file.name)));
             let to = TreePath::new(&self.build.file.name).ok();
             if let Some((anchor, to)) = beside.zip(to) {
@@ -211,8 +211,8 @@ impl<'s> FitPlanner<'s> {
             && placement.from == self.build.file.path
     }
 
-    /// Where the library goes: into every slot, or to its bay where the game has none and the
-    /// layout knows a place that does not depend on one.
+    /// Where the library goes: into every slot, or to its bay if the game has none and the layout knows a place that
+    /// does not depend on one.
     fn heads(&self, plan: &mut Plan) -> Vec<Target<'_>> {
         let Some(library) = self.build.files().next() else { return Vec::new() };
         let as_name = self.options.as_name.as_deref();
@@ -264,7 +264,7 @@ impl<'s> FitPlanner<'s> {
         self.options.hand_off || remembered.contains_key(&self.build.id.family)
     }
 
-    /// Where another file of the build goes.
+    /// If another file of the build goes.
     fn place<'a>(
         &'a self,
         piece: &Piece<'a>,
@@ -340,8 +340,8 @@ impl<'s> FitPlanner<'s> {
         })
     }
 
-    /// Whether the build bears the version of an executable in its name and replaces a file that
-    /// bears this executable's: then the name is part of what it is.
+    /// Whether the build has the version of an executable in its name and replaces a file that has this executable's:
+    /// then the name is part of what it is.
     fn is_keyed(&self) -> bool {
         self.build.key().is_some()
             && self.slots.iter().any(|library| {

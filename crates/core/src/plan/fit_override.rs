@@ -44,7 +44,7 @@ impl FitPlanner<'_> {
         Ok(())
     }
 
-    /// Plans that what was said of a name which goes is taken back, where a change said it.
+    /// Plans that what was said of a name which goes is taken back, if a change said it.
     pub(super) fn prefer_no_more(&self, gone: &TreePath, plan: &mut Plan) -> Result<()> {
         let Some(value) = self.override_of(gone) else { return Ok(()) };
         let target = change::Target::Value(value);

@@ -1,5 +1,5 @@
-//! Where in a game the files of a build go: to the places that the game has for them, else beside the library, or
-//! where the folders of package and game have the same names.
+//! Where in a game the files of a build go: to the places that the game has for them, else beside the library, or if
+//! the folders of package and game have the same names.
 
 use std::collections::HashSet;
 use std::path::PathBuf;
@@ -17,8 +17,8 @@ use crate::survey::Library;
 use upright_spanner_image::system::{comes_with_windows, is_compiler_runtime};
 
 impl FitPlanner<'_> {
-    /// Where the game asks for a file of the library's name and has none that can be loaded: such a file is
-    /// what it lacks.
+    /// Where the game asks for a file of the library's name and has none that can be loaded: such a file is what it
+    /// lacks.
     pub(super) fn asked_for(&self) -> Vec<Place> {
         let name = self.options.as_name.as_deref().unwrap_or(&self.build.file.name);
         let damaged = self.view().unusable.iter().filter(|image| image.is_damaged());
@@ -36,7 +36,7 @@ impl FitPlanner<'_> {
         places
     }
 
-    /// A path in a bay of the game; a finding where the game has no such bay.
+    /// A path in a bay of the game; a finding if the game has no such bay.
     pub(super) fn in_bay(&self, bay: &str, path: TreePath, plan: &mut Plan) -> Option<Place> {
         let game = &self.view().game;
         let folder = match bay {
@@ -110,8 +110,8 @@ impl FitPlanner<'_> {
         beside.is_some() && !self.game_has(path, beside) && self.game_has(path, None)
     }
 
-    /// Where a file goes that belongs to the library: to its own places in the game if it has any,
-    /// else beside the library.
+    /// Where a file that belongs to the library goes: to its own places in the game if it has any, else beside the
+    /// library.
     pub(super) fn places_near(
         &self,
         piece: &Piece<'_>,
@@ -154,7 +154,7 @@ impl FitPlanner<'_> {
         Ok(beside)
     }
 
-    /// Where the game has a library of the build's, in a variant for the same machine.
+    /// If the game has a library of the build's, in a variant for the same machine.
     pub(super) fn own_places(&self, name: &str, file: Stored<'_>) -> Result<Vec<Place>> {
         let Some(facts) = file.facts else {
             let named = self.situation.window.named(name)?;

@@ -1,4 +1,4 @@
-//! What a build's `.reg` files set with a fit, where the user says so, and what goes of an older build's.
+//! What a build's `.reg` files set with a fit, if the user says so, and what goes of an older build's.
 
 use super::Plan;
 use super::fit::FitPlanner;
@@ -50,7 +50,7 @@ impl FitPlanner<'_> {
     }
 
     /// Values that an older build of the family had set with its fit go back, and what its undo file takes back goes,
-    /// where the new one does not set it.
+    /// if the new one does not set it.
     fn take_back_older(&self, wanted: &RegistryEffect, plan: &mut Plan) -> Result<()> {
         let own = self.build.id.to_string();
         for entry in self.situation.ledger.entries() {
@@ -84,8 +84,8 @@ impl FitPlanner<'_> {
         Ok(())
     }
 
-    /// What an older build has set by hand goes, by the undo file of that build or of this one: where it is asked
-    /// for, else it is said.
+    /// What an older build has set by hand goes, by the undo file of that build or of this one: if it is asked for,
+    /// else it is said.
     fn undo_old(&self, wanted: &RegistryEffect, plan: &mut Plan) -> Result<()> {
         let situation = self.situation;
         let replaced = self.entry.iter().flat_map(|entry| &entry.replaces);

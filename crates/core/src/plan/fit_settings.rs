@@ -48,8 +48,8 @@ impl FitPlanner<'_> {
         Ok(())
     }
 
-    /// Settings of an older one that goes, under its name: their values stand in the new file too. Gives whether
-    /// there are any.
+    /// Settings of an older one that goes, under its name: their values are in the new file too. Gives whether there
+    /// are any.
     pub(super) fn carry_over(
         &self,
         target: &Target<'_>,

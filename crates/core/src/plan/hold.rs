@@ -17,14 +17,14 @@ use upright_spanner_settings::document;
 pub struct HoldWish {
     /// Why, in the user's words.
     pub why: Option<String>,
-    /// The file to hold, where it is not the launcher's record.
+    /// The file to hold, if it is not the launcher's record.
     pub file: Option<PathBuf>,
 }
 
 /// Plans to keep launchers from updating a game.
 ///
 /// # Errors
-/// Where no launcher's record of it is known, or the file that was named is none.
+/// If no launcher's record of it is known, or the file that was named is none.
 pub(crate) fn hold(
     situation: &Situation<'_>,
     launchers: &Launchers,

@@ -13,7 +13,7 @@ use crate::load::{Broken, How, graph, newly_broken, newly_unsure};
 use crate::path::{fold, same_name};
 use crate::situation::Situation;
 
-/// Adds to a plan what it would break. What was said of a part of it is said anew.
+/// Adds to a plan what it would break. What was said of a part of it is said again.
 pub(crate) fn hold_to_the_law(situation: &Situation<'_>, plan: &mut Plan) {
     plan.findings.retain(|finding| !is_of_the_law(finding));
     plan.findings.extend(broken_by(situation, plan));

@@ -95,13 +95,13 @@ pub struct Plan {
     elsewhere: Vec<PathBuf>,
     /// What is meant for the registry and goes to a file instead.
     pub written: Vec<RegLine>,
-    /// Contents of settings files that it writes anew.
+    /// Contents of settings files that it writes again.
     pub made: Vec<Vec<u8>>,
     /// Files that are not put into the game but packed for a mod manager.
     pub handoff: Vec<Handoff>,
     /// Bytes of new content that come into the store with it.
     pub supplied: u64,
-    /// The program through which values of the prefix's registry are set, where its programs run.
+    /// The program through which values of the prefix's registry are set, if its programs run.
     pub run_with: Option<Vec<String>>,
     /// Files that it would be about, and that could not be read since something has them in use.
     pub in_use: Vec<PathBuf>,
@@ -211,7 +211,7 @@ impl Plan {
         self.findings.iter().filter(|finding| finding.stops()).collect()
     }
 
-    /// The codes of the findings that the user goes on despite.
+    /// The codes of the findings that the user continues despite.
     pub fn despite(&self) -> Vec<String> {
         let overridden = self.findings.iter().filter(|finding| finding.overridden);
         let mut codes: Vec<String> = overridden.map(|finding| finding.code.clone()).collect();
@@ -219,12 +219,12 @@ impl Plan {
         codes
     }
 
-    /// Goes on despite findings of these codes, where there is anything to go on with.
+    /// Goes on despite findings of these codes, if there is anything to continue with.
     pub(crate) fn override_stops(&mut self, codes: &[String]) {
         for finding in &mut self.findings {
             let named = codes.iter().any(|code| same_name(code, &finding.code));
             let can_be = explain(&finding.code).is_none_or(|about| about.overridable);
-            // There is nothing to go on with where a file could not be read.
+            // There is nothing to continue with if a file could not be read.
             let can_be = can_be && (self.in_use.is_empty() || finding.code != game_running::CODE);
             finding.overridden = named && can_be && finding.severity == Severity::Stop;
         }

@@ -95,8 +95,8 @@ impl Planner<'_> {
         } else {
             self.untie(&mut plans, first)?
         };
-        // What was newer than the choice, in the order of preference; with what comes alongside, a tie
-        // that was untied is no reason any more.
+        // What was newer than the choice, in the order of preference; with what comes alongside, a tie that was
+        // untied is not a reason any more.
         for (build, other) in plans.iter().take_while(|(build, _)| build.version > chosen.version) {
             let untied =
                 if alongside.is_empty() { None } else { Some(self.plan(build, &alongside)?) };
@@ -262,7 +262,7 @@ fn in_order<'a>(
         };
         match one {
             Some(one) => out.push(one),
-            // An older one is of no help where the newest leaves a choice.
+            // An older one is of no help if the newest leaves a choice.
             None if out.is_empty() => {
                 return Err(RackError::Several {
                     spec: what.to_owned(),

@@ -1,6 +1,6 @@
 //! What the user says of how a build is to be fitted.
 
-/// How a build is to be fitted, where that is not left to the tool.
+/// How a build is to be fitted, if that is not left to the tool.
 #[derive(Debug, Clone, Default)]
 pub struct FitOptions {
     /// The one of several builds that is meant: its name, or its variant alone.
@@ -23,6 +23,6 @@ pub struct FitOptions {
     pub to_reg_file: bool,
     /// Whether what an older build, installed by hand, has set in the registry is taken back by its undo file.
     pub undo_old: bool,
-    /// Codes of findings that the user goes on despite.
+    /// Codes of findings that the user continues despite.
     pub despite: Vec<String>,
 }

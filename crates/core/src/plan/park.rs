@@ -10,8 +10,8 @@ use crate::path::same_name;
 use crate::situation::Situation;
 use crate::survey::Library;
 
-/// Plans to take a family out: what spanner put there goes back to what the game brought, and what
-/// no game ships itself is taken away. Settings stay. Empty, where it is the game's own.
+/// Plans to take a family out: what spanner put there goes back to what the game brought, and what no game ships
+/// itself is taken away. Settings stay. Empty, if it is the game's own.
 pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
     let Situation { view, ledger, window, .. } = situation;
     let owner = Owner::of_family(family);
@@ -70,8 +70,8 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
     Ok(plan)
 }
 
-/// Plans to put back what a change took out. What has come into its place meanwhile by the launcher
-/// is replaced, and so is the game's own then; what the user put there is left alone.
+/// Plans to put back what a change took out. What has come into its place in the meantime by the launcher is
+/// replaced, and so is the game's own then; what the user put there is left alone.
 pub(crate) fn unpark(situation: &Situation<'_>, parked: &Change, family: &str) -> Result<Plan> {
     let purpose = Purpose::Unpark { change: parked.number() };
     let mut plan = Plan::new(situation.view, purpose, format!("unpark {family}"));

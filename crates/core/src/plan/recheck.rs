@@ -1,4 +1,4 @@
-//! Checks what comes back: builds that a rollback, an undo or a refit puts into a game again.
+//! Checks what is restored: builds that a rollback, an undo or a refit puts into a game again.
 
 use super::{Place, version_of};
 use crate::change::Step;
@@ -7,8 +7,8 @@ use crate::rack::{Build, Stored};
 use crate::situation::Situation;
 use crate::survey::Library;
 
-/// Checks the builds that the new files of some steps came from, as if they were fitted anew; gives
-/// what is more than a note. Builds that are no longer on the rack are not checked.
+/// Checks the builds that the new files of some steps came from, as if they were fitted again; gives what is more
+/// than a note. Builds that are no longer on the rack are not checked.
 pub(crate) fn recheck(situation: &Situation<'_>, steps: &[Step]) -> Vec<Finding> {
     let mut findings = Vec::new();
     for build in situation.builds {

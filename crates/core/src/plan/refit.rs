@@ -13,7 +13,7 @@ use crate::situation::Situation;
 pub struct Refit {
     /// What is put back.
     pub plan: Plan,
-    /// The drift that it mends.
+    /// The drift that it repairs.
     pub drift: Drift,
 }
 
@@ -49,7 +49,7 @@ pub(crate) fn refit(situation: &Situation<'_>, family: Option<&str>) -> Result<R
     Ok(Refit { plan, drift })
 }
 
-/// Settings are the user's: what comes back of them are keys alone that were there and are missing.
+/// Settings are the user's: what is restored of them are keys alone that were there and are missing.
 fn complete(situation: &Situation<'_>, file: &Drifted, plan: &mut Plan) -> Result<()> {
     let Some(place) = file.target.file() else { return Ok(()) };
     let both = file.now.state.file().zip(file.recorded.state.file());

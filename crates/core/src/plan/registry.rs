@@ -11,7 +11,7 @@ use crate::tune::registry;
 use upright_spanner_change::RegistryValue;
 use upright_spanner_settings::registry::{CURRENT_USER, RegItem, ValueName, folded};
 
-/// More values below a key that a file takes away are not listed: such a key is no mod's own.
+/// More values below a key that a file takes away are not listed: such a key is not a mod's own.
 const MOST_VALUES: usize = 1000;
 
 /// What files come to, value by value: the last word on each counts.
@@ -105,7 +105,7 @@ impl RegistryEffect {
         Ok(self.differing(situation)?.into_iter().map(step).collect())
     }
 
-    /// What differs from what is there now, in words; all of it, where it is not known what is there.
+    /// What differs from what is there now, in words; all of it, if it is not known what is there.
     pub fn in_words(&self, situation: &Situation<'_>) -> Result<Vec<String>> {
         let shown = |target: &Target, state: &State| {
             let value = value_of(target, &state.clone().into());

@@ -94,7 +94,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         }
         // Files of the game itself are what it ships, and saves are the user's: they need not be read to see that.
         let is_of_game = entry.owner == Owner::Game && !entry.in_force();
-        // A hold is lifted by a command of its own.
+        // A hold is lifted by its own command.
         let is_other = matches!(entry.owner, Owner::Saves | Owner::Hold);
         if to == Point::Shipped && (is_of_game || is_other) {
             continue;
@@ -116,7 +116,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
             }
             continue;
         }
-        // To a point that was named, dates and marks come back too.
+        // To a point that was named, dates and marks are restored too.
         let is_there = match to {
             Point::Shipped => now.same_as(target),
             Point::After(_) => is_the_same(&now, target),
@@ -124,8 +124,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         if is_there {
             continue;
         }
-        // What is as it was before the changes, or was altered since, is the game's own; what is gone
-        // comes back.
+        // What is as it was before the changes, or was altered since, is the game's own; what is gone is restored.
         let is_own = !(entry.in_force() || settings && is_settings);
         if to == Point::Shipped && is_own && !now.state.is_absent() {
             continue;

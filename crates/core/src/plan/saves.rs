@@ -1,4 +1,4 @@
-//! Where a game's saves lie: in the bay of that name, else where games keep them.
+//! If a game's saves lie: in the bay of that name, else where games keep them.
 
 use std::path::{Path, PathBuf};
 
@@ -18,7 +18,7 @@ const NAMES: [&str; 6] = ["saves", "save", "savegames", "savegame", "saved games
 /// The folder of documents in which many games have one of their own.
 const SHARED: &str = "my games";
 
-/// More files than this are no saves.
+/// More files than this are not saves.
 const MOST_FILES: usize = 20_000;
 
 /// A game's saves.
@@ -68,7 +68,7 @@ fn name_bay(game: &str) -> Action {
     Action::NameBay { game: game.to_owned().into(), bay: BAY.into() }
 }
 
-/// Whether a folder bears the name of a game: its title, its folder's or its program's.
+/// Whether a folder has the name of a game: its title, its folder's or its program's.
 fn is_of_game(situation: &Situation<'_>, name: &str) -> bool {
     let plain = |text: &str| fold(text).chars().filter(|c| c.is_alphanumeric()).collect::<String>();
     let game = situation.game();

@@ -21,7 +21,7 @@ const MAY_BE_RUN: u32 = 0o755;
 /// Plans to put a shortcut to a game into a folder; `picture` is its icon, where desktops take it as one.
 ///
 /// # Errors
-/// Where the folder is none, something else has that name there, or no shortcut can say what is to be started.
+/// If the folder is none, something else has that name there, or no shortcut can say what is to be started.
 pub(crate) fn plan_shortcut(
     situation: &Situation<'_>,
     target: &ShortcutTarget,
@@ -53,8 +53,8 @@ pub(crate) fn plan_shortcut(
     Ok(planner.plan)
 }
 
-/// Whether a file only leads to the game, as a shortcut does, or is the icon that was made for it: it is no part of
-/// the game.
+/// Whether a file only leads to the game, as a shortcut does, or is the icon that was made for it: it is not a part
+/// of the game.
 pub(super) fn is_outside(situation: &Situation<'_>, place: &Place) -> bool {
     let ending = extension(place.path().file_name());
     let is_shortcut = ENDINGS.contains(&&*ending);
@@ -68,7 +68,7 @@ struct Planner<'a> {
 }
 
 impl Planner<'_> {
-    /// Puts the icon's picture into the home; gives where it lies then.
+    /// Puts the icon's picture into the home; gives where it is then.
     fn icon(&mut self, picture: Vec<u8>) -> Result<std::path::PathBuf> {
         let game = self.situation.game();
         let home = self.situation.window.home();

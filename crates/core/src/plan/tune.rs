@@ -30,7 +30,7 @@ pub struct TuneWish {
     pub preset: Option<String>,
     /// Whether the settings files are locked, or no more.
     pub lock: Option<bool>,
-    /// The program whose compatibility mode is meant; every one that is started, where it is left out.
+    /// The program whose compatibility mode is meant; every one that is started, if it is left out.
     pub program: Option<String>,
     /// Whether values of the registry are not set, but written to a file.
     pub to_reg_file: bool,
@@ -316,7 +316,7 @@ impl Tuner<'_> {
         }
         for file in self.tuning.files.iter().filter(|file| file.is_locked() != lock) {
             let target = Target::ReadOnly(file.place.clone());
-            // What was there before the lock comes back with its bits.
+            // What was there before the lock is restored with its bits.
             let before = self.situation.ledger.at(&target).map(|entry| entry.shipped.state.clone());
             let after = before.filter(|before| before.is_marked() == lock);
             let after = after.unwrap_or(State::mark(lock));
@@ -436,7 +436,7 @@ impl Tuner<'_> {
     }
 }
 
-/// Fails where a file cannot hold a value.
+/// Fails if a file cannot hold a value.
 fn expect_held(key: &SettingKey, altered: document::Result<Vec<u8>>) -> Result<Vec<u8>> {
     altered.map_err(|fault| Error::Invalid {
         what: format!("{} cannot be set in {}: {fault}", key.path, key.place),

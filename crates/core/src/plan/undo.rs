@@ -51,7 +51,7 @@ pub(crate) fn standing_on<'a>(change: &Change, changes: &[&'a Change]) -> Vec<&'
 }
 
 /// The changes among those that stand on one which keep it from being undone. What was fitted onto a game that was
-/// wound stays fitted when that is undone, and is no obstacle.
+/// wound stays fitted when that is undone, and is not an obstacle.
 pub(crate) fn in_the_way<'a>(
     change: &Change,
     later: Vec<&'a Change>,

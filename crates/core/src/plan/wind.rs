@@ -31,13 +31,13 @@ pub struct WindOptions {
     pub aside: Vec<String>,
     /// The versions that the executable may have afterwards.
     pub expect: Option<Requirement>,
-    /// Whether components that were fitted stay, where the release has a file of their name.
+    /// Whether components that were fitted stay, if the release has a file of their name.
     pub keep_fitted: Option<bool>,
     /// Whether settings become those of the release.
     pub settings: bool,
     /// Whether launchers are kept from updating the game, in the same change.
     pub hold: bool,
-    /// Stop findings to go on despite.
+    /// Stop findings to continue despite.
     pub despite: Vec<String>,
 }
 
@@ -46,7 +46,7 @@ pub struct WindOptions {
 pub(crate) struct Winding {
     pub plan: Plan,
     pub outline: Outline,
-    /// Contents that only pass: where each of them lies.
+    /// Contents that only pass: if each of them lies.
     pub passing: BTreeMap<Content, PathBuf>,
     /// Contents that are kept though nothing places them.
     pub kept: BTreeMap<Content, PathBuf>,
@@ -341,7 +341,7 @@ impl<'a> Winder<'a> {
         let Some((found, text)) = found.filter(|(tree, _)| tree.files > 0) else {
             return Ok(());
         };
-        // The number of the change takes the place of the nought.
+        // The number of the change replaces the nought.
         let kept = TreePath::new(&format!("0/{path}"));
         let kept = kept.and_then(|kept| Place::new(&self.situation.game().root, bay, kept));
         let kept = kept.map_err(|error| Error::Invalid {
@@ -354,7 +354,7 @@ impl<'a> Winder<'a> {
         Ok(())
     }
 
-    /// What a pattern means in the game: whole folders, where nothing in them is brought or fitted; else the files.
+    /// What a pattern means in the game: whole folders, if nothing in them is brought or fitted; else the files.
     fn matched(&self, matcher: &GlobMatcher) -> Vec<TreePath> {
         let is_ours = |path: &TreePath| {
             let entry = self.situation.ledger.get(&Place::from(path.clone()));

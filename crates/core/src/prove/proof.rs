@@ -14,7 +14,7 @@ use upright_spanner_image::Version;
 /// What is wanted of a proof.
 #[derive(Debug, Clone, Default)]
 pub struct ProofWish {
-    /// The families that are meant; where there are none, those that people put in.
+    /// The families that are meant; if there are none, those that people put in.
     pub families: Vec<String>,
     /// Every family of the game.
     pub all: bool,
@@ -29,7 +29,7 @@ pub struct Proof {
     pub game: String,
     /// Its processes.
     pub running: Vec<Running>,
-    /// Why its processes were not looked into, where they were not.
+    /// Why its processes were not looked into, if they were not.
     pub not_looked_into: Option<String>,
     /// When it was started, as far as that is known.
     pub started: Option<Timestamp>,
@@ -44,15 +44,15 @@ pub struct ComponentProof {
     pub family: String,
     /// What it does for the game.
     pub role: Role,
-    /// The version that lies in the game.
+    /// The version that is in the game.
     pub version: Option<Version>,
-    /// The change that put it there, where one did.
+    /// The change that put it there, if one did.
     pub change: Option<i64>,
     /// Each of its libraries.
     pub files: Vec<FileProof>,
     /// What was found in the process.
     pub loaded: Loaded,
-    /// What was loaded instead, where that is another file.
+    /// What was loaded instead, if that is another file.
     pub instead: Option<String>,
     /// What its log says.
     pub report: Report,
@@ -60,7 +60,7 @@ pub struct ComponentProof {
     pub log: Option<LogProof>,
     /// What both come to.
     pub outcome: Outcome,
-    /// What to do, where something is not as it should be, and the last has been seen.
+    /// What to do, if something is not as it should be, and the last has been seen.
     pub remedy: Option<Remedy>,
 }
 
@@ -109,8 +109,8 @@ impl Proof {
         self.running.iter().any(|running| !running.has_ended)
     }
 
-    /// Whether nothing that comes later would change it. For a log that no catalog describes there is no
-    /// waiting: there may be none.
+    /// Whether nothing that comes later would change it. For a log that no catalog describes there is not a waiting:
+    /// there may be none.
     pub(crate) fn is_final(&self) -> bool {
         let is_final = |component: &ComponentProof| {
             component.outcome.is_final()

@@ -20,7 +20,7 @@ const COARSE: SignedDuration = SignedDuration::from_secs(2);
 pub(crate) struct Prover<'a> {
     situation: &'a Situation<'a>,
     subjects: Vec<Subject<'a>>,
-    /// Why the game's processes are not looked into, where they are not.
+    /// Why the game's processes are not looked into, if they are not.
     not_looked_into: Option<String>,
     /// When it was last started from here.
     last_start: Option<Timestamp>,
@@ -44,7 +44,7 @@ impl<'a> Prover<'a> {
         }
     }
 
-    /// The processes of the game that run now, where they may be looked into.
+    /// The processes of the game that run now, if they may be looked into.
     pub fn running(&mut self) -> Vec<u32> {
         self.look_at_processes();
         let running = self.watch.found().filter(|running| !running.has_ended);
@@ -58,8 +58,7 @@ impl<'a> Prover<'a> {
         }
     }
 
-    /// Looks once more, into the game's processes, where they may be looked into, and into the logs of its
-    /// components.
+    /// Looks once more, into the game's processes, if they may be looked into, and into the logs of its components.
     pub fn look(&mut self) -> Proof {
         self.look_at_processes();
         let running: Vec<Running> = self.watch.found().cloned().collect();
@@ -198,7 +197,7 @@ impl Sight<'_> {
         log::likely(&subject.haunts, since).into_iter().find_map(|mut log| {
             let name = log.path.file_name().unwrap_or_default().to_string_lossy();
             let is_own = subject.names.are_in(&name);
-            // What bears the name of another component is that one's.
+            // What has the name of another component is that one's.
             if !is_own && self.subjects.iter().any(|other| other.names.are_in(&name)) {
                 return None;
             }

@@ -11,8 +11,7 @@ use crate::situation::Situation;
 use crate::start::{self, Chosen};
 use upright_spanner_image::system::can_be_stood_in;
 
-/// What to do; nothing where all is as it should be. `is_guarded` says that the game's
-/// process may not be looked into.
+/// What to do; nothing if all is as it should be. `is_guarded` says that the game's process may not be looked into.
 pub(super) fn of(
     situation: &Situation<'_>,
     subject: &Subject<'_>,

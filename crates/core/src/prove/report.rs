@@ -127,7 +127,7 @@ impl Names {
         Self { names, stated }
     }
 
-    /// Whether a text bears one of them.
+    /// Whether a text has one of them.
     pub fn are_in(&self, text: &str) -> bool {
         let text = fold(text);
         let is_word = |at: usize, name: &str| {
@@ -203,7 +203,7 @@ mod tests {
 
     #[test]
     fn what_is_not_described_is_judged_with_care() {
-        // What stands there, whether the log bears the component's name, and what is made of it.
+        // What is there, whether the log has the component's name, and what is made of it.
         let cases: [(&str, bool, Option<Judgement<'_>>); 15] = [
             ("Reed 2.4.1 ready", false, Some((Some("2.4.1"), true, false))),
             ("[11:20:31.442] reed.dll v2.4.1", false, Some((Some("2.4.1"), true, false))),

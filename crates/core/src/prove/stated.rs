@@ -11,7 +11,7 @@ use upright_spanner_image::{Facts, Version};
 /// The line of a log that states a version of a library, and the version.
 ///
 /// # Errors
-/// Where the log cannot be read.
+/// If the log cannot be read.
 pub(crate) fn stated_in(
     log: &Path,
     facts: &Facts,

@@ -23,7 +23,7 @@ pub(super) struct Subject<'a> {
     pub version: Option<Version>,
     /// The versions that it may state: those of its file, of its product and of its build.
     pub accepted: Vec<Version>,
-    /// The build that was fitted, where it is known.
+    /// The build that was fitted, if it is known.
     pub build: Option<String>,
     /// The last change that put something of it there, and when.
     pub change: Option<i64>,
@@ -58,7 +58,7 @@ pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofWish) -> Ve
     if !wish.families.is_empty() {
         return all;
     }
-    // What people put in; where nothing shows that they did, whatever a game has.
+    // What people put in; if nothing shows that they did, whatever a game has.
     let is_put_in = |it: &Subject<'_>| {
         it.change.is_some() || matches!(it.role, Role::Extender | Role::Loader | Role::Overlay)
     };
@@ -138,7 +138,7 @@ fn subject<'a>(situation: &'a Situation<'_>, family: String) -> Subject<'a> {
     let head = libraries.first().copied();
     let role = head.map(|library| library.role);
     let role = role.or_else(|| known.and_then(|known| known.role)).unwrap_or(Role::Support);
-    // The name of a system library says nothing of what bears it, and is in every other log.
+    // The name of a system library says nothing of what has it, and is in every other log.
     let names = libraries.iter().map(|library| library.path.file_name());
     let stems = names.filter(|name| !comes_with_windows(name)).map(stem);
     let products = libraries.iter().flat_map(|library| {
@@ -194,8 +194,8 @@ fn haunt(
     Some(Haunt { base: place.base(&situation.game().root).to_owned(), below, depth })
 }
 
-/// Where a log may be that nothing describes: beside the component and the executable, in the game's folder, and
-/// in folders of the user that bear the game's or the component's name.
+/// Where a log that nothing describes may be: beside the component and the executable, in the game's folder, and in
+/// folders of the user that have the game's or the component's name.
 fn haunts(situation: &Situation<'_>, family: &str, head: Option<&Library>) -> Vec<Haunt> {
     let mut haunts = Vec::new();
     for folder in ["", "{exe-dir}", "{root}"] {

@@ -15,8 +15,7 @@ use upright_spanner_image::{Facts, Machine, Requirement, SignatureStatus, Versio
 
 /// The name of a build: `family@version` or `family@version+variant`.
 ///
-/// A build whose files state no version bears the start of its digest instead, as in
-/// `family@content-1f0c22ab`.
+/// A build whose files state no version has the start of its digest instead, as in `family@content-1f0c22ab`.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct BuildId {
     /// The family.
@@ -120,16 +119,16 @@ impl BuildSpec {
 pub struct Build {
     /// Its name.
     pub id: BuildId,
-    /// What it does for a game, where its files say so.
+    /// What it does for a game, if its files say so.
     pub role: Option<Role>,
     /// The version that its files state.
     pub version: Option<Version>,
-    /// The machine that it is for, where its library is an image.
+    /// The machine that it is for, if its library is an image.
     pub machine: Option<Machine>,
-    /// The store edition of the game that it is for, where something says so.
+    /// The store edition of the game that it is for, if something says so.
     #[serde(default)]
     pub edition: Option<String>,
-    /// The versions of the game that it supports, where the user noted them.
+    /// The versions of the game that it supports, if the user noted them.
     #[serde(default)]
     pub supports: Option<Requirement>,
     /// The versions of the game that it supports by the feed that had it when it came.
@@ -140,12 +139,12 @@ pub struct Build {
     /// The files that come with it: other libraries, programs, settings, data.
     #[serde(default)]
     pub parts: Vec<BuildPart>,
-    /// Where each of its files goes.
+    /// If each of its files goes.
     pub layout: Layout,
     /// The texts that came with it.
     #[serde(default)]
     pub notes: Vec<Note>,
-    /// Where it came from.
+    /// If it came from.
     pub source: Source,
     /// When it was put on the rack.
     pub added: Timestamp,
@@ -160,7 +159,7 @@ pub struct BuildPart {
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
-    /// What it says of itself, where it is an image.
+    /// What it says of itself, if it is an image.
     pub facts: Option<Facts>,
     /// What it is for.
     pub part: Part,
@@ -177,7 +176,7 @@ pub struct Stored<'a> {
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
-    /// What it says of itself, where it is an image.
+    /// What it says of itself, if it is an image.
     pub facts: Option<&'a Facts>,
 }
 
@@ -201,7 +200,7 @@ pub struct BuildFile {
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
-    /// What it says of itself, where it is an image.
+    /// What it says of itself, if it is an image.
     pub facts: Option<Facts>,
     /// Whether its content is what its signer signed.
     pub signature: SignatureStatus,
@@ -301,7 +300,7 @@ impl Build {
         noted.or_else(|| self.key().map(|key| key.to_string()))
     }
 
-    /// Who signed its library, where the signature is intact.
+    /// Who signed its library, if the signature is intact.
     pub fn proven_signer(&self) -> Option<&str> {
         let is_intact = self.file.signature == SignatureStatus::Intact;
         self.file.facts.as_ref()?.signer.as_deref().filter(|_| is_intact)

@@ -19,7 +19,7 @@ pub(super) const LONGEST_NOTE: u64 = 4 << 20;
 /// Each build of a package has all of its notes; no one reads more.
 const MOST_NOTES: usize = 100;
 
-/// More words than this of one settings file are no names that anyone wrote into it.
+/// More words than this of one settings file are not names that anyone wrote into it.
 const MOST_NAMES: usize = 10_000;
 
 /// Settings longer than this name no file that would be taken for a text.

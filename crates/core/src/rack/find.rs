@@ -55,11 +55,11 @@ impl Needs<'_> {
     }
 }
 
-/// Finds the builds that a text names, of which those that suit the game's needs come before the others, and, where
-/// no version is given, the newest. One at least.
+/// Finds the builds that a text names, of which those that suit the game's needs come before the others, and, if no
+/// version is given, the newest. One at least.
 ///
 /// # Errors
-/// [`RackError::Unknown`] where none has that name.
+/// [`RackError::Unknown`] if none has that name.
 pub(crate) fn suiting<'a>(
     builds: &'a [Build],
     text: &str,
@@ -87,11 +87,10 @@ pub(crate) fn several_of(text: &str, builds: &[&Build]) -> Error {
     Error::Rack(RackError::Several { spec: text.to_owned(), candidates })
 }
 
-/// Finds one version of a family, the newest where none is given, in all its variants, or in the one that is
-/// named.
+/// Finds one version of a family, the newest if none is given, in all its variants, or in the one that is named.
 ///
 /// # Errors
-/// [`RackError::Unknown`] where none has that name.
+/// [`RackError::Unknown`] if none has that name.
 pub(crate) fn find_variants<'a>(builds: &'a [Build], text: &str) -> Result<Vec<&'a Build>> {
     let spec = BuildSpec::parse(text);
     let mut named = named(builds, &spec);
@@ -101,8 +100,7 @@ pub(crate) fn find_variants<'a>(builds: &'a [Build], text: &str) -> Result<Vec<&
     Ok(named)
 }
 
-/// The builds that a text names: by the whole version, else by the version in short where one version alone
-/// has that.
+/// The builds that a text names: by the whole version, else by the version in short if one version alone has that.
 fn named<'a>(builds: &'a [Build], spec: &BuildSpec) -> Vec<&'a Build> {
     let named: Vec<&Build> = builds.iter().filter(|build| spec.names(build)).collect();
     if !named.is_empty() {
@@ -188,8 +186,8 @@ impl<'a> RackIndex<'a> {
         places.into_iter().map(move |at| &builds[at])
     }
 
-    /// The family that a library is of on the rack: where that has another maker's of the name, its own maker's
-    /// bears the maker's name too.
+    /// The family that a library is of on the rack: if that has another maker's of the name, its own maker's has the
+    /// maker's name too.
     pub fn family_of(&self, family: String, facts: &Facts) -> String {
         let mut builds = self.of_family(&family);
         let is_theirs = builds.any(|build| build.agrees_with(facts));
@@ -200,8 +198,8 @@ impl<'a> RackIndex<'a> {
         format!("{family}-{}", slug(maker))
     }
 
-    /// The newest released build of a family for a library's maker and machine. A build that is for certain
-    /// versions or editions of the game counts only where the game's is among them.
+    /// The newest released build of a family for a library's maker and machine. A build that is for certain versions
+    /// or editions of the game counts only if the game's is among them.
     pub fn newest(&self, family: &str, library: &Facts, needs: &Needs<'_>) -> Option<&'a Build> {
         let game = needs.version;
         let is_for_another = |build: &Build| {

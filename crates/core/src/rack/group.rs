@@ -1,5 +1,5 @@
-//! Finds what of a package belongs together. All of it is one build, unless its libraries show that they are
-//! products of their own.
+//! Finds what of a package belongs together. All of it is one build, unless its libraries show that they are their
+//! own products.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
@@ -14,7 +14,7 @@ pub(super) struct Candidate<'a> {
     /// Its place among the files of the package.
     pub index: usize,
     pub name: &'a str,
-    /// What it says of itself, where it is an image.
+    /// What it says of itself, if it is an image.
     pub facts: Option<&'a Facts>,
     /// The family of the catalog that describes it.
     pub catalogued: Option<&'a str>,
@@ -35,18 +35,18 @@ pub(super) struct Group {
     pub members: Vec<usize>,
 }
 
-/// With more libraries than this no one packs products of their own, and to compare each with each takes long.
+/// With more libraries than this no one packs their own products, and to compare each with each takes long.
 const MOST_COMPARED: usize = 2000;
 
 /// Whether the libraries of a package make one build.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum Together {
-    /// Unless they show that they are products of their own.
+    /// Unless they show that they are their own products.
     #[default]
     AsFound,
     /// In any case.
     Always,
-    /// Each is a build of its own.
+    /// Each is its own build.
     Never,
 }
 
@@ -110,7 +110,7 @@ impl<'a> Candidate<'a> {
             && companies_agree(own, theirs)
     }
 
-    /// The word that its product's name begins with, where it has several: `Bramble core`, `Bramble net`.
+    /// The word that its product's name begins with, if it has several: `Bramble core`, `Bramble net`.
     fn leading_word(&self) -> Option<&str> {
         let [first, _, ..] = &self.product[..] else { return None };
         Some(&**first).filter(|word| word.chars().count() > 3)
@@ -213,13 +213,13 @@ fn linked(candidates: &[Candidate<'_>], own: &[usize]) -> Vec<Vec<usize>> {
     by_kin.into_values().collect()
 }
 
-/// Joins what is not shown to be a product of its own to what it comes with.
+/// Joins what is not shown to be its own product to what it comes with.
 fn joined(candidates: &[Candidate<'_>], kin: Vec<Vec<usize>>) -> Vec<Vec<usize>> {
     let is_entry = |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].is_entry());
     let states = |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].product().is_some());
     let entries = kin.iter().filter(|kin| is_entry(kin)).count();
-    // What is installed on its own brings whatever comes with it; and where something does not state what it is,
-    // nothing shows that it is not a part of the rest.
+    // What is installed on its own brings whatever comes with it; and if something does not state what it is, nothing
+    // shows that it is not a part of the rest.
     if entries == 1 || !kin.iter().all(states) { vec![kin.concat()] } else { kin }
 }
 

@@ -37,7 +37,7 @@ pub struct PackageOptions {
     pub version: Option<Version>,
     /// The store edition of the game that it is for.
     pub edition: Option<String>,
-    /// Where its files go; those that it does not name have no place.
+    /// If its files go; those that it does not name have no place.
     pub layout: Option<GivenLayout>,
     /// Whether its libraries make one build.
     pub together: Together,
@@ -48,9 +48,9 @@ pub struct PackageOptions {
 pub struct PackageContext {
     /// Names families.
     pub catalog: Arc<Catalog>,
-    /// Layouts of families that were in use before: where files go that they know.
+    /// Layouts of families that were in use before: if files go that they know.
     pub remembered: Vec<LayoutFile>,
-    /// The families on the rack, each with its maker where its libraries state one.
+    /// The families on the rack, each with its maker if its libraries state one.
     pub families: Vec<(String, Option<String>)>,
     /// How much an archive may unpack to.
     pub limits: Limits,
@@ -97,7 +97,7 @@ impl Parcel {
     /// Takes in a library, a folder or an archive.
     ///
     /// # Errors
-    /// Where it cannot be read, is over a limit, or holds nothing that could be fitted.
+    /// If it cannot be read, is over a limit, or holds nothing that could be fitted.
     pub fn open(
         path: &Path,
         options: &PackageOptions,
@@ -149,10 +149,10 @@ impl Parcel {
         &self.package.source
     }
 
-    /// Adds one text to those that came with its builds, but where one of them is the same.
+    /// Adds one text to those that came with its builds, but if one of them is the same.
     ///
     /// # Errors
-    /// Where no file can be made for it.
+    /// If no file can be made for it.
     pub fn add_note(&mut self, name: &str, bytes: &[u8], space: &Path) -> Result<()> {
         let content = Content::of_bytes(bytes);
         let has = |build: &Build| build.notes.iter().any(|note| note.content == content);
@@ -171,10 +171,10 @@ impl Parcel {
         Ok(())
     }
 
-    /// The file that a content can be read from; nothing where the package does not have it.
+    /// The file that a content can be read from; nothing if the package does not have it.
     ///
     /// # Errors
-    /// Where it cannot be written into a file.
+    /// If it cannot be written into a file.
     pub fn file_of(&self, content: &Content) -> Result<Option<PathBuf>> {
         if let Some((_, file, _)) = self.added.as_ref().filter(|(own, ..)| own == content) {
             return Ok(Some(file.clone()));
@@ -186,7 +186,7 @@ impl Parcel {
     /// Every content that the builds refer to, with a file to read it from.
     ///
     /// # Errors
-    /// Where one cannot be written into a file.
+    /// If one cannot be written into a file.
     pub fn contents(&self) -> Result<Vec<(PathBuf, Content)>> {
         let wanted: BTreeSet<Content> = self.builds.iter().flat_map(Build::contents).collect();
         let wanted = wanted.into_iter().filter_map(|content| {
@@ -211,7 +211,7 @@ impl Intake<'_> {
                 builds.push((group.head, build));
             }
         }
-        // The builds of other needs bear the version of the usual one, though their files may state theirs.
+        // The builds of other needs have the version of the usual one, though their files may state theirs.
         let usual: Vec<Build> = builds.iter().map(|(_, build)| build.clone()).collect();
         for (_, build) in &mut builds {
             let rank = |build: &&Build| build.id.variant.as_ref().map_or(0, String::len);
@@ -359,7 +359,7 @@ impl Intake<'_> {
         }
     }
 
-    /// The family as the file names it; where the rack has that of another maker, with the maker's name.
+    /// The family as the file names it; if the rack has that of another maker, with the maker's name.
     fn family(&self, facts: Option<&Facts>, name: &str, head: usize) -> String {
         let twin = |other: usize| {
             other != head

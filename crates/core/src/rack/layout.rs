@@ -15,7 +15,7 @@ pub const EXE: &str = "exe";
 /// The bay that is the game's folder.
 pub const ROOT: &str = "root";
 
-/// Why a file goes where a layout says that it goes.
+/// The reason given for a place that a layout assigns.
 pub(super) const BY_LAYOUT: &str = "the layout says so";
 
 /// Where the files of a build go.
@@ -29,7 +29,7 @@ pub struct Layout {
     pub retires: Vec<TreePath>,
 }
 
-/// Where one file of a build goes.
+/// If one file of a build goes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct Placement {
     /// Its path in the package.
@@ -79,7 +79,7 @@ impl Policy {
     }
 }
 
-/// The folder that all of some folders lie in, as far as no game has one of that name itself.
+/// The folder that all of some folders are in, as far as no game has one of that name itself.
 pub(crate) fn wrapping<'a>(folders: &BTreeSet<&'a str>) -> &'a str {
     let common = common_folder(folders);
     let mut at = 0;
@@ -92,7 +92,7 @@ pub(crate) fn wrapping<'a>(folders: &BTreeSet<&'a str>) -> &'a str {
     common
 }
 
-/// The longest folder that all of some folders lie in.
+/// The longest folder that all of some folders are in.
 pub(super) fn common_folder<'a>(folders: &BTreeSet<&'a str>) -> &'a str {
     let mut common = folders.first().copied().unwrap_or_default();
     while !folders.iter().all(|folder| is_below(common, folder)) {
@@ -101,7 +101,7 @@ pub(super) fn common_folder<'a>(folders: &BTreeSet<&'a str>) -> &'a str {
     common
 }
 
-/// Whether a folder is another one or lies in it.
+/// Whether a folder is another one or is in it.
 pub(super) fn is_below(folder: &str, path: &str) -> bool {
     folder.is_empty()
         || path == folder

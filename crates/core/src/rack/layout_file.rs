@@ -18,10 +18,10 @@ use upright_spanner_image::Version;
 /// The version of the format that this program writes.
 const SCHEMA: u32 = 2;
 
-/// Stands for the folder of a bay itself, where files go that a wildcard names.
+/// Stands for the folder of a bay itself, if files go that a wildcard names.
 const ITSELF: &str = ".";
 
-/// A layout as people write it. Paths are relative to the package's root: the folder that all of it lies in.
+/// A layout as people write it. Paths are relative to the package's root: the folder that all of it is in.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct LayoutFile {
@@ -62,7 +62,7 @@ struct Rule {
     start: bool,
 }
 
-/// Where rules stand in a text.
+/// Where rules are in a text.
 #[derive(Deserialize)]
 struct Places {
     #[serde(default)]
@@ -78,7 +78,7 @@ impl LayoutFile {
     /// Reads a layout's text; `path` is for errors.
     ///
     /// # Errors
-    /// Where it is not a layout; the error names the line.
+    /// If it is not a layout; the error names the line.
     pub fn parse(path: &Path, text: &str) -> Result<Self, CatalogError> {
         GivenLayout::parse(path, text).map(|given| given.layout)
     }
@@ -105,7 +105,7 @@ impl LayoutFile {
             let retires: Vec<TreePath> = build.layout.retires.iter().filter(new).cloned().collect();
             layout.retires.extend(retires);
         }
-        // That their values can be set should be seen where it can be said.
+        // That their values can be set should be seen if it can be said.
         let registry = builds.iter().flat_map(|build| &build.parts);
         for part in registry.filter(|part| part.part == Part::Registry) {
             if placed.insert(part.path.clone()) {
@@ -125,8 +125,8 @@ impl LayoutFile {
         toml::to_string(self).unwrap_or_default()
     }
 
-    /// Where a file of a package goes; `None` for one that the layout does not know. What has no place by it
-    /// gets an empty list.
+    /// If a file of a package goes; `None` for one that the layout does not know. What has no place by it gets an
+    /// empty list.
     pub fn places(&self, file: &TreePath) -> Option<Vec<Placement>> {
         let exact: Vec<&Rule> = self.file.iter().filter(|rule| rule.names(file)).collect();
         let rules = if exact.is_empty() {
@@ -181,7 +181,7 @@ impl GivenLayout {
     /// Reads a layout's text; `path` is for errors.
     ///
     /// # Errors
-    /// Where it is not a layout; the error names the line.
+    /// If it is not a layout; the error names the line.
     pub fn parse(path: &Path, text: &str) -> Result<Self, CatalogError> {
         let wrong = |at: usize, what: String| CatalogError {
             path: path.to_owned(),
@@ -217,7 +217,7 @@ impl GivenLayout {
         Ok(Self { layout, path: path.to_owned(), lines })
     }
 
-    /// Fails where a rule names nothing of a package.
+    /// Fails if a rule names nothing of a package.
     ///
     /// # Errors
     /// Names the line, and the file that is not there.
@@ -281,7 +281,7 @@ impl Rule {
         !self.names_a_folder() && same_but_version(&self.from, file)
     }
 
-    /// Where a file goes that it names.
+    /// Where a file that it names goes.
     fn placement(&self, file: &TreePath) -> Option<Placement> {
         let to = self.target(file).filter(|_| self.policy != Policy::Leave)?;
         let (from, bay) = (file.clone(), self.bay.clone());

@@ -24,12 +24,12 @@ pub(super) struct Distinction<'a> {
     pub label: Option<&'a str>,
     pub edition: Option<&'a str>,
     pub is_debug: bool,
-    /// The names of the package and of the folders that everything in it lies in.
+    /// The names of the package and of the folders that everything in it is in.
     pub package: &'a str,
 }
 
 impl Distinction<'_> {
-    /// The name of the variant; none where it is the usual one.
+    /// The name of the variant; none if it is the usual one.
     pub fn variant(&self) -> Option<String> {
         let unusual = self.machine.filter(|machine| *machine != Machine::X86_64);
         let machine = unusual.map(|machine| machine.name().to_owned());
@@ -96,7 +96,7 @@ pub(super) fn family(facts: Option<&Facts>, name: &str, has_twin: bool) -> Strin
     if has_twin { without_machine(&family).to_owned() } else { family }
 }
 
-/// The edition that a name or a text is for, where it says so.
+/// The edition that a name or a text is for, if it says so.
 pub(super) fn edition(names: &[&str], texts: &[String]) -> Option<String> {
     static NAMED: LazyLock<Option<Regex>> =
         LazyLock::new(|| Regex::new(r"(?i)([a-z][a-z0-9]*)[ _.-]edition(?:[^a-z]|$)").ok());

@@ -3,8 +3,8 @@
 
 use upright_spanner_image::Version;
 
-/// The sections of a change log about versions after `from`, up to and including `to`. `None` where
-/// the text has no sections by version, or none of these.
+/// The sections of a change log about versions after `from`, up to and including `to`. `None` if the text has no
+/// sections by version, or none of these.
 pub fn since(text: &str, from: &Version, to: &Version) -> Option<String> {
     let mut wanted = false;
     let mut out = String::new();

@@ -1,5 +1,5 @@
-//! Where each file of a build goes, and why: relative to the library that a game loads first, or to the
-//! game's own folders of the same name.
+//! Where each file of a build goes, and why: relative to the library that a game loads first, or to the game's own
+//! folders of the same name.
 
 use std::collections::BTreeSet;
 
@@ -116,7 +116,7 @@ impl Site<'_> {
         (!is_of_it).then(|| "nothing shows that it belongs to the library".to_owned())
     }
 
-    /// A settings file belongs to a library that it is named after, or where it could be of nothing else.
+    /// A settings file belongs to the library that it is named after, or to the only one that it could belong to.
     fn against_settings(&self, piece: &Piece<'_>) -> Option<String> {
         if self.is_named_after(piece.path) {
             return None;
@@ -146,7 +146,7 @@ impl Site<'_> {
         is_others.then(|| "it lies beside a program that is not for games".to_owned())
     }
 
-    /// Whether a file bears the library's name, with more behind it or not.
+    /// Whether a file has the library's name, with more behind it or not.
     fn is_named_after(&self, path: &TreePath) -> bool {
         let own = fold(stem(self.head.name));
         let name = fold(stem(path.file_name()));

@@ -1,6 +1,6 @@
-//! Sorts what a package holds: which files a game needs, and which are for reading or for developers. An
-//! ending alone decides only where it says it all: a picture may be a texture, a source a script, and a text
-//! a table, which their neighbours show.
+//! Sorts what a package holds: which files a game needs, and which are for reading or for developers. An ending alone
+//! decides only if it says it all: a picture may be a texture, a source a script, and a text a table, which their
+//! neighbours show.
 
 use std::collections::{BTreeSet, HashSet};
 
@@ -69,7 +69,7 @@ pub struct Sorted {
     pub part: Part,
     /// How that was found.
     pub reason: String,
-    /// The variant that it is part of, where the package has several.
+    /// The variant that it is part of, if the package has several.
     pub variant: Option<String>,
 }
 
@@ -77,7 +77,7 @@ pub struct Sorted {
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Specimen<'a> {
     pub path: &'a TreePath,
-    /// What it says of itself, where it is an image.
+    /// What it says of itself, if it is an image.
     pub facts: Option<&'a Facts>,
     /// Its first bytes.
     pub start: &'a [u8],
@@ -94,11 +94,11 @@ enum First {
     Map,
     /// Values under names: settings, or a table of data.
     Values(String),
-    /// A library that bears the flag of a debug build, or lies where such often do.
+    /// A library that has the flag of a debug build, or lies if such often do.
     FlaggedLibrary(String),
 }
 
-/// Folders for developers; a library may lie in one all the same.
+/// Folders for developers; a library may are in one all the same.
 const DEVELOPER_FOLDERS: [&str; 8] =
     ["src", "source", "sources", "include", "headers", "sdk", "cmake", "examples"];
 const DEBUG_FOLDERS: [&str; 3] = ["debug", "dbg", "debugging"];
@@ -118,7 +118,7 @@ const READING_FOLDERS: [&str; 12] = [
 ];
 const SETTINGS_FOLDERS: [&str; 4] = ["cfg", "config", "configs", "settings"];
 
-/// Sorts the files of a package. `named` are the words of its settings files, in lower case: what they name is no
+/// Sorts the files of a package. `named` are the words of its settings files, in lower case: what they name is not a
 /// text to read.
 pub(super) fn sort(files: &[Specimen<'_>], named: &HashSet<String>) -> Vec<(Part, String)> {
     let first: Vec<First> = files.iter().map(first).collect();

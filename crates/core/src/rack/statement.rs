@@ -14,7 +14,7 @@ use upright_spanner_image::{Requirement, Version};
 pub struct Statement {
     /// The versions.
     pub supports: Requirement,
-    /// The line, as it stands in the text.
+    /// The line, as it is in the text.
     pub line: String,
 }
 
@@ -134,7 +134,7 @@ fn versions_behind(tokens: &[Token], wants: Wants) -> Option<Vec<String>> {
             Token::Word(word) if OF_THE_GAME.contains(&word.as_str()) => is_of_the_game = true,
             Token::Word(word) if FILLERS.contains(&word.as_str()) => {}
             Token::Sign(':' | '=') => {}
-            // A name stands there, as that of the game: what follows says whether it is.
+            // A name is there, as that of the game: what follows says whether it is.
             Token::Word(_) if start <= LONGEST_NAME => is_of_the_game = false,
             _ => return None,
         }

@@ -23,7 +23,7 @@ pub(super) const GRAPHICS: [&str; 14] = [
 /// So many needs no package serves; in more folders than this, libraries of one name are something else.
 const MOST_VARIANTS: usize = 64;
 
-/// The label of each file's variant; none where all variants have the file.
+/// The label of each file's variant; none if all variants have the file.
 pub(super) fn variants(
     files: &[Specimen<'_>],
     parts: &[Part],
@@ -91,7 +91,7 @@ fn is_need(folder: &str) -> bool {
     name.split(['-', '_', ' ', '.']).any(|word| NEEDS.contains(&word) || GRAPHICS.contains(&word))
 }
 
-/// Whether two folders hold the same libraries, by and large: what lies in one is there for what lies in the other.
+/// Whether two folders hold the same libraries, by and large: what is in one is there for what is in the other.
 fn are_alike(one: &BTreeSet<&str>, other: &BTreeSet<&str>) -> bool {
     // Parts of one thing may share names too: halves of a package, each with a `stream` and a `frame`.
     3 * one.intersection(other).count() >= 2 * one.union(other).count()
@@ -128,7 +128,7 @@ pub(super) fn without_machine(stem: &str) -> &str {
     found.unwrap_or(stem).trim_end_matches(['-', '_', '.', ' '])
 }
 
-/// Tells apart what lies in one folder.
+/// Tells apart what is in one folder.
 fn within_folders(files: &[Specimen<'_>], group: &[usize], out: &mut [Option<String>]) {
     let mut by_folder: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
     for &at in group {
@@ -154,7 +154,7 @@ fn within_folders(files: &[Specimen<'_>], group: &[usize], out: &mut [Option<Str
     }
 }
 
-/// What bears the name of a library that is in one variant alone is in that variant too.
+/// What has the name of a library that is in one variant alone is in that variant too.
 fn along_with_libraries(
     files: &[Specimen<'_>],
     parts: &[Part],

@@ -10,7 +10,7 @@ use crate::guard::contained;
 /// Icons have at most 256 points a side.
 const LARGEST: u32 = 1024;
 
-/// The largest picture of a program's icon, as PNG; nothing where it has none that can be read.
+/// The largest picture of a program's icon, as PNG; nothing if it has none that can be read.
 pub(crate) fn picture_of(program: &Path) -> Option<Vec<u8>> {
     let icon = upright_spanner_image::icon_of(program).ok()??;
     contained(|| {
@@ -59,7 +59,7 @@ mod tests {
         let drawn = image::load_from_memory(&png).unwrap().to_rgba8();
         assert_eq!(drawn.dimensions(), (16, 16));
         assert_eq!(drawn.get_pixel(3, 3).0, [12, 130, 140, 255]);
-        // What is a picture already is drawn anew.
+        // What is a picture already is drawn again.
         let again = image::load_from_memory(&picture(&exe().icon(16, &png)).unwrap()).unwrap();
         assert_eq!(again.to_rgba8(), drawn);
     }

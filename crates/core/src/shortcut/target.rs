@@ -22,7 +22,7 @@ impl ShortcutTarget {
     /// What starts a game as it is started otherwise.
     ///
     /// # Errors
-    /// Where it cannot be started.
+    /// If it cannot be started.
     pub fn of(start: &Start) -> Result<Self> {
         let folder = start.folder.clone();
         let environment = start.environment.clone().into_iter().collect();

@@ -35,7 +35,7 @@ pub struct Start {
     pub arguments: Vec<String>,
     /// Variables of its environment.
     pub environment: BTreeMap<String, String>,
-    /// The command that starts it where it is a program of Windows and this is not, as the user named it.
+    /// The command that starts it if it is a program of Windows and this is not, as the user named it.
     pub run_with: Vec<String>,
     /// Whether it needs such a command.
     needs_command: bool,
@@ -48,9 +48,9 @@ pub struct Start {
 pub enum Run {
     /// A program of the game.
     Program {
-        /// Where it is in the game.
+        /// Its place in the game.
         path: TreePath,
-        /// Where it is on disk.
+        /// Its path on disk.
         file: PathBuf,
     },
     /// A command: its program and what is handed to it.
@@ -94,8 +94,8 @@ impl Start {
     /// address.
     ///
     /// # Errors
-    /// Where a program of Windows would have to be started and nothing says with what, or what is to be
-    /// started is not there.
+    /// If a program of Windows would have to be started and nothing says with what, or what is to be started is not
+    /// there.
     pub fn command(&self) -> Result<Option<Vec<String>>> {
         let mut words = match &self.run {
             Run::Address(_) => return Ok(None),
@@ -132,7 +132,7 @@ impl Start {
 /// besides.
 ///
 /// # Errors
-/// Where the game has no program, or what was named is not there.
+/// If the game has no program, or what was named is not there.
 pub(crate) fn start(
     situation: &Situation<'_>,
     once: Option<&str>,
@@ -253,8 +253,8 @@ impl Tuned {
     }
 }
 
-/// An argument that a setting stands for: with the value in it, or by itself where the value is that it is there.
-/// Nothing where it is off.
+/// An argument that a setting stands for: with the value in it, or by itself if the value is that it is there.
+/// Nothing if it is off.
 fn argument_of(argument: &str, value: &str) -> Vec<String> {
     const OFF: [&str; 4] = ["", "0", "false", "off"];
     if argument.contains("{value}") {

@@ -13,8 +13,8 @@ use upright_spanner_image::Facts;
 const OTHERS: [&str; 8] =
     ["setup", "install", "unins", "update", "crash", "report", "config", "settings"];
 
-/// The program that starts the game in place of its executable, and the family that it is of. Where several could
-/// be meant, none is: the user says which.
+/// The program that starts the game in place of its executable, and the family that it is of. If several could be
+/// meant, none is: the user says which.
 pub(super) fn starter(situation: &Situation<'_>) -> Option<(TreePath, String)> {
     let brought: Vec<Brought<'_>> = brought(situation).collect();
     let named: Vec<&Brought<'_>> = brought.iter().filter(|it| it.is_named()).collect();
@@ -103,7 +103,7 @@ fn extenders<'a>(situation: &Situation<'a>) -> impl Iterator<Item = &'a Library>
     libraries.filter(|library| library.role == Role::Extender && !library.put_aside)
 }
 
-/// Whether something lies beside the executable that counts, and is not that itself.
+/// Whether something is beside the executable that counts, and is not that itself.
 fn is_beside(situation: &Situation<'_>, path: &TreePath) -> bool {
     situation.view.executable().is_some_and(|executable| {
         same_name(executable.path.folder(), path.folder()) && !executable.path.same_as(path)

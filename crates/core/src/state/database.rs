@@ -78,11 +78,11 @@ pub(crate) struct Seen {
 }
 
 impl Database {
-    /// Opens the index, making it anew where there is none or a damaged one. Where none can be had, as
-    /// in a home that is read-only, nothing is remembered beyond this run.
+    /// Opens the index, making it again if there is none or a damaged one. If none can be had, as in a home that is
+    /// read-only, nothing is remembered beyond this run.
     ///
     /// # Errors
-    /// Where a newer version of the program wrote it.
+    /// If a newer version of the program wrote it.
     pub fn open(path: &Path) -> Result<Self> {
         match Self::open_file(path) {
             Ok(connection) => return Ok(Self { connection }),
@@ -166,7 +166,7 @@ impl Database {
         self.note(sql, params![game, at.as_millisecond()]);
     }
 
-    /// When a game was last started, where that is known.
+    /// When a game was last started, if that is known.
     pub fn last_start(&self, game: &str) -> Option<Timestamp> {
         let sql = "SELECT began FROM starts WHERE game = ?1";
         let began: Vec<i64> = self.rows(sql, params![game], |row| row.get(0));
@@ -199,7 +199,7 @@ impl Database {
         let _ = forget();
     }
 
-    /// What the database engine finds wrong with the index; nothing where it is whole.
+    /// What the database engine finds wrong with the index; nothing if it is whole.
     pub fn faults(&self) -> Vec<String> {
         let mut found: Vec<String> = self.rows("PRAGMA integrity_check", [], |row| row.get(0));
         found.retain(|line| line != "ok");

@@ -105,7 +105,7 @@ impl FeedsFolder {
         Ok((head, known, shards))
     }
 
-    /// A part of a feed that was taken in, where it is there and whole.
+    /// A part of a feed that was taken in, if it is there and whole.
     pub fn piece(&self, name: &str, content: &Content) -> Option<Vec<u8>> {
         let path = self.path.join(name).join(content.blake3.to_string());
         let bytes = bytes_of(&path, content.size).ok()?;
@@ -117,7 +117,7 @@ impl FeedsFolder {
         self.keep_by(name, pieces, true)
     }
 
-    /// The same of what can be had again: where the power is lost, it may be gone.
+    /// The same of what can be had again: if the power is lost, it may be gone.
     pub fn keep_cached(&self, name: &str, pieces: &[Vec<u8>]) -> Result<()> {
         self.keep_by(name, pieces, false)
     }
@@ -148,7 +148,7 @@ impl FeedsFolder {
         Ok(())
     }
 
-    /// Writes how far a feed was taken in. To be called under the home's lock.
+    /// Writes how far a feed was taken in. Must be called under the home's lock.
     pub fn write(&self, subscription: &Subscription) -> Result<()> {
         self.file(&subscription.name).write(&StoredSubscription::of(subscription))
     }

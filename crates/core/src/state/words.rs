@@ -1,5 +1,5 @@
-//! What the user said: library roots, games with their settings, pins. One TOML file, `games.toml`,
-//! that a person can read and mend; its format is described in docs/formats.md.
+//! What the user said: library roots, games with their settings, pins. One TOML file, `games.toml`, that a person can
+//! read and repair; its format is described in docs/formats.md.
 
 use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};

@@ -79,7 +79,7 @@ fn roots() -> Vec<PathBuf> {
     drives.filter(|drive| drive.is_dir()).collect()
 }
 
-/// The tree of the system, and what is mounted where that leaves out.
+/// The tree of the system, and what is mounted if that leaves out.
 #[cfg(not(windows))]
 fn roots() -> Vec<PathBuf> {
     let mut roots = vec![PathBuf::from("/")];

@@ -15,7 +15,7 @@ pub enum EvidenceKind {
     StandIn,
     /// Its name holds the executable's version.
     Keyed,
-    /// States a product and a version of its own that are not the executable's.
+    /// States a product and its own version that are not the executable's.
     OwnVersion,
     /// The same library is in several games, or in several places of one.
     Recurring,

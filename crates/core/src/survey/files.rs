@@ -19,7 +19,7 @@ pub struct NamedFile {
     pub size: u64,
     /// Its date: seconds since 1970.
     pub modified: i64,
-    /// The version that it states, where it is an image that states one.
+    /// The version that it states, if it is an image that states one.
     pub version: Option<Version>,
 }
 

@@ -19,7 +19,7 @@ impl Filter {
     /// Keeps families, or groups of families, whose id matches a pattern.
     ///
     /// # Errors
-    /// Where the pattern is not valid.
+    /// If the pattern is not valid.
     pub fn family(self, pattern: Option<&str>) -> Result<Self> {
         Ok(Self { families: pattern.map(compile).transpose()?, ..self })
     }
@@ -27,7 +27,7 @@ impl Filter {
     /// Keeps games whose id or title matches a pattern.
     ///
     /// # Errors
-    /// Where the pattern is not valid.
+    /// If the pattern is not valid.
     pub fn game(self, pattern: Option<&str>) -> Result<Self> {
         Ok(Self { games: pattern.map(compile).transpose()?, ..self })
     }
@@ -35,7 +35,7 @@ impl Filter {
     /// Keeps files whose name matches a pattern, components or not.
     ///
     /// # Errors
-    /// Where the pattern is not valid.
+    /// If the pattern is not valid.
     pub fn name(self, pattern: Option<&str>) -> Result<Self> {
         Ok(Self { names: pattern.map(compile).transpose()?, ..self })
     }

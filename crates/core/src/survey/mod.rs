@@ -112,7 +112,7 @@ struct Listed {
     found: Walked,
     /// What was read of files before.
     known: HashMap<String, (Mark, Facts)>,
-    /// Files of games that are not asked for: they say where these begin and end.
+    /// Files of games that are not asked for: they say if these begin and end.
     others: Vec<TreePath>,
 }
 
@@ -237,7 +237,7 @@ fn survey_folder(
     }
 }
 
-/// The game that a file lies in, by its place among the roots.
+/// The game that a file is in, by its place among the roots.
 fn game_around(path: &TreePath, at_root: &HashMap<&str, usize>) -> Option<usize> {
     folders_around(path.as_str()).find_map(|root| at_root.get(root)).copied()
 }
@@ -260,7 +260,7 @@ struct Unread<'a> {
     unusable: &'a mut Vec<Unusable>,
 }
 
-/// What each image says: from the store where the file is unchanged, else from the file.
+/// What each image says: from the store if the file is unchanged, else from the file.
 fn read_facts(
     folder: &Path,
     images: Vec<Found>,
@@ -301,8 +301,7 @@ fn read_facts(
                 kept.push((path.to_string_lossy().into_owned(), image.mark));
                 read.push((image, facts));
             }
-            // A data file may bear such a name too; it is not our concern.
-            // Its name promised nothing.
+            // A data file may have such a name too; it is not our concern. Its name promised nothing.
             Err(_) if !image.is_candidate_by_name() => {}
             Err(ImageError::NotAnImage { .. })
                 if !image.is_library_by_name()
@@ -327,8 +326,8 @@ fn read_facts(
         .map(|((path, mark), (_, facts))| (path, mark, facts))
         .collect();
     if !kept.is_empty() {
-        // Looking goes on where nothing can be kept, as in a home that is read-only: the next
-        // survey reads the files again.
+        // Looking continues if nothing can be kept, as in a home that is read-only: the next survey reads the files
+        // again.
         let _ = store.keep(&kept);
     }
 
@@ -500,8 +499,7 @@ fn offered(offer: &Offer<'_>, newer: Option<&Newer>, facts: &Facts) -> Option<Of
     (has < Some(version.clone())).then_some(Offered { build, version, feed, blake3 })
 }
 
-/// Compares a file with the last record of it: by size and date, and by content where these leave
-/// it open.
+/// Compares a file with the last record of it: by size and date, and by content if these leave it open.
 fn standing(root: &Path, image: &Found, ledger: &Ledger) -> Standing {
     let Some(entry) = ledger.get(&image.path.clone().into()) else {
         return Standing::Unrecorded;

@@ -1,4 +1,4 @@
-//! Libraries under other endings: what lies beside programs and libraries and is one by its content.
+//! Libraries under other endings: what is beside programs and libraries and is one by its content.
 //!
 //! A game loads such files by their names while it runs. Only folders that hold a program or a library are
 //! looked into, and those for plugins in them; and of the files there only those whose ending is not that of
@@ -35,7 +35,7 @@ const LONGEST_ENDING: usize = 12;
 /// What the name of a folder holds that is for plugins.
 const FOR_PLUGINS: [&str; 6] = ["plug", "addon", "add-on", "extension", "mods", "modules"];
 
-/// The libraries under other endings that lie beside what was found below a folder.
+/// The libraries under other endings that are beside what was found below a folder.
 pub(super) fn beside(root: &Path, walked: &Walked) -> Vec<Found> {
     let folders: BTreeSet<&str> = walked.images.iter().map(|image| image.path.folder()).collect();
     let looked = |folder: &&str| {

@@ -184,7 +184,7 @@ fn outsider(library: &Library, executable: &Executable) -> Option<String> {
     another.then(|| format!("made by {company}, the game by {}", own.unwrap_or("no one named")))
 }
 
-/// It states a product and a version of its own, neither of which is the executable's.
+/// It states a product and its own version, neither of which is the executable's.
 fn own_version(library: &Library, executable: &Executable) -> Option<String> {
     let product =
         library.facts.string("ProductName").filter(|product| !product.trim().is_empty())?;
@@ -195,7 +195,7 @@ fn own_version(library: &Library, executable: &Executable) -> Option<String> {
     (!is_games && !same).then(|| format!("states {} {version} of its own", product.trim()))
 }
 
-/// It lies in several places of one game.
+/// It is in several places of one game.
 fn recurring(places: usize) -> Option<String> {
     (places > 1).then(|| format!("in {places} places of this game"))
 }
@@ -237,7 +237,7 @@ impl Copies {
         self.copies.get(&in_folder(library, library.path.file_name())).map_or(&[], Vec::as_slice)
     }
 
-    /// Whether a file lies in a folder for what was put aside, and there is another of its name around that.
+    /// Whether a file is in a folder for what was put aside, and there is another of its name around that.
     fn is_in_backup(&self, library: &Library) -> bool {
         const ASIDE: [&str; 9] =
             ["backup", "backups", "bak", "disabled", "off", "old", "orig", "original", "originals"];

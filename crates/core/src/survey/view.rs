@@ -38,7 +38,7 @@ pub struct GameView {
     pub game: Game,
     /// Its programs, the likeliest first. The first is the executable that counts.
     pub programs: Vec<Executable>,
-    /// Its version, where something states one.
+    /// Its version, if something states one.
     pub version: Option<GameVersion>,
     /// Every library in its folder, in the order of their paths.
     pub libraries: Vec<Library>,
@@ -48,7 +48,7 @@ pub struct GameView {
     pub unusable: Vec<Unusable>,
     /// Libraries that the records know and that are not there.
     pub gone: Vec<Gone>,
-    /// What is said of its libraries where it runs in a prefix.
+    /// What is said of its libraries if it runs in a prefix.
     pub environment: Option<Environment>,
     /// What launchers have written down of it.
     pub records: Vec<Record>,
@@ -106,9 +106,9 @@ pub struct Library {
     pub is_compiler_runtime: bool,
     /// What the records know of it.
     pub state: Standing,
-    /// The newest build on the rack that could take its place, where that is newer.
+    /// The newest build on the rack that could take its place, if that is newer.
     pub newer: Option<Newer>,
-    /// The newest build that a feed has for it, where that is newer than it and than what the rack has.
+    /// The newest build that a feed has for it, if that is newer than it and than what the rack has.
     pub offered: Option<Offered>,
     /// Whether its name says that it is a copy of another library, put aside by hand.
     pub put_aside: bool,
@@ -223,7 +223,7 @@ pub(crate) struct Mark {
     pub size: u64,
     /// Date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
-    /// The file's number on its volume, where the system has one.
+    /// The file's number on its volume, if the system has one.
     pub file: u64,
 }
 
@@ -246,7 +246,7 @@ impl GameView {
         self.executable().map(|executable| executable.path.file_name())
     }
 
-    /// Its version, where that is known.
+    /// Its version, if that is known.
     pub fn game_version(&self) -> Option<&Version> {
         self.version.as_ref().and_then(|known| known.version.as_ref())
     }
@@ -305,7 +305,7 @@ impl GameView {
         of_family.filter_map(|library| library.proven.as_ref()).max_by_key(|proven| proven.at)
     }
 
-    /// The machine that a component must be for, where the game has an executable.
+    /// The machine that a component must be for, if the game has an executable.
     pub fn machine(&self) -> Option<Machine> {
         self.executable().map(|executable| executable.facts.machine)
     }

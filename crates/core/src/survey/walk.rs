@@ -25,7 +25,7 @@ pub(super) struct Found {
 }
 
 impl Found {
-    /// The file as seen from a folder below the one walked, if it lies in there.
+    /// The file as seen from a folder below the one walked, if it is in there.
     pub fn inside(&self, folder: &str) -> Option<Self> {
         Some(Self { path: inside(&self.path, folder)?, ..self.clone() })
     }
@@ -42,7 +42,7 @@ impl Found {
     }
 }
 
-/// A path as seen from a folder below the one walked, if it lies in there.
+/// A path as seen from a folder below the one walked, if it is in there.
 pub(super) fn inside(path: &TreePath, folder: &str) -> Option<TreePath> {
     if folder.is_empty() {
         return Some(path.clone());
@@ -150,7 +150,7 @@ fn candidate(root: &Path, entry: &ignore::DirEntry) -> Result<Found, LookError> 
     }
 }
 
-/// A file below a folder, where it can be named.
+/// A file below a folder, if it can be named.
 pub(super) fn found(root: &Path, path: &Path, metadata: &Metadata) -> Option<Found> {
     Some(Found { path: TreePath::below(root, path).ok()?, mark: mark(metadata) })
 }
@@ -172,9 +172,9 @@ fn file_number(_: &Metadata) -> u64 {
     0
 }
 
-/// Programs, libraries, and what was a library before someone renamed it: names with an extension
-/// of these that ends there, or goes on with something else than a letter or digit. Asked of every
-/// file in a tree, so it looks at bytes and allocates nothing.
+/// Programs, libraries, and what was a library before someone renamed it: names with an extension of these that ends
+/// there, or continues with something else than a letter or digit. Asked of every file in a tree, so it looks at
+/// bytes and allocates nothing.
 pub(super) fn is_candidate(name: &[u8]) -> bool {
     const LEN: usize = 4;
     let ends = |extension: &str, at: usize| {

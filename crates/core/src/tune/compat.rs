@@ -73,7 +73,7 @@ fn is_service_pack(rest: &str) -> bool {
         || rest.get(..2).is_some_and(|start| start.eq_ignore_ascii_case("SP"))
 }
 
-/// The value of the registry that holds the mode of a program; nothing where there is no registry.
+/// The value of the registry that holds the mode of a program; nothing if there is not a registry.
 pub(crate) fn compat_value(situation: &Situation<'_>, program: &TreePath) -> Option<Target> {
     let registry = registry(situation)?;
     let value = match &registry {
@@ -88,7 +88,7 @@ fn on_windows(view: &GameView, program: &TreePath) -> String {
     slashes(&program.on(&view.game.root)).replace('/', r"\")
 }
 
-/// What a value becomes with another mode, or without one: nothing where nothing is left to say.
+/// What a value becomes with another mode, or without one: nothing if nothing is left to say.
 pub(crate) fn with_mode(
     registry: &Registry,
     now: Option<&Value>,

@@ -56,7 +56,7 @@ pub(crate) fn tuning(situation: &Situation<'_>, family: Option<&str>) -> Tuning 
     tuning
 }
 
-/// Every key of the settings files of a family, also where the catalog describes some settings.
+/// Every key of the settings files of a family, also if the catalog describes some settings.
 pub(crate) fn all_keys(situation: &Situation<'_>, family: &str) -> Vec<Tunable> {
     let component = Component::of(situation, family);
     let files = component.files();
@@ -162,7 +162,7 @@ impl<'a> Component<'a> {
         presets.map(state).collect()
     }
 
-    /// The settings files of the component: those that were put there with it, and those beside it that bear its
+    /// The settings files of the component: those that were put there with it, and those beside it that have its
     /// name, or one that a build of the rack has for them.
     fn files(&self) -> Vec<Place> {
         let Situation { ledger, window, .. } = self.situation;
@@ -315,7 +315,7 @@ impl<'a> Component<'a> {
         entries.into_iter().map(tunable).collect()
     }
 
-    /// What the build or the game brought at a target, where that is known.
+    /// What the build or the game brought at a target, if that is known.
     fn brought(&self, target: &Target) -> Option<State> {
         let in_build = match target {
             Target::Setting(key) => {

@@ -40,8 +40,7 @@ pub(crate) fn start_file(situation: &Situation<'_>) -> Result<Place, String> {
     Place::new(&game.root, &situation.window.home(), path).map_err(|error| error.to_string())
 }
 
-/// What a path with placeholders leads to; a path without one is beside the component. Says why, where that is
-/// nowhere.
+/// What a path with placeholders leads to; a path without one is beside the component. Says why, if that is nowhere.
 pub(crate) fn resolve(
     situation: &Situation<'_>,
     beside: Option<&Library>,
@@ -71,8 +70,7 @@ pub(crate) fn resolve(
     Ok(situation.window.spelled(place))
 }
 
-/// A folder as it is written in a catalog: by the placeholder that says most of it; nothing where it is below
-/// none.
+/// A folder as it is written in a catalog: by the placeholder that says most of it; nothing if it is below none.
 pub(crate) fn with_placeholder(situation: &Situation<'_>, folder: &Path) -> Option<String> {
     let marks = ["{exe-dir}", "{root}"].into_iter().chain(USER_FOLDERS.map(|(mark, _)| mark));
     marks.into_iter().find_map(|mark| {
@@ -94,7 +92,7 @@ fn user_folder(template: &str) -> Option<(&'static str, &str)> {
     USER_FOLDERS.iter().find_map(|(mark, name)| Some((*name, template.strip_prefix(mark)?)))
 }
 
-/// One of the user's folders: in the prefix, where the game has one.
+/// One of the user's folders: in the prefix, if the game has one.
 fn documents(situation: &Situation<'_>, name: &'static str) -> Result<PathBuf, String> {
     let Some(prefix) = situation.game().prefix() else { return own_folder(name) };
     let registry = registry(situation).ok_or("the game has no registry")?;
@@ -108,7 +106,7 @@ fn documents(situation: &Situation<'_>, name: &'static str) -> Result<PathBuf, S
     let text = text
         .ok_or_else(|| format!("the registry of the prefix does not name its folder `{name}`"))?;
     let (drive, path) = text.split_once(r":\").ok_or_else(|| format!("`{text}` is not a path"))?;
-    // To Windows the name of such a link is that of a drive of its own.
+    // To Windows the name of such a link is that of its own drive.
     let link = prefix.join("dosdevices").join(format!("{}:", drive.to_lowercase()));
     let is_link = cfg!(not(windows)) && link.exists();
     let drive = if is_link { link } else { prefix.join("drive_c") };

@@ -15,11 +15,11 @@ pub struct Tunable {
     pub family: String,
     /// What people type for it.
     pub name: String,
-    /// What people call it, where the catalog says so.
+    /// What people call it, if the catalog says so.
     pub title: Option<String>,
     /// What it does: the catalog's words, else the comments above it.
     pub about: Option<String>,
-    /// Whom or what it affects, where that is more than this game.
+    /// Whom or what it affects, if that is more than this game.
     pub affects: Option<String>,
     /// What it can be.
     pub allowed: Allowed,
@@ -31,9 +31,9 @@ pub struct Tunable {
     pub kind: Option<u32>,
     /// What is there now.
     pub now: State,
-    /// What the build or the game brought, where that is known.
+    /// What the build or the game brought, if that is known.
     pub brought: Option<State>,
-    /// Why it cannot be read, where it cannot.
+    /// Why it cannot be read, if it cannot.
     pub unreadable: Option<String>,
     /// Whether the catalog describes it.
     pub is_described: bool,
@@ -42,7 +42,7 @@ pub struct Tunable {
 }
 
 impl Tunable {
-    /// A state of it as people read it; nothing where it is not set.
+    /// A state of it as people read it; nothing if it is not set.
     pub fn shown(&self, state: &State) -> Option<String> {
         let plain = match (state, &self.spot) {
             (State::Setting(value), Ok(Target::Setting(key))) => document::plain(key.format, value),
@@ -52,7 +52,7 @@ impl Tunable {
         Some(if plain.is_empty() { "(empty)".to_owned() } else { self.allowed.label_of(&plain) })
     }
 
-    /// Whether it is known to be another than what was brought.
+    /// Whether it is known to be different from what was brought.
     pub fn differs(&self) -> bool {
         self.brought.as_ref().is_some_and(|brought| !brought.same_as(&self.now))
     }
@@ -76,11 +76,11 @@ pub struct Tuning {
 pub struct ProgramMode {
     /// The program.
     pub program: TreePath,
-    /// The value of the registry that holds it; nothing where there is no registry.
+    /// The value of the registry that holds it; nothing if there is not a registry.
     pub spot: Option<Target>,
     /// What is there now.
     pub now: State,
-    /// The mode that this is, where it is one.
+    /// The mode that this is, if it is one.
     pub mode: Option<&'static Mode>,
 }
 

@@ -39,7 +39,7 @@ pub(crate) fn incomplete(release: &Release, game: &GameTree) -> Vec<Incomplete> 
     let mut cut = Vec::new();
     let mut why = None;
     for file in release.files.iter().filter(|file| length(&file.side) > 0) {
-        // What only bears such a name, in the game too, is nothing that was cut.
+        // What only has such a name, in the game too, is nothing that was cut.
         if let Some(Err(error)) = &file.facts {
             let same_in_game = of_game(&file.path) == length(&file.side);
             if !same_in_game {

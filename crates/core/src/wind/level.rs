@@ -15,16 +15,16 @@ pub(crate) enum Level {
     Inside(String),
     /// They would be, from the folder around it.
     Around(PathBuf),
-    /// They are those of a folder of the game, and would have to lie in one of that name.
+    /// They are those of a folder of the game, and would have to are in one of that name.
     Below(String),
     /// Too few of them are the game's own, at whatever level.
     Foreign,
 }
 
-/// What part of the paths is in common where a folder is of the game: a release has more, and lacks some.
+/// What part of the paths is in common if a folder is of the game: a release has more, and lacks some.
 const ENOUGH: f64 = 0.2;
 
-/// The level of some paths below `given`. Where the game's executable is among them, that tells.
+/// The level of some paths below `given`. If the game's executable is among them, that tells.
 pub(crate) fn level(
     paths: &[&TreePath],
     game: &GameTree,

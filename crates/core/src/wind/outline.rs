@@ -24,7 +24,7 @@ pub struct Outline {
     pub settings: usize,
     /// Files of saves that are kept with it.
     pub saves: usize,
-    /// The version of the executable before and after, where it states one.
+    /// The version of the executable before and after, if it states one.
     pub version: Option<(Option<Version>, Option<Version>)>,
     /// What is in it, by kind; those with the most bytes first.
     pub kinds: Vec<Kind>,
@@ -49,7 +49,7 @@ pub struct Kind {
     pub bytes: u64,
 }
 
-/// So many kinds have a line of their own.
+/// So many kinds have their own line.
 const MOST_KINDS: usize = 8;
 
 /// So many of the largest files are named.
@@ -117,7 +117,7 @@ fn kind_of(name: &str) -> String {
 }
 
 impl Outline {
-    /// Counts the steps that are no files of the release.
+    /// Counts the steps that are not files of the release.
     pub(crate) fn with_steps(mut self, steps: &[Step], is_save: impl Fn(&Place) -> bool) -> Self {
         for step in steps {
             if let upright_spanner_change::State::Tree(tree) = &step.before().state {

@@ -44,13 +44,13 @@ pub(crate) struct ReleaseFile {
     pub facts: Option<Result<Facts, String>>,
     /// Which of what was given it comes from.
     pub of: usize,
-    /// Whether someone wrote into it meanwhile.
+    /// Whether someone wrote into it in the meantime.
     pub grows: bool,
     /// Its length and date when it was read.
     seen: (u64, Moment),
 }
 
-/// Where a file lies before it is read.
+/// Where a file is before it is read.
 struct Source {
     path: TreePath,
     file: PathBuf,
@@ -173,7 +173,7 @@ fn packed(package: &Package, of: usize) -> Result<Vec<Source>> {
     package.entries.iter().map(source).collect()
 }
 
-/// Reads a file: what it holds, what it says of itself where it is an image, and whether it still grows.
+/// Reads a file: what it holds, what it says of itself if it is an image, and whether it still grows.
 fn read(source: Source) -> Result<ReleaseFile> {
     let Source { path, file, of, modified } = source;
     let gone = || Error::io("read", &file)(std::io::ErrorKind::NotFound.into());
@@ -190,8 +190,8 @@ fn read(source: Source) -> Result<ReleaseFile> {
     Ok(ReleaseFile { path, file, side, facts, of, grows: false, seen })
 }
 
-/// Permission bits with which the game's owner can read and write a file: a copy kept on a disk that nothing may
-/// be written to is no reason for a game that its launcher cannot update.
+/// Permission bits with which the game's owner can read and write a file: a copy kept on a disk that nothing may be
+/// written to is not a reason for a game that its launcher cannot update.
 fn may_be_written(mode: u32) -> u32 {
     const ALL: u32 = 0o777;
     const OWNER: u32 = 0o600;

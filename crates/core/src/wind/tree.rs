@@ -54,7 +54,7 @@ impl GameTree {
         tree
     }
 
-    /// Whether there is no file in it.
+    /// Whether there is not a file in it.
     pub fn is_empty(&self) -> bool {
         self.files.is_empty()
     }

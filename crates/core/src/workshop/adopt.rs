@@ -13,7 +13,7 @@ impl Workshop {
     /// Plans to take swaps made by hand under management.
     ///
     /// # Errors
-    /// Where the home or a file of the game cannot be read.
+    /// If the home or a file of the game cannot be read.
     pub fn plan_adopt(&self, view: &GameView) -> Result<(Plan, Vec<Adoption>)> {
         self.decide(view, plan::adopt)
     }
@@ -21,7 +21,7 @@ impl Workshop {
     /// Plans to remove the copies made by hand, which the store keeps.
     ///
     /// # Errors
-    /// Where a copy cannot be read.
+    /// If a copy cannot be read.
     pub fn plan_removal_of_copies(&self, view: &GameView, adoptions: &[Adoption]) -> Result<Plan> {
         let mut plan = self.decide(view, |situation| {
             let mut plan = plan::remove_copies(situation, adoptions)?;
@@ -37,7 +37,7 @@ impl Altering<'_> {
     /// Journals what [`Workshop::plan_adopt`] planned; the originals are kept in the store.
     ///
     /// # Errors
-    /// Where a file is another by now, or the home cannot be written to.
+    /// If a file is another by now, or the home cannot be written to.
     pub fn adopt(&self, cleared: Cleared, adoptions: &[Adoption]) -> Result<Change> {
         let plan = cleared.into_plan();
         let workshop = self.workshop();
@@ -54,7 +54,7 @@ impl Altering<'_> {
     }
 }
 
-/// Where the original is of the file that a step is about.
+/// The original of the file that a step is about.
 fn original(step: &Step, adoptions: &[Adoption]) -> Option<Place> {
     let mut adoptions = adoptions.iter();
     let adoption = adoptions

@@ -17,7 +17,7 @@ impl Altering<'_> {
     /// Carries out a plan that nothing stops.
     ///
     /// # Errors
-    /// Where it was not done; the error says how everything was left.
+    /// If it was not done; the error says how everything was left.
     pub fn apply(&self, cleared: Cleared, progress: &dyn Progress) -> Result<Change> {
         let supplies = merged(cleared.plan()).collect();
         self.apply_with(cleared, supplies, progress)
@@ -91,7 +91,7 @@ impl Workshop {
         self.database.forget_facts(files.iter().map(PathBuf::as_path));
     }
 
-    /// Fails where a change that was interrupted is about a target of a plan. Other targets are free.
+    /// Fails if a change that was interrupted is about a target of a plan. Other targets are free.
     pub(super) fn expect_free(&self, plan: &Plan) -> Result<()> {
         let root = &plan.game.root;
         // What is in a file is altered with the file.
@@ -114,7 +114,7 @@ impl Workshop {
     }
 }
 
-/// Makes the folder beside a game's for what a change moves out of it, where that is to be taken up and someone has
+/// Makes the folder beside a game's for what a change moves out of it, if that is to be taken up and someone has
 /// removed the empty folder.
 pub(super) fn make_beside_for(change: &Change) {
     let moves = |step: &Step| matches!(step.target(), Target::Aside(_));

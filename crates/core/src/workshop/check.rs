@@ -14,7 +14,7 @@ impl Workshop {
     /// Checks some games as they are now, with each of their components; gives what came of each game, in order.
     ///
     /// # Errors
-    /// Where the home cannot be read.
+    /// If the home cannot be read.
     pub fn check_games(&self, views: &[GameView]) -> Result<Vec<CheckedGame>> {
         let (words, catalog) = (self.words(), self.catalog());
         let (builds, history) = (self.builds()?, self.history()?);

@@ -34,7 +34,7 @@ impl Workshop {
     /// by their codes.
     ///
     /// # Errors
-    /// The plan itself with all findings, where something stops it.
+    /// The plan itself with all findings, if something stops it.
     pub fn clear(&self, mut plan: Plan, despite: &[String]) -> Result<Cleared, Box<Plan>> {
         self.add_conditions(&mut plan);
         plan.override_stops(despite);
@@ -149,7 +149,7 @@ impl Workshop {
         short.collect()
     }
 
-    /// Game and home, where they are on different volumes and this is the first change of the game.
+    /// Game and home, if they are on different volumes and this is the first change of the game.
     fn other_volume(&self, plan: &Plan) -> Option<(PathBuf, PathBuf)> {
         if same_volume(&plan.game.root, &self.home) {
             return None;
@@ -160,7 +160,7 @@ impl Workshop {
     }
 }
 
-/// The prefix whose registry a plan alters, where programs of it run.
+/// The prefix whose registry a plan alters, if programs of it run.
 fn prefix_in_use(plan: &Plan) -> Option<InUse> {
     let prefix = plan.steps.iter().find_map(|step| match step.target() {
         Target::Value(value) => prefix_of(&value.registry, &plan.game.root),

@@ -1,4 +1,4 @@
-//! Looks after the home: what is wrong with it, what can be mended, and what nothing needs any more.
+//! Looks after the home: what is wrong with it, what can be repaired, and what nothing needs any more.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -49,11 +49,10 @@ pub struct Diagnosis {
     pub read: usize,
 }
 
-/// What was mended.
+/// What was repaired.
 #[derive(Debug, Default)]
 pub struct Mended {
-    /// Journal files that were written anew from their copies: the number, and where the damaged one is
-    /// kept.
+    /// Journal files that were written again from their copies: the number, and where the damaged one is kept.
     pub journal: Vec<(i64, Option<PathBuf>)>,
     /// Files that were removed.
     pub removed: Vec<PathBuf>,
@@ -89,7 +88,7 @@ pub struct StoreUse {
 const UNMENTIONED: &str = "unmentioned";
 
 impl Diagnosis {
-    /// Whether something is wrong that was not mended.
+    /// Whether something is wrong that was not repaired.
     pub fn is_ill(&self) -> bool {
         !self.index.is_empty()
             || !self.journal.is_empty()
@@ -106,7 +105,7 @@ impl Workshop {
     /// Looks the home over; `deep` reads every stored byte. Nothing is altered.
     ///
     /// # Errors
-    /// Where the home cannot be read.
+    /// If the home cannot be read.
     pub fn examine(&self, deep: bool, progress: &dyn Progress) -> Result<Diagnosis> {
         let (history, shelf) = (self.history()?, self.shelf()?);
         let needed = self.needed(&history.changes, &shelf.builds);
@@ -141,7 +140,7 @@ impl Workshop {
     /// What the store keeps for which game.
     ///
     /// # Errors
-    /// Where the home cannot be read.
+    /// If the home cannot be read.
     pub fn store_use(&self) -> Result<StoreUse> {
         let sum = |contents: &BTreeSet<Content>| {
             (contents.len(), contents.iter().map(|content| content.size).sum())
@@ -178,7 +177,7 @@ impl Workshop {
     /// What the store holds that nothing needs.
     ///
     /// # Errors
-    /// Where the home cannot be read.
+    /// If the home cannot be read.
     pub fn unreferenced(&self) -> Result<Unreferenced> {
         let (history, shelf) = (self.history()?, self.shelf()?);
         let needed: BTreeSet<Content> = self
@@ -214,12 +213,12 @@ impl Workshop {
         }
         for change in changes {
             let user = format!("change {} of {}", change.number(), change.game());
-            // A change that was put back left every file as it was: nothing has to be stored for it,
-            // but what it kept may be all there is of a file that something else altered meanwhile.
+            // A change that was put back left every file as it was: nothing has to be stored for it, but what it kept
+            // may be all there is of a file that something else altered in the meantime.
             let is_back = change.state() == RecordState::PutBack;
             let needs = |content: &Content| !is_back || self.store.has(content);
             let before = change.steps().iter().filter_map(|step| step.before().state.content());
-            // A release that was put onto a game's folder is had where it was taken from.
+            // A release that was put onto a game's folder is had if it was taken from.
             let passes = |content: &Content| change.purpose.is_wind() && !self.store.has(content);
             let after = change.steps().iter().filter_map(|step| step.after().state.content());
             let after = after.filter(|content| !passes(content));
@@ -246,8 +245,7 @@ fn leftovers(history: &History, shelf: &Shelf, scratch: &Path) -> Vec<PathBuf> {
     spares.chain(labels).chain(scratch_left(scratch)).collect()
 }
 
-/// The spare places of a change that is over at which a file lies still; nothing where the game is not
-/// there.
+/// The spare places of a change that is over at which a file lies still; nothing if the game is not there.
 fn spares_left(change: &Change) -> Option<(Territory, Vec<Place>)> {
     let spares = change.record.spares.iter().flatten();
     if change.state() == RecordState::Open || spares.clone().next().is_none() {
@@ -260,11 +258,10 @@ fn spares_left(change: &Change) -> Option<(Territory, Vec<Place>)> {
 }
 
 impl Altering<'_> {
-    /// Mends what was found: makes damaged journal files whole, and removes what an interrupted run left
-    /// behind.
+    /// Repairs what was found: makes damaged journal files whole, and removes what an interrupted run left behind.
     ///
     /// # Errors
-    /// Where something cannot be written or removed.
+    /// If something cannot be written or removed.
     pub fn mend(&self, diagnosis: &Diagnosis) -> Result<Mended> {
         let workshop = self.workshop();
         let Workshop { journal, database, store, labels, .. } = workshop;
@@ -307,7 +304,7 @@ impl Altering<'_> {
     /// damaged: what it named may be all there is of an original.
     ///
     /// # Errors
-    /// [`HomeError::NotSure`] where it is not sure what is needed.
+    /// [`HomeError::NotSure`] if it is not sure what is needed.
     pub fn reclaim(&self, despite: &[String]) -> Result<Unreferenced> {
         let workshop = self.workshop();
         let not_sure = |why: String, remedy: Remedy| Err(HomeError::NotSure { why, remedy }.into());

@@ -9,7 +9,7 @@ impl Workshop {
     /// Compares a game with its records.
     ///
     /// # Errors
-    /// Where the journal's folder or a file of the game cannot be read.
+    /// If the journal's folder or a file of the game cannot be read.
     pub fn drift(&self, view: &GameView) -> Result<Drift> {
         self.decide(view, plan::drift)
     }

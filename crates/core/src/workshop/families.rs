@@ -47,7 +47,7 @@ impl Workshop {
     /// Describes a sample file in the catalog, and gives the new family.
     ///
     /// # Errors
-    /// Where the file is not an image, the catalog knows it, or the entry cannot be written.
+    /// If the file is not an image, the catalog knows it, or the entry cannot be written.
     pub fn learn_family(&self, file: &Path, lesson: Lesson) -> Result<Family> {
         // The user's own link stands for what it leads to.
         let linked = crate::path::canonical(file).unwrap_or_else(|_| file.to_owned());
@@ -56,12 +56,12 @@ impl Workshop {
         self.learn(&name, &facts, lesson)
     }
 
-    /// Describes a log of the family of a sample file in the catalog, and the family too, where the catalog does not
+    /// Describes a log of the family of a sample file in the catalog, and the family too, if the catalog does not
     /// have it; gives the family.
     ///
     /// # Errors
-    /// Where one of both cannot be read, or the log is neither beside the file nor in a folder that a game of
-    /// this home or its user has.
+    /// If one of both cannot be read, or the log is neither beside the file nor in a folder that a game of this home
+    /// or its user has.
     pub fn learn_log(&self, file: &Path, log: &Path, lesson: Lesson) -> Result<Family> {
         let file = crate::path::canonical(file).map_err(Error::io("read", file))?;
         let path = crate::path::canonical(log).map_err(Error::io("read", log))?;
@@ -85,7 +85,7 @@ impl Workshop {
         Ok(catalog.family(&family.id).cloned().unwrap_or(family))
     }
 
-    /// The folder of a log with a placeholder; empty where it lies beside the file.
+    /// The folder of a log with a placeholder; empty if it is beside the file.
     fn folder_of_log(&self, file: &Path, log: &Path) -> Result<String> {
         let folder = log.parent().unwrap_or(log);
         if file.parent() == Some(folder) {
@@ -108,7 +108,7 @@ impl Workshop {
         found.ok_or_else(unknown)
     }
 
-    /// Describes a file in the user's own catalog: by the name that a feed has for its family, where it has one and the
+    /// Describes a file in the user's own catalog: by the name that a feed has for its family, if it has one and the
     /// user gives none.
     fn learn(&self, name: &str, facts: &Facts, lesson: Lesson) -> Result<Family> {
         let catalog = self.own_catalog();

@@ -35,7 +35,7 @@ impl Sight {
 /// What the user says of a feed that is added.
 #[derive(Debug, Clone, Default)]
 pub struct FeedWish {
-    /// What to call it; the title in short, where it is left out.
+    /// What to call it; the title in short, if it is left out.
     pub name: Option<String>,
     /// After how long it is asked again by itself.
     pub fresh_for: Option<SignedDuration>,
@@ -74,7 +74,7 @@ impl Workshop {
     /// Looks at a feed, and verifies it: with the key that is given, else with the one that it names.
     ///
     /// # Errors
-    /// Where it cannot be reached, or is not what it should be.
+    /// If it cannot be reached, or is not what it should be.
     pub fn look_at_feed(&self, address: &Address, key: Option<&Key>) -> Result<Sight> {
         feed::look(&self.client, address, key).map(Sight)
     }
@@ -82,7 +82,7 @@ impl Workshop {
     /// Asks a feed for news, and gets what is new of it for the families that there are, and what is damaged.
     ///
     /// # Errors
-    /// Where there is none of that name, it cannot be reached, or is refused; what was taken in before is as it was.
+    /// If there is none of that name, it cannot be reached, or is refused; what was taken in before is as it was.
     pub fn fetch_news(&self, name: &str, progress: &dyn Progress) -> Result<Fetched> {
         let feeds = self.feeds();
         let known = subscription(&feeds, name)?;
@@ -140,7 +140,7 @@ impl Workshop {
     /// Takes in what feeds say of some families that they may have and that was not taken in yet.
     ///
     /// # Errors
-    /// Where a feed cannot be reached, or is refused.
+    /// If a feed cannot be reached, or is refused.
     pub fn take_in_families(
         &self,
         families: &BTreeSet<String>,
@@ -162,7 +162,7 @@ impl Workshop {
     /// What a feed's publisher says of a build, from the copy that was kept, else from the feed.
     ///
     /// # Errors
-    /// Where neither has it.
+    /// If neither has it.
     pub(super) fn feed_notes(&self, feed: &Feed, notes: &Packed) -> Result<Vec<u8>> {
         let content = notes.content();
         if let Some(bytes) = self.feeds_folder.piece(feed.name(), &content) {
@@ -170,7 +170,7 @@ impl Workshop {
         }
         let name = feed::content_name(&notes.blake3);
         let bytes = self.client.get_content(&feed.places(), &name, &content)?;
-        // It is a cache: where it cannot be kept, it is got again.
+        // It is a cache: if it cannot be kept, it is got again.
         let _ = self.feeds_folder.keep_cached(feed.name(), std::slice::from_ref(&bytes));
         Ok(bytes)
     }
@@ -180,7 +180,7 @@ impl Altering<'_> {
     /// Adds a feed that was looked at, or says something else of one that was added before.
     ///
     /// # Errors
-    /// Where what it names cannot be had, its name is taken, or the home cannot be written to.
+    /// If what it names cannot be had, its name is taken, or the home cannot be written to.
     pub fn add_feed(
         &self,
         sight: Sight,
@@ -248,7 +248,7 @@ impl Altering<'_> {
     /// Takes in what was fetched of a feed.
     ///
     /// # Errors
-    /// Where the feed is not there any more, or the home cannot be written to.
+    /// If the feed is not there any more, or the home cannot be written to.
     pub fn take_in(&self, fetched: &Fetched) -> Result<Refreshed> {
         self.keep(fetched, true)
     }
@@ -300,7 +300,7 @@ impl Altering<'_> {
     /// Forgets a feed. What came from it onto the rack stays.
     ///
     /// # Errors
-    /// Where there is none of that name, or the home cannot be written to.
+    /// If there is none of that name, or the home cannot be written to.
     pub fn forget_feed(&self, name: &str) -> Result<()> {
         let workshop = self.workshop();
         let feeds = workshop.feeds();

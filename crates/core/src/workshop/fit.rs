@@ -42,12 +42,12 @@ impl FitPlan {
 impl Workshop {
     /// Plans to fit a build into every place that its family has in a game, with what belongs to it.
     ///
-    /// `what` names a build on the rack, or is the path of a library, a folder or an archive. Where it
-    /// names a family, the newest build that nothing stops is taken, together with builds of other
-    /// families where the catalog ties them; the findings say what was passed over, and why.
+    /// `what` names a build on the rack, or is the path of a library, a folder or an archive. If it names a family,
+    /// the newest build that nothing stops is taken, together with builds of other families if the catalog ties them;
+    /// the findings say what was passed over, and why.
     ///
     /// # Errors
-    /// Where no build is meant or several are, or the package or a file of the game cannot be read.
+    /// If no build is meant or several are, or the package or a file of the game cannot be read.
     pub fn plan_fit(
         &self,
         view: &GameView,
@@ -61,7 +61,7 @@ impl Workshop {
     /// The same of several, as one change. `whats` has one at least.
     ///
     /// # Errors
-    /// Where no build is meant or several are, or a package or a file of the game cannot be read.
+    /// If no build is meant or several are, or a package or a file of the game cannot be read.
     pub fn plan_fits(
         &self,
         view: &GameView,
@@ -119,7 +119,7 @@ impl Workshop {
     /// says so.
     ///
     /// # Errors
-    /// Where one of them is no pattern, or the rack cannot be read.
+    /// If one of them is not a pattern, or the rack cannot be read.
     pub fn wanted_in(&self, view: &GameView, all: &[String]) -> Result<Vec<String>> {
         let mut wanted: Vec<String> = Vec::new();
         let builds = self.builds()?;
@@ -182,8 +182,8 @@ fn is_exact(what: &str, options: &FitOptions) -> bool {
     options.variant.is_some() || BuildSpec::parse(what).variant.is_some() && what.contains('@')
 }
 
-/// Fails where a name is none that Windows can give a file: a path, a drive, a device, a stream, or one that it
-/// would change.
+/// Fails if a name is none that Windows can give a file: a path, a drive, a device, a stream, or one that it would
+/// change.
 fn expect_file_name(name: &str) -> Result<()> {
     let wrong = |why: String| Error::Invalid {
         what: format!("`{name}` cannot be the name of a file: {why}"),
@@ -233,7 +233,7 @@ fn plan_all(
     Ok((plan, builds))
 }
 
-/// Fails where two of some builds are of one family: a game has one version of each.
+/// Fails if two of some builds are of one family: a game has one version of each.
 fn expect_different(builds: &[Build]) -> Result<()> {
     for (at, build) in builds.iter().enumerate() {
         let is_twin = |other: &&Build| same_name(&other.id.family, &build.id.family);
@@ -247,7 +247,7 @@ fn expect_different(builds: &[Build]) -> Result<()> {
     Ok(())
 }
 
-/// Fails where a part that is to be left out is none of the builds.
+/// Fails if a part that is to be left out is none of the builds.
 fn expect_parts(builds: &[Build], without: &[String]) -> Result<()> {
     let has = |text: &String| {
         let mut parts = builds.iter().flat_map(|build| &build.parts);
@@ -307,10 +307,10 @@ fn plan_fit(
 }
 
 impl Altering<'_> {
-    /// Carries out what [`Workshop::plan_fit`] planned; builds that came as files go on the rack.
+    /// Carries out what [`Workshop::plan_fit`] planned; builds that came as files continue the rack.
     ///
     /// # Errors
-    /// Where it was not done; the error says how everything was left.
+    /// If it was not done; the error says how everything was left.
     pub fn fit(
         &self,
         plan: Cleared,
@@ -329,8 +329,8 @@ impl Altering<'_> {
         }
         supplies.extend(merged(plan.plan()));
         let changed = self.apply_with(plan, supplies, progress);
-        // The builds go on the rack though the fit failed, if they can; and where all of one is stored, it is
-        // there though that cannot be noted.
+        // The builds continue the rack though the fit failed, if they can; and if all of one is stored, it is there
+        // though that cannot be noted.
         for (parcel, shelving) in parcels.iter().zip(&shelvings) {
             if changed.is_ok() || self.store(parcel).is_ok() {
                 let _ = self.arrive(shelving);

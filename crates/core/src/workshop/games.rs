@@ -25,7 +25,7 @@ impl Workshop {
     /// Every game that the user named, that changes were made to, or that a survey came across.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn games(&self) -> Result<Vec<Game>> {
         let mut games = self.known_games()?.into_games();
         games.sort_by(|a, b| a.id.cmp(&b.id));
@@ -48,7 +48,7 @@ impl Workshop {
         Ok(games)
     }
 
-    /// The version of a game, reading its executable whole where nothing states one.
+    /// The version of a game, reading its executable whole if nothing states one.
     pub fn game_version(&self, view: &GameView) -> Option<GameVersion> {
         view.executable().and_then(|executable| told(&view.game, executable))
     }
@@ -56,7 +56,7 @@ impl Workshop {
     /// The id of the game that a text names, whether its folder is still there or not.
     ///
     /// # Errors
-    /// [`GameError::Unknown`] where no game has that name.
+    /// [`GameError::Unknown`] if no game has that name.
     pub fn game_id(&self, name: &str) -> Result<String> {
         match self.known_game(name)? {
             Some(game) => Ok(game.id),
@@ -72,7 +72,7 @@ impl Workshop {
     /// The folder of the game that a text names.
     ///
     /// # Errors
-    /// Where no game has that name, or its folder is not there.
+    /// If no game has that name, or its folder is not there.
     fn game_folder(&self, name: &str) -> Result<PathBuf> {
         match self.known_game(name)? {
             Some(game) if game.root.is_dir() => Ok(game.root),
@@ -85,7 +85,7 @@ impl Workshop {
     /// Surveys the one game that a text names: by id, by title, or by its folder.
     ///
     /// # Errors
-    /// Where no game has that name, its folder is not there, or it is not one game.
+    /// If no game has that name, its folder is not there, or it is not one game.
     pub fn game(&self, name: &str, progress: &dyn Progress) -> Result<GameView> {
         let root = self.game_folder(name)?;
         let mut survey = self.survey(std::slice::from_ref(&root), &Filter::default(), progress)?;
@@ -103,7 +103,7 @@ impl Workshop {
     /// The games whose folder is not there: a drive is away, or they stand somewhere else now.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn games_gone(&self) -> Result<Vec<Game>> {
         let words = self.words();
         let history = self.history()?;
@@ -119,7 +119,7 @@ impl Workshop {
     /// with the same executable and a file that a change put there.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn moved_from(&self, view: &GameView) -> Result<Option<Game>> {
         let gone = self.games_gone()?;
         let Some(mark) = view.mark().filter(|_| !gone.is_empty()) else {
@@ -133,7 +133,7 @@ impl Workshop {
     /// The game that is known by a text: by its id, its title, or its folder, be that there or not.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn known_game(&self, name: &str) -> Result<Option<Game>> {
         let games = self.games()?;
         let by_id = games.iter().find(|game| same_name(&game.id, name));
@@ -148,7 +148,7 @@ impl Altering<'_> {
     /// Remembers a folder of which each sub-folder is a game; gives it as the system spells it.
     ///
     /// # Errors
-    /// Where it is not a folder, or what the user said cannot be written.
+    /// If it is not a folder, or what the user said cannot be written.
     pub fn add_library_root(&self, path: &Path) -> Result<PathBuf> {
         let root = folder(path)?;
         self.edit(|words| {
@@ -164,7 +164,7 @@ impl Altering<'_> {
     /// Forgets a library root, whether it is still there or not. Nothing on disk is touched.
     ///
     /// # Errors
-    /// [`GameError::UnknownRoot`] where it is none.
+    /// [`GameError::UnknownRoot`] if it is none.
     pub fn forget_library_root(&self, path: &Path) -> Result<PathBuf> {
         let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
         let root = canonical(path).unwrap_or(absolute);
@@ -183,7 +183,7 @@ impl Altering<'_> {
     /// Remembers a folder as a game, with what the user says of it.
     ///
     /// # Errors
-    /// Where it is not a folder, or a setting cannot be.
+    /// If it is not a folder, or a setting cannot be.
     pub fn add_game(&self, path: &Path, edit: &GameEdit) -> Result<Game> {
         let root = folder(path)?;
         let game = self.workshop().known_games()?.in_folder(root);
@@ -194,7 +194,7 @@ impl Altering<'_> {
     /// stands somewhere else now takes its history along, and so does a bay.
     ///
     /// # Errors
-    /// Where no game has that name, or a setting cannot be.
+    /// If no game has that name, or a setting cannot be.
     pub fn set_game(&self, name: &str, edit: &GameEdit) -> Result<Game> {
         let id = match self.workshop().game_id(name) {
             Err(Error::Game(GameError::Unknown { .. })) if Path::new(name).is_dir() => {
@@ -217,7 +217,7 @@ impl Altering<'_> {
             let games = self.workshop().games()?;
             let taken = |other: &&Game| other.root == game.root && other.id != game.id;
             let other = games.iter().find(taken);
-            // What a survey came across there is this very game, under an id of its own.
+            // What a survey came across there is this very game, under its own id.
             match other.filter(|other| other.registered) {
                 Some(other) => {
                     return Err(Error::Game(GameError::Taken {
@@ -259,7 +259,7 @@ impl Altering<'_> {
     /// stay.
     ///
     /// # Errors
-    /// Where no game has that name.
+    /// If no game has that name.
     pub fn forget_game(&self, name: &str) -> Result<String> {
         let id = self.workshop().game_id(name)?;
         self.edit(|words| {
@@ -290,8 +290,8 @@ fn folder(path: &Path) -> Result<PathBuf> {
     })
 }
 
-/// Whether what stands in another folder now, seen through a window, is a game that is gone: its executable
-/// counted at a change of the game, and a file that a change put there is there.
+/// Whether what is in another folder now, seen through a window, is a game that is gone: its executable counted at a
+/// change of the game, and a file that a change put there is there.
 fn is_same(game: &Game, history: &History, mark: &ExecutableMark, window: &OnDisk<'_>) -> bool {
     let own = || history.changes.iter().filter(|change| change.game() == game.id);
     let same_program = own().any(|change| {

@@ -38,9 +38,9 @@ pub struct Download {
     pub entry: Entry,
     /// What is advised of it, whatever the game.
     pub advice: Vec<Advice>,
-    /// The game's version and the name of its executable, where it is for one.
+    /// The game's version and the name of its executable, if it is for one.
     game: (Option<Version>, Option<String>),
-    /// How it is called on the rack, where it is there already.
+    /// How it is called on the rack, if it is there already.
     pub on_rack: Option<String>,
     wanted: Option<Wanted>,
 }
@@ -53,11 +53,11 @@ pub struct Downloaded {
 }
 
 impl Workshop {
-    /// What feeds have under some names, as [`Workshop::builds`] have them or with a version left out; what they say of
-    /// the families is taken in first, where that was not done.
+    /// What feeds have under some names, as [`Workshop::builds`] have them or with a version left out; what they say
+    /// of the families is taken in first, if that was not done.
     ///
     /// # Errors
-    /// Where no feed has one of them, or it cannot be reached.
+    /// If no feed has one of them, or it cannot be reached.
     pub fn downloads(
         &self,
         specs: &[String],
@@ -98,7 +98,7 @@ impl Workshop {
     /// and that is for this game by all that the feed says of it.
     ///
     /// # Errors
-    /// Where a feed cannot be reached, or the rack cannot be read.
+    /// If a feed cannot be reached, or the rack cannot be read.
     pub fn downloads_for(&self, view: &GameView, progress: &dyn Progress) -> Result<Vec<Download>> {
         let in_game = view.libraries.iter().filter(|library| !library.put_aside);
         let families: BTreeSet<String> = in_game.map(|library| library.family.clone()).collect();
@@ -135,7 +135,7 @@ impl Workshop {
     /// What feeds have of a family, or one of them of all families that were taken in.
     ///
     /// # Errors
-    /// Where neither a feed nor a family in one has that name.
+    /// If neither a feed nor a family in one has that name.
     pub fn listed(&self, what: &str, progress: &dyn Progress) -> Result<Vec<Download>> {
         if let Some(feed) = self.feeds().feed(what) {
             let listings = feed.listings().flat_map(|listing| {
@@ -165,7 +165,7 @@ impl Workshop {
     /// family without a version what is newer.
     ///
     /// # Errors
-    /// Where neither the rack nor a feed has one of them.
+    /// If neither the rack nor a feed has one of them.
     pub fn downloads_to_fit(
         &self,
         view: &GameView,
@@ -220,7 +220,7 @@ impl Workshop {
         }
     }
 
-    /// Takes in what feeds say of a family that a user has named; where one cannot be reached, what others have of it
+    /// Takes in what feeds say of a family that a user has named; if one cannot be reached, what others have of it
     /// will do.
     fn take_in_one(&self, family: &str, progress: &dyn Progress) -> Result<()> {
         let taken = self.take_in_families(&BTreeSet::from([family.to_owned()]), progress);
@@ -272,7 +272,7 @@ impl Workshop {
     }
 
     /// Downloads files, several at a time, each from the first place that has it; gives what came of each, in order:
-    /// nothing where another process has put it on the rack meanwhile. What was begun before is gone on with.
+    /// nothing if another process has put it on the rack in the meantime. What was begun before is continued.
     pub fn download(
         &self,
         downloads: &[Download],
@@ -286,7 +286,7 @@ impl Workshop {
             Transfer::begin(&folder, wanted)
         };
         let begun: Vec<Result<Transfer>> = downloads.iter().map(begin).collect();
-        // Who had one of their folders before may be done with it. Where the rack cannot be read, that is said when
+        // Who had one of their folders before may be done with it. If the rack cannot be read, that is said when
         // something comes onto it.
         self.refresh();
         let on_rack = self.builds().unwrap_or_default();
@@ -342,7 +342,7 @@ impl Workshop {
     /// What publishers say of a build that feeds have: the name of the text, and what it says.
     ///
     /// # Errors
-    /// Where no feed has the build, or its notes cannot be had.
+    /// If no feed has the build, or its notes cannot be had.
     pub fn notes_in_feeds(
         &self,
         spec: &str,
@@ -366,7 +366,7 @@ impl Workshop {
     /// Keeps what its publisher says of a download that the user is to get by hand: it goes with the file later.
     ///
     /// # Errors
-    /// Where it cannot be had.
+    /// If it cannot be had.
     pub fn keep_notes(&self, download: &Download) -> Result<()> {
         let feeds = self.feeds();
         let (Some(feed), Some(notes)) = (feeds.feed(&download.feed), &download.entry.notes) else {
@@ -375,7 +375,7 @@ impl Workshop {
         self.feed_notes(feed, notes).map(drop)
     }
 
-    /// What feeds say of a file that goes onto the rack, where they know it.
+    /// What feeds say of a file that goes onto the rack, if they know it.
     pub(super) fn told_of(&self, path: &Path) -> Option<Told> {
         let feeds = self.feeds();
         let size = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file)?.len();
@@ -471,7 +471,7 @@ impl Altering<'_> {
     /// Puts a download on the rack, with what its feed says of it.
     ///
     /// # Errors
-    /// Where it is no package, or the home cannot be written to.
+    /// If it is not a package, or the home cannot be written to.
     pub fn add_downloaded(
         &self,
         downloaded: Downloaded,

@@ -21,7 +21,7 @@ impl Altering<'_> {
     /// with what a mod manager installs. Gives the files. One that is there already is not overwritten.
     ///
     /// # Errors
-    /// Where an archive cannot be written, or another one is there.
+    /// If an archive cannot be written, or another one is there.
     pub fn hand_off(
         &self,
         fit: &FitPlan,

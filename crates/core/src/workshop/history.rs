@@ -66,7 +66,7 @@ impl Workshop {
     /// Every change of a game, oldest first.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn history_of(&self, game: &str) -> Result<Vec<Change>> {
         let history = self.history()?;
         Ok(history.changes.iter().filter(|change| change.game() == game).cloned().collect())
@@ -75,7 +75,7 @@ impl Workshop {
     /// Whether each of some changes still shows.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn statuses(&self, changes: &[Change]) -> Result<Vec<ChangeStatus>> {
         let history = self.history()?;
         let effective = plan::in_effect(&history.changes);

@@ -10,7 +10,7 @@ use crate::path::{canonical, slashes};
 use crate::plan::{self, HoldWish, Plan};
 use crate::survey::GameView;
 
-/// So many folders around a game may be the library root that a record lies in.
+/// So many folders around a game may be the library root that a record is in.
 const AROUND: usize = 3;
 
 impl Workshop {
@@ -37,7 +37,7 @@ impl Workshop {
     /// The library roots that a launcher has written down.
     ///
     /// # Errors
-    /// Where no launcher of that name is described, or its description is wrong.
+    /// If no launcher of that name is described, or its description is wrong.
     pub fn libraries_of(&self, launcher: &str) -> Result<Vec<PathBuf>> {
         let launchers = self.launchers();
         if let Some(described) = launchers.named(launcher) {
@@ -56,7 +56,7 @@ impl Workshop {
     /// Plans to keep launchers from updating a game.
     ///
     /// # Errors
-    /// Where no launcher's record of it is known, or the file that was named is none.
+    /// If no launcher's record of it is known, or the file that was named is none.
     pub fn plan_hold(&self, view: &GameView, wish: &HoldWish) -> Result<Plan> {
         let launchers = self.launchers();
         if let Some(error) = launchers.errors.first().filter(|_| wish.file.is_none()) {
@@ -70,7 +70,7 @@ impl Workshop {
     /// Plans to let launchers update a game again.
     ///
     /// # Errors
-    /// Where the home or a record cannot be read.
+    /// If the home or a record cannot be read.
     pub fn plan_lift(&self, view: &GameView) -> Result<Plan> {
         self.decide(view, plan::lift)
     }

@@ -13,11 +13,11 @@ use upright_spanner_change::{Lock, Registry};
 /// takes, and shorter than anyone watches a screen that stands still.
 const PATIENCE: Duration = Duration::from_secs(10);
 
-/// How often it is looked again meanwhile.
+/// How often it is looked again in the meantime.
 const LOOK_AGAIN: Duration = Duration::from_millis(50);
 
-/// The files that something else than a process of ours has in use. Where one of ours is at work with
-/// the game, it is waited for: it is not the game.
+/// The files that something else than a process of ours has in use. If one of ours is at work with the game, it is
+/// waited for: it is not the game.
 pub(super) fn in_use_by_others(files: &[PathBuf], root: &Path) -> Vec<InUse> {
     let began = Instant::now();
     loop {
@@ -124,7 +124,7 @@ fn in_use(files: &[PathBuf], root: &Path) -> Vec<InUse> {
     taken.into_iter().map(found).collect()
 }
 
-/// The programs that run from a folder, other than this one: where they lie, and what to call them.
+/// The programs that run from a folder, different from this one: where they are, and what to call them.
 #[cfg(windows)]
 fn running_from(root: &Path) -> Vec<(PathBuf, String)> {
     use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, System, UpdateKind};

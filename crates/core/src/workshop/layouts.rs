@@ -19,7 +19,7 @@ impl Workshop {
     /// Reads a layout that the user wrote.
     ///
     /// # Errors
-    /// Where it cannot be read, or is not a layout.
+    /// If it cannot be read, or is not a layout.
     pub fn read_layout(path: &Path) -> Result<GivenLayout> {
         let text = text_of(&followed(path), LONGEST_LAYOUT).map_err(Error::io("read", path))?;
         GivenLayout::parse(path, &text).map_err(Error::Catalog)

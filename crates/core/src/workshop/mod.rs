@@ -95,7 +95,7 @@ impl Workshop {
     /// Opens a home folder, making it if needed.
     ///
     /// # Errors
-    /// Where it cannot be made or opened, or a newer version of the program wrote it.
+    /// If it cannot be made or opened, or a newer version of the program wrote it.
     pub fn open(home: &Path) -> Result<Self> {
         drop(Folder::make(home)?);
         let journal = Journal::open(&home.join("journal"))?;
@@ -142,7 +142,7 @@ impl Workshop {
     /// Takes the right to alter, waiting a while for another process that has it.
     ///
     /// # Errors
-    /// Where the other process does not give it up, or the home cannot be written to.
+    /// If the other process does not give it up, or the home cannot be written to.
     pub fn alter(&self) -> Result<Altering<'_>> {
         Ok(Altering { held: self, _home: Lock::take(&self.home)? })
     }

@@ -73,7 +73,7 @@ impl<'a> OnDisk<'a> {
         targets.filter_map(|target| Some((target.clone(), window.look(&target).ok()?))).collect()
     }
 
-    /// The same window to plan what alters the game: through the program that the user named for its prefix, where
+    /// The same window to plan what alters the game: through the program that the user named for its prefix, if
     /// programs of that run.
     pub fn for_altering(mut self, view: &GameView) -> Self {
         let command = view.game.settings.run_with.as_ref();
@@ -333,8 +333,8 @@ fn is_placeholder(_: &Path) -> bool {
     false
 }
 
-/// A name with a sign that no name has for the version in it, so that those of two releases are alike; nothing
-/// where it has none.
+/// A name with a sign that no name has for the version in it, so that those of two releases are alike; nothing if it
+/// has none.
 fn without_version(name: &str) -> Option<String> {
     let (before, _) = Version::find_in(stem(name), 2)?;
     (!before.is_empty()).then(|| fold(&format!("{before}*.{}", extension(name))))

@@ -13,7 +13,7 @@ impl Workshop {
     /// Plans to take a family out for now.
     ///
     /// # Errors
-    /// Where the game has no such family, or it is the game's own.
+    /// If the game has no such family, or it is the game's own.
     pub fn plan_park(&self, view: &GameView, family: &str) -> Result<Plan> {
         let mut plan = self.decide_change(view, |situation| {
             let plan = plan::park(situation, family);
@@ -42,7 +42,7 @@ impl Workshop {
     /// Plans to put back what was parked, after checking that it still fits the game.
     ///
     /// # Errors
-    /// Where it is not parked.
+    /// If it is not parked.
     pub fn plan_unpark(&self, view: &GameView, family: &str, despite: &[String]) -> Result<Plan> {
         let mut plan = self.decide_change(view, |situation| {
             let Some(parked) = parked(situation, family) else {
@@ -66,7 +66,7 @@ impl Workshop {
     }
 }
 
-/// The change that took a family out, where it is out still.
+/// The change that took a family out, if it is out still.
 fn parked<'a>(situation: &Situation<'a>, family: &str) -> Option<&'a Change> {
     let effective = plan::in_effect(situation.changes.iter().copied());
     let in_effect = |change: &&Change| effective.contains(&change.number());

@@ -28,8 +28,8 @@ impl Altering<'_> {
     /// which.
     ///
     /// # Errors
-    /// [`crate::GameError::NoSuchComponent`] where the game has no such family; where `at` says neither
-    /// versions nor a build.
+    /// [`crate::GameError::NoSuchComponent`] if the game has no such family; where `at` says neither versions nor a
+    /// build.
     pub fn pin(&self, view: &GameView, family: &str, at: Option<&str>, why: &str) -> Result<Pin> {
         let live = view.libraries.iter().filter(|library| !library.put_aside);
         let mut there = live.filter(|library| same_name(&library.family, family));
@@ -55,7 +55,7 @@ impl Altering<'_> {
     /// Takes a pin away; gives it.
     ///
     /// # Errors
-    /// Where it is not pinned.
+    /// If it is not pinned.
     pub fn unpin(&self, game: &str, family: &str) -> Result<Pin> {
         let pins = self.workshop().pins_of(game);
         let found = pins.iter().find(|pin| same_name(&pin.family, family)).cloned();

@@ -27,7 +27,7 @@ impl Workshop {
     /// Says what is to be seen of a game's components now.
     ///
     /// # Errors
-    /// Where the game has no component of a family that is named, or the home cannot be read.
+    /// If the game has no component of a family that is named, or the home cannot be read.
     pub fn prove(&self, view: &GameView, wish: &ProofWish) -> Result<Proof> {
         expect_families(view, wish)?;
         let last = self.database.last_start(&view.game.id);

@@ -38,13 +38,13 @@ pub enum Stock {
 /// What is said of a feed that is made.
 #[derive(Debug, Clone, Default)]
 pub struct FeedMake {
-    /// What to call it; as before, or the folder's name, where it is left out.
+    /// What to call it; as before, or the folder's name, if it is left out.
     pub title: Option<String>,
     /// What comes into it.
     pub from: Stock,
-    /// Only these families; all, where there are none.
+    /// Only these families; all, if there are none.
     pub families: Vec<String>,
-    /// Other places that have its contents; as before, where it is left out.
+    /// Other places that have its contents; as before, if it is left out.
     pub mirrors: Option<Vec<String>>,
     /// For how long it can be taken for the newest.
     pub fresh_for: SignedDuration,
@@ -61,13 +61,13 @@ pub struct FeedMake {
 /// What is advised of a build that is in a feed.
 #[derive(Debug, Clone)]
 pub struct NewAdvice {
-    /// The build: a family, a version, and a variant where only that is meant.
+    /// The build: a family, a version, and a variant if only that is meant.
     pub build: String,
     /// What of it.
     pub what: Counsel,
-    /// With which versions of the game; with any, where it is left out.
+    /// With which versions of the game; with any, if it is left out.
     pub game: Option<Requirement>,
-    /// With the game of which executable; with any, where it is left out.
+    /// With the game of which executable; with any, if it is left out.
     pub program: Option<String>,
     /// The reason.
     pub why: String,
@@ -102,10 +102,10 @@ pub struct VerifiedFeed {
 }
 
 impl Workshop {
-    /// Verifies a feed that lies in a folder: its signature, all that it says, and every content.
+    /// Verifies a feed that is in a folder: its signature, all that it says, and every content.
     ///
     /// # Errors
-    /// Where it is not signed as it should be, or what it says cannot be read.
+    /// If it is not signed as it should be, or what it says cannot be read.
     pub fn check_feed(
         &self,
         folder: &Path,
@@ -158,8 +158,8 @@ impl Altering<'_> {
     /// Writes a feed into a folder, or adds to the one that is there.
     ///
     /// # Errors
-    /// Where the one that is there is damaged or signed by another key, what is named is not there, or the folder cannot be
-    /// written to.
+    /// If the one that is there is damaged or signed by another key, what is named is not there, or the folder cannot
+    /// be written to.
     pub fn make_feed(
         &self,
         folder: &Path,
@@ -210,7 +210,7 @@ impl Altering<'_> {
     }
 }
 
-/// A folder while a feed is written into it: nobody else does so from a home of his own, and a new one goes again where
+/// A folder while a feed is written into it: nobody else does so from his own home, and a new one goes again if
 /// nothing came of it.
 struct Claim<'a> {
     folder: &'a Path,
@@ -230,7 +230,7 @@ impl Drop for Claim<'_> {
     fn drop(&mut self) {
         self.lock = None;
         if self.is_new {
-            // It stays where there is anything in it.
+            // It stays if there is anything in it.
             let _ = fs::remove_dir(self.folder);
         }
     }
@@ -303,7 +303,7 @@ impl Publisher<'_> {
                 files.insert(file.path.clone(), (file.content, file.modified));
             }
             for note in &build.notes {
-                // What a feed had said of it is no part of it.
+                // What a feed had said of it is not a part of it.
                 if let Ok(path) = TreePath::new(&note.name) {
                     files.entry(path).or_insert((note.content, build.source.modified));
                 }
@@ -504,7 +504,7 @@ impl Publisher<'_> {
             let (at, builds, variant) = self.listed(build)?;
             let (game, program, why) = (game.clone(), program.clone(), why.clone());
             let advice = Advice { builds, variant, what: *what, game, program, why };
-            // What was said of the same is said anew.
+            // What was said of the same is said again.
             let known = &mut self.listings[at].advice;
             known.retain(|other| Advice { why: advice.why.clone(), ..other.clone() } != advice);
             known.push(advice);
@@ -512,7 +512,7 @@ impl Publisher<'_> {
         Ok(())
     }
 
-    /// The place of the family of a build that is listed, its version, and its variant where one is named.
+    /// The place of the family of a build that is listed, its version, and its variant if one is named.
     fn listed(&self, spec: &str) -> Result<(usize, Requirement, Option<String>)> {
         let named = BuildSpec::parse(spec);
         let number: Option<Version> = named.version.as_ref().and_then(|it| it.parse().ok());

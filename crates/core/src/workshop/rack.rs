@@ -43,7 +43,7 @@ pub struct Addition {
     pub products: Vec<String>,
     /// What a text in it says of the versions of the game that it supports.
     pub proposal: Option<Statement>,
-    /// From where it was downloaded, as the browser marked it.
+    /// Its download address, as the browser marked it.
     pub origin: Option<String>,
     /// The feed that knows it.
     pub feed: Option<String>,
@@ -86,7 +86,7 @@ impl Workshop {
     /// One version of a family in all its variants, or in the one that a text names.
     ///
     /// # Errors
-    /// [`RackError::Unknown`] where none has that name.
+    /// [`RackError::Unknown`] if none has that name.
     pub fn variants(&self, text: &str) -> Result<Vec<Build>> {
         let builds = self.builds()?;
         Ok(rack::find_variants(&builds, text)?.into_iter().cloned().collect())
@@ -95,7 +95,7 @@ impl Workshop {
     /// The SHA-256 of a build's library, to compare with what its author published.
     ///
     /// # Errors
-    /// Where the stored file cannot be read.
+    /// If the stored file cannot be read.
     pub fn sha256_of(&self, build: &Build) -> Result<Digest> {
         let path = self.store.file(&build.file.content)?;
         sha256(&path).map(|(digest, _)| digest).map_err(Error::io("read", &path))
@@ -126,7 +126,7 @@ impl Workshop {
     /// Which games have a build in place now, by the content of its library.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn users_of_builds(&self) -> Result<BTreeMap<Content, BTreeSet<String>>> {
         let history = self.history()?;
         let mut users: BTreeMap<Content, BTreeSet<String>> = BTreeMap::new();
@@ -146,7 +146,7 @@ impl Workshop {
     /// What the texts of a build say of the versions since the one that a game has now.
     ///
     /// # Errors
-    /// Where a stored text cannot be read.
+    /// If a stored text cannot be read.
     pub fn changes_since(&self, build: &Build, view: &GameView) -> Result<Option<ChangesSince>> {
         let in_game = view.libraries.iter().filter(|library| !library.put_aside);
         let versions = in_game
@@ -165,7 +165,7 @@ impl Workshop {
     /// The texts that came with a build: name and content.
     ///
     /// # Errors
-    /// Where a stored text cannot be read.
+    /// If a stored text cannot be read.
     pub fn notes(&self, build: &Build) -> Result<Vec<(String, Vec<u8>)>> {
         let read = |note: &rack::Note| Ok((note.name.clone(), self.store.bytes(&note.content)?));
         build.notes.iter().map(read).collect()
@@ -174,7 +174,7 @@ impl Workshop {
     /// Reads every stored byte of the rack and compares it with what it should be.
     ///
     /// # Errors
-    /// Where the labels of the rack cannot be read.
+    /// If the labels of the rack cannot be read.
     pub fn verify_rack(&self, progress: &dyn Progress) -> Result<Vec<DamagedContent>> {
         let shelf = self.shelf()?;
         let files: Vec<(String, String, Content)> = shelf
@@ -208,14 +208,14 @@ impl Workshop {
 }
 
 impl Altering<'_> {
-    /// Puts what lies at `path` on the rack: a library, a folder, a zip or a 7z. What in it belongs
-    /// together becomes a build, in each variant.
+    /// Puts what is at `path` on the rack: a library, a folder, a zip or a 7z. What in it belongs together becomes a
+    /// build, in each variant.
     ///
     /// What is said of family, version and layout stands over what the files say, and a family that
     /// was named is learned. A layout is remembered for the family's next version.
     ///
     /// # Errors
-    /// Where it cannot be read, is refused, or the home cannot be written to.
+    /// If it cannot be read, is refused, or the home cannot be written to.
     pub fn add_to_rack(
         &self,
         path: &Path,
@@ -251,7 +251,7 @@ impl Altering<'_> {
     /// Notes which versions of the game some builds support.
     ///
     /// # Errors
-    /// Where a label cannot be written.
+    /// If a label cannot be written.
     pub fn set_supports(&self, builds: &[BuildId], supports: &Requirement) -> Result<()> {
         for mut build in self.workshop().shelf()?.builds.clone() {
             if builds.contains(&build.id) {
@@ -357,8 +357,7 @@ impl Altering<'_> {
         Ok(())
     }
 
-    /// Stores the contents of a parcel, also where they are known: a stored copy that went bad is mended
-    /// so.
+    /// Stores the contents of a parcel, also if they are known: a stored copy that went bad is repaired so.
     pub(super) fn store(&self, parcel: &Parcel) -> Result<()> {
         let store = &self.workshop().store;
         parcel.contents()?.into_par_iter().try_for_each(|(path, content)| {
@@ -372,12 +371,12 @@ impl Altering<'_> {
         shelving.announced.iter().try_for_each(|build| self.workshop().labels.arrived(build))
     }
 
-    /// Takes a build off the rack, in all its variants or in the one that is named. Refused while a game has it
-    /// or could be rolled back to it, unless `anyway`; content that anything else needs stays in the store, and
-    /// all of it where it is not sure what else does.
+    /// Takes a build off the rack, in all its variants or in the one that is named. Refused while a game has it or
+    /// could be rolled back to it, unless `anyway`; content that anything else needs stays in the store, and all of
+    /// it if it is not sure what else does.
     ///
     /// # Errors
-    /// [`RackError::Needed`] where it is refused.
+    /// [`RackError::Needed`] if it is refused.
     pub fn drop_build(&self, text: &str, anyway: bool) -> Result<Vec<Build>> {
         let workshop = self.workshop();
         let shelf = workshop.shelf()?;
@@ -413,7 +412,7 @@ impl Altering<'_> {
         for content in contents.iter().filter(|content| is_sure && !needed.contains(content)) {
             workshop.store.drop_content(content)?;
         }
-        // Where it is not sure, the labels stay: they say that the contents were a build's.
+        // If it is not sure, the labels stay: they say that the contents were a build's.
         for build in going.iter().filter(|_| is_sure) {
             workshop.labels.remove(&workshop.labels.path_of(&build.id))?;
         }
@@ -421,8 +420,8 @@ impl Altering<'_> {
     }
 }
 
-/// From where a download came, as the browser marked it. The mark stays with the download: what is
-/// stored and fitted does not carry it.
+/// The address of a download, as the browser marked it. The mark stays with the download: what is stored and fitted
+/// does not carry it.
 fn origin_mark(path: &Path) -> Option<String> {
     /// Longer than any address that a browser notes.
     const LONGEST: u64 = 16 << 10;

@@ -61,7 +61,7 @@ impl Workshop {
     /// support is what the user says, else what his catalog does, else what a feed says of the build.
     ///
     /// # Errors
-    /// Where the rack's folder cannot be read.
+    /// If the rack's folder cannot be read.
     pub fn builds(&self) -> Result<Arc<Vec<Build>>> {
         self.records.builds.get_or_read(|| {
             let mut builds = self.shelf()?.builds.clone();
@@ -82,7 +82,7 @@ impl Workshop {
     /// of which not everything could be read.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn history(&self) -> Result<Arc<History>> {
         self.records.history.get_or_read(|| self.read_history())
     }
@@ -107,8 +107,8 @@ impl Workshop {
         self.decide_with(view, &window, decide)
     }
 
-    /// The same to make a plan: where programs of the game's prefix run, its registry is what they have in their
-    /// memory, which the program knows that the user named.
+    /// The same to make a plan: if programs of the game's prefix run, its registry is what they have in their memory,
+    /// which the program knows that the user named.
     pub(super) fn decide_change<T>(
         &self,
         view: &GameView,

@@ -1,7 +1,7 @@
 //! What the home's files say, read when it is first asked for and once a command.
 //!
-//! A process that alters something forgets it and reads again. What another process does meanwhile is
-//! met by what each step expects to find.
+//! A process that alters something forgets it and reads again. What another process does in the meantime is met by
+//! what each step expects to find.
 
 use std::cell::RefCell;
 use std::sync::Arc;

@@ -16,9 +16,9 @@ use upright_spanner_change::{Journal, Lock, Progress, Recovered, Scope, StepOutc
 pub struct Recovery {
     /// The change.
     pub change: Change,
-    /// How far it came in the end: open still, where something could not be put back.
+    /// How far it came in the end: open still, if something could not be put back.
     pub state: RecordState,
-    /// Its targets that are neither as before nor, where it is done, as after.
+    /// Its targets that are neither as before nor, if it is done, as after.
     pub left: Vec<RecoveredTarget>,
 }
 
@@ -35,7 +35,7 @@ impl Workshop {
     /// The numbers of changes that were interrupted and wait to be put back.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn interrupted(&self) -> Result<Vec<i64>> {
         Ok(self.open_changes()?.iter().map(Change::number).collect())
     }
@@ -74,10 +74,10 @@ impl Workshop {
         change.ok_or(Error::Change(ChangeError::Unknown { number }))
     }
 
-    /// How each target of a change that waits is, where that is not as before.
+    /// How each target of a change that waits is, if that is not as before.
     ///
     /// # Errors
-    /// [`ChangeError::Unknown`] where no such change waits.
+    /// [`ChangeError::Unknown`] if no such change waits.
     pub fn look_at_interrupted(
         &self,
         number: i64,
@@ -156,7 +156,7 @@ impl Altering<'_> {
     /// drive that is not plugged in, waits on; until then nothing else alters those targets.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn recover(&self, progress: &dyn Progress) -> Result<Vec<Recovery>> {
         let workshop = self.workshop();
         let mut recoveries = Vec::new();
@@ -188,7 +188,7 @@ impl Altering<'_> {
     /// Ends a change that waits with what is there.
     ///
     /// # Errors
-    /// [`ChangeError::Unknown`] where no such change waits; where the journal cannot be written.
+    /// [`ChangeError::Unknown`] if no such change waits; if the journal cannot be written.
     pub fn settle(&self, number: i64, progress: &dyn Progress) -> Result<Change> {
         let change = self.workshop().open_change(number)?;
         // The game may not be there any more: then nothing of it can be altered either.

@@ -10,7 +10,7 @@ impl Workshop {
     /// still fits the game. What is there now is the game's own from then on.
     ///
     /// # Errors
-    /// Where the home or a file of the game cannot be read.
+    /// If the home or a file of the game cannot be read.
     pub fn plan_refit(
         &self,
         view: &GameView,

@@ -47,7 +47,7 @@ impl Workshop {
     /// The number of the last change that had begun by a moment.
     ///
     /// # Errors
-    /// Where the journal's folder cannot be read.
+    /// If the journal's folder cannot be read.
     pub fn change_at(&self, moment: jiff::Timestamp) -> Result<i64> {
         let history = self.history()?;
         let by_then = history.changes.iter().filter(|change| change.began() <= moment);
@@ -55,7 +55,7 @@ impl Workshop {
     }
 }
 
-/// Fails where no change touched a family.
+/// Fails if no change touched a family.
 fn expect_touched(situation: &Situation<'_>, family: &str) -> Result<()> {
     let known = situation.ledger.entries().filter_map(|entry| entry.owner.family());
     let known: BTreeMap<String, String> = known.map(|id| (fold(id), id.to_owned())).collect();

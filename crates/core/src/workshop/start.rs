@@ -15,7 +15,7 @@ use crate::start::{self, Run, Start};
 use crate::survey::GameView;
 use upright_spanner_image::rights_of;
 
-/// What stands in the way of a game that is about to be started.
+/// What is in the way of a game that is about to be started.
 #[derive(Debug)]
 pub struct BeforeStart {
     /// The processes of the game that run already.
@@ -31,16 +31,16 @@ pub struct BeforeStart {
 pub struct Started {
     /// When.
     pub at: Timestamp,
-    /// The program that was started; nothing where an address was handed to the system.
+    /// The program that was started; nothing if an address was handed to the system.
     child: Option<Child>,
 }
 
 impl Started {
-    /// Waits for the end of the program that was started; gives the code with which it ended, where it was
-    /// not ended from outside.
+    /// Waits for the end of the program that was started; gives the code with which it ended, if it was not ended
+    /// from outside.
     ///
     /// # Errors
-    /// Where the system does not say it.
+    /// If the system does not say it.
     pub fn wait(&mut self) -> Result<Option<i32>> {
         let Some(child) = &mut self.child else { return Ok(None) };
         let status = child.wait().map_err(Error::io("wait for", Path::new("the game")))?;
@@ -58,7 +58,7 @@ impl Workshop {
     /// it besides.
     ///
     /// # Errors
-    /// Where the game has no program, or what was named is not there.
+    /// If the game has no program, or what was named is not there.
     pub fn plan_start(
         &self,
         view: &GameView,
@@ -73,10 +73,10 @@ impl Workshop {
         Ok(start)
     }
 
-    /// What stands in the way of a game: what has drifted, and what would not load.
+    /// What is in the way of a game: what has drifted, and what would not load.
     ///
     /// # Errors
-    /// Where the home or a file of the game cannot be read.
+    /// If the home or a file of the game cannot be read.
     pub fn before_start(&self, view: &GameView) -> Result<BeforeStart> {
         let mut drifted = self.drift(view)?.files;
         drifted.retain(Drifted::is_off);
@@ -93,10 +93,10 @@ impl Workshop {
         Ok(BeforeStart { running, drifted, findings })
     }
 
-    /// Plans to put a shortcut to a game into a folder; one that starts it through `command`, where that is given.
+    /// Plans to put a shortcut to a game into a folder; one that starts it through `command`, if that is given.
     ///
     /// # Errors
-    /// Where nothing is known to start it with, or the shortcut cannot be put there.
+    /// If nothing is known to start it with, or the shortcut cannot be put there.
     pub fn plan_shortcut(
         &self,
         view: &GameView,
@@ -116,10 +116,10 @@ impl Workshop {
         Ok(plan)
     }
 
-    /// Starts a game, apart from this process; what it prints is shown where that is wanted.
+    /// Starts a game, apart from this process; what it prints is shown if that is wanted.
     ///
     /// # Errors
-    /// Where it cannot be started; the error says why.
+    /// If it cannot be started; the error says why.
     pub fn start(&self, start: &Start, shows: bool) -> Result<Started> {
         let at = Timestamp::now();
         let child = match (&start.run, start.command()?) {
@@ -176,7 +176,7 @@ fn keep_streams() {
     ];
     for stream in streams {
         // SAFETY: the handles are this process's own; that one is not inherited changes nothing about its use, and
-        // for what is no handle the call fails.
+        // for what is not a handle the call fails.
         #[expect(unsafe_code, reason = "nothing safe says what a child inherits")]
         unsafe {
             SetHandleInformation(stream, HANDLE_FLAG_INHERIT, 0);

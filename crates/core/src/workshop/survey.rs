@@ -14,7 +14,7 @@ impl Workshop {
     /// of a game that the filter does not keep; what else the filter says is left to [`Filter::apply`].
     ///
     /// # Errors
-    /// Where the home cannot be read.
+    /// If the home cannot be read.
     pub fn survey(
         &self,
         paths: &[PathBuf],
@@ -58,7 +58,7 @@ impl Workshop {
     /// alone.
     ///
     /// # Errors
-    /// Where the home cannot be read.
+    /// If the home cannot be read.
     pub fn remember(&self, survey: &Survey) -> Result<()> {
         let known = self.known_games()?;
         for view in survey.games.iter().filter(|view| known.at(&view.game.root).is_none()) {

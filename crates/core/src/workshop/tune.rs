@@ -15,7 +15,7 @@ impl Workshop {
     /// The settings of a game: of one family, or of all that have any.
     ///
     /// # Errors
-    /// Where the game has no such family.
+    /// If the game has no such family.
     pub fn tuning(&self, view: &GameView, family: Option<&str>) -> Result<Tuning> {
         self.decide(view, |situation| {
             if let Some(family) = family {
@@ -36,7 +36,7 @@ impl Workshop {
     /// Plans what the user wants of a game's settings.
     ///
     /// # Errors
-    /// Where there is no such setting, or it cannot be what is wanted.
+    /// If there is not a such setting, or it cannot be what is wanted.
     pub fn plan_tune(
         &self,
         view: &GameView,
@@ -56,7 +56,7 @@ impl Altering<'_> {
     /// Saves what is set of a family now as a preset of the catalog; gives the catalog file.
     ///
     /// # Errors
-    /// Where nothing is set, or the catalog cannot be written.
+    /// If nothing is set, or the catalog cannot be written.
     pub fn save_preset(&self, view: &GameView, family: &str, name: &str) -> Result<PathBuf> {
         let workshop = self.workshop();
         let tuning = workshop.tuning(view, Some(family))?;

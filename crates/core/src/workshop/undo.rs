@@ -10,7 +10,7 @@ impl Workshop {
     /// The change that `undo` means: the one of that number, else the last one in effect.
     ///
     /// # Errors
-    /// [`ChangeError::Unknown`] where no change that was done has that number.
+    /// [`ChangeError::Unknown`] if no change that was done has that number.
     pub fn change_to_undo(&self, number: Option<i64>) -> Result<Option<Change>> {
         let history = self.history()?;
         let Some(number) = number else {
@@ -27,7 +27,7 @@ impl Workshop {
     /// Plans to undo a change on which nothing stands.
     ///
     /// # Errors
-    /// [`ChangeError::StoodOn`] where something does.
+    /// [`ChangeError::StoodOn`] if something does.
     pub fn plan_undo(&self, view: &GameView, change: &Change) -> Result<Plan> {
         let mut plan = self.decide_change(view, |situation| {
             let later = plan::standing_on(change, &situation.changes);

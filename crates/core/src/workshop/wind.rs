@@ -31,12 +31,11 @@ pub struct WindPlan {
 }
 
 impl Workshop {
-    /// Plans to put a release of a game onto its folder: each file of some folders and archives where it stands below
-    /// the game's folder. Where several have a file, the last one's counts; files that none has stay as they are.
+    /// Plans to put a release of a game onto its folder: each file of some folders and archives if it stands below
+    /// the game's folder. If several have a file, the last one's counts; files that none has stay as they are.
     ///
     /// # Errors
-    /// [`crate::ChangeError::NotWindable`] where something in it cannot come into a game; where something cannot be
-    /// read.
+    /// [`crate::ChangeError::NotWindable`] if something in it cannot come into a game; if something cannot be read.
     pub fn plan_wind(
         &self,
         view: &GameView,
@@ -86,7 +85,7 @@ impl Altering<'_> {
     /// Carries out what [`Workshop::plan_wind`] planned, once it is cleared of its stops by `despite`.
     ///
     /// # Errors
-    /// Where it is stopped, or was not done; the error says how everything was left.
+    /// If it is stopped, or was not done; the error says how everything was left.
     pub fn wind(
         &self,
         wind: WindPlan,

@@ -1,5 +1,5 @@
-//! One file of a home is damaged, whichever and however: no command falls over, what does not depend on
-//! that file goes on, and no original is lost but one whose own stored copy was it.
+//! One file of a home is damaged, whichever and however: no command falls over, what does not depend on that file
+//! continues, and no original is lost but one whose own stored copy was it.
 
 use std::collections::BTreeMap;
 use std::fs;

@@ -64,7 +64,7 @@ impl Scene {
         scene
     }
 
-    /// Lets both fail where the download itself is asked for.
+    /// Lets both fail if the download itself is asked for.
     fn fail(&self, faults: &[Vec<Fault>; 2]) {
         for (server, faults) in self.servers.iter().zip(faults) {
             let only = self.download.entry.file.blake3.to_string();

@@ -38,7 +38,7 @@ const CASES: u32 = if cfg!(windows) { 10 } else { 40 };
 /// So many states are published.
 const STATES: usize = 4;
 
-/// Publishes several states, each into a folder of its own.
+/// Publishes several states, each into its own folder.
 fn states(space: &Path, secret: &Secret) -> Vec<PathBuf> {
     let workshop = Workshop::open(&space.join("publisher")).unwrap();
     let folder = space.join("feed");
@@ -239,7 +239,7 @@ fn anything_can_be_read_as_a_feed() {
 /// What somebody may type as the place of a feed.
 fn place() -> impl Strategy<Value = String> {
     let web = "https?://[ab ?#/.]{0,8}";
-    // Windows reads paths with odd ends in ways of its own, and holds no files under them.
+    // Windows reads paths with odd ends in its own ways, and holds no files under them.
     #[cfg(windows)]
     return prop_oneof![web, r"[ab]([ab .]{0,3}[ab])?([/\\][ab]{1,2}){0,3}[/\\]?"];
     #[cfg(unix)]

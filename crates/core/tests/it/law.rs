@@ -127,8 +127,8 @@ impl Bench {
         self.folder.path().join("Grove")
     }
 
-    /// Does what an event says, unless something stops it; gives what the plan said of it. Nothing, where
-    /// it was no plan of ours.
+    /// Does what an event says, unless something stops it; gives what the plan said of it. Nothing, if it was not a
+    /// plan of ours.
     fn act(&self, event: &Event, number: u16) -> Option<Vec<(String, Severity)>> {
         let view = self.workshop.game(self.game().to_str().unwrap(), &Silent).unwrap();
         let workshop = &self.workshop;
@@ -205,8 +205,7 @@ fn said(plan: &Plan) -> Vec<(String, Severity)> {
 /// What asks for something of a library that is not there, with what that is.
 type Broken = BTreeMap<String, BTreeSet<String>>;
 
-/// What could be had before, and cannot any more. Where a library was not to be had at all, nothing of it
-/// could be.
+/// What could be had before, and cannot any more. If a library was not to be had at all, nothing of it could be.
 fn newly_broken(before: &Broken, after: &Broken) -> Broken {
     let is_new = |(asks, lacks): &(&String, &BTreeSet<String>)| {
         before

@@ -252,7 +252,7 @@ impl Bench {
         self.meanwhile(|progress| self.workshop.alter().unwrap().fit(cleared, parcels, progress))
     }
 
-    /// Does something while something comes from outside. Where nothing does, it has to succeed.
+    /// Does something while something comes from outside. If nothing does, it has to succeed.
     fn meanwhile<T, E: std::fmt::Debug>(
         &self,
         act: impl FnOnce(&dyn Progress) -> Result<T, E>,
@@ -266,7 +266,7 @@ impl Bench {
         true
     }
 
-    /// Starts the program anew, which takes up what was interrupted.
+    /// Starts the program again, which takes up what was interrupted.
     fn start_anew(&mut self) {
         self.meanwhile = None;
         self.workshop = Workshop::open(&self.folder.path().join("home")).unwrap();
@@ -517,7 +517,7 @@ proptest! {
         bench.apply(plan, &[]);
         let now = picture(&bench.game());
         for (path, wanted) in &first {
-            // A game takes a file of another case for the file, where there is none of that very name.
+            // A game takes a file of another case for the file, if there is none of that very name.
             let twin = || now.iter().find(|(other, _)| other.eq_ignore_ascii_case(path));
             let is = now.get(path).or_else(|| twin().filter(|_| wanted.is_some()).map(|(_, is)| is));
             let (is_there, wanted_there) = (is.is_some(), wanted.is_some());

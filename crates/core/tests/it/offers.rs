@@ -163,7 +163,7 @@ fn advice_is_about_some_builds_in_some_games() {
     assert_eq!(said_with("2.2", None, Some("1.4"), Some("quay.exe")), Vec::<String>::new());
     assert_eq!(said_with("2.2", None, Some("2.0"), Some("pier.exe")), Vec::<String>::new());
     assert_eq!(said_with("2.2", None, None, Some("pier.exe")), Vec::<String>::new());
-    // One that is taken back is what a name without a version means only where there is no other.
+    // One that is taken back is what a name without a version means only if there is no other.
     assert_eq!(scene.named("lens"), ["lens@2.0.0 of nib"]);
     let alone = Scene::new();
     alone.add("nib", &builds[2..], &advice[..1]);

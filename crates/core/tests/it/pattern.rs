@@ -1,4 +1,4 @@
-//! Patterns of names match what they say, whatever stands in them.
+//! Patterns of names match what they say, whatever is in them.
 
 use proptest::prelude::*;
 use upright_spanner_core::catalog::Pattern;

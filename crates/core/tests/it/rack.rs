@@ -37,7 +37,7 @@ fn builds(entries: &[(&str, Vec<u8>)], options: &PackageOptions) -> Vec<Build> {
     parcel.builds
 }
 
-/// Each build by its name, with where its files go.
+/// Each build by its name, with if its files go.
 fn places(entries: &[(&str, Vec<u8>)]) -> Vec<String> {
     let builds = builds(entries, &PackageOptions::default());
     let place = |build: &Build| {
@@ -120,7 +120,7 @@ fn what_belongs_together_makes_one_build_and_the_rest_builds_of_their_own() {
     ] {
         let mut found = places(&entries);
         for build in &mut found {
-            // A build without a version bears its digest.
+            // A build without a version has its digest.
             if let Some(at) = build.find("@content-") {
                 build.replace_range(at + 8..at + 17, "");
             }

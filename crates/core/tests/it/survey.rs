@@ -85,7 +85,7 @@ proptest! {
         }
     }
 
-    /// A damaged library is an error of its own game alone.
+    /// A damaged library is its own error game alone.
     #[test]
     fn a_narrowed_survey_says_nothing_of_other_games(games in games(), at in any::<prop::sample::Index>()) {
         let folder = laid_out(&games);

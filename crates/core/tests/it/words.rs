@@ -1,5 +1,5 @@
-//! What the user said, in `games.toml`: whatever a command accepts is there when the home is opened anew,
-//! a person can mend the file, and nothing that could not be read is written over.
+//! What the user said, in `games.toml`: whatever a command accepts is there when the home is opened again, a person
+//! can repair the file, and nothing that could not be read is written over.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -260,7 +260,7 @@ fn a_file_that_cannot_be_understood_is_said_with_its_line_and_not_written_over()
         assert_eq!((fault.line, fault.path), (line, bench.file()), "{text}: {}", fault.what);
         assert!(fault.what.contains(what), "{text}: {}", fault.what);
         assert!(workshop.games().unwrap().is_empty() && workshop.library_roots().is_empty());
-        // Looking goes on, and nothing is written over what a person may mend.
+        // Looking continues, and nothing is written over what a person may repair.
         workshop.survey(&[bench.folder.path().join("games")], &Filter::default(), &Silent).unwrap();
         let altering = workshop.alter().unwrap();
         assert!(altering.add_library_root(&bench.bay(0)).is_err());

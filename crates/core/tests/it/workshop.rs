@@ -538,7 +538,7 @@ proptest! {
                 place.note(before[n].clone(), after[n].clone());
             }
             if let Event::Killed(..) = event {
-                // Where one place was fitted, the other one has the same, if it had anything.
+                // If one place was fitted, the other one has the same, if it had anything.
                 for (n, other) in [(0, 1), (1, 0)] {
                     let half = before[n].is_some() && after[other] != before[other];
                     prop_assert!(!half || after[n] == after[other], "half of it was done");

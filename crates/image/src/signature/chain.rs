@@ -19,9 +19,9 @@ pub struct Chain {
     pub names: Vec<String>,
     /// Whether it reaches a certificate that signed itself.
     pub complete: bool,
-    /// Whether it is trusted; `None` where that was not found out, or no one said whom to trust.
+    /// Whether it is trusted; `None` if that was not found out, or no one said whom to trust.
     pub trusted: Option<bool>,
-    /// The same with the reason; `None` where no one said whom to trust.
+    /// The same with the reason; `None` if no one said whom to trust.
     pub trust: Option<Trust>,
 }
 

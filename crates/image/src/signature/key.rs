@@ -16,7 +16,7 @@ pub(super) enum Curve {
     P384,
 }
 
-/// Whether `signature` is the key's over a digest; an error where the kind of key is not known.
+/// Whether `signature` is the key's over a digest; an error if the kind of key is not known.
 pub(super) fn verify_digest(
     key: &SubjectPublicKeyInfoOwned,
     algorithm: Algorithm,
@@ -78,7 +78,7 @@ pub(super) fn verify_public(
     }
 }
 
-/// How many bits the modulus of an RSA key has, where it is one.
+/// How many bits the modulus of an RSA key has, if it is one.
 pub(super) fn rsa_bits(public: &[u8]) -> Option<usize> {
     let key = rsa::pkcs1::RsaPublicKey::try_from(public).ok()?;
     let modulus = key.modulus.as_bytes();

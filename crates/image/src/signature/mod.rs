@@ -1,8 +1,8 @@
 //! The signature of an image: whether its content is what was signed, and by whom.
 //!
-//! Authenticode: PKCS #7 signed data in the security directory ("Windows Authenticode Portable
-//! Executable Signature Format"). Whether the signer deserves trust is another question: the chain
-//! of certificates is checked against roots only where the caller gives some.
+//! Authenticode: PKCS #7 signed data in the security directory ("Windows Authenticode Portable Executable Signature
+//! Format"). Whether the signer deserves trust is another question: the chain of certificates is checked against
+//! roots only if the caller gives some.
 
 mod algorithm;
 mod chain;
@@ -41,7 +41,7 @@ pub struct Signature {
     pub signer: Option<String>,
     /// The common name of that certificate's issuer; of an intact signature alone.
     pub issuer: Option<String>,
-    /// The common name that a signature bears which is not intact: anyone may have put it there.
+    /// The common name that a signature has which is not intact: anyone may have put it there.
     pub claimed: Option<String>,
     /// The digest that the image was signed by, such as `SHA-256`.
     pub digest: Option<&'static str>,
@@ -73,7 +73,7 @@ impl Signature {
     /// followed.
     ///
     /// # Errors
-    /// Where the file cannot be read or is not an image.
+    /// If the file cannot be read or is not an image.
     pub fn check(path: &Path, trust: Option<&TrustStore>) -> Result<Self, ImageError> {
         Self::check_reader(open_plain(path)?, trust)
     }
@@ -81,7 +81,7 @@ impl Signature {
     /// Checks the signature of an image, from its first byte to its last.
     ///
     /// # Errors
-    /// Where it cannot be read or is not an image.
+    /// If it cannot be read or is not an image.
     pub fn check_reader(
         reader: impl Read + Seek,
         trust: Option<&TrustStore>,
@@ -133,7 +133,7 @@ pub(super) fn claimed_signers<R: Read + Seek>(
     Ok(names)
 }
 
-/// Adds the names that a message and those nested in it bear.
+/// Adds the names that a message and those nested in it have.
 fn add_claims(bytes: &[u8], depth: usize, left: &mut usize, names: &mut Vec<String>) {
     let Some(rest) = left.checked_sub(1) else { return };
     *left = rest;
@@ -183,7 +183,7 @@ fn check_message<R: Read + Seek>(
         (signature.status, signature.reason) = (status, Some(reason));
     }
 
-    // A name is the signer's only where it is proven that he signed this.
+    // A name is the signer's only if it is proven that he signed this.
     let named = (message.signer_name(), message.issuer_name());
     if signature.status == SignatureStatus::Intact {
         (signature.signer, signature.issuer) = named;

@@ -34,8 +34,8 @@ pub(super) struct Message {
     /// Each as it was read, and its bytes.
     certificates: Vec<Read>,
     signer: SignerInfo,
-    /// The signed attributes as they stand in the file. The set should be ordered, and some
-    /// signers' is not: these signed it as they wrote it.
+    /// The signed attributes as they are in the file. The set should be ordered, and some signers' is not: these
+    /// signed it as they wrote it.
     signed_attributes: Option<Vec<u8>>,
 }
 
@@ -173,7 +173,7 @@ impl Message {
         })
     }
 
-    /// RFC 3161: a message of its own over the digest of our signature.
+    /// RFC 3161: its own message over the digest of our signature.
     fn token_stamp(&self, value: &Any) -> Option<Stamp> {
         let message = Self::parse(&value.to_der().ok()?).ok()?;
         message.verify().ok()?;
@@ -259,8 +259,8 @@ fn tagged(fields: &[Any], number: u8) -> Option<&Any> {
     fields.iter().find(|field| field.tag().octet() == CONSTRUCTED | number)
 }
 
-/// Checks a signer's digest of the content and its signature over that; `raw` is the set of signed
-/// attributes as written, where it may differ from how it should be.
+/// Checks a signer's digest of the content and its signature over that; `raw` is the set of signed attributes as
+/// written, if it may differ from how it should be.
 fn verify_signer(
     signer: &SignerInfo,
     raw: Option<&[u8]>,

@@ -62,7 +62,7 @@ impl TrustStore {
         Ok(Self { roots })
     }
 
-    /// The certificates that the system trusts, where it can be asked.
+    /// The certificates that the system trusts, if it can be asked.
     #[cfg(windows)]
     pub fn of_system() -> Option<Self> {
         let store = schannel::cert_store::CertStore::open_current_user("ROOT").ok()?;
@@ -71,7 +71,7 @@ impl TrustStore {
         (!roots.is_empty()).then_some(Self { roots })
     }
 
-    /// The certificates that the system trusts, where it can be asked.
+    /// The certificates that the system trusts, if it can be asked.
     #[cfg(not(windows))]
     pub fn of_system() -> Option<Self> {
         None
@@ -201,7 +201,7 @@ pub(super) fn check(
 const MOST_OF_A_NAME: usize = 3;
 const MOST_CERTIFICATES: usize = 64;
 
-/// The first few certificates of each name: real ones were issued anew once or twice.
+/// The first few certificates of each name: real ones were issued again once or twice.
 fn few_of_a_name(all: &[Read]) -> impl Iterator<Item = &Read> {
     let mut seen = HashMap::new();
     let few = all.iter().filter(move |(certificate, _)| {
@@ -213,7 +213,7 @@ fn few_of_a_name(all: &[Read]) -> impl Iterator<Item = &Read> {
     few.take(MOST_CERTIFICATES)
 }
 
-/// Fails where a certificate is not for this purpose, whoever issued it.
+/// Fails if a certificate is not for this purpose, whoever issued it.
 fn expect_purpose(certificate: &Certificate, purpose: Purpose) -> Result<(), Doubt> {
     let certificate = &certificate.tbs_certificate;
     let unclear = |_| Doubt::Unknown("its certificate does not say clearly what it is for".into());

@@ -1,5 +1,4 @@
-//! What images say is read in full; what is no image, or a broken one, is refused and never trips
-//! the reader.
+//! What images say is read in full; what is not an image, or a broken one, is refused and never trips the reader.
 
 use std::io::Cursor;
 
@@ -103,7 +102,7 @@ fn with_resource(edit: impl FnOnce(&mut Vec<u8>)) -> Facts {
     Facts::from_reader(Cursor::new(pe.to_bytes())).unwrap()
 }
 
-/// Where a text stands in a resource.
+/// Where a text is in a resource.
 fn at(bytes: &[u8], text: &str) -> usize {
     let units: Vec<u8> = text.encode_utf16().flat_map(u16::to_le_bytes).collect();
     find(bytes, &units).expect("the text")
@@ -275,7 +274,7 @@ fn find(bytes: &[u8], wanted: &[u8]) -> Option<usize> {
     bytes.windows(wanted.len()).position(|window| window == wanted)
 }
 
-/// Where the first section of a made image begins.
+/// If the first section of a made image begins.
 const HEADERS: usize = 0x400;
 
 /// A library that has every table.

@@ -1,4 +1,4 @@
-//! Signatures hold where nothing was altered and break where anything was.
+//! Signatures hold if nothing was altered and break where anything was.
 
 use std::fs;
 use std::io::Cursor;
@@ -157,7 +157,7 @@ fn no_byte_of_the_image_can_be_altered_unseen() {
     assert_eq!(check(&longer).status, SignatureStatus::Broken);
 }
 
-/// One field of a signature: its tag, and where its content stands.
+/// One field of a signature: its tag, and where its content is.
 fn field(bytes: &[u8], at: usize) -> (u8, std::ops::Range<usize>) {
     let (len, head) = match bytes[at + 1] {
         long @ 0x80.. => {

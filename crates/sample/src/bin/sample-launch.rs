@@ -1,5 +1,5 @@
-//! The made-up launcher by itself: `sample-launch LIBRARY GAME LOAD` updates the game in that folder of the library by
-//! what lies in LOAD, and says what came of it.
+//! The made-up launcher by itself: `sample-launch LIBRARY GAME LOAD` updates the game in that folder of the library
+//! by what is in LOAD, and says what came of it.
 
 use std::path::PathBuf;
 use std::process::ExitCode;

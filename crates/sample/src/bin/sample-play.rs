@@ -1,4 +1,4 @@
-//! `sample-play PROGRAM`: a stand-in for what runs Windows programs where there is no Windows.
+//! `sample-play PROGRAM`: a stand-in for what runs Windows programs if there is not a Windows.
 //!
 //! It maps a program of the made-up world and the libraries that it loads into its own memory, as a
 //! loader would, and does what these say that they do ([`Deeds`]). It runs no code of theirs.
@@ -64,8 +64,8 @@ impl Process {
     /// Maps an image, and reads what it does.
     fn map(&mut self, path: &Path) -> io::Result<Deeds> {
         let file = fs::File::open(path)?;
-        // SAFETY: the mapping is read here alone, and is only there to be seen from outside; a test that cut the
-        // file short meanwhile would end this process and nothing else.
+        // SAFETY: the mapping is read here alone, and is only there to be seen from outside; a test that cut the file
+        // short in the meantime would end this process and nothing else.
         #[expect(unsafe_code, reason = "mapping a file is what a loader does")]
         let map = unsafe { Mmap::map(&file)? };
         let deeds = Deeds::read(&map).unwrap_or_default();
@@ -73,7 +73,7 @@ impl Process {
         Ok(deeds)
     }
 
-    /// Loads a library that lies beside the program or in the working folder; one of the system is not there.
+    /// Loads a library that is beside the program or in the working folder; one of the system is not there.
     fn load(&mut self, library: &str) -> io::Result<()> {
         let Some(path) = [self.folder.as_path(), Path::new("")]
             .iter()

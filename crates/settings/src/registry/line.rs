@@ -2,7 +2,7 @@
 
 use super::{Value, digits_of, kind};
 
-/// A line in quotes taken apart: what stands in them as it is written, and what follows.
+/// A line in quotes taken apart: what is in them as it is written, and what follows.
 pub(super) fn quoted(text: &str) -> Option<(&str, &str)> {
     let inner = text.strip_prefix('"')?;
     let mut escaped = false;
@@ -23,8 +23,8 @@ pub(super) fn number(digits: &str) -> Option<u32> {
     is_one.then(|| u32::from_str_radix(digits, 16).ok()).flatten()
 }
 
-/// Bytes in hexadecimal digits between commas, one or two for each, with blanks before them; nothing where
-/// something else stands there, as a blank before a comma.
+/// Bytes in hexadecimal digits between commas, one or two for each, with blanks before them; nothing if something
+/// else is there, as a blank before a comma.
 pub(super) fn bytes(list: &str) -> Option<Vec<u8>> {
     let list = list.trim_matches([' ', '\t']).trim_end_matches(',').trim_end();
     if list.is_empty() {
@@ -39,7 +39,7 @@ pub(super) fn bytes(list: &str) -> Option<Vec<u8>> {
     list.split(',').map(byte).collect()
 }
 
-/// A value behind the name as both kinds of text hold it, where it is no text.
+/// A value behind the name as both kinds of text hold it, if it is not a text.
 pub(super) fn written(value: &Value) -> String {
     match (value.kind, value.as_number()) {
         (kind::DWORD, Some(number)) => format!("dword:{number:08x}"),

@@ -24,7 +24,7 @@ pub struct Value {
     pub data: Vec<u8>,
 }
 
-/// The types that have forms of their own in texts.
+/// The types that have their own forms in texts.
 pub mod kind {
     /// A text.
     pub const SZ: u32 = 1;
@@ -78,7 +78,7 @@ impl Value {
         Some(Self { kind, data })
     }
 
-    /// The text, where it is a whole one.
+    /// The text, if it is a whole one.
     pub fn as_text(&self) -> Option<String> {
         if !matches!(self.kind, kind::SZ | kind::EXPAND_SZ) {
             return None;
@@ -88,7 +88,7 @@ impl Value {
         (!text.contains('\0')).then(|| text.to_owned())
     }
 
-    /// The number, where it is one.
+    /// The number, if it is one.
     pub fn as_number(&self) -> Option<u64> {
         match self.kind {
             kind::DWORD => self.data[..].try_into().ok().map(u32::from_le_bytes).map(u64::from),
@@ -145,7 +145,7 @@ impl ValueName {
     /// A value of a key below `HKEY_CURRENT_USER`.
     ///
     /// # Errors
-    /// What is wrong with the names, where the registry cannot have them.
+    /// What is wrong with the names, if the registry cannot have them.
     pub fn new(key: &str, name: &str) -> Result<Self, &'static str> {
         let key = key.trim_matches('\\');
         let is_long = |text: &str, most: usize| text.encode_utf16().count() > most;
@@ -189,7 +189,7 @@ fn utf16(text: &str) -> Vec<u8> {
     text.encode_utf16().chain([0]).flat_map(u16::to_le_bytes).collect()
 }
 
-/// The text that bytes are, with the zeros in it; nothing where they are none.
+/// The text that bytes are, with the zeros in it; nothing if they are none.
 fn text_of(data: &[u8]) -> Option<String> {
     let units: Vec<u16> =
         data.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();

@@ -21,14 +21,14 @@ pub struct PrefixRegistry<'a> {
 
 /// A key of the text.
 struct Section<'a> {
-    /// Its lines behind the heading, with where each starts.
+    /// Its lines behind the heading, with if each starts.
     lines: Vec<(usize, &'a str)>,
     /// From the heading on, up to the end of the last line that is not blank.
     at: Range<usize>,
 }
 
 impl<'a> PrefixRegistry<'a> {
-    /// Takes a text; nothing where it is none of a registry, or of a kind that is not known.
+    /// Takes a text; nothing if it is none of a registry, or of a kind that is not known.
     pub fn read(text: &'a str) -> Option<Self> {
         (text.starts_with(HEADING) && text.len() <= LONGEST).then_some(Self { text })
     }
@@ -47,7 +47,7 @@ impl<'a> PrefixRegistry<'a> {
         places.into_iter().filter_map(|(at, _)| parse(&joined(&self.text[at]))).collect()
     }
 
-    /// A key and all keys in it, as far as they have headings of their own.
+    /// A key and all keys in it, as far as they have their own headings.
     pub fn keys_below(&self, key: &str) -> Vec<String> {
         let (own, inside) = (folded(key), format!("{}\\", folded(key)));
         let is_below = |key: &String| folded(key) == own || folded(key).starts_with(&inside);
@@ -65,7 +65,7 @@ impl<'a> PrefixRegistry<'a> {
         most
     }
 
-    /// The text with another value; nothing where it could not be read back.
+    /// The text with another value; nothing if it could not be read back.
     pub fn set(&self, of: &ValueName, value: &Value) -> Option<String> {
         let line = format!("{}={}", named(&of.name), value_text(value));
         let end = line_end(self.text);
@@ -98,13 +98,13 @@ impl<'a> PrefixRegistry<'a> {
         let inside = format!("{}\\", folded(&of.key));
         let has_inner = self.headings().any(|(_, key)| folded(&key).starts_with(&inside));
         let is_ours = levels < of.levels().count();
-        // Keys in it show that it is there, without a heading of its own.
+        // Keys in it show that it is there, without its own heading.
         if is_only && is_ours != has_inner {
             let text = spliced(self.text.to_owned(), vec![self.without(&section)]);
             return PrefixRegistry { text: &text }.without_empty_around(of, levels);
         }
 
-        // The line with its end: the one before it, where it is the last of its key.
+        // The line with its end: the one before it, if it is the last of its key.
         let behind = &self.text[at.end..];
         let end =
             if behind.starts_with("\r\n") { 2 } else { usize::from(behind.starts_with('\n')) };
@@ -159,7 +159,7 @@ impl<'a> PrefixRegistry<'a> {
     }
 }
 
-/// The lines of a text without their ends, with where each starts.
+/// The lines of a text without their ends, with if each starts.
 fn lines(text: &str) -> impl Iterator<Item = (usize, &str)> {
     let mut start = 0;
     text.split_inclusive('\n').map(move |line| {
@@ -175,7 +175,7 @@ fn heading(line: &str) -> Option<String> {
     Some(unescaped(key))
 }
 
-/// The values of a key: where each stands, with the lines that it goes on in, and its name.
+/// The values of a key: where each stands, with the lines that it continues in, and its name.
 fn places(section: &Section<'_>) -> Vec<(Range<usize>, String)> {
     let mut places = Vec::new();
     let mut lines = section.lines.iter();
@@ -197,7 +197,7 @@ fn places(section: &Section<'_>) -> Vec<(Range<usize>, String)> {
     places
 }
 
-/// Where a value of a key stands, and whether it is the only one.
+/// If a value of a key stands, and whether it is the only one.
 fn find(section: &Section<'_>, name: &str) -> Option<(Range<usize>, bool)> {
     let places = places(section);
     let is_only = places.len() == 1;

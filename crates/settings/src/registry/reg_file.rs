@@ -62,7 +62,7 @@ impl RegLine {
 }
 
 impl RegFile {
-    /// Reads a file; nothing where it is none, and the system would refuse it.
+    /// Reads a file; nothing if it is none, and the system would refuse it.
     pub fn read(file: &[u8]) -> Option<Self> {
         if file.len() > LONGEST {
             return None;
@@ -85,7 +85,7 @@ impl RegFile {
         let mut reader = Reader { file: Self::default(), key: None, wide };
         while let Some((at, line)) = lines.next() {
             let mut whole = line.to_owned();
-            // A list of bytes goes on in the next line behind its last comma and a `\`.
+            // A list of bytes continues in the next line behind its last comma and a `\`.
             while is_continued(&whole) {
                 whole.truncate(whole.trim_end().len() - 1);
                 let Some((_, next)) = lines.find(|(_, line)| !is_comment(line)) else { break };
@@ -164,7 +164,7 @@ fn is_comment(line: &str) -> bool {
     line.is_empty() || line.starts_with(';')
 }
 
-/// Whether a line is a list of bytes that goes on.
+/// Whether a line is a list of bytes that continues.
 fn is_continued(line: &str) -> bool {
     let Some(list) = line.trim_end_matches([' ', '\t']).strip_suffix('\\') else { return false };
     let behind = list.rsplit_once(':').map_or("", |(before, _)| before);
@@ -180,7 +180,7 @@ struct Reader {
 }
 
 impl Reader {
-    /// Takes a line; nothing where it means nothing.
+    /// Takes a line; nothing if it means nothing.
     fn take(&mut self, number: usize, line: &str) -> Option<()> {
         let line = line.trim_start_matches([' ', '\t']);
         if is_comment(line) {

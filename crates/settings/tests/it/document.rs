@@ -189,7 +189,7 @@ fn what_would_spoil_a_file_is_refused_and_what_is_no_such_file_too() {
     assert!(set(Format::Ini, old, &path("A/x"), "1").is_ok());
     assert!(!can_hold(old, "\u{fc}") && can_hold(old, "u"), "its code page is not known");
     assert!(can_hold("name=J\u{fc}rgen".as_bytes(), "\u{fc}"));
-    // What was there comes back all the same.
+    // What was there is restored all the same.
     let other = set(Format::Ini, old, &path("A/name"), "x").unwrap();
     let Lookup::Value(was) = get(Format::Ini, old, &path("A/name")).unwrap() else { panic!() };
     assert_eq!(plain(Format::Ini, &was), "J\u{fc}rgen");

@@ -171,7 +171,7 @@ fn values(text: &str) -> Vec<(String, String)> {
     out
 }
 
-/// How files of each encoding begin, with a section where it can be one.
+/// How files of each encoding begin, with a section if it can be one.
 const STARTS: &[&[u8]] = &[
     b"[a]\nb = 1\n",
     b"\xEF\xBB\xBF[a]\nb = 1\n",

@@ -1,4 +1,4 @@
-//! Feeds to use and to attack: published by the built program, and signed anew by hand where it would not.
+//! Feeds to use and to attack: published by the built program, and signed again by hand if it would not.
 
 use std::fs;
 
@@ -17,7 +17,7 @@ pub fn lens(version: [u16; 4], bits: Bits, size: usize) -> Vec<u8> {
         .with("InternalName", "lens");
     let pe = Pe::dll(bits, "lens.dll").version(&info).export("lens_draw", u32::from(version[0]));
     let mut bytes = pe.to_bytes();
-    // What packs to nothing is no download that takes its time.
+    // What packs to nothing is not a download that takes its time.
     let mut state = 0x9e37_79b9_u32 ^ u32::from(version[1]);
     let noise = std::iter::repeat_with(|| {
         state ^= state << 13;
@@ -29,7 +29,7 @@ pub fn lens(version: [u16; 4], bits: Bits, size: usize) -> Vec<u8> {
     bytes
 }
 
-/// A publisher with a home of his own, beside the one of who uses what he publishes.
+/// A publisher with his own home, beside the one of who uses what he publishes.
 pub struct Publisher<'a> {
     pub bench: &'a Bench,
     /// The folder that is served.

@@ -48,7 +48,7 @@ impl Secure {
     }
 }
 
-/// Hands one request after the other on, each over a connection of its own.
+/// Hands one request after the other on, each over its own connection.
 fn converse(stream: TcpStream, config: Arc<ServerConfig>, behind: SocketAddr) -> io::Result<()> {
     let connection = ServerConnection::new(config).map_err(io::Error::other)?;
     let mut client = BufReader::new(StreamOwned::new(connection, stream));

@@ -1,4 +1,4 @@
-//! Where it is not known how to look at processes, none is seen.
+//! If it is not known how to look at processes, none is seen.
 
 use std::path::Path;
 

@@ -40,8 +40,8 @@ impl Candidate {
             }
         }
 
-        // Paths are as they are in the process's own root, through which they are looked at. Where that is not
-        // allowed, the map's own numbers stand, which some file systems give otherwise than of a file itself.
+        // Paths are as they are in the process's own root, through which they are looked at. If that is not allowed,
+        // the map's own numbers stand, which some file systems give otherwise than of a file itself.
         let root = PathBuf::from(format!("/proc/{}/root", self.pid));
         let can_enter = root.join(".").symlink_metadata().is_ok();
         let mapped = files.into_iter().map(|(path, numbers)| {

@@ -13,7 +13,7 @@ use crate::path::fold;
 pub struct Running {
     /// Its number.
     pub pid: u32,
-    /// When it was started, where the system says it.
+    /// When it was started, if the system says it.
     pub since: Option<Timestamp>,
     /// Whether it was seen to have ended.
     pub has_ended: bool,
@@ -26,7 +26,7 @@ pub struct Running {
 pub(in crate::prove) struct Mapped {
     /// Its path as the process sees it.
     pub path: PathBuf,
-    /// Which file it is; nothing where it has been removed since.
+    /// Which file it is; nothing if it has been removed since.
     pub file: Option<FileId>,
 }
 
@@ -74,7 +74,7 @@ impl Mapped {
     }
 }
 
-/// Which file lies at a path.
+/// Which file is at a path.
 pub(in crate::prove) fn file_at(path: &Path) -> Option<FileId> {
     get_file_id(path).ok()
 }

@@ -21,7 +21,7 @@ pub(in crate::prove) struct Watch {
 }
 
 impl Watch {
-    /// Looks once more for the processes of the game whose executable lies at a path.
+    /// Looks once more for the processes of the game whose executable is at a path.
     pub fn look(&mut self, executable: &Path) {
         let Some(name) = executable.file_name() else { return };
         let (name, file) = (name.to_string_lossy(), file_at(executable));

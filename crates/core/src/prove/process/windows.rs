@@ -32,7 +32,7 @@ pub(super) fn all() -> Vec<Candidate> {
 }
 
 impl Candidate {
-    /// The modules that it has loaded, where it runs the executable.
+    /// The modules that it has loaded, if it runs the executable.
     pub fn look_into(&self, executable: &Path) -> Option<Running> {
         let name = |path: &Path| path.file_name().map(|name| fold(&name.to_string_lossy()));
         let own = file_at(executable);

@@ -90,7 +90,7 @@ impl Content {
             });
         };
         file.rewind()?;
-        // What cannot be unpacked is damaged, and said to be so where it is unpacked.
+        // What cannot be unpacked is damaged, and said to be so if it is unpacked.
         let inside = packing.reader(file).and_then(|mut reader| start_of(&mut reader));
         Ok(match inside {
             Ok(inside) if !is_tar(&inside) => Self::Packed(packing),

@@ -42,7 +42,7 @@ use upright_spanner_image::file::open_plain;
 pub struct Package {
     /// What it was taken from.
     pub source: Source,
-    /// The folder that all of it lies in, in which its files have their paths.
+    /// The folder that all of it is in, in which its files have their paths.
     pub wrapping: String,
     /// Its files, in the order of their paths.
     pub entries: Vec<PackedFile>,
@@ -55,7 +55,7 @@ pub struct Package {
 pub struct PackedFile {
     /// Its path in the package.
     pub path: TreePath,
-    /// Where its content is.
+    /// If its content is.
     unpacked: Unpacked,
     /// What is in it.
     pub content: Content,
@@ -101,7 +101,7 @@ impl PackedFile {
         matches!(&self.unpacked, Unpacked::OnDisk(file) if file == path)
     }
 
-    /// A file with its content, made in the scratch folder where it is in memory.
+    /// A file with its content, made in the scratch folder if it is in memory.
     pub fn file(&self) -> Result<PathBuf> {
         let (bytes, scratch) = match &self.unpacked {
             Unpacked::OnDisk(path) => return Ok(path.clone()),
@@ -125,7 +125,7 @@ const MOST_RATIO: u64 = 200;
 const BETWEEN_LOOKS: u64 = 64 << 20;
 
 impl Package {
-    /// Takes in what lies at `path`; what is packed is unpacked into a folder in `space`.
+    /// Takes in what is at `path`; what is packed is unpacked into a folder in `space`.
     pub fn open(
         path: &Path,
         limits: &Limits,
@@ -203,8 +203,7 @@ impl Package {
     }
 }
 
-/// The kind of archive that a file is; nothing where it is none, and an error where it is one that cannot be
-/// read.
+/// The kind of archive that a file is; nothing if it is none, and an error if it is one that cannot be read.
 fn archive_kind(path: &Path) -> Result<Option<Kind>> {
     match FileContent::of(path).map_err(Error::io("read", path))? {
         FileContent::Archive(kind) => Ok(Some(kind)),
@@ -271,9 +270,9 @@ fn folder(path: &Path, name: String, limits: &Limits) -> Result<Package> {
     Ok(Package { source, wrapping, entries, _scratch: None })
 }
 
-/// Takes the folder that all files lie in off their paths, and sorts them: the same release is packed with such
-/// a folder and without. One that games have themselves says where its files go, and stays. What systems leave
-/// behind goes.
+/// Takes the folder that all files are in off their paths, and sorts them: the same release is packed with such a
+/// folder and without. One that games have themselves tells where its files go, and stays. What systems leave behind
+/// goes.
 fn unwrapped(mut entries: Vec<PackedFile>) -> (String, Vec<PackedFile>) {
     entries.retain(|entry| !is_stray(&entry.path));
     let folders: BTreeSet<&str> = entries.iter().map(|entry| entry.path.folder()).collect();
@@ -306,7 +305,7 @@ struct Unpacker<'a> {
 }
 
 impl Unpacker<'_> {
-    /// Unpacks one archive; `prefix` is where an archive inside another lies.
+    /// Unpacks one archive; `prefix` is the path of an archive inside another.
     fn unpack(&mut self, path: &Path, kind: Kind, prefix: &str) -> Result<()> {
         let mut file = File::open(path).map_err(Error::io("read", path))?;
         let outline = match kind {
@@ -342,7 +341,7 @@ impl Unpacker<'_> {
         refusal(&self.archive, fault.why, fault.advice)
     }
 
-    /// Fails where an archive holds more than is allowed, or than there is room for.
+    /// Fails if an archive holds more than is allowed, or than there is room for.
     fn expect_room(&self, outline: &Outline) -> Result<()> {
         if self.admitted.saturating_add(outline.entries) > self.limits.entries {
             return Err(self.fault(Fault::entries(&self.limits)));
@@ -359,7 +358,7 @@ impl Unpacker<'_> {
         self.expect_free(outline.unpacked)
     }
 
-    /// Fails where there is no room for so many bytes.
+    /// Fails if there is not a room for so many bytes.
     fn expect_free(&self, wanted: u64) -> Result<()> {
         let free = self.scratch.room()?;
         if wanted <= free {
@@ -435,10 +434,10 @@ impl Unpacker<'_> {
         let mut archive = ArchiveReader::new(reader, Password::empty())
             .map_err(|error| self.damaged_7z(&error))?;
         archive.set_thread_count(1);
-        // The library hands entries to a function of its own error type: ours waits here.
+        // The library hands entries to its own function error type: ours waits here.
         let mut failed = None;
         let outcome = archive.for_each_entries(|entry, content| {
-            // It goes on with what is packed apart.
+            // It continues with what is packed apart.
             if failed.is_none() {
                 failed = self.take_7z(entry, prefix, content).err();
             }
@@ -510,7 +509,7 @@ impl Unpacker<'_> {
         Ok(Some(path))
     }
 
-    /// Unpacks one entry into a file of its own.
+    /// Unpacks one entry into its own file.
     fn take(
         &mut self,
         path: TreePath,

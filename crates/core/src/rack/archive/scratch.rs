@@ -66,7 +66,7 @@ pub(crate) fn clear_scratch(space: &Path) -> Result<Vec<PathBuf>> {
     remove_left(space)
 }
 
-/// To be called while no one makes a folder there.
+/// Must be called while no one makes a folder there.
 fn remove_left(space: &Path) -> Result<Vec<PathBuf>> {
     let left = scratch_left(space);
     for folder in &left {

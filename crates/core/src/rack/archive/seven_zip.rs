@@ -10,7 +10,7 @@ use lzma_rust2::{Lzma2Reader, LzmaReader};
 use super::outline::{Fault, GET_AGAIN, MOST_DIRECTORY, Outline, UNPACK_BY_HAND};
 use crate::settings::Limits;
 
-/// What stands at the beginning of every 7z: signature, version, and where the list of contents is.
+/// What is at the beginning of every 7z: signature, version, and where the list of contents is.
 const START: u64 = 32;
 
 /// More coders than any packer lines up: a filter with four inputs, and what unpacks them.
@@ -135,7 +135,7 @@ fn long_list() -> Fault {
     Fault { why, advice: UNPACK_BY_HAND }
 }
 
-/// The list of contents as it stands in the file, which is longer than that.
+/// The list of contents as it is in the file, which is longer than that.
 fn read_list<R: Read + Seek>(file: &mut R, offset: u64, size: u64) -> Checked<Vec<u8>> {
     if size > MOST_DIRECTORY {
         return Err(long_list());
@@ -231,7 +231,7 @@ fn unexpected(kind: u8) -> Fault {
 /// Where packed bytes are and how they are unpacked.
 #[derive(Default)]
 struct Streams<'a> {
-    /// Where they begin, behind the start.
+    /// If they begin, behind the start.
     position: u64,
     /// The length of each.
     packed: Vec<u64>,

@@ -26,13 +26,13 @@ const STATED_BEHIND: u16 = 1 << 3;
 const STORED: u16 = 0;
 const DEFLATED: u16 = 8;
 
-/// What stands in the place of a number that is too large for it.
+/// What is in the place of a number that is too large for it.
 const FULL: u64 = u32::MAX as u64;
 
 /// The mark of the extra field with numbers that are too large for their places.
 const LARGE: u16 = 1;
 
-/// Where an archive lists its files.
+/// If an archive lists its files.
 struct List {
     count: u64,
     len: u64,
@@ -194,7 +194,7 @@ fn listed(list: &[u8]) -> Result<(Stated<'_>, u64, &[u8]), Fault> {
     Ok((stated, at, rest))
 }
 
-/// Numbers of which those that are too large for their places stand in an extra field, one after the other.
+/// Numbers of which those that are too large for their places are in an extra field, one after the other.
 fn large<const N: usize>(small: [u32; N], extra: &[u8], name: &[u8]) -> Result<[u64; N], Fault> {
     let mut numbers = small.map(u64::from);
     if !small.contains(&u32::MAX) {
@@ -252,7 +252,7 @@ fn check_before_file<R: Read + Seek>(
 
     let is_behind = flags & STATED_BEHIND != 0;
     let fits = |here: u64, there: u64| here == there || is_behind && here == 0;
-    // Where the size was not known yet, some say that there is a larger one instead of none.
+    // If the size was not known yet, some say that there is a larger one instead of none.
     let is_open = |size: u64| is_behind && size == FULL;
     if !(fits(packed, listed.packed) || is_open(packed))
         || !(fits(unpacked, listed.unpacked) || is_open(unpacked))
