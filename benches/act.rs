@@ -1,5 +1,5 @@
-//! Fitting a file of 64 MB with a durable backup, against copying it twice with sync under new names, and
-//! against what people do by hand, which overwrites a file: the same run, in turn, on the same disk.
+//! Fitting a file of 64 MB with a durable backup, against copying it twice with sync under new names, and against the
+//! manual method, which overwrites a file: the same run, in turn, on the same disk.
 //!
 //! `cargo bench --bench act`
 
@@ -19,7 +19,7 @@ use upright_spanner_sample::world::{self, Graphics};
 const RUNS: usize = 7;
 const SIZE: usize = 64 << 20;
 
-/// How long a disk gets before each measurement to write and to free what others left to it.
+/// The pause before each measurement, in which the disk finishes earlier work.
 const REST: Duration = Duration::from_millis(700);
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
@@ -29,7 +29,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let of_build = fit(&folder.path().join("build"), true)?;
         let of_file = fit(&folder.path().join("file"), false)?;
         let (copies, by_hand) = (copies(folder.path())?, by_hand(folder.path())?);
-        // Windows leaves what is read-only, and a run takes a gigabyte.
+        // Windows does not remove read-only files, and a run takes a gigabyte.
         world::remove_tree(folder.path())?;
         let ratio = |fit: Duration, other: Duration| fit.as_secs_f64() / other.as_secs_f64();
         println!(
@@ -80,8 +80,8 @@ fn fit(folder: &Path, racked: bool) -> Result<Duration, Box<dyn std::error::Erro
     Ok(began.elapsed())
 }
 
-/// The time of what people do by hand: the old file copied away, the new one copied over it, both
-/// synced. What is overwritten has to be freed on the disk, as in a fit.
+/// The time of the manual method: the old file copied away, the new one copied over it, both synced. The overwritten
+/// space has to be freed, as in a fit.
 fn by_hand(folder: &Path) -> io::Result<Duration> {
     let old = folder.join("by-hand.dll");
     fs::copy(folder.join("one"), &old)?;

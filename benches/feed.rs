@@ -1,5 +1,5 @@
-//! A feed of 10,000 builds: what a client gets of it and how long that takes, against an ordinary program that gets
-//! the same files; and 200 clients at once. A web server of the system's serves it if there is one.
+//! A feed of 10,000 builds: what a client fetches and how long that takes, against an ordinary program that fetches
+//! the same files; and 200 clients at once. The system's web server serves it if there is one.
 
 use std::fs;
 use std::net::TcpListener;
@@ -104,7 +104,7 @@ fn family(at: usize) -> String {
     format!("family-{at:03}")
 }
 
-/// Adds the feed to an empty home, and takes in what it says of some families; gives how long that took.
+/// Adds the feed to an empty home and fetches some families; returns the time.
 fn client(home: &Path, url: &str, key: &str, own: &[String]) -> Duration {
     let workshop = Workshop::open(home).unwrap();
     let began = Instant::now();
@@ -147,7 +147,7 @@ enum Serving {
 impl Drop for Serving {
     fn drop(&mut self) {
         if let Self::Systems(server, config) = self {
-            // What it started besides ends with it.
+            // The server's child processes end with it.
             let _ = Command::new("nginx").arg("-c").arg(config).args(["-s", "stop"]).status();
             let _ = server.wait();
         }

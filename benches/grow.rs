@@ -1,5 +1,5 @@
-//! How what a stranger's files can drive grows: the time at four times as much, over four times the time.
-//! Linear work gives 1 at most; quadratic work would give 4.
+//! How the work that a stranger's files can cause grows: the time for four times as much, divided by four times the
+//! time. Linear work gives at most 1, quadratic work 4.
 //!
 //! `cargo bench --bench grow`
 
@@ -103,7 +103,7 @@ fn survey_with_catalog(folder: &Path, count: usize) -> Duration {
     survey(folder)
 }
 
-/// A survey and what the checks say of its game, with builds on the rack.
+/// A survey and the checks of its game, with builds on the rack.
 fn survey_with_builds(folder: &Path, count: usize) -> Duration {
     fill_rack(folder, count);
     let game = game(folder);
@@ -113,7 +113,7 @@ fn survey_with_builds(folder: &Path, count: usize) -> Duration {
     began.elapsed()
 }
 
-/// What the checks say of games that were surveyed before.
+/// The checks of games that were surveyed before.
 fn check_games(folder: &Path, count: usize) -> Duration {
     for number in 0..count {
         let game = homes::game(folder, &format!("Pier {number}"));

@@ -22,7 +22,7 @@ pub fn game(folder: &Path, title: &str) -> PathBuf {
     game
 }
 
-/// A library of its own family, with nothing in it but what tells it.
+/// A library of its own family, with nothing but its identity.
 pub fn library(family: &str, version: u16) -> Vec<u8> {
     let info = VersionInfo::new([version, 0, 0, 0]).with("CompanyName", "Corvid Optics");
     Pe::dll(Bits::Bits64, &format!("{family}.dll")).version(&info).export("open", 1).to_bytes()
@@ -70,7 +70,7 @@ pub fn fill_journal(folder: &Path, games: usize, changes: usize) {
     }
 }
 
-/// Fits a newer build, and gives what the journal says of it.
+/// Fits a newer build, and returns the record of the change.
 fn made_change(folder: &Path, root: &Path) -> Record {
     let newer = folder.join("sharpwater.dll");
     let bytes = world::graphics(Graphics::Upscaler, [2026, 3, 0, 0], Bits::Bits64).to_bytes();

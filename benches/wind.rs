@@ -1,5 +1,5 @@
-//! Winding a game of thousands of files back, against plain copying with sync of what is new and what is kept:
-//! the same run, in turn, on the same disk.
+//! Winding a game of thousands of files back, against plain copying with sync of the new and the stored files: the
+//! same run, in turn, on the same disk.
 //!
 //! `cargo bench --bench wind`
 
@@ -22,7 +22,7 @@ const SMALL: usize = 4_000;
 const LARGE: usize = 12;
 const LARGE_SIZE: usize = 16 << 20;
 
-/// How long a disk gets before each measurement to write and to free what others left to it.
+/// The pause before each measurement, in which the disk finishes earlier work.
 const REST: Duration = Duration::from_secs(3);
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
@@ -81,7 +81,7 @@ fn wind(folder: &Path, game: &Path, older: &Path) -> Result<Duration, Box<dyn st
     Ok(began.elapsed())
 }
 
-/// The time of copying what is new and what is kept into new folders, and waiting for the disk.
+/// The time to copy the new and the stored files into new folders, and to wait for the disk.
 fn copies(folder: &Path, game: &Path, older: &Path) -> io::Result<Duration> {
     thread::sleep(REST);
     let began = Instant::now();

@@ -1,4 +1,4 @@
-//! Any bytes as a download, and archives of which the parts are what they should be but for what is in them.
+//! Any bytes as a download, and archives whose structure is right but whose content is not.
 #![no_main]
 
 use std::fs;
@@ -13,7 +13,7 @@ use upright_spanner_sample::archive::{
     ZipFile, ZipHeader, seven_zip, seven_zip_list, tar_of, zip_of,
 };
 
-/// What a download is made from.
+/// The recipe of a download.
 #[derive(Debug, Arbitrary)]
 enum Recipe<'a> {
     Bytes(&'a [u8]),
@@ -34,7 +34,7 @@ enum Recipe<'a> {
         twice: bool,
     },
     Zip(Vec<File<'a>>),
-    /// A tar of names, kinds, sizes that are stated, and contents; the sizes are right if they are none.
+    /// A tar of names, kinds, stated sizes, and contents; the sizes are right if none are given.
     Tar(Vec<(&'a [u8], u8, Option<u64>, &'a [u8])>),
 }
 
@@ -112,7 +112,7 @@ fn cook(recipe: Recipe<'_>) -> Vec<u8> {
             if !twice {
                 return seven_zip(packed, &list);
             }
-            // The list lies among what is packed, and a list says where.
+            // The list is among the packed bytes, and another list gives its position.
             let len = list.len() as u64;
             let mut around = seven_zip_list(&[0], &[], (len, len), &[("", len)]);
             around.truncate(around.len().saturating_sub(8));
@@ -143,7 +143,7 @@ fn cook(recipe: Recipe<'_>) -> Vec<u8> {
     }
 }
 
-/// A panic that the program contains is none to it.
+/// A panic that the program catches does not count.
 fn pass_over_contained_panics() {
     static SET: Once = Once::new();
     SET.call_once(|| {

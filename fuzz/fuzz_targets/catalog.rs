@@ -22,7 +22,7 @@ patterns = ["(?<title>[^=]+)=(?<folder>.*)", "(?<id>\\S+) (?<build>\\S+) (?<next
 start = "any://{id}/{build}"
 "#;
 
-/// What a text is made from.
+/// The recipe of a text.
 #[derive(Debug, Arbitrary)]
 enum Recipe<'a> {
     Text(&'a str),
@@ -93,7 +93,7 @@ fn line((field, value): &(Field, Value<'_>)) -> String {
         Field::Supports => format!("supports = [{{ builds = {value}, game = {value} }}]\n"),
         Field::Requires => format!("requires = [{{ family = \"a\", versions = {value} }}]\n"),
         Field::Editions => format!("editions = [{{ editions = [{value}] }}]\n"),
-        // What comes after it would be part of it: a list of logs is written in one line.
+        // Lines after a table would belong to it, so a list of logs is written in one line.
         Field::Log => format!("log = [{{ file = {value}, errors = [\"a\"] }}]\n"),
         Field::LogVersion => format!("log = [{{ file = \"a.log\", version = {value} }}]\n"),
         Field::Generations => format!("generations = [{{ versions = {value}, label = \"a\" }}]\n"),

@@ -1,4 +1,4 @@
-//! Any bytes as the files of a feed: as a signature, as a head, as a part of it, and as what is in a part.
+//! Any bytes as the files of a feed: as a signature, as a head, as a part of it, and as the content of a part.
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;
@@ -20,7 +20,7 @@ fuzz_target!(|parts: (&[u8], &[u8], &str)| {
 
     let piece = |unpacked: usize| Piece { blake3, size, unpacked: unpacked as u64 };
     let _ = read_listings(head, &piece(signature.len()));
-    // Packed as a frame that holds it as it is, so that what is in it is looked at.
+    // Packed as a stored frame, so that the content is read.
     let mut frame = vec![0x28, 0xb5, 0x2f, 0xfd, 0xa0];
     frame.extend((head.len() as u32).to_le_bytes());
     frame.extend(&((head.len() as u32) << 3 | 1).to_le_bytes()[..3]);

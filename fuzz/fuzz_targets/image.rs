@@ -15,7 +15,7 @@ use upright_spanner_sample::{Bits, Pe, VersionInfo};
 #[derive(Debug, Arbitrary)]
 enum Recipe<'a> {
     Bytes(&'a [u8]),
-    /// A real one, and what is at some places of it instead.
+    /// A real image with some bytes changed.
     Altered {
         which: u16,
         patches: Vec<Patch>,

@@ -1,4 +1,4 @@
-//! Any text as a journal file, as a path, as what the user said of games.
+//! Any text as a journal file, as a path, and as the user's settings of games.
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;

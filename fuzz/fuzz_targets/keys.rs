@@ -1,5 +1,5 @@
-//! One key of a settings file and one value of a registry, whatever the texts: nothing panics, what is set is read
-//! back, and what is taken away leaves the text as it was.
+//! One key of a settings file and one value of a registry, whatever the texts: nothing panics, a value that is set is
+//! read back, and a value that is removed leaves the text as before.
 #![no_main]
 
 use libfuzzer_sys::arbitrary::{self, Arbitrary};

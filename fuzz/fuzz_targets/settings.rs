@@ -5,7 +5,7 @@ use libfuzzer_sys::arbitrary::{self, Arbitrary};
 use libfuzzer_sys::fuzz_target;
 use upright_spanner_core::plan::merge;
 
-/// What a file is made from.
+/// The recipe of a file.
 #[derive(Debug, Arbitrary)]
 enum Recipe<'a> {
     Bytes(&'a [u8]),

@@ -8,7 +8,7 @@ use libfuzzer_sys::arbitrary::{self, Arbitrary};
 use libfuzzer_sys::fuzz_target;
 use upright_spanner_image::{Signature, TrustStore};
 
-/// What is at some places of a signature instead of what was there.
+/// Changed bytes at some positions of a signature.
 #[derive(Debug, Arbitrary)]
 struct Recipe {
     which: u8,

@@ -1,4 +1,4 @@
-//! What a file is: its content by digest, and the marks around the content that are restored with it.
+//! The state of a file: its content by digest, and the dates and marks that are restored with it.
 
 use std::fmt;
 use std::fs::{File, Metadata};
@@ -96,7 +96,7 @@ impl Content {
     /// # Errors
     /// If the system cannot read it.
     pub fn of_open(file: &File) -> io::Result<Self> {
-        // One byte more, so that a small file is known to end in its first block.
+        // One more byte, so that a small file ends within the first block.
         let block = file.metadata()?.len().saturating_add(1).clamp(4096, BLOCK) as usize;
         let mut hasher = blake3::Hasher::new();
         let mut full = vec![0; block];
@@ -246,7 +246,7 @@ fn attributes_of(_: &Metadata) -> Option<u32> {
 /// A file as it is or as it shall be: content and marks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct FileState {
-    /// What is in it.
+    /// Its content.
     pub content: Content,
     /// The marks around it.
     pub stamp: Stamp,

@@ -1,7 +1,7 @@
-//! What can go wrong while files are altered.
+//! The errors of altering files.
 //!
-//! Rules: a variant says what was being done and to which path; what to do about it depends on the
-//! caller's interface, which finds the reason in the variant.
+//! Rules: a variant names the operation and the path. The advice depends on the caller's interface, which derives it
+//! from the variant.
 
 use std::io;
 use std::path::{Path, PathBuf};
@@ -14,34 +14,34 @@ pub enum Error {
     /// The operating system refused something.
     #[error("could not {doing} {}: {}", slashes(path), in_words(source))]
     Io {
-        /// What was being done, as in "could not ... PATH".
+        /// The operation, as in "could not ... PATH".
         doing: &'static str,
         /// To what.
         path: PathBuf,
         /// The operating system's reason.
         source: io::Error,
     },
-    /// Something else is there than what was to be read or replaced.
+    /// Something of another kind is at the path that should be read or replaced.
     #[error("{} is {what}, which is never followed, opened or replaced", slashes(path))]
     NotPlain {
         /// Where.
         path: PathBuf,
-        /// What is there, with its article.
+        /// The kind of thing at the path, with its article.
         what: &'static str,
     },
-    /// A file is not what the plan expected to find.
+    /// A file is not in the state that the plan expects.
     #[error("{} is not as it was when the change was planned", slashes(path))]
     NotAsExpected {
         /// The file.
         path: PathBuf,
     },
-    /// The folder is another one than the one that was planned for.
+    /// The folder is not the one that the plan was made for.
     #[error("{} is no longer the folder that the change was planned for", slashes(path))]
     AnotherFolder {
         /// The folder.
         path: PathBuf,
     },
-    /// A step would alter what the change has no leave to alter.
+    /// A step would alter something outside the scope of the change.
     #[error("{place} is outside what this change may alter")]
     NotGranted {
         /// The target.
@@ -53,12 +53,12 @@ pub enum Error {
         /// The value.
         value: String,
     },
-    /// A settings file or the text of a registry cannot be read as what it is, or cannot hold a value.
+    /// A settings file or a registry text cannot be parsed, or cannot contain a value.
     #[error("{}: {what}", slashes(path))]
     Settings {
         /// The file.
         path: PathBuf,
-        /// What is wrong.
+        /// The reason.
         what: String,
     },
     /// A path that some system cannot hold.
@@ -83,7 +83,7 @@ pub enum Error {
     Journal {
         /// The file.
         path: PathBuf,
-        /// What is wrong with it.
+        /// The reason.
         what: String,
     },
     /// The user wanted it to stop.

@@ -1,4 +1,4 @@
-//! The engine: carries a change out whole or not at all, and takes up what was interrupted.
+//! The engine: carries out a change completely or not at all, and recovers interrupted changes.
 //!
 //! The order is what makes it safe. The journal names every target, every content and every spare place before
 //! anything is touched; old content is durable in the store, and new content is beside its target, before the first
@@ -34,20 +34,20 @@ const CAN_SYNC_VOLUMES: bool = cfg!(target_os = "linux");
 /// How names of spare places begin.
 const SPARE: &str = ".spanner-";
 
-/// A change that is to be made.
+/// A change to carry out.
 #[derive(Debug)]
 pub struct Draft {
-    /// A short name for what is altered.
+    /// The id of the altered game.
     pub game: String,
     /// What may be altered.
     pub scope: Scope,
     /// What made the root the folder that it is when the change was planned.
     pub root: Option<Identity>,
-    /// What it is for, in words.
+    /// The purpose, for people.
     pub summary: String,
     /// What else the caller records of it.
     pub notes: Notes,
-    /// What is done, in order.
+    /// The steps, in order.
     pub steps: Vec<Step>,
     /// Whether someone may have the files open that are replaced.
     pub in_use: bool,
@@ -55,11 +55,11 @@ pub struct Draft {
     pub supplies: Vec<Supply>,
 }
 
-/// What is at hand to make changes with.
+/// Everything the engine works with.
 pub struct Engine<'a> {
     /// Where changes are written down.
     pub journal: &'a Journal,
-    /// Copies of what is written there.
+    /// Copies of the journal's files.
     pub copies: &'a dyn Copies,
     /// Where contents are kept.
     pub store: &'a Store,
@@ -156,7 +156,7 @@ pub struct Recovered {
 }
 
 impl Engine<'_> {
-    /// Carries out a change. Must be called under the locks of the game and of what is written to.
+    /// Carries out a change. Must be called under the locks of the game and of every bay it writes to.
     ///
     /// # Errors
     /// The failure says how everything was left.
@@ -223,9 +223,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Takes note of what was done by hand: each target holds already what its step comes to. Nothing is
-    /// altered but the store and the journal. `originals` names, for steps that replace something, where
-    /// that lies now.
+    /// Records changes made by hand: each target already has the new state of its step. Only the store and the
+    /// journal are written. `originals` gives, for steps that replace something, the present path of the old file.
     ///
     /// # Errors
     /// The failure says how everything was left.
@@ -290,8 +289,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Takes up a change that was interrupted: notes it as done if all of it was done, else puts back what can be.
-    /// Must be called under the lock of the game. What cannot be put back leaves it open.
+    /// Recovers an interrupted change: records it as done if all steps were done, otherwise reverts as many as
+    /// possible. Must be called under the lock of the game. If a step cannot be reverted, the change stays open.
     pub fn recover(&self, record: &Record, scope: &Scope) -> Recovered {
         let Ok(territory) = Territory::open(scope) else {
             return Recovered { state: RecordState::Open, reports: out_of_reach(record, scope) };
@@ -338,8 +337,8 @@ impl Engine<'_> {
         Work { record, carriers: &carriers, progress: self.progress }.look()
     }
 
-    /// Ends a change that was interrupted with what is there. What is at its spare places is kept in the store first,
-    /// if it is nowhere else.
+    /// Ends an interrupted change with the present state. Files at its spare places are stored first, if no other
+    /// copy exists.
     ///
     /// # Errors
     /// If that or the journal fails; the change stays open then.
@@ -353,7 +352,7 @@ impl Engine<'_> {
                     Ok(found) if found.same_as(&step.after().state) => step.after().clone(),
                     Ok(found) if found.same_as(&step.before().state) => step.before().clone(),
                     Ok(found) => found.into(),
-                    // What cannot be looked at counts as what was there before.
+                    // A target that cannot be read counts as unchanged.
                     Err(_) => step.before().clone(),
                 };
                 if side != *step.after() {
@@ -393,7 +392,7 @@ fn out_of_reach(record: &Record, scope: &Scope) -> Vec<StepReport> {
     (0..record.steps.len()).map(report).collect()
 }
 
-/// What a draft comes to, with the contents that will be stored.
+/// The record of a draft, with the contents it will store.
 fn record(draft: Draft, spares: Vec<Option<Place>>) -> Record {
     // If several files have the same content, it is stored once.
     let mut seen = HashSet::new();
@@ -471,7 +470,7 @@ fn spare(
 /// So many files are written at a time: that much a disk takes at once, whatever the processors.
 const WRITERS: usize = 8;
 
-/// Runs something on its own threads, for so many files, since most of what they do is wait for the disk.
+/// Runs work on as many threads as it has files, since most of the time it waits for the disk.
 fn waiting_for_the_disk<T: Send>(files: usize, work: impl FnOnce() -> T + Send) -> T {
     match rayon::ThreadPoolBuilder::new().num_threads(files.clamp(1, WRITERS)).build() {
         Ok(pool) => pool.install(work),
@@ -534,7 +533,7 @@ impl Work<'_> {
         Ok(left)
     }
 
-    /// Makes durable in the store what leaves and what is supplied, and beside the targets what comes.
+    /// Makes the old and the supplied contents durable in the store, and the new ones beside their targets.
     fn lay_out(&self, supplies: &[Supply], store: &Store) -> Result<()> {
         let mut seen = HashSet::new();
         let is_first = |step: &Step| step.before().state.content().is_none_or(|c| seen.insert(c));
@@ -585,9 +584,9 @@ impl Work<'_> {
         })
     }
 
-    /// Makes every target what it was before, the last one first, and continues if one cannot be. A target that holds
-    /// neither what the change found nor what it put there is left as it is. Of steps that were not `begun` nothing
-    /// but their spare places has to be cleared.
+    /// Restores every target to its old state, the last one first, and continues if one cannot be restored. A target
+    /// in neither its old nor its new state is left as it is. Steps that were not `begun` only need their spare
+    /// places cleared.
     fn put_back(&self, begun: usize) -> Vec<StepReport> {
         let steps: Vec<_> = self.steps().collect();
         let mut reports: Vec<StepReport> = steps
@@ -616,7 +615,7 @@ impl Work<'_> {
             .collect()
     }
 
-    /// Whether every step was done, and what left was what was kept: then nothing is left but to say so.
+    /// Whether every step was done and every displaced content is stored, so that only the outcome is missing.
     fn is_done(&self) -> bool {
         self.steps().all(|(_, step, spare)| {
             let carrier = self.carriers.of(step.target());

@@ -2,10 +2,10 @@
 //! `SPANNER_FAULT` makes one of them fail, or end the program on the spot, so that tests can try
 //! each; in release builds there is nothing here.
 //!
-//! `kill:7` ends the program before the seventh operation, `space:7` lets it fail for want of space, `io:7` with an
-//! input/output error. `power:7` ends it as a loss of power would: what the disk is sure to have of each folder that
-//! `SPANNER_FAULT_ROOTS` names is beside it then, with the ending `.kept`, to be put in its place. `room:7` lets
-//! every disk have seven bytes left.
+//! `kill:7` ends the program before the seventh operation, `space:7` makes that operation fail for lack of space,
+//! `io:7` with an input/output error. `power:7` ends the program as a loss of power would: the durable state of each
+//! folder in `SPANNER_FAULT_ROOTS` is written beside it with the ending `.kept`, to be swapped in. `room:7` leaves
+//! seven bytes free on every disk.
 
 /// To be asked before an operation on `path`.
 ///
@@ -123,12 +123,12 @@ mod power {
     use std::sync::{Mutex, PoisonError};
     use std::time::SystemTime;
 
-    /// The index is no more than a cache: after a loss of power it is gone.
+    /// The index is only a cache: it is lost with the power.
     const INDEX: &str = "spanner.db";
 
     type Number = (u64, u64);
 
-    /// What the disk is sure to have.
+    /// The durable state of a folder.
     #[derive(Default)]
     struct Disk {
         roots: Vec<PathBuf>,
@@ -204,8 +204,8 @@ mod power {
             }
         }
 
-        /// Writes beside each folder what the disk is sure to have of it: into the folder itself other
-        /// threads may write until the program has ended.
+        /// Writes the durable state of each folder beside it, since other threads may write into the folder itself
+        /// until the program has ended.
         fn lose_the_rest(&self) -> std::io::Result<()> {
             for root in &self.roots {
                 let kept = root.with_extension("kept");

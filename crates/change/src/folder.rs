@@ -1,9 +1,8 @@
-//! A folder held open, and what is done to the names in it. Nothing here follows a link, and
-//! nothing waits: a pipe or a device is not opened.
+//! A folder held open, and the operations on its entries. Nothing here follows a link, and nothing blocks: a pipe or
+//! a device is not opened.
 //!
-//! A handle cannot be led astray: whatever is put in the place of a folder after it was opened, what
-//! is done through the handle is done in that folder. Windows renames and removes by path; there the
-//! handle keeps the folder from being renamed or removed while it is held.
+//! A handle always refers to the same folder, whatever is put in its place afterwards. Windows renames and removes by
+//! path; there the handle keeps the folder from being renamed or removed while it is open.
 
 use std::ffi::OsString;
 use std::fs::{File, FileTimes, Metadata};
@@ -38,7 +37,7 @@ const DELETE_AND_READ_ATTRIBUTES: u32 = 0x0001_0080;
 /// What makes a folder or file the one that it is, whatever its names: volume and number.
 pub type Identity = (u64, u64);
 
-/// What stands under a name.
+/// The kind of thing at a name.
 #[derive(Debug)]
 pub enum Found {
     /// Nothing.
@@ -65,7 +64,7 @@ impl Found {
         }
     }
 
-    /// What it is, with its article.
+    /// Its kind, with its article.
     pub fn what(&self) -> &'static str {
         match self {
             Self::Nothing => "nothing",
@@ -175,7 +174,7 @@ impl Folder {
         }
     }
 
-    /// What stands under a name here.
+    /// The kind of thing at a name in this folder.
     ///
     /// # Errors
     /// If the system does not say it.
@@ -187,7 +186,7 @@ impl Folder {
         }
     }
 
-    /// Opens a plain file to read; nothing if there is none.
+    /// Opens a plain file to read; `None` if there is no file.
     ///
     /// # Errors
     /// If something else is there, or it may not be read.
@@ -238,7 +237,7 @@ impl Folder {
         }
 
         options.follow(FollowSymlinks::No);
-        // Should something else have come to stand there just now, it is opened without waiting.
+        // If something else has just replaced the file, it is opened without blocking.
         #[cfg(unix)]
         options
             .custom_flags(i32::try_from(rustix::fs::OFlags::NONBLOCK.bits()).unwrap_or_default());
@@ -290,7 +289,7 @@ impl Folder {
             .map(cap_std::fs::File::into_std)
     }
 
-    /// Renames a file of this folder over what may stand under another name.
+    /// Renames a file of this folder over anything with the new name.
     ///
     /// # Errors
     /// If the system refuses it.
@@ -404,7 +403,7 @@ impl Folder {
     /// the name that has become free. Says whether the file system has second names.
     ///
     /// # Errors
-    /// As for [`Folder::swap`]; [`Folder::end_swap`] then ends what was begun.
+    /// As for [`Folder::swap`]; [`Folder::end_swap`] then completes it.
     pub fn swap_by_names(&self, own: &str, other: &Self, name: &str) -> Result<bool> {
         let path = other.path.join(name);
         point("replace", &path)?;
@@ -536,7 +535,7 @@ impl Folder {
         }
     }
 
-    /// The names in it, with what each is; those that are not Unicode too.
+    /// Its entries with their kinds, including names that are not Unicode.
     ///
     /// # Errors
     /// If it may not be read.
@@ -552,7 +551,7 @@ impl Folder {
     /// # Errors
     /// If it may not be read.
     pub fn spelled(&self, name: &str) -> Result<Option<String>> {
-        // If both spellings stand side by side, the one that was asked for is meant.
+        // If both spellings exist, the requested one is meant.
         if !cfg!(windows) && !matches!(self.find(name)?, Found::Nothing) {
             return Ok(Some(name.to_owned()));
         }
@@ -562,7 +561,7 @@ impl Folder {
         Ok(same.into_iter().next())
     }
 
-    /// Waits until its entries are on disk; Windows does that by itself.
+    /// Waits until its entries are on disk. Windows does that automatically.
     ///
     /// # Errors
     /// If the disk fails.
@@ -595,7 +594,7 @@ impl Folder {
         Err(Error::io("write to disk", &self.path)(ErrorKind::Unsupported.into()))
     }
 
-    /// A handle on the very folder that can do more than lead to what is in it.
+    /// A handle on this folder with more rights than one that only opens its entries.
     #[cfg(unix)]
     fn handle(&self) -> io::Result<File> {
         use rustix::fs::{Mode, OFlags, openat};
@@ -710,8 +709,7 @@ pub fn sync_file(file: &File, path: &Path) -> Result<()> {
     Ok(())
 }
 
-/// Waits until a file's marks are on disk; Windows does that by itself, and wants a handle that could
-/// write.
+/// Waits until a file's marks are on disk. Windows does that automatically, and needs a handle with write access.
 pub(crate) fn sync_marks(file: &File, path: &Path) -> Result<()> {
     if cfg!(windows) { Ok(()) } else { sync_file(file, path) }
 }

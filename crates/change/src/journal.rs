@@ -1,8 +1,7 @@
 //! The journal: one file a change, in a folder.
 //!
-//! A file is written whole and durable before anything that the change is about is touched; how it
-//! ended is appended as one line. No file is ever rewritten or removed, and the numbers have no gap,
-//! so that what is missing shows.
+//! A file is written and made durable before any target of its change is touched; the outcome is appended as one
+//! line. No file is ever rewritten or removed, and the numbers have no gaps, so that a missing file is noticed.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -23,10 +22,10 @@ pub struct Journal {
     folder: Folder,
 }
 
-/// What a line says that ends a change, and none else: in a text inside of a line, quotes are escaped.
+/// The text that only the line with the outcome contains: inside other texts, quotes are escaped.
 pub const OUTCOME: &str = " {\"outcome\":";
 
-/// What a journal file looked like when its text was copied.
+/// Size and date of a journal file when its text was copied.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Mark {
     /// Its length in bytes.
@@ -35,7 +34,7 @@ pub struct Mark {
     pub modified: Moment,
 }
 
-/// What is there of each change, by its number: without a mark, if that is not a file.
+/// The files of the journal by number; without a mark if the entry is not a file.
 pub type Marks = BTreeMap<i64, Option<Mark>>;
 
 /// A journal file as it was when it was last read and found whole.
@@ -43,7 +42,7 @@ pub type Marks = BTreeMap<i64, Option<Mark>>;
 pub struct CopiedFile {
     /// The file as it was then.
     pub mark: Mark,
-    /// What was in it, in a form that is read quickly.
+    /// Its lines in a form that is quick to decode.
     pub packed: Vec<u8>,
 }
 
@@ -94,14 +93,14 @@ pub struct Chronicle {
     pub faults: Vec<Fault>,
 }
 
-/// What is wrong with one file of the journal, or with a row of them that are missing.
+/// A fault of one file of the journal, or of a range of missing files.
 #[derive(Debug, Clone)]
 pub struct Fault {
     /// The number of its change; of a row, of the first.
     pub number: i64,
     /// The file.
     pub path: PathBuf,
-    /// What is wrong with it.
+    /// The fault.
     pub what: String,
     /// What makes it whole again, if something does; it was read as if that had been done.
     pub mending: Option<Mending>,
@@ -174,8 +173,8 @@ impl Journal {
         chronicle
     }
 
-    /// A change that is open though a later one is about one of its targets did end, since no change is
-    /// made of what another holds open: how shows in what the later one found there.
+    /// A later change about the same target proves that an open change has ended, since no change touches a target
+    /// that another holds open. The state that the later change found shows how it ended.
     fn find_lost_outcomes(&self, chronicle: &mut Chronicle) {
         let Chronicle { records, faults } = chronicle;
         for at in 0..records.len() {
@@ -233,7 +232,7 @@ impl Journal {
             return;
         }
 
-        // A copy of a whole file says more than what can be read of a damaged one.
+        // A copy of the whole file has more information than the readable part of a damaged one.
         let copied = copies.text(number).and_then(|text| parse(number, &text).0);
         let what = faults.into_iter().next().unwrap_or_default();
         let path = self.path(number);
@@ -360,7 +359,8 @@ impl Journal {
     }
 }
 
-/// How a change ended, by what a later one found at a target of it; with the number of that one.
+/// The outcome of a change, by the state that a later change found at one of its targets; with the number of the
+/// later change.
 fn shows(later: &Record, record: &Record) -> Option<(i64, RecordState)> {
     if later.game != record.game {
         return None;
@@ -386,7 +386,7 @@ fn keep(number: i64, mark: Mark, text: &str, copies: &dyn Copies) {
     }
 }
 
-/// What a text says of the change of a number.
+/// Parses the text of the change with a number.
 fn parse(number: i64, text: &str) -> (Option<Record>, Vec<String>) {
     let (record, mut faults) = Record::parse(text);
     let own = record.filter(|record| record.number == number);

@@ -1,14 +1,14 @@
-//! The change engine: alters files of a game whole or not at all, keeps what was there, and can put it
-//! back.
+//! The change engine: alters the files of a game completely or not at all, stores the old content, and can restore
+//! it.
 //!
 //! It knows nothing of components or builds. A [`Draft`] is a list of [`Step`]s inside a [`Scope`]; the [`Engine`]
 //! carries it out, with a [`Journal`] that says in advance what will be done and a [`Store`] that holds every content
 //! that leaves. Both are plain files that a person can read without us.
 //!
 //! - [`path`]: paths inside a folder; [`folder`]: folders held open, through which everything is done;
-//! - [`content`], [`step`]: what a file is, what is altered, what is there before and after;
-//! - [`store`], [`journal`], [`record`], [`line`]: what is kept, and in which form;
-//! - [`territory`], [`carrier`], [`execution`], [`lock`]: what is altered, and by whom.
+//! - [`content`], [`step`]: the state of a file; targets and their states before and after;
+//! - [`store`], [`journal`], [`record`], [`line`]: the stored files and their formats;
+//! - [`territory`], [`carrier`], [`execution`], [`lock`]: the scope of a change, and how it is carried out.
 
 pub mod carrier;
 pub mod content;

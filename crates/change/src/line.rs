@@ -1,9 +1,8 @@
-//! Plain files of checksummed lines: what is precious is kept in these, so that a person can read it
-//! and damage is seen.
+//! Plain files of checksummed lines, for precious data: a person can read them, and damage is noticed.
 //!
 //! The first line names the format. Each further line is 16 hexadecimal digits, a space, and a JSON document; the
-//! digits are the first of the document's BLAKE3. A line that is not so is damaged, and spoils nothing but itself.
-//! What is appended begins on its own line, even if the line before was cut off.
+//! digits are the first of the document's BLAKE3. Any other line is damaged, and affects only itself. An appended
+//! line starts on its own line, even if the line before was cut off.
 
 use std::io::{Read, Write};
 use std::path::Path;
@@ -26,20 +25,20 @@ const LONGEST: u64 = 1 << 30;
 /// A file of lines as it was read.
 #[derive(Debug)]
 pub struct Lines<T> {
-    /// What the lines say, in order, each with its number in the file.
+    /// The readable lines, in order, each with its number in the file.
     pub lines: Vec<(usize, T)>,
-    /// What is wrong with the others.
+    /// The faults of the others.
     pub faults: Vec<LineFault>,
 }
 
-/// What is wrong with a line.
+/// The fault of a line.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LineFault {
     /// Its number in the file.
     pub number: usize,
-    /// Whether it is not what was written: an undamaged one says something that is not known here.
+    /// Whether the line is damaged; an undamaged one may still contain something unknown.
     pub is_damaged: bool,
-    /// What is wrong.
+    /// The fault.
     pub what: String,
 }
 
@@ -104,7 +103,7 @@ pub fn write_over(folder: &Folder, name: &str, text: &str) -> Result<()> {
     write_bytes_over(folder, name, text.as_bytes())
 }
 
-/// The same of what is not a text.
+/// The same for bytes that are not text.
 ///
 /// # Errors
 /// As for [`write_over`].
@@ -167,7 +166,7 @@ fn ends_with_line(file: &mut std::fs::File) -> std::io::Result<bool> {
     Ok(last == *b"\n")
 }
 
-/// The text of a file of lines; nothing if there is none. What is not Unicode in it is damage, and shows as that.
+/// The text of a file of lines; `None` if there is no file. Bytes that are not Unicode count as damage.
 ///
 /// # Errors
 /// If it cannot be read.

@@ -1,5 +1,5 @@
-//! Locks: one process at a time alters a folder. They lie where everybody who may alter the folder
-//! sees them, go with the process that holds them, and leave nothing behind.
+//! Locks: one process at a time alters a folder. A lock is visible to every process that may alter the folder, is
+//! released when its process ends, and leaves no file behind.
 
 #[cfg(windows)]
 use std::io::ErrorKind;
@@ -13,7 +13,7 @@ use crate::error::{Error, Result};
 /// at a still screen for longer.
 const PATIENCE: Duration = Duration::from_secs(10);
 
-/// How long to wait before the next try: short beside what a person notices.
+/// The time before the next attempt: too short for people to notice.
 const PAUSE: Duration = Duration::from_millis(20);
 
 /// A folder that this process alone alters. Given up when dropped.
@@ -47,7 +47,7 @@ impl Lock {
     }
 }
 
-/// The folder itself can be locked: nothing lies around in it.
+/// The folder itself can be locked: no file is needed.
 #[cfg(unix)]
 fn try_lock(folder: &Path) -> Result<Option<std::fs::File>> {
     use rustix::fs::{FlockOperation, flock};
@@ -87,7 +87,7 @@ fn holder(_: &Path) -> Option<String> {
     None
 }
 
-/// The name of the file that stands for the lock.
+/// The name of the file that represents the lock.
 #[cfg(windows)]
 const NAME: &str = ".spanner-lock";
 
@@ -102,9 +102,8 @@ const TEXT: &str = "process ";
 #[cfg(windows)]
 const LONGEST: u64 = 64;
 
-/// A folder cannot be locked: a file in it stands for it, which the system removes when the process that
-/// holds it lets go or ends. One that a loss of power left is used again; a file of the same name that
-/// is not such a one, or a link, is left alone.
+/// A folder cannot be locked, so a file in it represents the lock. The system removes it when its process releases
+/// the lock or ends. One left by a loss of power is reused; another file of that name, or a link, is left alone.
 #[cfg(windows)]
 fn try_lock(folder: &Path) -> Result<Option<std::fs::File>> {
     use std::io::Write;
@@ -152,7 +151,7 @@ fn try_lock(folder: &Path) -> Result<Option<std::fs::File>> {
     }
 }
 
-/// Whether something is there that no process of ours wrote.
+/// Whether the file was not written by a process of ours.
 #[cfg(windows)]
 fn is_foreign(path: &Path) -> bool {
     let Ok(found) = path.symlink_metadata() else { return false };

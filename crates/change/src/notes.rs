@@ -1,5 +1,5 @@
-//! Notes: what the caller records of a change besides its steps. To the engine they are an opaque JSON document; the
-//! caller converts them to and from its own types.
+//! Notes: the data that a caller records with a change in addition to its steps. To the engine they are an opaque
+//! JSON document; the caller converts them to and from its own types.
 
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};

@@ -1,9 +1,9 @@
-//! Owners: what the target of a step belongs to. Histories, rollbacks and comparisons group targets by it; the engine
-//! itself only records it.
+//! Owners: the part of a game that a step's target belongs to. Histories, rollbacks and comparisons group targets by
+//! it; the engine only records it.
 
 use crate::path::fold;
 
-/// What a target belongs to.
+/// The part of a game that a target belongs to.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Owner {
     /// A component, by the id of its family. Any id is valid: no other owner is written as one.

@@ -22,11 +22,11 @@ pub struct TreePath(String);
 pub struct BadPath {
     /// The text.
     pub text: String,
-    /// What is wrong with it.
+    /// The reason.
     pub why: &'static str,
 }
 
-/// Devices that Windows has besides those of the list of reserved names.
+/// Devices of Windows that are not in the list of reserved names.
 const CONSOLE: [&str; 2] = ["CONIN$", "CONOUT$"];
 
 /// The longest name that file systems hold, in units of UTF-16.
@@ -100,7 +100,7 @@ impl TreePath {
         self.0.rsplit_once('/').map(|(folder, _)| Self(folder.to_owned()))
     }
 
-    /// How many folders lie between the root and the file.
+    /// The number of folders between the root and the file.
     pub fn depth(&self) -> usize {
         self.0.matches('/').count()
     }
@@ -181,7 +181,7 @@ impl<'de> serde::Deserialize<'de> for TreePath {
     }
 }
 
-/// If something is: below the root of what is altered, or below a folder elsewhere.
+/// A location: below the root of the altered game, or below a folder elsewhere.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Place {
     bay: Option<PathBuf>,

@@ -12,7 +12,7 @@ pub trait Progress: Sync {
     fn advance(&self, by: u64);
     /// The work is over.
     fn end(&self);
-    /// Whether the user wants it to stop. What is begun is finished or put back then.
+    /// Whether the user asked to stop. Work in progress is then completed or reverted.
     fn is_stopped(&self) -> bool {
         false
     }

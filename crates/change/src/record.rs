@@ -28,11 +28,11 @@ const HEADING: &str = "spanner change 1";
 pub struct Record {
     /// Its number, by which it is named.
     pub number: i64,
-    /// A short name for what was altered.
+    /// The id of the altered game.
     pub game: String,
-    /// The folder of what was altered.
+    /// The game's folder.
     pub root: PathBuf,
-    /// What it was for, in words.
+    /// The purpose, for people.
     pub summary: String,
     /// What else the caller records of it.
     pub notes: Notes,
@@ -40,15 +40,15 @@ pub struct Record {
     pub began: Timestamp,
     /// How far it came.
     pub state: RecordState,
-    /// What was to be done to each target, in order.
+    /// The planned steps, in order.
     pub steps: Vec<Step>,
-    /// For each step, if its file lies while it is not in its place.
+    /// The spare place of each step's file while it is not in its final place.
     pub spares: Vec<Option<Place>>,
     /// Contents of which the store got its copy by it: one for each original.
     pub stored: Vec<Stored>,
     /// For each step that came out differently than planned, what its target was left with.
     pub left: BTreeMap<usize, Side>,
-    /// Whether it altered nothing, and only took note of what had been done by hand.
+    /// Whether it altered nothing and only recorded changes made by hand.
     pub is_noted: bool,
 }
 
@@ -61,24 +61,24 @@ pub enum RecordState {
     Done,
     /// Failed or interrupted, with everything as before.
     PutBack,
-    /// Interrupted, and ended by the user with what was there.
+    /// Interrupted, and ended by the user with the present state.
     Settled,
 }
 
 /// A content that a change stored.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Stored {
-    /// What it is.
+    /// The content.
     pub content: Content,
-    /// Where it was.
+    /// Its original place.
     pub place: Place,
-    /// What people call it, as a version.
+    /// Its label for people, such as a version.
     pub label: Option<String>,
     /// Its date of last modification.
     pub modified: Moment,
 }
 
-/// The bytes of a checksum before what is packed.
+/// The length of the checksum in front of the packed lines.
 const CHECKSUM: usize = 16;
 
 fn checksum(packed: &[u8]) -> [u8; CHECKSUM] {
@@ -88,19 +88,18 @@ fn checksum(packed: &[u8]) -> [u8; CHECKSUM] {
 }
 
 impl Record {
-    /// Whether what it did counts: it is done, or was ended with what was there.
+    /// Whether it took effect: it is done, or was settled.
     pub fn counts(&self) -> bool {
         matches!(self.state, RecordState::Done | RecordState::Settled)
     }
 
-    /// What each target held when the change was over: for those that a change altered which was done
-    /// or settled.
+    /// The state of each target at the end of a change that is done or settled.
     pub fn effects(&self) -> impl Iterator<Item = (&Step, &Side)> {
         let steps = self.steps.iter().enumerate().filter(|_| self.counts());
         steps.map(|(n, step)| (step, self.left.get(&n).unwrap_or(step.after())))
     }
 
-    /// The same change on a game that stands somewhere else now.
+    /// The same change after the game's folder was moved.
     #[must_use]
     pub fn moved(mut self, from: &Path, to: &Path) -> Self {
         if let Ok(rest) = self.root.strip_prefix(from) {
@@ -145,8 +144,8 @@ impl Record {
         line::line(&Line::Outcome(outcome), path)
     }
 
-    /// Reads a journal file's text, as far as it can be read; gives what is wrong with the rest. An
-    /// outcome that was cut off while it was written counts as none.
+    /// Parses a journal file as far as it is readable, and returns the faults of the rest. An outcome that was cut
+    /// off does not count.
     pub fn parse(text: &str) -> (Option<Self>, Vec<String>) {
         let complete = match text.rfind('\n') {
             Some(end) => &text[..=end],
@@ -173,7 +172,7 @@ impl Record {
         record.filter(|_| faults.is_empty())
     }
 
-    /// Puts lines together, each with its number in the file; adds to the faults what is wrong with them.
+    /// Assembles numbered lines into a record; adds their faults to the list.
     fn assemble(lines: Vec<(usize, Line)>, mut faults: Vec<String>) -> (Option<Self>, Vec<String>) {
         let mut record: Option<Self> = None;
         let mut end = None;

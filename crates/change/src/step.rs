@@ -1,4 +1,4 @@
-//! Steps: what is altered, what must be there before, and what is there afterwards.
+//! Steps: a target, its expected state, and its new state.
 //!
 //! Every kind of target has the same form, so that what undoes, compares or lists steps knows none of the kinds. A
 //! kind has a constructor here, its own carrier that does it, and a stored form.
@@ -13,7 +13,7 @@ use crate::content::{Content, FileState};
 use crate::owner::Owner;
 use crate::path::{Place, fold, slashes};
 
-/// What a step alters.
+/// The target of a step.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Target {
     /// A file: its content with its marks.
@@ -35,7 +35,7 @@ pub enum Target {
 pub struct Aside {
     /// Its place.
     pub place: Place,
-    /// If it lies while it is not there: on the same volume.
+    /// Its place while it is moved aside, on the same volume.
     pub kept: Place,
 }
 
@@ -69,7 +69,7 @@ pub enum Registry {
 }
 
 impl Target {
-    /// Where it is, or the file that it is in; nothing for what is in no file.
+    /// Its place, or that of the file that contains it; `None` if it is not in a file.
     pub fn place(&self) -> Option<&Place> {
         match self {
             Self::File(place)
@@ -82,7 +82,7 @@ impl Target {
         }
     }
 
-    /// The file itself, if that is what it is.
+    /// The place of a file; `None` for other kinds.
     pub fn file(&self) -> Option<&Place> {
         match self {
             Self::File(place) => Some(place),
@@ -104,7 +104,7 @@ impl Target {
         matches!(self, Self::Folder(_))
     }
 
-    /// The same target if its folder, or one around it, stands somewhere else now.
+    /// The same target after its folder, or one around it, was moved.
     #[must_use]
     pub fn moved(&self, from: &Path, to: &Path) -> Self {
         match (self, self.place()) {
@@ -160,7 +160,7 @@ impl Target {
         format!("{}\0{path}\0{}", self.kind(), self.inside())
     }
 
-    /// What it is and where on disk, for messages.
+    /// The target with its path on disk, for messages.
     pub fn named_on(&self, root: &Path) -> String {
         let path = self.place().map(|place| slashes(&place.on(root)));
         match (self, path) {
@@ -172,7 +172,7 @@ impl Target {
         }
     }
 
-    /// What it is of its file, as names are compared.
+    /// The part of its file that it is, folded for comparison.
     fn inside(&self) -> String {
         match self {
             Self::File(_) | Self::Folder(_) | Self::Aside(_) | Self::ReadOnly(_) => String::new(),
@@ -198,7 +198,7 @@ impl fmt::Display for Target {
     }
 }
 
-/// What is at a target.
+/// The state of a target.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum State {
     /// Nothing.
@@ -218,7 +218,7 @@ pub enum State {
     },
     /// The value of a key in a settings file, as it is written, with its quotes.
     Setting(String),
-    /// What a value of a registry holds.
+    /// The content of a registry value.
     Value(Value),
     /// A key or a value that is not there. So many of the sections, objects or registry keys around it are.
     Unset {
@@ -228,7 +228,7 @@ pub enum State {
 }
 
 impl State {
-    /// Whether both are the same to whoever uses it: dates and permissions aside.
+    /// Whether both look the same to a game: dates and permissions may differ.
     pub fn same_as(&self, other: &Self) -> bool {
         match (self, other) {
             (Self::File(a), Self::File(b)) => a.content == b.content,
@@ -240,7 +240,7 @@ impl State {
         }
     }
 
-    /// A mark that is to be set, or not.
+    /// The state of a mark.
     pub fn mark(set: bool) -> Self {
         Self::Mark { set, mode: None }
     }
@@ -258,7 +258,7 @@ impl State {
         }
     }
 
-    /// What is in the file, if it is one.
+    /// The content of a file.
     pub fn content(&self) -> Option<Content> {
         self.file().map(|file| file.content)
     }
@@ -269,7 +269,7 @@ impl State {
     }
 }
 
-/// A file or folder as a whole, as far as it can be told without reading what is in its files.
+/// A file or folder as a whole, as far as it can be described without reading the content of its files.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Tree {
     /// The text that lists its files by name, size, date and marks.
@@ -280,12 +280,12 @@ pub struct Tree {
     pub bytes: u64,
 }
 
-/// One side of a step: what is there, and what people call it.
+/// One side of a step: a state and its label.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Side {
-    /// What is there.
+    /// The state.
     pub state: State,
-    /// What people call it, as a version, if it has such a name.
+    /// Its label for people, such as a version.
     pub label: Option<String>,
 }
 
@@ -299,18 +299,18 @@ impl Side {
     /// Nothing.
     pub const ABSENT: Self = Self { state: State::Absent, label: None };
 
-    /// A file, with what people call it.
+    /// The side of a file with a label.
     pub fn file(state: FileState, label: Option<String>) -> Self {
         Self { state: State::File(state), label }
     }
 
-    /// Whether both are the same to whoever uses it.
+    /// Whether both look the same to a game.
     pub fn same_as(&self, other: &Self) -> bool {
         self.state.same_as(&other.state)
     }
 }
 
-/// What is done to one target: expected to be `before`, made to be `after`.
+/// One target with its expected state `before` and its new state `after`.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Step {
     target: Target,
@@ -374,7 +374,7 @@ impl Step {
         Self { source, ..self }
     }
 
-    /// The same step, with what would be there if what is there afterwards were not.
+    /// The same step, with the state that the target would have without its present content.
     #[must_use]
     pub fn over(self, beneath: Option<Side>) -> Self {
         Self { beneath, ..self }
@@ -396,30 +396,30 @@ impl Step {
         Self { after, ..self }
     }
 
-    /// The step that takes this one back, from what is there now.
+    /// The step that reverts this one from the present state.
     #[must_use]
     pub fn taken_back(&self, now: Side) -> Self {
         let (target, owner) = (self.target.clone(), self.owner.clone());
         Self { target, before: now, after: self.before.clone(), owner, source: None, beneath: None }
     }
 
-    /// The same step on a game that stands somewhere else now.
+    /// The same step after the game's folder was moved.
     #[must_use]
     pub fn moved(&self, from: &Path, to: &Path) -> Self {
         Self { target: self.target.moved(from, to), ..self.clone() }
     }
 
-    /// What it alters.
+    /// The target.
     pub fn target(&self) -> &Target {
         &self.target
     }
 
-    /// Where that is, or the file that it is in; nothing for what is in no file.
+    /// The place of the target, or of the file that contains it; `None` if it is not in a file.
     pub fn place(&self) -> Option<&Place> {
         self.target.place()
     }
 
-    /// The file itself, if that is what it alters.
+    /// The place of the target if it is a file.
     pub fn file(&self) -> Option<&Place> {
         self.target.file()
     }
@@ -429,22 +429,22 @@ impl Step {
         &self.before
     }
 
-    /// What is there afterwards.
+    /// The new state.
     pub fn after(&self) -> &Side {
         &self.after
     }
 
-    /// Whether anything is altered by it. Else it keeps what is there.
+    /// Whether it alters the target; otherwise it only stores the content.
     pub fn alters(&self) -> bool {
         self.before.state != self.after.state
     }
 
-    /// What would be there if what is there afterwards were not, if the caller says so.
+    /// The state that the target would have without its present content, if the caller gave one.
     pub fn beneath(&self) -> Option<&Side> {
         self.beneath.as_ref()
     }
 
-    /// What it belongs to.
+    /// The part of the game that the target belongs to.
     pub fn owner(&self) -> &Owner {
         &self.owner
     }

@@ -21,8 +21,8 @@ use crate::transfer::{Source, fill, fill_durably, read_from_start, share};
 pub struct Store {
     folder: Folder,
     sharing: OnceLock<bool>,
-    /// Whether what is stored is made durable file by file. Else someone does so with all of the volume, before
-    /// anything relies on it.
+    /// Whether each stored file is made durable separately; otherwise the whole volume is synced before anything
+    /// relies on it.
     is_durable: bool,
 }
 
@@ -70,7 +70,7 @@ impl Store {
         }
     }
 
-    /// Where a content lies, if it is there.
+    /// The path of a content, whether it is stored or not.
     pub fn path(&self, content: &Content) -> PathBuf {
         let name = content.blake3.to_string();
         self.folder.path().join(&name[..2]).join(name)
@@ -115,7 +115,7 @@ impl Store {
         whole.ok_or(Error::DamagedContent { path })
     }
 
-    /// The bytes of a stored content, checked to be what they should.
+    /// The bytes of a stored content, verified.
     ///
     /// # Errors
     /// [`Error::DamagedContent`] if it is not there or another.
@@ -144,7 +144,7 @@ impl Store {
         self.open_content(content).is_ok()
     }
 
-    /// Reads a stored content and says whether it is what it should be.
+    /// Reads a stored content and reports whether it is undamaged.
     pub fn is_whole(&self, content: &Content) -> bool {
         let read = |file: File| Content::of_open(&file).ok();
         self.open_content(content).ok().and_then(read) == Some(*content)
@@ -211,7 +211,7 @@ impl Store {
 
         drop(file);
         if filled.is_err() {
-            // What is left under a passing name is removed by the next look after the home.
+            // A file left under a temporary name is removed when the home is checked next.
             let _ = shelf.remove_file(name);
         }
         filled
@@ -264,7 +264,7 @@ impl Store {
         if placed == state.content { Ok(()) } else { Err(other()) }
     }
 
-    /// Fills a new file with what another holds, sharing its blocks if that can be; gives what it holds then.
+    /// Fills a new file with the content of another, sharing its blocks if possible; returns the content.
     fn copy(
         &self,
         from: &File,

@@ -14,9 +14,9 @@ use crate::store::Store;
 pub enum Supply {
     /// These bytes.
     Bytes(Vec<u8>),
-    /// What a file holds, which must be this.
+    /// A file that must have this content.
     File(PathBuf, Content),
-    /// The same, which is placed and not stored: whoever wants it back has it.
+    /// A file that is placed but not stored: the user still has it.
     Passing(PathBuf, Content),
 }
 

@@ -12,7 +12,7 @@ use crate::folder::{Folder, Found, Identity, metadata_of};
 use crate::path::{Place, TreePath};
 use crate::step::State;
 
-/// What a change may alter.
+/// The scope of a change.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Scope {
     /// The folder of the game.
@@ -98,7 +98,7 @@ impl Territory {
     /// The folder that a place is below.
     ///
     /// # Errors
-    /// [`Error::NotGranted`] if it is none of the scope's.
+    /// [`Error::NotGranted`] if the place is outside the scope.
     pub(crate) fn base(&self, place: &Place) -> Result<&Folder> {
         let Some(bay) = place.bay() else { return Ok(&self.root) };
         match self.others.get(bay) {
@@ -120,7 +120,7 @@ impl Territory {
         Ok((self.around(place)?.ok_or_else(missing)?, place.path().file_name()))
     }
 
-    /// Opens the plain file at a place to read; nothing if there is none.
+    /// Opens the plain file at a place to read; `None` if there is no file.
     pub(crate) fn read(&self, place: &Place) -> Result<Option<File>> {
         let folder = self.around(place)?;
         Ok(folder.map(|folder| folder.read(place.path().file_name())).transpose()?.flatten())
@@ -149,7 +149,7 @@ impl Territory {
         self.around(place)?.map_or(Ok(()), |folder| folder.sync())
     }
 
-    /// What is at a place, without reading it.
+    /// The kind of thing at a place, without reading it.
     ///
     /// # Errors
     /// If a part of the way is a link, or the system refuses it.
@@ -228,8 +228,8 @@ impl Territory {
         Ok(missing)
     }
 
-    /// What is in the folder at a place, by full path; nothing if it is not there. Names that cannot be a path of
-    /// ours are counted, not named.
+    /// The entries of the folder at a place, by full path; none if there is no folder. Names that are not valid paths
+    /// are counted, not listed.
     ///
     /// # Errors
     /// If it cannot be read.

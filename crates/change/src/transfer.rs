@@ -15,15 +15,15 @@ use crate::folder::sync_file;
 /// So much is copied at a time: on Windows each call costs much.
 const BLOCK: usize = 512 << 10;
 
-/// So much is copied before the disk is asked to write it out: enough that it writes at full speed, little enough
-/// that it has work while the rest is copied. If it can only be waited for, it is more.
+/// The bytes that are copied before the disk is asked to write them: enough for full speed, and few enough that it
+/// has work while the rest is copied. Systems that can only wait for the disk use more.
 const STRETCH: u64 = if cfg!(target_os = "linux") { 8 << 20 } else { 24 << 20 };
 
 /// From this length on a file is read while another thread waits for the disk: a shorter one is
 /// read before a thread has started.
 const WORTH_A_THREAD: u64 = 1 << 20;
 
-/// What a file is filled with.
+/// The source of a file's content.
 #[derive(Clone, Copy)]
 pub(crate) enum Source<'a> {
     /// Bytes.
@@ -71,7 +71,7 @@ impl Source<'_> {
     }
 }
 
-/// Fills a new file and marks it; gives what it holds, read back. Someone else makes it durable, with all of its
+/// Fills a new file and sets its marks; returns the content as read back. The caller makes it durable with its whole
 /// volume.
 pub(crate) fn fill(
     source: Source<'_>,

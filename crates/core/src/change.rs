@@ -1,5 +1,5 @@
-//! Changes: what was done to games, as the journal records it, with what only this crate understands of
-//! it: what a change was for, and which executable counted then.
+//! Changes of games, as the journal records them, with the parts that only this crate understands: the purpose of a
+//! change, and the executable at that time.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -21,13 +21,13 @@ use upright_spanner_settings::document;
 /// One journalled, reversible alteration of one game.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Change {
-    /// What it was for, for the program.
+    /// The purpose, for the program.
     pub purpose: Purpose,
     /// The executable that counted then; if it brought another one, that.
     pub executable: Option<ExecutableMark>,
     /// Codes of the findings that the user went on despite.
     pub despite: Vec<String>,
-    /// What the journal says.
+    /// The journal's record.
     pub record: Record,
 }
 
@@ -47,7 +47,7 @@ impl Change {
         &self.record.root
     }
 
-    /// What it was for, as in `fit lens@2.9.1`.
+    /// The purpose for people, as in `fit lens@2.9.1`.
     pub fn summary(&self) -> &str {
         &self.record.summary
     }
@@ -62,12 +62,12 @@ impl Change {
         self.record.state
     }
 
-    /// What was to be done to each target.
+    /// The planned steps.
     pub fn steps(&self) -> &[Step] {
         &self.record.steps
     }
 
-    /// Whether what it did counts: it is done, or was ended with what was there.
+    /// Whether it took effect: it is done, or was settled.
     pub fn counts(&self) -> bool {
         self.record.counts()
     }
@@ -85,7 +85,7 @@ impl Change {
         sides.chain(left).chain(beneath).filter_map(of_side).chain(stored)
     }
 
-    /// If a target of it was on disk, or the file that it was in; nothing for what is in no file.
+    /// The path of a target, or of the file that contains it; `None` if it is not in a file.
     pub fn on_disk(&self, target: &Target) -> Option<PathBuf> {
         target.place().map(|place| place.on(self.root()))
     }
@@ -106,13 +106,13 @@ pub fn state_name(state: RecordState) -> &'static str {
     }
 }
 
-/// What a change was for, as far as later commands need to know.
+/// The purpose of a change, as far as later commands need it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(tag = "kind", rename_all = "kebab-case")]
 pub enum Purpose {
     /// Builds were fitted.
     Fit,
-    /// Files went back to what the game shipped, or to an earlier point.
+    /// Files were restored as shipped, or as at an earlier point.
     Rollback,
     /// Another change was undone.
     Undo {
@@ -191,7 +191,7 @@ pub(crate) fn winds<'a>(change: &Change, changes: impl IntoIterator<Item = &'a C
 /// The executable that counted when a change was made, or counts since if it put another one there.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ExecutableMark {
-    /// Where it was.
+    /// Its path.
     pub path: TreePath,
     /// The version of the game.
     pub version: Option<Version>,
@@ -333,8 +333,8 @@ pub fn version_of(side: &Side) -> Option<Version> {
     side.label.as_ref()?.parse().ok()
 }
 
-/// What a key or a value of the registry holds on a side of its step, as people read it; nothing if it is not there,
-/// or the step is about something else.
+/// The value of a key or a registry value on one side of a step, for people; `None` if it has none, or the step is
+/// about something else.
 pub fn value_of(target: &Target, side: &Side) -> Option<String> {
     match (target, &side.state) {
         (Target::Setting(key), State::Setting(value)) => Some(document::plain(key.format, value)),

@@ -25,18 +25,18 @@ pub struct Comparison {
     pub imports_gained: Vec<String>,
     /// Imports that only the old file has.
     pub imports_lost: Vec<String>,
-    /// What it means, in one sentence.
+    /// The meaning, in one sentence.
     pub verdict: String,
 }
 
 /// One statement of both files.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Pair {
-    /// What it is about.
+    /// Its subject.
     pub what: String,
-    /// What the old file says; `None` if it says nothing.
+    /// The value in the old file; `None` if it has none.
     pub old: Option<String>,
-    /// What the new file says.
+    /// The value in the new file.
     pub new: Option<String>,
 }
 
@@ -126,7 +126,7 @@ fn only_in(these: &BTreeSet<String>, those: &BTreeSet<String>) -> Vec<String> {
     these.difference(those).cloned().collect()
 }
 
-/// The gravest difference decides what is said.
+/// The most severe difference decides the sentence.
 fn verdict(old: &Inspected, new: &Inspected, found: &Comparison) -> String {
     let (before, after) = (&old.image.facts, &new.image.facts);
     if old.sha256 == new.sha256 {

@@ -1,4 +1,4 @@
-//! What a file is: its content by digest, and the marks around the content.
+//! The state of a file: its content by digest, and its dates and marks.
 
 use std::fs::File;
 use std::io;
@@ -10,7 +10,7 @@ use crate::error::{Error, Result};
 pub use upright_spanner_change::{Content, Digest, FileState, Stamp};
 use upright_spanner_image::file::open_plain;
 
-/// Reads a plain file whole and gives what is in it.
+/// Reads a plain file and returns its content.
 ///
 /// # Errors
 /// If it cannot be read.
@@ -18,7 +18,7 @@ pub fn content_of(path: &Path) -> Result<Content> {
     open_plain(path).and_then(|file| Content::of_open(&file)).map_err(Error::io("read", path))
 }
 
-/// Reads a plain file with the marks around it; nothing if there is none.
+/// Reads a plain file with its dates and marks; `None` if there is no file.
 ///
 /// # Errors
 /// If something else is there, or it cannot be read.

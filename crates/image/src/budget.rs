@@ -1,8 +1,8 @@
 //! What reading one image may cost, whatever its bytes say.
 //!
-//! Real images stay far below each of these. A table that is above one is a fault of the image, and said
-//! to be; what the other tables say stands. All together they keep an image below 16 MB of memory and
-//! 0.2 s, the reading of the whole file for a digest apart.
+//! Real images stay far below these limits. A table above one is a fault of the image and reported; the other tables
+//! still count. Together they keep an image below 16 MB of memory and 0.2 s, except for reading the whole file for a
+//! digest.
 
 /// Windows loads no image with more than 96 sections.
 pub(crate) const MOST_SECTIONS: usize = 256;
@@ -38,7 +38,7 @@ pub(crate) const MOST_TEXT: u64 = 8 << 20;
 /// Bytes that are read for tables: of the largest real image some 10 MB.
 pub(crate) const MOST_READ: u64 = 64 << 20;
 
-/// Blocks that are held at a time: names stand close together, so that few are read twice.
+/// The blocks in memory at a time: names are close together, so few blocks are read twice.
 pub(crate) const MOST_BLOCKS: usize = 64;
 
 /// Bytes of a security directory: a signature has about 10 KB, and 6 KB more for each megabyte of the file if it

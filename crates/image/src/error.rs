@@ -62,7 +62,7 @@ impl ImageError {
         }
     }
 
-    /// What the user can do about it.
+    /// The next step for the user.
     pub fn advice(&self) -> &'static str {
         match self {
             Self::Unreadable(_) => "Check that the file is there and that you may read it.",
@@ -77,7 +77,7 @@ impl ImageError {
     }
 }
 
-/// What the system says, without the number behind it, which says nothing to people.
+/// The system's message, without the error number behind it.
 fn in_words(error: &io::Error) -> String {
     let text = error.to_string();
     // Windows ends it as a sentence, and it is part of one here.

@@ -36,7 +36,7 @@ impl fmt::Display for Export {
     }
 }
 
-/// The table's own name for the library and what it offers.
+/// The table's own name for the library, and its exports.
 pub(super) struct Table {
     directory: Directory,
     entry: pe::ImageExportDirectory,
@@ -60,7 +60,7 @@ pub(super) fn table<R: Read + Seek>(
     Ok(Some(Table { directory, entry, name: name.filter(|name| !name.is_empty()) }))
 }
 
-/// If what is offered lies, as relative addresses.
+/// The relative addresses of the exports.
 struct Addresses {
     functions: Vec<u32>,
     /// Each name's text, and the function that it is of.
@@ -107,7 +107,7 @@ impl Table {
         Ok(out)
     }
 
-    /// What is offered, to be looked up.
+    /// The exports, for lookups.
     pub fn offer<R: Read + Seek>(
         &self,
         headers: &Headers,
@@ -185,8 +185,7 @@ impl Table {
     }
 }
 
-/// What an image offers, to be looked up. The names themselves are not kept: a hash of 64 bits, other in
-/// each run, stands for each.
+/// The exports of an image, for lookups. The names are not stored: a 64-bit hash with a random key represents each.
 #[derive(Debug, Clone, Default)]
 pub struct Offer {
     hashes: RandomState,
@@ -199,7 +198,7 @@ pub struct Offer {
 }
 
 impl Offer {
-    /// Whether something is offered, and where it forwards to, as in `library.symbol`, if it does.
+    /// Whether the image exports a symbol, and where it forwards to, as in `library.symbol`, if it does.
     pub fn find(&self, symbol: &Symbol) -> Option<Option<&str>> {
         let ordinal = match symbol {
             Symbol::Name(name) => {
@@ -219,7 +218,7 @@ impl Offer {
         if name.is_ascii() {
             return self.hashes.hash_one(name);
         }
-        // As names are read elsewhere, what is not an UTF-8 in them is replaced.
+        // As elsewhere, bytes that are not UTF-8 are replaced.
         self.hashes.hash_one(String::from_utf8_lossy(name).as_bytes())
     }
 }

@@ -11,7 +11,7 @@ use crate::error::ImageError;
 use crate::machine::{Kind, Machine};
 use crate::source::Source;
 
-/// What the headers say, and the map from addresses to places in the file.
+/// The headers, and the map from addresses to offsets in the file.
 pub(super) struct Headers {
     pub machine: Machine,
     pub kind: Kind,
@@ -119,7 +119,7 @@ impl Headers {
         })
     }
 
-    /// The offset of the NT headers, or what the file is instead.
+    /// The offset of the NT headers, or the kind of file that it is instead.
     fn find<R: Read + Seek>(source: &mut Source<R>) -> Result<u64, ImageError> {
         if source.len() == 0 {
             return Err(ImageError::Empty);
@@ -174,7 +174,7 @@ impl Headers {
     }
 }
 
-/// What a file that is not an image looks like from its first bytes.
+/// The kind of a file that is not an image, by its first bytes.
 fn kind_of_bytes(start: &[u8]) -> &'static str {
     match start {
         [0x7F, b'E', b'L', b'F', ..] => "an ELF library or program (Linux)",

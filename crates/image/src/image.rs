@@ -65,7 +65,7 @@ pub struct Image {
     pub facts: Facts,
     /// Each library that it imports from, with the symbols.
     pub imports: Vec<Import>,
-    /// What it offers.
+    /// The exports.
     pub exports: Vec<Export>,
 }
 
@@ -73,7 +73,7 @@ impl Facts {
     /// Reads the facts of the plain file at `path`; a link is not followed.
     ///
     /// # Errors
-    /// If the file cannot be read, is not an image, or is damaged in what the facts are read from.
+    /// If the file cannot be read, is not an image, or is damaged where the facts are.
     pub fn read(path: &Path) -> Result<Self, ImageError> {
         Self::from_reader(open_plain(path)?)
     }
@@ -81,7 +81,7 @@ impl Facts {
     /// Reads the facts of an image from its first byte to its last.
     ///
     /// # Errors
-    /// If it cannot be read, is not an image, or is damaged in what the facts are read from.
+    /// If it cannot be read, is not an image, or is damaged where the facts are.
     pub fn from_reader(reader: impl Read + Seek) -> Result<Self, ImageError> {
         let mut source = Source::new(reader)?;
         let headers = Headers::read(&mut source)?;
@@ -150,7 +150,7 @@ impl Facts {
         self.machine == machine || self.any_machine
     }
 
-    /// What the version resource flags: debug, pre-release, patched, private, special build.
+    /// The flags of the version resource: debug, pre-release, patched, private, special build.
     pub fn flags(&self) -> Vec<&'static str> {
         const FLAGS: [(u32, &str); 5] =
             [(1, "debug"), (2, "pre-release"), (4, "patched"), (8, "private"), (32, "special")];
@@ -158,8 +158,8 @@ impl Facts {
         FLAGS.iter().filter(|(bit, _)| set & bit != 0).map(|(_, word)| *word).collect()
     }
 
-    /// The version as people would state it: the `FileVersion` text if it says the same numbers as the fixed block
-    /// (and perhaps a stage besides), else the fixed block's numbers, else the text alone.
+    /// The version as people would state it: the `FileVersion` text if it has the numbers of the fixed block (and
+    /// perhaps a stage as well), else the numbers of the fixed block, else the text alone.
     pub fn version(&self) -> Option<Version> {
         let fixed = self.version_info.fixed.map(|fixed| fixed.file_version);
         prefer(fixed, self.string("FileVersion"))
@@ -220,7 +220,7 @@ fn prefer(fixed: Option<[u16; 4]>, text: Option<&str>) -> Option<Version> {
     version.map(Version::shortened)
 }
 
-/// What the plain file at `path` imports, and nothing else of it; a link is not followed.
+/// The imports of the plain file at `path`, and nothing else; a link is not followed.
 ///
 /// # Errors
 /// If the file cannot be read, is not an image, or its import tables are damaged.
@@ -231,7 +231,7 @@ pub fn imports_of(path: &Path) -> Result<Vec<Import>, ImageError> {
     imports::symbols(&headers, &mut source, libraries)
 }
 
-/// What the plain file at `path` offers, to be looked up; a link is not followed.
+/// The exports of the plain file at `path`, for lookups; a link is not followed.
 ///
 /// # Errors
 /// If the file cannot be read, is not an image, or its export table is damaged.
@@ -244,7 +244,7 @@ pub fn offer_of(path: &Path) -> Result<Offer, ImageError> {
     }
 }
 
-/// What the plain file at `path` offers, and nothing else of it; a link is not followed.
+/// The exports of the plain file at `path`, and nothing else; a link is not followed.
 ///
 /// # Errors
 /// If the file cannot be read, is not an image, or its export table is damaged.

@@ -22,7 +22,7 @@ const WHAT_DELAYED: &str = "the delay-import table";
 pub struct Import {
     /// The library's file name, in the image's spelling.
     pub dll: String,
-    /// What is imported.
+    /// The imported symbols.
     #[schemars(with = "Vec<String>")]
     pub symbols: Vec<Symbol>,
     /// Whether the library is loaded at the first call instead of at the start.
@@ -39,7 +39,7 @@ pub enum Symbol {
 }
 
 impl Symbol {
-    /// The symbol that a text stands for: `#12` is an ordinal.
+    /// The symbol that a text names: `#12` is an ordinal.
     pub fn from_text(text: &str) -> Self {
         let ordinal = text.strip_prefix('#').and_then(|number| number.parse().ok());
         ordinal.map_or_else(|| Self::Name(text.to_owned()), Self::Ordinal)
@@ -122,7 +122,7 @@ fn push(out: &mut Vec<Library>, library: Library) -> Result<(), ImageError> {
     Ok(())
 }
 
-/// What is imported from each of the libraries.
+/// The symbols imported from each library.
 pub(super) fn symbols<R: Read + Seek>(
     headers: &Headers,
     source: &mut Source<R>,
@@ -161,7 +161,7 @@ fn table<R: Read + Seek>(
         } else {
             let address = entry as u32;
             let address = if library.absolute { headers.relative(address) } else { address };
-            // Two bytes of hint stand before the name.
+            // The name follows a hint of two bytes.
             Symbol::Name(source.text(headers.locate(address, WHAT)? + 2, WHAT)?)
         });
         at += width;

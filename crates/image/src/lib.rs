@@ -1,4 +1,4 @@
-//! What one executable image (PE32 or PE32+) says of itself, and what its numbers mean.
+//! The facts of one executable image (PE32 or PE32+), and the meaning of its version numbers.
 //!
 //! It knows nothing of games. [`Facts`] is what recognition needs and costs a few reads; [`Image`] adds
 //! every import and export; a [`Signature`] is checked apart. Nothing here runs or loads anything.

@@ -1,4 +1,4 @@
-//! What a program's manifest asks for ("Application Manifests", Windows SDK).
+//! The requests of a program's manifest ("Application Manifests", Windows SDK).
 
 use std::io::{Read, Seek};
 use std::path::Path;
@@ -46,7 +46,7 @@ pub fn rights_from_reader(reader: impl Read + Seek) -> Result<Rights, ImageError
         .map_or(Rights::Starter, |bytes| rights_in(&String::from_utf8_lossy(bytes))))
 }
 
-/// What the element says, without regard to the prefix of its name; comments do not count.
+/// The text of the element, whatever the prefix of its name; comments do not count.
 fn rights_in(manifest: &str) -> Rights {
     let mut text = String::new();
     let mut rest = manifest;

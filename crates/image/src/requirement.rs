@@ -18,7 +18,7 @@ pub struct Requirement {
     text: String,
 }
 
-/// How a version lies to what is required.
+/// The relation of a version to a requirement.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Coverage {
     /// It is among the versions.
@@ -27,7 +27,7 @@ pub enum Coverage {
     TooNew,
     /// It is older than all of them.
     TooOld,
-    /// It lies between them.
+    /// Between the listed versions.
     Between,
 }
 
@@ -51,7 +51,7 @@ enum Test {
 pub struct NotARequirement(String);
 
 impl Requirement {
-    /// How a version lies to the set.
+    /// The relation of a version to the set.
     pub fn check(&self, version: &Version) -> Coverage {
         let holds = |tests: &Vec<Test>| tests.iter().all(|test| test.holds(version));
         if self.alternatives.iter().any(holds) {
@@ -134,7 +134,7 @@ fn alternative(text: &str) -> Option<Vec<Test>> {
     if let Some((from, to)) = text.split_once("..").or_else(|| text.split_once(" - ")) {
         return Some(vec![Test::AtLeast(version(from)?), Test::AtMost(version(to)?)]);
     }
-    // A sign may stand apart from its version.
+    // A sign may be separated from its version by blanks.
     let mut joined = text.to_owned();
     for sign in [">=", "<=", ">", "<", "="] {
         joined = joined.replace(&format!("{sign} "), sign);

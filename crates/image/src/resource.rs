@@ -17,9 +17,9 @@ const WHAT: &str = "the resource directory";
 pub(super) struct ResourceKind {
     /// The type in the directory.
     pub number: u32,
-    /// What it is called in errors.
+    /// Its name in errors.
     pub what: &'static str,
-    /// The name in the directory, if one alone is meant.
+    /// Its number in the directory, if only one is wanted.
     pub name: Option<u32>,
     /// The longest of which all is read.
     pub longest: u64,
@@ -71,7 +71,7 @@ enum Child {
     Data(u64),
 }
 
-/// The entries of one directory: identifier (0 for a named one) and where it leads in the file.
+/// The entries of one directory: identifier (0 for a named one) and offset in the file.
 fn entries<R: Read + Seek>(
     source: &mut Source<R>,
     root: u64,

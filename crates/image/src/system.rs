@@ -1,4 +1,4 @@
-//! Which libraries are Windows' own, by their names, and what they offer.
+//! Windows' own libraries, by name, and their exports.
 //!
 //! No library says this: it is a list of the operating system's own, made from import-library definitions.
 
@@ -51,7 +51,7 @@ static REPLACEABLE: LazyLock<Vec<&str>> =
 /// Further libraries that come with Windows or with drivers.
 static MORE: LazyLock<Vec<&str>> = LazyLock::new(|| names(include_str!("windows-more.txt")));
 
-/// What each library offers: see the file.
+/// The exports of each library: see the file.
 static EXPORTS: LazyLock<HashMap<&str, Offered>> = LazyLock::new(|| {
     let lines = include_str!("windows-exports.txt").lines().filter(|line| !line.starts_with('#'));
     let libraries = lines.filter_map(|line| line.split_once(' '));
@@ -159,7 +159,7 @@ pub fn comes_with_windows(name: &str) -> bool {
         || is_among(&MORE, name)
         || folded.starts_with("windows.")
         || is_runtime(name)
-        // A driver is loaded by Windows, and a program is there before what it loads.
+        // Windows itself loads drivers, and a program is present before its libraries.
         || [".drv", ".exe"].iter().any(|ending| folded.ends_with(ending))
 }
 

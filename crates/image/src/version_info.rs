@@ -55,7 +55,7 @@ impl VersionInfo {
         values.find(|value| !value.is_empty())
     }
 
-    /// Adds what the resource of another language says.
+    /// Adds the strings of another language.
     pub(super) fn merge(&mut self, other: Self) {
         self.fixed = self.fixed.or(other.fixed);
         self.tables.extend(other.tables);
@@ -67,8 +67,7 @@ impl VersionInfo {
     }
 }
 
-/// Reads what can be read, and no more strings than are `left`; the second value says whether something
-/// was out of order.
+/// Reads as much as possible, but at most `left` strings; the second value tells whether anything was malformed.
 pub(super) fn parse(bytes: &[u8], left: &mut usize) -> (VersionInfo, bool) {
     let mut info = VersionInfo::default();
     let Some(root) = Block::at(bytes, 0, bytes.len()) else {
@@ -194,13 +193,13 @@ fn translations(bytes: &[u8], var: &Block) -> Vec<(u16, u16)> {
     (start..end).step_by(4).map_while(pair).collect()
 }
 
-/// A 16-bit unit that lies before `limit`.
+/// A 16-bit unit before `limit`.
 fn unit(bytes: &[u8], at: usize, limit: usize) -> Option<u16> {
     let pair = bytes.get(at..at + 2).filter(|_| at + 2 <= limit)?;
     Some(u16::from_le_bytes([pair[0], pair[1]]))
 }
 
-/// The text from `start` to its zero or to `end`, and where the unit behind it stands.
+/// The text from `start` to its zero or to `end`, and the position of the unit after it.
 fn text(bytes: &[u8], start: usize, end: usize) -> (String, usize) {
     let mut units = Vec::new();
     let mut at = start;

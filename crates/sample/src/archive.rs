@@ -1,5 +1,5 @@
-//! Writes archives: zips with fixed dates, so that the same recipe gives the same bytes, and archives that
-//! need not be what they say.
+//! Writes archives: zips with fixed dates, so that the same recipe gives the same bytes, and archives with wrong
+//! headers.
 
 use std::io::{Cursor, Write};
 
@@ -26,8 +26,8 @@ pub fn zip(entries: &[(&str, &[u8])], date: (u16, u8, u8)) -> Vec<u8> {
     writer.finish().expect("writing to memory").into_inner()
 }
 
-/// A tar of headings, each with the kind and the size that it states, and of what stands behind each. The sums of
-/// the headings are right, whatever they state.
+/// A tar of headers with any kind and size, each with the bytes that follow it. The checksums of the headers are
+/// right.
 pub fn tar_of(files: &[(&[u8], u8, u64, &[u8])]) -> Vec<u8> {
     const BLOCK: usize = 512;
     let mut bytes = Vec::new();
@@ -49,8 +49,7 @@ pub fn tar_of(files: &[(&[u8], u8, u64, &[u8])]) -> Vec<u8> {
     bytes
 }
 
-/// A 7z as its bytes: what is packed, and the list of contents that says how. The checksums fit, whatever
-/// is in them.
+/// A 7z from its packed bytes and its list of contents. The checksums are right, whatever the bytes are.
 pub fn seven_zip(packed: &[u8], list: &[u8]) -> Vec<u8> {
     let mut start = Vec::new();
     start.extend((packed.len() as u64).to_le_bytes());
@@ -80,8 +79,8 @@ pub fn seven_zip_number(number: u64) -> Vec<u8> {
     bytes
 }
 
-/// The list of contents of a 7z with one block of files, unpacked by one coder: its method with its
-/// properties, the lengths of what is packed and of what comes out, and the files' names and lengths.
+/// The list of contents of a 7z with one block of files and one coder: its method and properties, the packed and
+/// unpacked lengths, and the files' names and lengths.
 pub fn seven_zip_list(
     method: &[u8],
     properties: &[u8],
@@ -124,7 +123,7 @@ pub fn seven_zip_list(
     list
 }
 
-/// What a zip says of one file before it, or in its list.
+/// The header of one file of a zip, local or in the central directory.
 #[derive(Debug, Clone, Default)]
 pub struct ZipHeader {
     /// Its name.
@@ -144,7 +143,7 @@ pub struct ZipHeader {
 }
 
 impl ZipHeader {
-    /// What is true of a file that is not packed.
+    /// The correct header of a file that is not compressed.
     pub fn of(name: &str, content: &[u8]) -> Self {
         let len = u32::try_from(content.len()).unwrap_or(u32::MAX);
         Self {
@@ -175,13 +174,13 @@ impl ZipHeader {
 /// A file of a zip as it is written, which need not be as it is listed.
 #[derive(Debug, Clone, Default)]
 pub struct ZipFile {
-    /// What stands before it.
+    /// The local header.
     pub before: ZipHeader,
     /// Its bytes.
     pub content: Vec<u8>,
-    /// What the list says.
+    /// The header in the central directory.
     pub listed: ZipHeader,
-    /// Where the list says that it is, if not where it is.
+    /// The offset in the central directory, if it should be wrong.
     pub at: Option<u32>,
 }
 
@@ -193,7 +192,7 @@ impl ZipFile {
     }
 }
 
-/// A zip as its bytes, of files that need not be what they say.
+/// The bytes of a zip of files whose headers may be wrong.
 pub fn zip_of(files: &[ZipFile]) -> Vec<u8> {
     let (mut bytes, mut list) = (Vec::new(), Vec::new());
     for file in files {

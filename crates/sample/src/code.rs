@@ -1,9 +1,9 @@
-//! Machine code for x86 and x86-64 that may lie at any address: calls of functions of the system with texts
-//! and numbers, and jumps between them.
+//! Position-independent machine code for x86 and x86-64: calls of system functions with texts and numbers, and jumps
+//! between them.
 //!
-//! On x86 `ebx` holds the address of a known place, on x86-64 addresses are relative to the next
-//! instruction. `esi` holds what was saved, `edi` counts, and a buffer lies on the stack. Encodings after
-//! the processor's manual, volume 2.
+//! On x86 `ebx` contains the address of a known place; on x86-64 addresses are relative to the next instruction.
+//! `esi` contains the saved value, `edi` counts, and a buffer is on the stack. Encodings after the processor's
+//! manual, volume 2.
 
 /// The library of the system whose functions images call.
 pub(crate) const KERNEL: &str = "KERNEL32.dll";
@@ -14,11 +14,11 @@ const LONGEST_VALUE: u32 = 260;
 /// Room on the stack: that of a call's first four arguments on x86-64, then the buffer, aligned as calls
 /// want it.
 const FRAME: u32 = 0x148;
-/// Where the buffer begins in it.
+/// The offset of the buffer in the frame.
 const BUFFER: u32 = 0x30;
 const _: () = assert!(BUFFER + LONGEST_VALUE <= FRAME);
 
-/// What is handed to a function.
+/// An argument of a function.
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Value<'a> {
     /// A number.
@@ -27,13 +27,13 @@ pub(crate) enum Value<'a> {
     Text(&'a str),
     /// The address of the buffer.
     Buffer,
-    /// What was saved last.
+    /// The last saved value.
     Saved,
 }
 
 /// If an image's texts and the slots of its imports are, relative to its start.
 pub(crate) trait Addresses {
-    /// Where a text stands.
+    /// The address of a text.
     fn text(&self, text: &str) -> u32;
     /// If the loader puts the address of an imported function.
     fn slot(&self, dll: &str, symbol: &str) -> u32;
@@ -92,13 +92,12 @@ impl<'a> Code<'a> {
         }
     }
 
-    /// Skips what follows unless the second argument of a library's entry point says that it comes into a
-    /// process.
+    /// Skips the following code unless the second argument of a library's entry point is "process attach".
     pub fn jump_unless_attached(&mut self) -> Jump {
         if self.wide {
             self.put(&[0x83, 0xFA, 1]);
         } else {
-            // Behind the frame lie three registers, the way back and the first argument.
+            // After the frame follow three registers, the return address and the first argument.
             self.put(&[0x83, 0xBC, 0x24]);
             self.number(FRAME + 5 * 4);
             self.put(&[1]);
@@ -118,13 +117,13 @@ impl<'a> Code<'a> {
         self.call_slot(self.addresses.slot(KERNEL, function));
     }
 
-    /// Calls what the loader put into a slot.
+    /// Calls the function in an import slot.
     pub fn call_slot(&mut self, slot: u32) {
         self.put(if self.wide { &[0xFF, 0x15] } else { &[0xFF, 0x93] });
         self.place(slot);
     }
 
-    /// Ends the process with what the last call returned.
+    /// Ends the process with the result of the last call.
     pub fn exit_with_result(&mut self, exit: u32) {
         self.put(if self.wide { &[0x89, 0xC1] } else { &[0x50] });
         self.call_slot(exit);
@@ -143,7 +142,7 @@ impl<'a> Code<'a> {
         self.put(&[0]);
     }
 
-    /// Saves what the last call returned.
+    /// Saves the result of the last call.
     pub fn save(&mut self) {
         self.put(if self.wide { &[0x48, 0x89, 0xC6] } else { &[0x89, 0xC6] });
     }
@@ -161,7 +160,7 @@ impl<'a> Code<'a> {
         self.number(place.wrapping_sub(behind));
     }
 
-    /// The place of what comes next.
+    /// The address of the next instruction.
     pub fn here(&self) -> u32 {
         self.next()
     }
@@ -225,7 +224,7 @@ impl<'a> Code<'a> {
         }
     }
 
-    /// Puts a value on the stack, as x86 expects it, where so many lie there already.
+    /// Pushes a value, as x86 expects arguments, when `depth` values are on the stack already.
     fn push(&mut self, value: Value<'_>, pushed: usize) {
         match value {
             Value::Number(number) => {

@@ -1,4 +1,4 @@
-//! What a made-up program or library does when it runs.
+//! The actions of an invented program or library when it runs.
 //!
 //! Each deed is in an image twice: as machine code, which Windows runs, and as a text, which `sample-play` reads if
 //! Windows programs do not run.
@@ -49,9 +49,9 @@ pub enum Deed {
         variable: String,
         /// The value.
         value: String,
-        /// What is done if it has it.
+        /// The actions if it has it.
         then: Vec<Deed>,
-        /// What is done otherwise.
+        /// The actions if it has not.
         otherwise: Vec<Deed>,
     },
     /// Runs on until there is a file called [`STOP`], or so many milliseconds have passed.
@@ -61,12 +61,12 @@ pub enum Deed {
     },
 }
 
-/// What an image does when it is run or loaded, and what it needs for that.
+/// The actions of an image when it is run or loaded, and the data they need.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Deeds {
     /// The libraries that it imports from, in order.
     pub imports: Vec<String>,
-    /// What it does then, in order.
+    /// The actions, in order.
     pub deeds: Vec<Deed>,
 }
 
@@ -77,7 +77,7 @@ impl Deeds {
         format!("{MARK}{}", serde_json::to_string(self).unwrap_or_default())
     }
 
-    /// What the bytes of an image say that it does.
+    /// The actions encoded in the bytes of an image.
     pub fn read(image: &[u8]) -> Option<Self> {
         let found = image.windows(MARK.len()).position(|window| window == MARK.as_bytes())?;
         let text = &image[found + MARK.len()..];
@@ -102,7 +102,7 @@ impl Deed {
         }
     }
 
-    /// The texts that it names, to stand among the image's data.
+    /// The texts that the image's data must contain.
     pub(crate) fn texts(&self) -> Vec<&str> {
         match self {
             Self::Set { name, value } => vec![name, value],
@@ -132,7 +132,7 @@ impl Deed {
                     code.land(unset);
                 }
             },
-            // The last is how a window is to be shown: as usual.
+            // The last argument shows a window normally.
             Self::Start { program } => {
                 code.call("WinExec", &[Value::Text(program), Value::Number(1)]);
             }

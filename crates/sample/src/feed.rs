@@ -1,4 +1,4 @@
-//! Writes feeds by hand: as large as wanted, and with what the program itself would not write.
+//! Writes feeds by hand: of any size, and with content that the program itself would not write.
 
 use std::fs;
 use std::io::{self, Cursor};

@@ -1,5 +1,5 @@
-//! A launcher that does not exist, Quayhand: it writes down which games it has, in a text format of its own, and
-//! updates them as launchers do, unless it is kept from it.
+//! Quayhand, a launcher that does not exist: it records its games in a text format of its own invention and updates
+//! them as launchers do, unless it is held.
 //!
 //! A record is kept beside the games, in `.quayhand/NAME.berth`; one of those of the world is UTF-16. What an update
 //! brings is in a folder elsewhere, with `build.txt` and `gone.txt` beside the files.
@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 /// The folder of a library that it keeps its records in.
 const FOLDER: &str = ".quayhand";
 
-/// What it says of an update: the number of the build, and the files that go.
+/// Its record of an update: the number of the build, and the files to remove.
 const BUILD: &str = "build.txt";
 const GONE: &str = "gone.txt";
 
@@ -37,7 +37,7 @@ hold = { format = "ini", key = ["berth", "updates"], value = "when asked" }
 pub enum Outcome {
     /// The game is of the new build.
     Updated,
-    /// The record says that the game is updated when it is asked for: it is noted that one waits.
+    /// If the record says to ask before updating, a waiting update is recorded.
     Waits,
     /// The record cannot be written: nothing was done.
     Shut,
@@ -112,7 +112,7 @@ pub fn update(library: &Path, game: &str, load: &Path) -> io::Result<Outcome> {
     Ok(Outcome::Updated)
 }
 
-/// Copies what is in a folder over another, with the dates.
+/// Copies a folder over another, with its dates.
 fn copy(from: &Path, to: &Path, is_top: bool) -> io::Result<()> {
     fs::create_dir_all(to)?;
     for entry in fs::read_dir(from)? {

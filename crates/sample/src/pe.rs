@@ -1,9 +1,8 @@
 //! Writes executable images, PE32 and PE32+, that Windows loads and runs.
 //!
-//! A library returns 1 from its entry point, and each export returns a number; an executable calls
-//! one imported function, if told to, and exits with what it returned. Before that both do what they
-//! are told to ([`Deed`]). Structures after the
-//! "PE Format" specification.
+//! A library returns 1 from its entry point, and each export returns a number; an executable calls one imported
+//! function if requested, and exits with its result. Before that both carry out their actions ([`Deed`]). Structures
+//! after the "PE Format" specification.
 
 use object::endian::LittleEndian as LE;
 use object::pe;
@@ -188,7 +187,7 @@ impl Pe {
         self.imports(dll, &[symbol])
     }
 
-    /// Makes the image do something when it is run or loaded, after what it does already.
+    /// Adds an action when the image is run or loaded.
     #[must_use]
     pub fn does(mut self, deed: Deed) -> Self {
         self.deeds.push(deed);
@@ -226,8 +225,8 @@ impl Pe {
         let sections = 3 + sections.into_iter().filter(|&there| there).count();
         writer.reserve_section_headers(sections as u16);
 
-        // Sizes do not depend on addresses, so each part is laid out at address 0 to measure it
-        // and again once its place is known.
+        // Sizes do not depend on addresses, so each part is laid out at address 0 to measure it and again with its
+        // final address.
         let data = self.data();
         let stubs_start = self.entry(0, &Unknown).len().next_multiple_of(16);
         let code_len = stubs_start + 16 * self.exports.len();
@@ -362,8 +361,8 @@ impl Pe {
         out
     }
 
-    /// What is at the head, the texts of its deeds, these themselves, then filler that looks like neither text nor
-    /// zeros, repeated every 64 KiB.
+    /// The header data, the texts of its actions, the actions, then filler that resembles neither text nor zeros,
+    /// repeated every 64 KiB.
     fn data(&self) -> Vec<u8> {
         let mut out = self.data_head();
         for text in self.deeds.iter().flat_map(Deed::texts) {
@@ -409,7 +408,7 @@ impl Pe {
         code
     }
 
-    /// What runs first: of a library what it does when a process loads it, of an executable everything.
+    /// The entry code: for a library its actions when a process loads it, for an executable everything.
     fn entry(&self, address: u32, addresses: &dyn Addresses) -> Vec<u8> {
         let wide = self.bits == Bits::Bits64;
         if self.dll && self.deeds.is_empty() {
@@ -422,7 +421,7 @@ impl Pe {
             let skipped = code.jump_unless_attached();
             self.deeds.iter().for_each(|deed| deed.assemble(&mut code));
             code.land(skipped);
-            // The library, the reason, and what the system reserves.
+            // The module, the reason, and a reserved argument.
             code.end(12);
             return code.bytes;
         }
@@ -587,7 +586,7 @@ impl Addresses for Placed<'_> {
     }
 }
 
-/// The same before that: only how long things are is asked for.
+/// The same before addresses are known: only sizes are needed.
 struct Unknown;
 
 impl Addresses for Unknown {

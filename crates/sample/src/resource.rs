@@ -4,7 +4,7 @@
 //! everything little-endian, every block aligned to 32 bits, lengths in bytes but for string
 //! values, which count UTF-16 units with their terminator.
 
-/// What a version resource says: the fixed block and one string table.
+/// The content of a version resource: the fixed block and one string table.
 #[derive(Debug, Clone)]
 pub struct VersionInfo {
     /// `FileVersion` of the fixed block.
@@ -122,7 +122,7 @@ fn align4(out: &mut Vec<u8>) {
     out.resize(out.len().next_multiple_of(4), 0);
 }
 
-/// A resource: its type, its name and what is in it.
+/// A resource: type, name and content.
 pub(crate) type Resource = (u32, u32, Vec<u8>);
 
 /// The types that are written here.

@@ -1,7 +1,6 @@
 //! A web server that serves a folder, and, to order, fails in the ways in which servers and who sits between do.
 //!
-//! It speaks to sockets itself: a library keeps the promises that this one has to break, such as the length of what
-//! it sends.
+//! It uses sockets directly: a library keeps the promises that this server must break, such as the length of a body.
 
 use std::fs;
 use std::io::{self, BufRead, BufReader, Read, Write};
@@ -22,15 +21,15 @@ pub enum Fault {
     Stall,
     /// `slow=BYTES`: so many bytes of a body a second.
     Slow(u64),
-    /// `range=ignore`: the whole is sent whatever part was asked for.
+    /// `range=ignore`: sends the whole file whatever part was requested.
     IgnoreRange,
-    /// `range=wrong`: another part is sent than was asked for.
+    /// `range=wrong`: sends another part.
     WrongRange,
     /// `longer=BYTES`: so many more bytes are announced and sent.
     Longer(u64),
     /// `endless`: zeros without end, and no length is announced.
     Endless,
-    /// `flip`: one bit of a body is another.
+    /// `flip`: changes one bit of a body.
     Flip,
     /// `redirect=ADDRESS`: it is somewhere else; `loop` is here again.
     Redirect(String),
@@ -60,7 +59,7 @@ impl FromStr for Fault {
     }
 }
 
-/// What it does otherwise than it should, and when.
+/// Its faults, and when they occur.
 #[derive(Debug, Clone, Default)]
 pub struct Faults {
     /// What.
@@ -74,9 +73,9 @@ pub struct Faults {
 /// A request that it was sent.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Request {
-    /// What was asked for.
+    /// The requested path.
     pub path: String,
-    /// From which byte on, where a part was.
+    /// The first byte of a requested part.
     pub from: Option<u64>,
     /// The program that asked.
     pub agent: String,
@@ -154,7 +153,7 @@ impl Server {
         *self.shared.faults.lock().unwrap_or_else(PoisonError::into_inner) = faults;
     }
 
-    /// What it was asked for since it was last asked this.
+    /// The requests since the last call.
     pub fn take_log(&self) -> Vec<Request> {
         std::mem::take(&mut *self.shared.log.lock().unwrap_or_else(PoisonError::into_inner))
     }
@@ -168,7 +167,7 @@ impl Drop for Server {
     }
 }
 
-/// What a client says.
+/// A client's request.
 struct Asked {
     path: String,
     range: Option<u64>,

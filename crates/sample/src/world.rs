@@ -63,7 +63,7 @@ pub fn graphics(component: Graphics, version: [u16; 4], bits: Bits) -> Pe {
     pe
 }
 
-/// The variable in which a game says which version it is, and that in which a starter says what it is to load.
+/// The variables for a game's version and for the library that a starter wants loaded.
 const GAME: &str = "SAMPLE_GAME";
 const LOADS: &str = "SAMPLE_LOADS";
 
@@ -78,8 +78,8 @@ fn log(file: &str, text: &str) -> Deed {
     Deed::Write { file: file.to_owned(), text: text.to_owned() }
 }
 
-/// A game that really runs, until there is a file called [`crate::deed::STOP`] in its folder: it says which version
-/// it is, and loads what a starter asks it to.
+/// A game that really runs until its folder contains a file [`crate::deed::STOP`]: it states its version and loads
+/// the library that a starter requests.
 pub fn playable(exe: Pe, version: &str) -> Pe {
     let load = Deed::Load { library: format!("%{LOADS}%") };
     exe.does(set(GAME, version)).does(load).does(Deed::Play { milliseconds: PLAYED })
@@ -250,7 +250,7 @@ fn moss_exe(version: [u16; 4]) -> Pe {
     playable(exe.imports("d3d9.dll", &["Direct3DCreate9"]).padding(1_800_000), &short(version))
 }
 
-/// What the launcher brings to Moss & Meridian, and the release that people keep from before.
+/// The launcher's update of Moss & Meridian, and an older release that players kept.
 fn releases(dir: &Path) -> io::Result<()> {
     let kept = dir.join("releases/moss-meridian-22.4.7");
     let (then, now) = ((2024, 9, 30), (2026, 2, 18));
@@ -268,7 +268,7 @@ fn releases(dir: &Path) -> io::Result<()> {
 /// world.
 ///
 /// # Errors
-/// If it cannot read or write what it has to.
+/// If a file cannot be read or written.
 pub fn update_moss_and_meridian(dir: &Path) -> io::Result<()> {
     launcher::update(&dir.join("games"), MOSS, &dir.join("loads").join(MOSS)).map(drop)
 }
@@ -276,7 +276,7 @@ pub fn update_moss_and_meridian(dir: &Path) -> io::Result<()> {
 /// The launcher of the world learns of a further update of Moss & Meridian, and tries once more.
 ///
 /// # Errors
-/// If it cannot read or write what it has to.
+/// If a file cannot be read or written.
 pub fn update_moss_and_meridian_again(dir: &Path) -> io::Result<()> {
     launcher::announce(&dir.join("loads").join(MOSS), 1211, &[])?;
     update_moss_and_meridian(dir)
@@ -392,7 +392,7 @@ fn moss_and_meridian(root: &Path) -> io::Result<()> {
 /// The overlay's settings as it writes them.
 const OVERLAY_SETTINGS: &str = "# Tidemark\r\n[overlay]\r\nlayout = \"full\"\r\nopacity = 90 # percent\r\n\r\n[debug]\r\ntrace = false\r\n";
 
-/// What the makers of the overlay say of them.
+/// The catalog that the overlay's makers publish.
 const OVERLAY_CATALOG: &str = r#"schema = 1
 
 [[family]]
@@ -590,7 +590,7 @@ fn brine_package(path: &Path, version: [u16; 4], notes: &str, date: Date) -> io:
     )
 }
 
-/// What a friend keeps to pass on: newer builds than the downloads have.
+/// A friend's newer builds.
 fn shared(dir: &Path) -> io::Result<()> {
     let notes = "Brine 2.9.2\r\n- Opens pads that were plugged in later.\r\n";
     brine_package(&dir.join("brine-2.9.2-win64.zip"), [2, 9, 2, 0], notes, (2026, 10, 4))?;
@@ -657,7 +657,7 @@ pub fn write(path: &Path, content: &[u8], date: Date) -> io::Result<()> {
     filetime::set_file_mtime(path, FileTime::from_unix_time(seconds(date).into(), 0))
 }
 
-/// Copies what is in a folder into another, over what is there.
+/// Copies the content of a folder over another.
 ///
 /// # Errors
 /// If something cannot be read or written.
@@ -675,7 +675,7 @@ pub fn copy_tree(from: &Path, to: &Path) -> io::Result<()> {
     Ok(())
 }
 
-/// Removes a folder with all that is in it, also what is marked read-only.
+/// Removes a folder and everything in it, read-only files included.
 ///
 /// # Errors
 /// If something cannot be removed.

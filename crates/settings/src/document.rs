@@ -1,8 +1,8 @@
 //! Settings files: a key is found by its path, its value replaced, put in or taken away, and everything else
 //! stays byte by byte.
 //!
-//! A parser gives the place of a value, and the bytes there are exchanged. What was put in can be taken away
-//! again so that the text is as it was before.
+//! A parser finds the position of a value, and only the bytes there are replaced. A value that was added can be
+//! removed again so that the text is as before.
 
 use crate::encoded::{Decoded, TextEncoding, decode};
 pub use crate::syntax::{Entry, Fault, KeyPath, Result};
@@ -44,7 +44,7 @@ impl Format {
         Self::ALL.into_iter().find(|format| format.name() == name)
     }
 
-    /// The format that a file's name suggests; what has no ending of the others is `.ini`-like.
+    /// The format that a file's name suggests; a file with an unknown ending is `.ini`-like.
     pub fn of_file(name: &str) -> Self {
         let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending).to_ascii_lowercase();
         match ending.as_str() {
@@ -65,7 +65,7 @@ impl Format {
     }
 }
 
-/// What a file says of a key.
+/// The result of looking for a key.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Lookup {
     /// The value as it is written, with its quotes.
@@ -91,8 +91,8 @@ fn text_of(bytes: &[u8]) -> Result<Decoded> {
     Ok(decoded)
 }
 
-/// If the characters of the upper half of a code page stand that is not known: in an area that no text uses. So a
-/// value of such a file is told from one in Unicode, also when the file is ASCII but for it.
+/// The characters for the upper half of an unknown code page, in an area that no text uses. They distinguish a value
+/// of such a file from Unicode text, even if the rest of the file is ASCII.
 const UNKNOWN: u32 = 0xF700;
 
 fn lifted(c: char) -> char {
@@ -120,10 +120,10 @@ fn bytes_of(text: &str, encoding: TextEncoding) -> Result<Vec<u8>> {
     bytes.ok_or_else(|| Fault::CannotHold("its encoding cannot hold that".to_owned()))
 }
 
-/// What a file says of a key.
+/// Looks up a key in a file.
 ///
 /// # Errors
-/// If it cannot be read as what it is.
+/// If the file is not valid in this format.
 pub fn get(format: Format, bytes: &[u8], path: &KeyPath) -> Result<Lookup> {
     let text = text_of(bytes)?.text;
     Ok(match format.syntax().find(&text, path)? {
@@ -135,15 +135,15 @@ pub fn get(format: Format, bytes: &[u8], path: &KeyPath) -> Result<Lookup> {
 /// Every key of a file that has a value, in its order.
 ///
 /// # Errors
-/// If it cannot be read as what it is.
+/// If the file is not valid in this format.
 pub fn entries(format: Format, bytes: &[u8]) -> Result<Vec<Entry>> {
     format.syntax().entries(&text_of(bytes)?.text)
 }
 
-/// The file with another value of a key, or with the key put in; `value` as it is to be written.
+/// The file with a key set to a value, or added with it; `value` is the text that is written.
 ///
 /// # Errors
-/// If it cannot be read as what it is, or cannot hold the value there.
+/// If the file is not valid in this format, or cannot contain the value there.
 pub fn set(format: Format, bytes: &[u8], path: &KeyPath, value: &str) -> Result<Vec<u8>> {
     let decoded = text_of(bytes)?;
     let syntax = format.syntax();
@@ -153,7 +153,7 @@ pub fn set(format: Format, bytes: &[u8], path: &KeyPath, value: &str) -> Result<
     };
     let altered = spliced(decoded.text.clone(), vec![splice]);
     let bytes = bytes_of(&altered, decoded.encoding)?;
-    // A value that would be read as something else, or spoil what is around it, is not written.
+    // A value that would be read differently, or would damage its surroundings, is not written.
     let is_read_back = get(format, &bytes, path)? == Lookup::Value(value.to_owned());
     if is_read_back && others(syntax, &altered, path)? == others(syntax, &decoded.text, path)? {
         Ok(bytes)
@@ -162,13 +162,13 @@ pub fn set(format: Format, bytes: &[u8], path: &KeyPath, value: &str) -> Result<
     }
 }
 
-/// Whether it is known how a value is written in a file that someone types: of an old code page only its first half
-/// is. What the file itself held can be put back all the same.
+/// Whether the encoding of a typed value is known: for an unknown code page only the first half is. Text that the
+/// file itself contained can always be restored.
 pub fn can_hold(bytes: &[u8], value: &str) -> bool {
     ini::can_hold(decode(bytes).encoding, value)
 }
 
-/// The keys of a text but for one, and for what is around it: an element that was empty has no text any more.
+/// The keys of a text except one and the levels around it: an element that was empty then has no text.
 fn others(syntax: &dyn Syntax, text: &str, path: &KeyPath) -> Result<Vec<(KeyPath, String)>> {
     let own = match syntax.find(text, path)? {
         Spot::Value(at) => Some(at),
@@ -183,11 +183,11 @@ fn others(syntax: &dyn Syntax, text: &str, path: &KeyPath) -> Result<Vec<(KeyPat
     Ok(others.map(|entry| (entry.path, entry.value)).collect())
 }
 
-/// The file without a key, and without what is empty then around it, but for so many levels that stay. A file that
-/// does not have it is given back as it is.
+/// The file without a key, and without levels around it that are then empty, except for `around` levels that stay. A
+/// file without the key is returned unchanged.
 ///
 /// # Errors
-/// If it cannot be read as what it is.
+/// If the file is not valid in this format.
 pub fn unset(format: Format, bytes: &[u8], path: &KeyPath, around: usize) -> Result<Vec<u8>> {
     let decoded = text_of(bytes)?;
     let syntax = format.syntax();
@@ -200,7 +200,7 @@ pub fn unset(format: Format, bytes: &[u8], path: &KeyPath, around: usize) -> Res
     }
 }
 
-/// What people read if a value is written so.
+/// The value for people, without quotes and escapes.
 pub fn plain(format: Format, value: &str) -> String {
     format.syntax().plain(value).chars().map(lowered).collect()
 }

@@ -14,15 +14,14 @@ pub struct TextEncoding {
 pub struct Decoded {
     /// How it is written.
     pub encoding: TextEncoding,
-    /// What is written.
+    /// The text.
     pub text: String,
     /// Whether the same bytes come from the text again.
     pub is_exact: bool,
 }
 
 impl TextEncoding {
-    /// Whether it holds every character. Of the code page of an old text nothing is known but that its
-    /// first half is ASCII.
+    /// Whether the encoding can express every character. For an unknown code page only ASCII is certain.
     pub fn is_unicode(self) -> bool {
         self.encoding != WINDOWS_1252
     }
@@ -62,7 +61,7 @@ impl TextEncoding {
         }
     }
 
-    /// A text as the bytes of a file. What a code page does not have becomes `?`.
+    /// A text as the bytes of a file. Characters that a code page lacks become `?`.
     pub fn encode(self, text: &str) -> Vec<u8> {
         let mut bytes = self.mark().to_vec();
         if self.encoding == UTF_16LE {
@@ -93,7 +92,8 @@ pub fn decode(bytes: &[u8]) -> Decoded {
     Decoded { encoding, text, is_exact }
 }
 
-/// How a text is written, by its start. What is neither Unicode nor marked is in the code page of western Windows.
+/// The encoding of a text, by its first bytes. Text that is neither Unicode nor marked counts as Windows' western
+/// code page.
 pub fn encoding_of(start: &[u8]) -> &'static Encoding {
     // A character may be cut at the end.
     let whole = std::str::from_utf8(start).map_or_else(
@@ -103,8 +103,8 @@ pub fn encoding_of(start: &[u8]) -> &'static Encoding {
     TextEncoding::of(&start[..whole]).encoding
 }
 
-/// Reads a file as a text for people. What is neither Unicode nor marked is an old text in the code page of
-/// western Windows, which most of them are.
+/// Decodes a file as a text for people. Text that is neither Unicode nor marked counts as Windows' western code page,
+/// which most old texts use.
 pub fn decoded(bytes: &[u8]) -> String {
     let encoding = TextEncoding::of(bytes);
     encoding.encoding.decode(bytes).0.into_owned()

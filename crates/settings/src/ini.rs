@@ -15,7 +15,7 @@ use crate::syntax::{
 /// A text with more lines is not a settings file that anyone edits, and is left alone.
 pub const MOST_LINES: usize = 50_000;
 
-/// A longer name is not that of a section: it is text that happens to are in brackets.
+/// A longer name is not that of a section: it is text that happens to be in brackets.
 const LONGEST_NAME: usize = 200;
 
 /// A text taken apart into lines.
@@ -38,7 +38,7 @@ pub(crate) struct Line {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Kind {
     Section(String),
-    /// Key, value, and where the value is in the line.
+    /// Key, value, and the position of the value in the line.
     Value(String, String, std::ops::Range<usize>),
     /// A comment, a blank line, or something that is neither section nor value.
     Other,
@@ -183,7 +183,7 @@ pub(crate) fn fold(name: &str) -> String {
     name.to_lowercase()
 }
 
-/// Whether a text can come into a file: into one of an unknown code page, only ASCII can.
+/// Whether a file can contain a text: in an unknown code page only ASCII can be written.
 pub(crate) fn can_hold(encoding: TextEncoding, text: &str) -> bool {
     encoding.is_unicode() || text.is_ascii()
 }

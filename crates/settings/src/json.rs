@@ -11,7 +11,7 @@ use crate::syntax::{Entry, Fault, KeyPath, Result, Splice, Spot, Syntax, comment
 /// JSON, key by key.
 pub(crate) struct Json;
 
-/// What is nested more deeply is not a settings file, and would take the parser all its stack.
+/// Deeper nesting is not a settings file, and would exhaust the parser's stack.
 const DEEPEST: usize = 100;
 
 /// The deepest object of a path that the text has.
@@ -78,7 +78,7 @@ fn behind_text(mut rest: &str, quote: char) -> &str {
 }
 
 fn property<'a>(object: &'a Object<'a>, name: &str) -> Option<&'a ObjectProp<'a>> {
-    // If one stands twice, programs take the last.
+    // If a key is there twice, programs use the last.
     object.properties.iter().rev().find(|property| property.name.as_str() == name)
 }
 
@@ -163,7 +163,7 @@ impl Syntax for Json {
             Ok(vec![Splice::remove(match (before, behind) {
                 (Some(before), _) if text[before..goes.start()].trim() == "," => before..goes.end(),
                 (_, Some(behind)) if text[goes.end()..behind].trim() == "," => goes.start()..behind,
-                // Comments stand between: they stay, and one comma goes.
+                // Comments in between are kept, and one comma is removed.
                 (Some(before), _) => {
                     let comma =
                         text[before..goes.start()].find(',').map_or(before, |at| before + at);

@@ -1,7 +1,7 @@
 //! Settings: the values of keys in text files, and of values in texts of the registry.
 //!
-//! It finds a value, sets it and takes it away, and leaves every other byte of the text as it is. It knows
-//! nothing of files on disk, of games or of what a setting is for.
+//! It finds, sets and removes a value, and leaves every other byte of the text as it is. It knows nothing about files
+//! on disk, games or the purpose of a setting.
 //!
 //! - [`document`]: one key of a settings file, in any of four formats;
 //! - [`registry`]: values of the registry, in `.reg` files and in the files of a prefix;

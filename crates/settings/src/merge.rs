@@ -11,10 +11,10 @@ use crate::ini::{Kind, Line, Names, Text, can_hold, fold};
 /// A key, by its section and its name as they are compared.
 type Id = (usize, String);
 
-/// What a merge gives.
+/// The result of a merge.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
 pub struct Merged {
-    /// The user's file with what was new.
+    /// The user's file with the new keys.
     #[serde(skip)]
     pub bytes: Vec<u8>,
     /// Settings that came in, as `[section] key=value`.
@@ -27,8 +27,8 @@ pub struct Merged {
     pub left_out: Vec<String>,
 }
 
-/// Merges `new` into the user's file. If the file that the user's began as is known as `old`, a value that the user
-/// never changed follows the newer file.
+/// Merges `new` into the user's file. If the original of the user's file is known as `old`, a value that the user
+/// never changed follows the new file.
 pub fn merge(user: &[u8], new: &[u8], old: Option<&[u8]>) -> Merged {
     let mut text = Text::read(user);
     let mut newer = Text::read(new);
@@ -83,7 +83,7 @@ fn tell(section: &str, key: &str, value: &str) -> String {
     if section.is_empty() { format!("{key}={value}") } else { format!("[{section}] {key}={value}") }
 }
 
-/// What comes into one place of a text.
+/// Lines to insert at one place of a text.
 struct Arrival {
     /// Before which line; none if it comes at the end, as its own section.
     at: Option<usize>,
@@ -161,11 +161,10 @@ impl Text {
         }
     }
 
-    /// Puts blocks of another file behind the last value of the section of each, making the section at the
-    /// end if there is none.
+    /// Inserts blocks of another file after the last value of their sections; a missing section is added at the end.
     fn insert(&mut self, blocks: &[Block], from: &Self, names: &mut Names) {
         let end = self.line_end(from);
-        // What stands before the first section has none, and comes first.
+        // Lines before the first section belong to none, and come first.
         let mut behind = HashMap::from([(0, 0)]);
         for (index, (section, line)) in self.sectioned(names).enumerate() {
             if !matches!(line.kind, Kind::Other) {
@@ -182,7 +181,7 @@ impl Text {
                 let at = behind.get(&block.section).copied();
                 let mut lines = Vec::new();
                 if at.is_none() {
-                    // What comes in ends with a value, and stands right above only if it comes last.
+                    // An inserted block ends with a value, so it touches the next line only at the end.
                     let last = self.lines.last().map(|line| line.text.trim().is_empty());
                     if last == Some(false) || is_above || last.is_none() && !arrivals.is_empty() {
                         lines.push(Line::new(String::new(), end));

@@ -1,4 +1,4 @@
-//! What the formats of settings files have in common: paths of keys, what is found and exchanged, and whole lines.
+//! The parts that all formats of settings files share: key paths, lookups and edits, and whole lines.
 
 use std::fmt;
 use std::ops::Range;
@@ -10,7 +10,7 @@ use std::ops::Range;
 pub struct KeyPath(Vec<String>);
 
 impl KeyPath {
-    /// A path of these names; nothing if there is none, or one is empty or of more than one line.
+    /// A path with these names; `None` if there is none, or one is empty or has several lines.
     pub fn new(names: impl IntoIterator<Item = impl Into<String>>) -> Option<Self> {
         let names: Vec<String> = names.into_iter().map(Into::into).collect();
         let is_name = |name: &String| !name.is_empty() && !name.contains(['\n', '\r', '\0']);
@@ -27,7 +27,7 @@ impl KeyPath {
         self.0.last().map_or("", String::as_str)
     }
 
-    /// What the key is in.
+    /// The levels around the key.
     pub fn around(&self) -> &[String] {
         &self.0[..self.0.len() - 1]
     }
@@ -48,7 +48,7 @@ pub struct Entry {
     pub value: String,
     /// The comments right above it, without their marks.
     pub comment: String,
-    /// Where the value is in the text.
+    /// The position of the value in the text.
     pub at: Range<usize>,
 }
 
@@ -66,7 +66,7 @@ pub enum Fault {
     Malformed {
         /// The format.
         format: &'static str,
-        /// What is wrong, and where.
+        /// The reason, and the position.
         what: String,
     },
     /// There is not a way to put the value there.
@@ -94,7 +94,7 @@ impl Splice {
     }
 }
 
-/// Where a key is in a text.
+/// The position of a key in a text.
 #[derive(Debug)]
 pub(crate) enum Spot {
     Value(Range<usize>),
@@ -106,12 +106,12 @@ pub(crate) trait Syntax {
     fn find(&self, text: &str, path: &KeyPath) -> Result<Spot>;
     /// What puts a key in that is not there.
     fn put_in(&self, text: &str, path: &KeyPath, value: &str) -> Result<Splice>;
-    /// What takes a key out that is there, and what is empty then around it beyond so many levels.
+    /// The edit that removes a key, and any levels around it that are then empty, down to `around` levels.
     fn take_out(&self, text: &str, path: &KeyPath, around: usize) -> Result<Vec<Splice>>;
     fn entries(&self, text: &str) -> Result<Vec<Entry>>;
-    /// What people read if this is written.
+    /// The value for people.
     fn plain(&self, value: &str) -> String;
-    /// How a value is written: as a text, where what is there now is one, or if it is nothing else.
+    /// The written form of a value: as text if the present value is text, or if it cannot be anything else.
     fn written(&self, plain: &str, like: Option<&str>) -> String;
 }
 
@@ -153,8 +153,7 @@ pub(crate) fn without_all(text: &str, mut lines: Vec<Range<usize>>) -> Vec<Splic
     joined.into_iter().map(|lines| without_lines(text, lines)).collect()
 }
 
-/// What takes whole lines out: the end of the line before goes with those at the end of a text that ends without
-/// one.
+/// The edit that removes whole lines: with the end of the line before, if the text ends there without one.
 fn without_lines(text: &str, at: Range<usize>) -> Splice {
     let is_open = at.end == text.len() && !text.ends_with('\n') && at.start > 0;
     let before = &text[..at.start];

@@ -44,7 +44,7 @@ fn deepest<'a>(document: &'a Document<&str>, path: &KeyPath) -> Deepest<'a> {
     found
 }
 
-/// If the last value ends that stands under a table's own heading, inline tables and dotted keys included.
+/// The end of the last value under a table's own heading, including inline tables and dotted keys.
 fn last_value(table: &dyn TableLike) -> Option<usize> {
     let ends = table.iter().filter_map(|(_, item)| match item {
         Item::Value(value) => value.span().map(|span| span.end),
@@ -149,7 +149,7 @@ fn heading_line(text: &str, heading: &Range<usize>) -> Range<usize> {
     lines_around(text, heading.start..heading.start)
 }
 
-/// The values of a table and of those in it, each with where it is.
+/// The values of a table and its sub-tables, with their positions.
 fn collect(
     text: &str,
     table: &dyn TableLike,

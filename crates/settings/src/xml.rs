@@ -13,7 +13,7 @@ pub(crate) struct Xml;
 /// So many elements and texts a settings file has at most: a larger one is not edited by anyone.
 const MOST_NODES: u32 = 200_000;
 
-/// What is nested more deeply is not a settings file.
+/// Deeper nesting is not a settings file.
 const DEEPEST: usize = 100;
 
 /// Attributes by which people tell elements of one name apart.
@@ -152,13 +152,14 @@ fn is_leaf(node: Node<'_, '_>) -> bool {
     node.children().all(|child| child.is_text())
 }
 
-/// Whether an element is nothing but the one child that leads to a key, and what a path tells it by.
+/// Whether an element contains nothing but the child that leads to a key, and the attributes that a path selects it
+/// by.
 fn is_all(node: Node<'_, '_>, step: &Step<'_>) -> bool {
     let children = node.children().filter(|child| !is_blank(*child)).count();
     children == 1 && is_bare(node, step, 0)
 }
 
-/// Whether an element has no attributes but what a path tells it by, and so many more.
+/// Whether an element has no attributes except those that a path selects it by, and `more` others.
 fn is_bare(node: Node<'_, '_>, step: &Step<'_>, more: usize) -> bool {
     node.attributes().len() == usize::from(step.attribute.is_some()) + more
 }

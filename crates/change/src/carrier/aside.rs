@@ -15,7 +15,7 @@ use crate::territory::Territory;
 /// More files than this are not listed: a folder that links lead round in, or a whole disk.
 const MOST_FILES: u64 = 2_000_000;
 
-/// What is at a place as a whole, with the text that lists it.
+/// The tree at a place, with the text that lists its files.
 ///
 /// # Errors
 /// If a part of it cannot be looked at.
@@ -119,7 +119,7 @@ impl Trees<'_> {
     }
 }
 
-/// The source and destination of what a step moves.
+/// The source and destination of a move.
 struct Way<'a> {
     from: &'a Place,
     to: &'a Place,
@@ -180,7 +180,7 @@ impl Carrier for Trees<'_> {
 
     fn restore(&self, step: &Step, _: Option<&Place>) -> Result<Restored> {
         let Way { from, to, tree } = way(step)?;
-        // What it holds by now went with it: it is put back whatever that is, unless something else is there.
+        // The tree moves back with its present content, unless something else is at its old place.
         let (kept, came) = (self.at(from)?, self.at(to)?);
         if kept.is_absent() && !came.is_absent() {
             self.rename(to, from)?;

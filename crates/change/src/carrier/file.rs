@@ -27,8 +27,8 @@ const READ_AGAIN: u64 = 16 << 20;
 /// So many files that were removed are held open at once: some systems let a process hold 256 in all.
 const MOST_LEAVING: usize = 64;
 
-/// So long the room of removed files is not freed yet: some systems do nothing else in the meantime, and what is left
-/// to do, to give up locks, should not wait for that.
+/// The time that the space of removed files stays allocated: some systems do nothing else while they free it, and the
+/// locks should be released first.
 const UNTIL_UNLOCKED: Duration = Duration::from_millis(20);
 
 /// The date of a file shows any writing that is this long after the last: the clocks that date files
@@ -39,13 +39,13 @@ pub(super) struct Files<'a> {
     pub territory: &'a Territory,
     pub store: &'a Store,
     pub supplies: Supplies<'a>,
-    /// Whether someone may have a file open: then dates prove nothing, since what is written through
-    /// memory need not show in them.
+    /// Whether someone may have a file open. Then dates prove nothing, since writes through a memory mapping need not
+    /// change them.
     pub in_use: bool,
     /// Whether length and date show of shorter files too that nothing was written into them: of many files at once.
     pub at_a_glance: bool,
-    /// Large files that were removed, by their spare places. What no one has open any more is freed, which
-    /// takes as long as all the rest: so that is left to the end.
+    /// Large files that were removed, by their spare places. Freeing them takes as long as all other work, so it is
+    /// left to the end.
     pub leaving: Mutex<BTreeMap<Place, File>>,
 }
 
@@ -73,7 +73,7 @@ impl Files<'_> {
         Error::NotAsExpected { path: path.unwrap_or_default() }
     }
 
-    /// Fails if a file cannot be what the step expects; its content is not read.
+    /// Fails if a file cannot be in the state that the step expects; its content is not read.
     fn expect_at_a_glance(&self, step: &Step) -> Result<()> {
         let found = self.territory.find(place(step.target())?)?;
         let fits = match (&found, &step.before().state) {
@@ -84,8 +84,8 @@ impl Files<'_> {
         if fits { Ok(()) } else { Err(self.not_as_expected(step)) }
     }
 
-    /// Fails unless the file still is what the step expects, read while no one else can write, if the system allows
-    /// that.
+    /// Fails unless the file is still in the state that the step expects. The system keeps others from writing while
+    /// it is read, if it can.
     fn expect_alone(&self, step: &Step) -> Result<()> {
         let Some(expected) = step.before().state.file() else { return Ok(()) };
         let (folder, name) = self.territory.at(place(step.target())?)?;
@@ -96,8 +96,8 @@ impl Files<'_> {
         if same { Ok(()) } else { Err(self.not_as_expected(step)) }
     }
 
-    /// Whether a large file, or one of many, is sure to hold still what was read of it: by its length and date, if no
-    /// one has it open. To write into it would date it again.
+    /// Whether the content that was read of a large file, or of one of many, is certainly unchanged: its length and
+    /// date are the same and no one has it open. Writing into it would change the date.
     fn is_untouched(&self, file: &File, expected: &FileState, path: &Path) -> Result<bool> {
         let metadata = metadata_of(file, path)?;
         let modified = expected.stamp.modified;
@@ -109,8 +109,8 @@ impl Files<'_> {
             && age > SETTLED)
     }
 
-    /// Whether what is in place now is what was to come. It was read when it was laid out, so that of a
-    /// large file length and date show it.
+    /// Whether the new content is in place. It was verified when it was staged, so for a large file length and date
+    /// suffice.
     fn came_as_staged(&self, step: &Step) -> Result<bool> {
         let after = &step.after().state;
         if let (State::File(new), Some(file)) = (after, self.territory.read(place(step.target())?)?)
@@ -122,8 +122,8 @@ impl Files<'_> {
         Ok(self.look(step.target())?.same_as(after))
     }
 
-    /// Whether what left is what was kept. A large file that is sure to be goes at once: to free its
-    /// room takes time.
+    /// Whether the file that was displaced has the content that was stored. A large file that certainly has it is
+    /// removed at once, since freeing its space takes time.
     fn left_as_kept(&self, step: &Step, spare: &Place) -> Result<bool> {
         let State::File(before) = &step.before().state else { return Ok(true) };
         let path = self.territory.path(spare);
@@ -136,7 +136,7 @@ impl Files<'_> {
         Ok(content == before.content)
     }
 
-    /// Writes what a step places into a new file at the spare place.
+    /// Writes the new content of a step into a new file at the spare place.
     fn write(&self, state: &State, spare: &Place) -> Result<()> {
         let Some(new) = state.file() else { return Ok(()) };
         let (folder, name) = self.territory.at(spare)?;
@@ -151,12 +151,12 @@ impl Files<'_> {
         self.territory.end_swap(spare)
     }
 
-    /// What is at the spare place.
+    /// The state at the spare place.
     fn at_spare(&self, spare: Option<&Place>) -> Result<State> {
         spare.map_or(Ok(State::Absent), |spare| self.territory.file(spare))
     }
 
-    /// Takes a step back whose target holds what the step put there.
+    /// Reverts a step whose target has the state that the step set.
     fn take_back(&self, step: &Step, spare: &Place, displaced: bool) -> Result<()> {
         let (folder, name) = self.territory.at(place(step.target())?)?;
         let (before, after) = (&step.before().state, &step.after().state);
@@ -261,8 +261,8 @@ impl Carrier for Files<'_> {
         };
 
         let left = self.at_spare(Some(spare))?;
-        // What is to come still waits, so it was never put in place, or what it replaced was the same: someone else
-        // was quicker.
+        // The new content is still staged, so either it was never put in place or another process had put the same
+        // there first.
         if !left.is_absent() && left.same_as(after) {
             self.clear(step, Some(spare))?;
             return Ok(Restored::Untouched);
@@ -272,7 +272,7 @@ impl Carrier for Files<'_> {
         if now.same_as(after) {
             self.take_back(step, spare, displaced)?;
             self.clear(step, Some(spare))?;
-            // What was written into the old file at the last moment has are restored with it.
+            // The restored file includes anything that was written into it at the last moment.
             if displaced {
                 return Ok(Restored::Untouched);
             }

@@ -20,7 +20,7 @@ impl Folders<'_> {
         }
     }
 
-    /// Makes or removes the folder; gives what is there if it had to stay.
+    /// Makes or removes the folder; returns the present state if the folder had to stay.
     fn turn(&self, place: &Place, into: &State) -> Result<Option<State>> {
         if let State::Folder(mode) = into {
             let (around, name) = self.territory.at(place)?;

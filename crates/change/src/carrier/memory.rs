@@ -34,7 +34,7 @@ impl Memory {
         self.world().targets.insert(target.clone(), state);
     }
 
-    /// What is at a target.
+    /// The present state of a target.
     pub fn get(&self, target: &Target) -> State {
         self.world().targets.get(target).cloned().unwrap_or(State::Absent)
     }

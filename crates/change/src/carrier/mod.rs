@@ -25,39 +25,38 @@ pub use on_disk::{OnDisk, values_below};
 /// `spare` is a place beside the target: new content waits there for its turn, and old content until
 /// the change is over. It is named in the journal, and nothing else has its name.
 pub trait Carrier: Sync {
-    /// What is at the target now.
+    /// The present state of the target.
     ///
     /// # Errors
     /// If something else is there, or it cannot be read.
     fn look(&self, target: &Target) -> Result<State>;
-    /// Makes durable in the store what the step replaces, and makes sure of what it places.
+    /// Makes the replaced content durable in the store, and verifies the new content.
     ///
     /// # Errors
     /// If it is different from expected, or cannot be read or stored.
     fn keep(&self, step: &Step) -> Result<()>;
-    /// Prepares what is to come, so that one operation suffices to put it in place.
+    /// Stages the new state, so that one operation puts it in place.
     ///
     /// # Errors
     /// If it cannot be written.
     fn stage(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
-    /// Puts it in place. Fails, with everything as before, if something else is there than expected. Gives what is
-    /// there if that is something else than planned and no failure.
+    /// Puts the new state in place. Fails, with everything as before, if the present state is not the expected one.
+    /// Returns the present state if it differs from the plan without being a failure.
     ///
     /// # Errors
     /// If it is not done; everything is as before.
     fn exchange(&self, step: &Step, spare: Option<&Place>) -> Result<Option<State>>;
-    /// Makes it durable, reads it back, and makes sure that what left was what was kept.
+    /// Makes the target durable, reads it back, and verifies that the displaced content is the stored one.
     ///
     /// # Errors
-    /// If it cannot be made durable, or is not what was placed.
+    /// If it cannot be made durable, or differs from the planned state.
     fn settle(&self, step: &Step, spare: Option<&Place>) -> Result<()>;
-    /// Takes the step back from wherever it was interrupted. What something else has put there is left
-    /// alone.
+    /// Reverts the step from wherever it was interrupted. Anything that something else has put there is left alone.
     ///
     /// # Errors
     /// If it cannot be taken back now.
     fn restore(&self, step: &Step, spare: Option<&Place>) -> Result<Restored>;
-    /// Removes what is at the spare place.
+    /// Removes the file at the spare place.
     ///
     /// # Errors
     /// If it cannot be removed.
@@ -67,8 +66,8 @@ pub trait Carrier: Sync {
 /// What taking a step back came to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Restored {
-    /// The target has what it had, whatever its owner wrote into that in the meantime: the step had not been done, or
-    /// what it had put aside is back.
+    /// The target has its old state, including anything its owner wrote in the meantime: the step had not been done,
+    /// or it was reverted.
     Untouched,
     /// This is at the target now.
     Holds(State),
@@ -84,7 +83,7 @@ pub trait Carriers: Sync {
     /// The carrier of a target's kind.
     fn of(&self, target: &Target) -> &dyn Carrier;
 
-    /// Makes durable what was done so far, if that is not done with each step.
+    /// Makes all steps so far durable, if that is not done with each step.
     ///
     /// # Errors
     /// If the disk fails.

@@ -43,7 +43,7 @@ impl Carrier for WindowsRegistry {
     }
 }
 
-/// There are none.
+/// Other systems have no such values.
 pub(super) fn values_below(_: &str, _: usize) -> Vec<ValueName> {
     Vec::new()
 }

@@ -22,7 +22,7 @@ use crate::territory::Territory;
 
 /// The carriers that work on disk.
 pub struct OnDisk<'a> {
-    /// Whether what is done is made durable step by step.
+    /// Whether each step is made durable separately.
     is_durable: bool,
     files: Files<'a>,
     folders: Folders<'a>,

@@ -1,5 +1,5 @@
-//! A part of a file: a key of settings, or a value of a registry that a file holds. A new file replaces the old one
-//! that differs in that part alone, and what others write into the rest in the meantime is not lost.
+//! A part of a file: a key of a settings file, or a value of a registry stored in a file. The file is replaced by a
+//! new one that differs in that part alone, and anything others write into the rest in the meantime is kept.
 
 use std::time::SystemTime;
 
@@ -20,9 +20,9 @@ const ATTEMPTS: usize = 5;
 
 /// A kind of part.
 pub(super) trait Part: Sync {
-    /// What the bytes of the file say of the target.
+    /// The target's state in the bytes of the file.
     fn read(&self, target: &Target, bytes: &[u8]) -> Result<State, String>;
-    /// The bytes with the target made what it is to be.
+    /// The bytes of the file with the target in the wanted state.
     fn write(&self, target: &Target, bytes: &[u8], state: &State) -> Result<Vec<u8>, String>;
 }
 
@@ -153,7 +153,8 @@ fn attempt(
         return Ok(true);
     }
 
-    // What left is what was read, else someone was quicker and gets his file back.
+    // If the displaced file differs from the one that was read, another process was quicker, and its file is
+    // restored.
     if territory.file(spare)?.content() == Some(Content::of_bytes(&old)) {
         return Ok(true);
     }

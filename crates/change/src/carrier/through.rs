@@ -16,7 +16,7 @@ use crate::random::random_name;
 use crate::step::{State, Step, Target};
 use crate::territory::Territory;
 
-/// The drive of a prefix that is `C:`, if a file passes what is to be set.
+/// The drive `C:` of a prefix, through which values are passed in a file.
 const DRIVE: &str = "drive_c";
 
 /// How names of such files begin.
@@ -89,7 +89,7 @@ impl Through<'_> {
         Err(Error::io("run", path)(failed))
     }
 
-    /// What the registry says below a key.
+    /// The values of the registry below a key.
     fn export(&self, target: &Target, key: &str) -> Result<Vec<RegLine>> {
         let passed = self.pass(target)?;
         self.run(target, &["/E", &passed.name, key])?;

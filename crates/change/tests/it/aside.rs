@@ -101,7 +101,7 @@ fn a_tree_goes_aside_with_all_that_is_in_it_and_comes_back() {
     assert!(!bench.path("game/data").exists());
     assert_eq!(fs::read(bench.path("beside/data/deep/two words.txt")).unwrap(), b"two");
     assert!(listing(&bench.territory(), &aside.place).unwrap().is_none());
-    // What the journal says of it is read again.
+    // The journal's record is read back.
     let read = bench.journal.read(&NoCopies).unwrap().records.pop().unwrap();
     assert_eq!(read.steps, record.steps);
 
@@ -165,7 +165,7 @@ fn many_files_come_from_elsewhere_without_being_stored() {
         steps.push(Step::replace(place, bench.now(&name), after, &Owner::of_family("game")));
         supplies.push(Supply::Passing(bench.path(&format!("source/{n}.dat")), content));
     }
-    // One source that is different from was said: everything is as before.
+    // One source has a different content: everything stays as before.
     bench.write("source/41.dat", b"other");
     let spoilt = supplies.len();
     let again = |bench: &Bench| {

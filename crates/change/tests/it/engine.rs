@@ -75,13 +75,13 @@ impl Bench {
         Territory::open(&self.scope()).unwrap().file(&place(path)).unwrap().into()
     }
 
-    /// What is at a target now.
+    /// The present state of a target.
     fn look(&self, target: &Target) -> State {
         let territory = Territory::open(&self.scope()).unwrap();
         OnDisk::new(&territory, &self.store, true).of(target).look(target).unwrap()
     }
 
-    /// Everything below the game's folder: folders, and files with what is in them.
+    /// Everything below the game's folder: folders, and files with their contents.
     fn picture(&self) -> Vec<(PathBuf, Option<Vec<u8>>)> {
         let mut found = Vec::new();
         collect(&self.game(), &mut found);
@@ -341,8 +341,7 @@ fn a_file_that_is_written_into_before_it_is_removed_stays_and_nothing_waits() {
     assert_eq!(bench.picture().len(), 2);
 }
 
-/// Another process was quicker: what was to come is there already. It is not ours to take away, wherever
-/// that is seen.
+/// Another process was quicker and has put the same content there. It is not ours to remove.
 #[test]
 fn what_someone_else_put_there_stays_though_it_is_what_was_to_come() {
     for begins in ["before", "keeping what is there and laying out what comes", "swapping"] {
@@ -370,7 +369,7 @@ fn what_someone_else_put_there_stays_though_it_is_what_was_to_come() {
     }
 }
 
-/// Of a large file length and date are looked at, not all of it again: they tell of what was written.
+/// For a large file, length and date are compared instead of the content: they show any write.
 #[test]
 fn a_large_file_that_something_writes_into_right_after_it_came_is_not_taken_for_ours() {
     const LONG: usize = (16 << 20) + 1;
@@ -472,7 +471,7 @@ fn a_damaged_line_or_file_spoils_nothing_but_itself() {
     );
 }
 
-/// What a target of the model can hold.
+/// The possible states of a target in the model.
 fn state() -> impl Strategy<Value = Option<u8>> {
     proptest::option::of(0u8..4)
 }
@@ -484,8 +483,8 @@ fn side(value: Option<u8>) -> Side {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(if cfg!(windows) { 64 } else { 256 }))]
 
-    /// Whatever operation fails or is the last one, each target is as before or as after, all alike, once the next
-    /// run has taken it up; and what something else has put there in the meantime stays.
+    /// Whichever operation fails or is the last one, each target has its old state or each has its new one after
+    /// recovery, and anything that something else has put there is kept.
     #[test]
     fn a_change_in_memory_is_whole_or_not_at_all(
         sides in proptest::collection::vec((state(), state()), 1..5),
@@ -831,7 +830,7 @@ fn a_lock_takes_no_file_that_is_not_its_own() {
         assert_eq!(fs::read_to_string(&path).unwrap(), text);
     }
     fs::remove_file(&path).unwrap();
-    // What a loss of power left of a lock is in no one's way.
+    // A lock file left by a loss of power blocks no one.
     fs::write(&path, "process 4711").unwrap();
     let lock = Lock::take(&bench.game()).unwrap();
     assert!(Lock::is_held(&bench.game()));

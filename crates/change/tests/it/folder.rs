@@ -165,7 +165,7 @@ fn names_are_found_as_the_folder_spells_them() {
     assert_eq!(spelled("äPFEL.TXT"), "Äpfel.txt");
 }
 
-/// If two names differ only in case, the one that was asked for is meant.
+/// If two names differ only in case, the requested one is meant.
 #[cfg(target_os = "linux")]
 #[test]
 fn of_two_spellings_side_by_side_the_one_asked_for_is_meant() {
@@ -276,7 +276,7 @@ fn texts_that_are_no_path_say_why() {
     assert_eq!(names(&place("a/b/c.dll").folders()), ["a/b", "a"]);
 }
 
-/// Whatever is put in a folder's place after it was opened, what is done is done in the folder itself.
+/// Whatever replaces a folder's path after it was opened, operations affect the opened folder.
 #[cfg(unix)]
 #[test]
 fn a_folder_that_is_held_is_not_left_for_what_takes_its_place() {
@@ -296,7 +296,7 @@ fn a_folder_that_is_held_is_not_left_for_what_takes_its_place() {
     assert!(bench.file("moved/deep").is_dir());
     assert_eq!(fs::read_to_string(outside.join("lens.dll")).unwrap(), "theirs");
     assert_eq!(fs::read_dir(&outside).unwrap().count(), 1);
-    // Who comes by the path is told.
+    // Opening it by path is an error.
     let error = bench.folder.below("bin").unwrap_err();
     assert!(matches!(error, Error::NotPlain { what: "a link", .. }), "{error}");
     let territory = bench.territory();

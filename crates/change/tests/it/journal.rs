@@ -1,5 +1,4 @@
-//! The journal's files: what is written is read again as it was, damage shows, and an unknown word is an
-//! error.
+//! The journal's files: they are read back as written, damage is noticed, and an unknown word is an error.
 
 use std::collections::BTreeMap;
 use std::fs;
@@ -309,7 +308,7 @@ fn that_every_change_has_ended_is_known_without_reading_where_copies_say_so() {
     assert!(!Journal::has_ended(&journal.marks().unwrap(), &shelf));
 }
 
-/// What an index says counts only as long as it is what was written into it: else the file is read.
+/// A copy in the index counts only if it is unaltered; otherwise the file is read.
 #[test]
 fn a_copy_that_was_altered_counts_for_nothing() {
     let folder = tempfile::tempdir().unwrap();
@@ -324,7 +323,7 @@ fn a_copy_that_was_altered_counts_for_nothing() {
         let read = journal.read(&shelf).unwrap();
         assert_eq!((&read.records, read.faults.len()), (&wanted, 0), "byte {at}");
     }
-    // That of another change is none of this one.
+    // The copy of another change is not used.
     shelf.keep(2, &CopiedFile { mark: whole[&2].mark, ..whole[&1].clone() }, "another text");
     assert_eq!(journal.read(&shelf).unwrap().records, wanted);
     assert_eq!(shelf.all()[&2].packed, whole[&2].packed, "a copy that is wrong is made again");

@@ -36,7 +36,7 @@ fn a_damaged_line_spoils_itself_and_is_named_by_its_number() {
     let (lines, faults) = values(&whole.replace("two", "twu"));
     assert_eq!(lines, ["one", "three"]);
     assert_eq!(faults, ["line 3: it is damaged"]);
-    // What has the right checksum and is another kind of thing is a fault as well.
+    // A line with the right checksum but of another kind is a fault as well.
     let number = line::line(&7, Path::new("notes")).unwrap();
     let (lines, faults) = values(&format!("{whole}{number}"));
     assert_eq!(lines.len(), 3);
@@ -122,7 +122,7 @@ proptest! {
         prop_assert!(!faults.is_empty() || lines == ["one", "two"], "{lines:?}");
     }
 
-    /// What stands before it is read, whatever bytes come behind a line.
+    /// Lines before any bytes that follow are read.
     #[test]
     fn any_bytes_behind_a_line_are_a_fault(bytes in proptest::collection::vec(any::<u8>(), 1..300)) {
         let text = of(&["one"]) + &String::from_utf8_lossy(&bytes);

@@ -1,4 +1,4 @@
-//! Paths: what is accepted survives, and what some system cannot hold is refused with the reason.
+//! Paths: accepted paths are kept exactly, and names that a system cannot have are refused with the reason.
 
 use std::path::Path;
 

@@ -1,5 +1,4 @@
-//! The store: what it takes in is whole and durable, what went bad shows and is repaired, and nothing leads it
-//! astray.
+//! The store: contents are complete and durable, damage is noticed and repaired, and links are not followed.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -109,7 +108,7 @@ fn what_an_interrupted_run_was_writing_is_cleared_and_contents_are_not() {
     // On the shelf, and beside the shelves, where sharing of blocks is tried.
     fs::write(shelf.join("0123456789abcdef"), "half").unwrap();
     fs::write(store.folder().join("fedcba9876543210"), "half").unwrap();
-    // What someone else put there is no one's to clear.
+    // A file that something else put there is left alone.
     let stray = store.folder().join("readme.txt");
     fs::write(&stray, "mine").unwrap();
     assert_eq!(store.contents().unwrap(), [content], "half a file is no content");
@@ -144,7 +143,7 @@ fn a_link_in_the_store_is_neither_read_nor_written_through() {
     fs::create_dir(&outside).unwrap();
     fs::write(outside.join("lens"), b"lens").unwrap();
 
-    // A link in a content's place, though what it leads to has the right bytes.
+    // A link in place of a content, although its target has the right bytes.
     let content = store.keep_bytes(b"lens").unwrap();
     fs::remove_file(store.path(&content)).unwrap();
     symlink(outside.join("lens"), store.path(&content)).unwrap();

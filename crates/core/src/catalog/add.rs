@@ -1,4 +1,4 @@
-//! Writes what belongs to a family into a catalog file, beside what is there: a preset, a log.
+//! Adds a preset or a log to a family in a catalog file, and keeps the rest of the file.
 
 use std::path::Path;
 

@@ -23,11 +23,11 @@ pub const SCHEMA: u32 = 1;
 pub struct Family {
     /// Its id, as used in the names of builds.
     pub id: String,
-    /// What it does for a game.
+    /// Its role in a game.
     pub role: Option<Role>,
     /// The name of a group of related families.
     pub group: Option<String>,
-    /// What people call it.
+    /// Its name for people.
     pub title: Option<String>,
     /// The catalog file that describes it.
     pub from: PathBuf,
@@ -41,15 +41,15 @@ pub struct Family {
     pub editions: Vec<Editions>,
     /// What ranges of its versions are called.
     pub generations: Vec<Generation>,
-    /// What can be set of it.
+    /// Its settings.
     pub settings: Vec<Setting>,
     /// Named sets of settings.
     pub presets: Vec<Preset>,
-    /// What it writes when it runs.
+    /// Its logs.
     pub logs: Vec<Log>,
     pub(super) names: Vec<Pattern>,
     identity: Vec<(Field, Pattern)>,
-    /// The patterns as written, for display: what is compared, and with what.
+    /// The patterns as written, for display: the field, and the pattern.
     pub criteria: Vec<(&'static str, String)>,
 }
 
@@ -112,7 +112,7 @@ pub struct Editions {
     pub editions: Vec<String>,
 }
 
-/// What a range of a family's versions is called.
+/// The label of a range of a family's versions.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Generation {
@@ -159,7 +159,7 @@ impl Field {
     }
 }
 
-/// What a file is called and states of itself, as patterns compare it.
+/// The name and the stated texts of a file, as patterns match them.
 #[derive(Debug)]
 pub struct Stated {
     pub(super) name: String,
@@ -271,16 +271,16 @@ impl Recognition {
         &self.0.id
     }
 
-    /// The family, as far as it is said.
+    /// The family, as far as it is described.
     ///
     /// # Errors
-    /// What is wrong with the description.
+    /// The reason why the description is invalid.
     pub fn family(self, from: &Path) -> Result<Family, String> {
         Family::new(self.0, from).map_err(|(_, what)| what)
     }
 }
 
-/// Takes over others if there are none.
+/// Copies the others if there are none.
 fn fill<T: Clone>(own: &mut Vec<T>, theirs: &[T]) {
     if own.is_empty() {
         own.extend_from_slice(theirs);
@@ -291,7 +291,7 @@ fn fill<T: Clone>(own: &mut Vec<T>, theirs: &[T]) {
 /// times its length in memory.
 pub(crate) const LONGEST_CATALOG: u64 = 3 << 20;
 
-/// What a catalog file may hold, as a JSON Schema (draft 2020-12).
+/// The JSON Schema of a catalog file (draft 2020-12).
 pub fn schema() -> schemars::Schema {
     let settings = schemars::generate::SchemaSettings::draft2020_12().for_deserialize();
     settings.into_generator().into_root_schema_for::<File>()
@@ -323,7 +323,7 @@ pub fn parse(path: &Path, text: &str) -> Result<Vec<Family>, CatalogError> {
 }
 
 impl Family {
-    /// The family that is described. An error says what is wrong, and where, if that is not the family itself.
+    /// The described family. An error has the reason, and the position if it is not the family itself.
     fn new(mut entry: FamilyEntry, path: &Path) -> Result<Self, (Option<usize>, String)> {
         let (mut settings, mut presets) = (Vec::new(), Vec::new());
         for setting in std::mem::take(&mut entry.setting) {
@@ -430,14 +430,14 @@ impl Family {
         Some(&row.editions)
     }
 
-    /// What the generation of a version is called.
+    /// The label of the generation of a version.
     pub fn generation(&self, version: &Version) -> Option<&str> {
         let row = self.generations.iter().find(|row| row.versions.includes(version))?;
         Some(&row.label)
     }
 
-    /// Whether a file is of this family: its name is one of the names, if there are any, and it
-    /// states everything that is asked for.
+    /// Whether a file belongs to this family: it has one of the names, if there are any, and states every required
+    /// text.
     pub fn matches(&self, stated: &Stated) -> bool {
         let is_named = |name: &Pattern| name.is_match_folded(&stated.name);
         let named = self.names.is_empty() || self.names.iter().any(is_named);

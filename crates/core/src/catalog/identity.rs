@@ -1,4 +1,4 @@
-//! What a library says of itself, as far as that shows which family it belongs to.
+//! The identity that a library states, as far as it shows the family.
 
 use super::role::Role;
 use crate::path::{extension, same_name, stem};
@@ -12,8 +12,8 @@ pub const LIBRARY_EXTENSIONS: [&str; 3] = ["dll", "asi", "ocx"];
 /// or case, in letters, digits and `-`.
 ///
 /// The author's name is the resource's `OriginalFilename`, else the name that the library was linked under, else the
-/// resource's `InternalName`, else the file's own. What has the name of a Windows system library, and is not the
-/// system's own, is called by the product that it states.
+/// resource's `InternalName`, else the name of the file. A file with the name of a Windows system library that is not
+/// the system's own is named after its product.
 pub fn family_of(facts: &Facts, file_name: &str) -> String {
     let original = facts.string("OriginalFilename").filter(|name| is_library_name(name));
     let linked = || facts.export_name.as_deref().filter(|name| is_library_name(name));
@@ -84,7 +84,7 @@ pub fn companies_agree(a: &Facts, b: &Facts) -> bool {
 /// Whether two names are those of one maker, however spelled: with years or marks, with the form of the
 /// company or without, in full or in short.
 pub fn same_maker(a: &str, b: &str) -> bool {
-    // Forms of companies, and what is beside a name in a notice.
+    // Legal forms of companies, and words around a name in a copyright notice.
     const FORMS: [&str; 28] = [
         "ab",
         "ag",

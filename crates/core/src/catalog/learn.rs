@@ -13,7 +13,7 @@ use upright_spanner_change::{Folder, line};
 use upright_spanner_image::Facts;
 use upright_spanner_image::file::text_of;
 
-/// What the user says of a family that is learned.
+/// The user's answers about a learned family.
 #[derive(Debug, Clone, Default)]
 pub struct Lesson {
     /// The id, if the file's own name is not wanted.
@@ -22,7 +22,7 @@ pub struct Lesson {
     pub role: Option<Role>,
     /// The group of related families that it belongs to.
     pub group: Option<String>,
-    /// What people call it.
+    /// Its name for people.
     pub title: Option<String>,
 }
 
@@ -51,7 +51,7 @@ fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> FamilyEntry {
         title: lesson.title.or_else(|| text("FileDescription")),
         role: lesson.role.or_else(|| role_of(facts)),
         group: lesson.group,
-        // A file that says who made it and what it is may have any name in a game.
+        // A file that states its maker and product may have any name in a game.
         names: if tells && original.is_some() { Vec::new() } else { vec![file_name.to_owned()] },
         company: text("CompanyName").filter(|_| tells),
         product: text("ProductName").filter(|_| tells),
@@ -61,7 +61,7 @@ fn entry(facts: &Facts, file_name: &str, lesson: Lesson) -> FamilyEntry {
     }
 }
 
-/// Adds an entry to a catalog file, leaving what is there as it is.
+/// Adds an entry to a catalog file, and keeps the rest of the file.
 fn append(path: &Path, entry: &FamilyEntry) -> Result<()> {
     let text = match text_of(path, LONGEST_CATALOG) {
         Ok(text) => text,

@@ -6,7 +6,7 @@ use super::add::add_log;
 use super::log::LogEntry;
 use crate::error::Result;
 
-/// What is known of a log that is to be described.
+/// The known facts of a log to describe.
 #[derive(Debug)]
 pub(crate) struct LogLesson<'a> {
     /// Its folder with placeholders; empty if it is the component's.
@@ -56,7 +56,7 @@ fn without_numbers(name: &str) -> String {
     out + rest
 }
 
-/// A pattern of a line with a version: what stands before it, with any numbers and blanks.
+/// A pattern for a line with a version: the text before it, with any numbers and blanks.
 fn version_pattern(line: &str, version: &str) -> Option<String> {
     let at = line.find(version)?;
     let start = line[..at].char_indices().rev().take(BEFORE_VERSION).last();

@@ -1,5 +1,5 @@
-//! The logs of a family, as a catalog describes them: where one is, which line states the version, and which
-//! lines say that something is wrong.
+//! The logs of a family, as a catalog describes them: the location, the line with the version, and the lines that
+//! report errors.
 
 use encoding_rs::Encoding;
 use regex::{Regex, RegexBuilder};
@@ -10,13 +10,13 @@ use super::pattern::{Pattern, escape};
 use super::setting::admits;
 use upright_spanner_image::{Requirement, Version};
 
-/// What a pattern may take up when it is made ready: those of real logs take a few kilobytes.
+/// The memory limit of a compiled pattern: those of real logs take a few kilobytes.
 const MOST_MEMORY: usize = 1 << 20;
 
 /// Patterns of errors of one log: more would make reading one slow.
 const MOST_PATTERNS: usize = 64;
 
-/// What is in a file's name for that of the executable that counts.
+/// In the name of a log, the name of the game's executable.
 const EXE_NAME: &str = "{exe-name}";
 
 /// A log of a family.
@@ -35,7 +35,7 @@ pub struct Log {
     unknown_game: Option<String>,
 }
 
-/// What is looked for in a log, ready to be compared with.
+/// The compiled patterns of a log.
 #[derive(Debug, Clone, Default)]
 pub struct LogPatterns {
     /// Finds the version, if a line states it.
@@ -55,8 +55,8 @@ pub(super) struct LogEntry {
     #[schemars(with = "Option<String>")]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub builds: Option<Requirement>,
-    /// The file, with placeholders; a path without one is beside the component. `*` and `?` in its name stand
-    /// for what differs from one start to the next.
+    /// The file, with placeholders; without one the path is relative to the component. `*` and `?` match the part of
+    /// the name that changes with each start.
     pub file: String,
     /// A regular expression; its first group, or all of it, is the version that the component states.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -91,7 +91,7 @@ impl Log {
         Pattern::new(&self.name.replace(EXE_NAME, &escape(exe_name)))
     }
 
-    /// What is looked for in it. A pattern that would take up too much finds nothing.
+    /// The patterns to search for. A pattern over the memory limit matches nothing.
     pub fn patterns(&self) -> LogPatterns {
         LogPatterns {
             version: self.version.as_deref().and_then(expression),
@@ -105,7 +105,7 @@ impl LogEntry {
     /// The log that is described.
     ///
     /// # Errors
-    /// What is wrong with the description.
+    /// The reason why the description is invalid.
     pub fn into_log(self) -> Result<Log, String> {
         let file = self.file.replace('\\', "/");
         let of = |what: String| format!("log `{file}`: {what}");

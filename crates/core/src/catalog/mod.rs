@@ -1,4 +1,4 @@
-//! Families: what a component is called. The user's catalog says it, else the file itself.
+//! Families: the names of components. The user's catalog has them, otherwise the file itself.
 
 mod add;
 mod entry;
@@ -112,7 +112,7 @@ impl Catalog {
         if own.families.is_empty() && own.errors.is_empty() {
             return Cow::Borrowed(self);
         }
-        // A stranger's word goes for the game that it is beside.
+        // A stranger's catalog counts only for the game that it is beside.
         for family in &mut own.families {
             family.settings.retain(|setting| setting.place.is_in_game());
             family.logs.retain(Log::is_in_game);
@@ -122,8 +122,7 @@ impl Catalog {
         Cow::Owned(own)
     }
 
-    /// This catalog with families that others describe behind its own: of one that it has, they say what it leaves
-    /// open.
+    /// This catalog with families that others describe: they complete the ones it has.
     pub(crate) fn completed_by(mut self, others: Vec<Family>) -> Self {
         let mut places: HashMap<String, usize> = HashMap::new();
         for (place, own) in self.families.iter().enumerate() {

@@ -46,7 +46,7 @@ impl Pattern {
     /// Reads a pattern.
     ///
     /// # Errors
-    /// Says what is wrong with it.
+    /// The reason why it is not a valid pattern.
     pub fn new(text: &str) -> Result<Self, String> {
         let wrong = |what: &str| format!("`{text}` is not a valid pattern: {what}");
         if text.chars().count() > LONGEST {
@@ -89,7 +89,7 @@ impl Pattern {
             Self::Pieces(pieces) => pieces,
         };
         let (mut at, mut rest) = (0, text.chars());
-        // If any text began last, and what it has not taken yet.
+        // The start of the last `*`, and the text that it has not consumed yet.
         let mut any = None;
 
         loop {
@@ -113,7 +113,7 @@ impl Pattern {
     }
 }
 
-/// What stands between brackets; the opening one is taken already.
+/// The set in brackets; the opening bracket is consumed already.
 fn one_of(rest: &mut std::str::Chars<'_>) -> Option<Piece> {
     let mut ranges = Vec::new();
     let mut inside = true;
@@ -122,7 +122,7 @@ fn one_of(rest: &mut std::str::Chars<'_>) -> Option<Piece> {
     }
     loop {
         let from = rest.next()?;
-        // One that stands first is meant as it is.
+        // A `]` right after the opening bracket is a member.
         if from == ']' && !ranges.is_empty() {
             return Some(Piece::OneOf(ranges.into(), inside));
         }

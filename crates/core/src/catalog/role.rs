@@ -1,11 +1,11 @@
-//! What a component does for a game, and the words in its own description that show it.
+//! The role of a component in a game, and the words in its description that show it.
 
 use std::fmt;
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// What a component does for a game.
+/// The role of a component in a game.
 #[derive(
     Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, JsonSchema, Deserialize,
 )]
@@ -67,8 +67,8 @@ impl fmt::Display for Role {
     }
 }
 
-/// Words in a description, in lower case; the first match in this order decides, so the narrower
-/// roles stand before the wider ones.
+/// Words in a description, in lower case. The first match in this order decides, so the narrower roles are before the
+/// wider ones.
 const WORDS: [(&str, Role); 18] = [
     ("frame gen", Role::FrameGeneration),
     ("framegen", Role::FrameGeneration),

@@ -12,26 +12,26 @@ use upright_spanner_settings::{Format, KeyPath};
 /// A setting that a catalog describes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Setting {
-    /// What people type for it.
+    /// Its name on the command line.
     pub name: String,
-    /// What people call it.
+    /// Its name for people.
     pub title: Option<String>,
-    /// What it does.
+    /// Its effect.
     pub about: Option<String>,
-    /// Whom or what it affects, if that is more than this game.
+    /// The people or things it affects, if not only this game.
     pub affects: Option<String>,
     /// Which versions of the family have it; all, if it is left out.
     pub builds: Option<Requirement>,
-    /// What it can be.
+    /// Its allowed values.
     pub allowed: Allowed,
-    /// Where it is.
+    /// Its location.
     pub place: SettingPlace,
 }
 
-/// What a setting can be.
+/// The allowed values of a setting.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Allowed {
-    /// One of several values, each with what people call it.
+    /// One of several values, each with a label.
     Choice(Vec<Choice>),
     /// A number.
     Number {
@@ -49,22 +49,22 @@ pub enum Allowed {
 pub struct Choice {
     /// As it is written.
     pub value: String,
-    /// What people call it.
+    /// Its label for people.
     pub label: Option<String>,
 }
 
 impl Choice {
-    /// What people call it.
+    /// Its label, or the value.
     pub fn name(&self) -> &str {
         self.label.as_deref().unwrap_or(&self.value)
     }
 }
 
-/// The tables of what a game is started with: what is handed to it, and the variables of its environment.
+/// The tables of a game's start arguments and environment variables.
 pub(crate) const ARGUMENTS: &str = "arguments";
 pub(crate) const ENVIRONMENT: &str = "environment";
 
-/// Where a setting is.
+/// The location of a setting.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum SettingPlace {
     /// A key of a settings file.
@@ -83,9 +83,9 @@ pub enum SettingPlace {
         /// Its type, as the system numbers it.
         kind: u32,
     },
-    /// What the game is started with: an argument.
+    /// A start argument of the game.
     Argument(KeyPath),
-    /// What the game is started with: a variable of its environment.
+    /// An environment variable of the game.
     Environment(KeyPath),
 }
 
@@ -104,13 +104,13 @@ impl SettingPlace {
 /// A named set of settings.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Preset {
-    /// What people type for it.
+    /// Its name on the command line.
     pub name: String,
-    /// What people call it.
+    /// Its name for people.
     pub title: Option<String>,
     /// For which versions of the family it is; all, if it is left out.
     pub builds: Option<Requirement>,
-    /// What it sets: values by the names of settings.
+    /// Its values, by the names of settings.
     pub settings: BTreeMap<String, String>,
 }
 
@@ -129,7 +129,7 @@ impl Preset {
 }
 
 impl Allowed {
-    /// The value as it is written that a text names, by its label or by itself.
+    /// The written value that a text names, by its label or directly.
     pub fn value_of(&self, text: &str) -> Option<String> {
         match self {
             Self::Text => Some(text.to_owned()),
@@ -149,7 +149,7 @@ impl Allowed {
         }
     }
 
-    /// What people call each value, if these are few.
+    /// The labels of the values, if there are only a few.
     pub fn names(&self) -> Vec<String> {
         match self {
             Self::Choice(choices) => {
@@ -159,7 +159,7 @@ impl Allowed {
         }
     }
 
-    /// What people call a value.
+    /// The label of a value.
     pub fn label_of(&self, value: &str) -> String {
         let choices = match self {
             Self::Choice(choices) => &choices[..],
@@ -170,7 +170,7 @@ impl Allowed {
     }
 }
 
-/// What it can be, in words.
+/// The allowed values in words.
 impl fmt::Display for Allowed {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
@@ -202,7 +202,7 @@ pub enum SettingKind {
     Text,
 }
 
-/// A value as it is written: by itself, or with a label.
+/// A written value: alone, or with a label.
 #[derive(Debug, Clone, Deserialize, JsonSchema)]
 #[serde(untagged)]
 enum ChoiceEntry {
@@ -244,19 +244,19 @@ enum SectionEntry {
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 #[schemars(rename = "Setting")]
 pub(super) struct SettingEntry {
-    /// What people type for it.
+    /// Its name on the command line.
     name: String,
     title: Option<String>,
-    /// What it does.
+    /// Its effect.
     about: Option<String>,
-    /// Whom or what it affects, if that is more than this game.
+    /// The people or things it affects, if not only this game.
     affects: Option<String>,
     /// Which versions of the family have it.
     #[schemars(with = "Option<String>")]
     builds: Option<Requirement>,
     #[serde(default)]
     kind: SettingKind,
-    /// What a `choice` can be.
+    /// The values of a `choice`.
     values: Option<Vec<ChoiceEntry>>,
     /// How a `switch` is written when it is on: `1`, if it is left out.
     on: Option<Scalar>,
@@ -281,7 +281,7 @@ pub(super) struct SettingEntry {
     /// `text`, `expandable`, `binary`, `dword`, `texts`, `qword`, or a number from 0 to 11.
     #[serde(rename = "type")]
     value_type: Option<String>,
-    /// An argument that the game is started with; `{value}` in it stands for the value.
+    /// A start argument; `{value}` in it is replaced by the value.
     argument: Option<String>,
     /// A variable of the environment that the game is started in.
     environment: Option<String>,
@@ -292,7 +292,7 @@ pub(super) struct SettingEntry {
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 #[schemars(rename = "Preset")]
 pub(super) struct PresetEntry {
-    /// What people type for it.
+    /// Its name on the command line.
     name: String,
     title: Option<String>,
     /// For which versions of the family it is.
@@ -306,7 +306,7 @@ impl SettingEntry {
     /// The setting that is described.
     ///
     /// # Errors
-    /// What is wrong with the description.
+    /// The reason why the description is invalid.
     pub fn into_setting(self) -> Result<Setting, String> {
         let name = self.name.clone();
         let of = |what: String| format!("setting `{name}`: {what}");
@@ -396,7 +396,7 @@ impl PresetEntry {
     /// The preset that is described, of a family with these settings.
     ///
     /// # Errors
-    /// What is wrong with the description.
+    /// The reason why the description is invalid.
     pub fn into_preset(self) -> Result<Preset, String> {
         let Self { name, title, builds, settings } = self;
         if settings.is_empty() {

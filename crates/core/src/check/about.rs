@@ -1,10 +1,10 @@
-//! What each finding means: the text behind `explain` and the page of findings.
+//! The meaning of each finding: the text behind `explain` and the page of findings.
 
 use std::borrow::Cow;
 
 use crate::remedy::{Action, Remedy};
 
-/// What is for the user to fill in.
+/// A placeholder for the user to fill in.
 const GAME: Cow<'static, str> = Cow::Borrowed("GAME");
 const BUILD: Cow<'static, str> = Cow::Borrowed("BUILD");
 const FAMILY: Cow<'static, str> = Cow::Borrowed("FAMILY");
@@ -14,18 +14,18 @@ const SAVES: Cow<'static, str> = Cow::Borrowed("saves");
 const VERSION: Cow<'static, str> = Cow::Borrowed("VERSION");
 const NAME: Cow<'static, str> = Cow::Borrowed("NAME");
 
-/// What there is to know of a finding.
+/// The description of a finding.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct About {
     /// The code.
     pub code: &'static str,
-    /// What the check found.
+    /// The cause.
     pub cause: &'static str,
-    /// What comes of it.
+    /// The consequence.
     pub consequence: &'static str,
     /// What to do.
     pub remedy: Remedy,
-    /// The finding as it is said.
+    /// An example of the finding.
     pub example: &'static str,
     /// Whether it can be overridden: without a place for a file there is nothing to continue with.
     pub overridable: bool,
@@ -568,7 +568,7 @@ pub static ABOUT: [About; 63] = [
     ),
 ];
 
-/// What there is to know of a code.
+/// The description of a code.
 pub fn explain(code: &str) -> Option<&'static About> {
     ABOUT.iter().find(|about| about.code.eq_ignore_ascii_case(code))
 }

@@ -29,19 +29,19 @@ fn finding(input: &CheckInput<'_>, Advised { feed, advice }: Advised<'_>) -> Fin
         remedy::as_of(feed),
         advice.why
     );
-    // What is there works as it did; only what would come is kept away.
+    // The present component works as before; the advice only concerns new ones.
     let severity = if input.in_place { Severity::Warn } else { Severity::Stop };
     Finding::new(code, severity, sentence, remedy::for_another(input))
 }
 
-/// What a feed says of a download that is to be got, before it is known for which game.
+/// The advice of a feed about a download, before the game is known.
 pub(crate) fn of_download(id: &str, feed: &str, advice: &Advice) -> Finding {
     let (code, what) = said(advice);
     let sentence = format!("{id} {what}, says the feed {feed}: {}", advice.why);
     Finding::new(code, Severity::Stop, sentence, "Get another build.")
 }
 
-/// The code, and what is said of the build.
+/// The code, and the sentence about the build.
 fn said(advice: &Advice) -> (&'static str, String) {
     match (advice.what, advice.about()) {
         (Counsel::Withdrawn, _) => (WITHDRAWN, "was taken back by who publishes it".to_owned()),

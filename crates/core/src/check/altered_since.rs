@@ -11,7 +11,7 @@ use upright_spanner_change::{Place, Target};
 
 pub(crate) const CODE: &str = "altered-since";
 
-/// Said where what is there stays.
+/// For a target that keeps its present state.
 pub(crate) fn left_alone(place: &Target, fitted: &Side, now: &Side) -> Finding {
     let (fitted, is) = (describe(fitted), describe(now));
     let sentence = if fitted == is {
@@ -38,7 +38,7 @@ pub(crate) fn replaced(place: &Target, now: &Side) -> Finding {
     Finding::new(CODE, Severity::Warn, sentence, "undo brings it back.")
 }
 
-/// Said of what was moved aside and is not where it was kept.
+/// For a tree that was moved aside and is not in that place any more.
 pub(crate) fn not_kept(place: &Place, kept: &Path) -> Finding {
     let sentence = format!(
         "{place} does not come back: it was moved aside to {}, and is not there any more.",
@@ -52,7 +52,7 @@ pub(crate) fn not_kept(place: &Place, kept: &Path) -> Finding {
     )
 }
 
-/// Said of what was moved aside if something else is in its place now.
+/// For a tree that was moved aside and whose old place is occupied now.
 pub(crate) fn occupied(place: &Place, kept: &Path) -> Finding {
     let sentence =
         format!("{place} is there again, so what was moved aside stays in {}.", slashes(kept));

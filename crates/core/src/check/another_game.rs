@@ -1,4 +1,4 @@
-//! `another-game`: what was given to wind a game from has too few paths in common with it, or is at another level.
+//! `another-game`: the release for a wind has too few paths in common with the game, or is at another level.
 
 use std::path::Path;
 

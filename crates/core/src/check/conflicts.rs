@@ -20,7 +20,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
                 && relation.is_about(input.subject.version.as_ref())
                 && relation.names(other.version.as_ref())
         });
-        // What is in place is reported once, by the one whose entry says so.
+        // A conflict between two present components is reported once, for the family whose entry declares it.
         let family = input.situation.catalog.family(other.family).filter(|_| !input.in_place);
         let theirs = family.into_iter().flat_map(|family| &family.conflicts).filter(|relation| {
             same_name(&relation.family, input.subject.family)

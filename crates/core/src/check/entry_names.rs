@@ -17,7 +17,7 @@ pub(super) struct Load {
     pub name: String,
     /// The image that imports it.
     pub by: TreePath,
-    /// How many images lie between it and the executable.
+    /// The number of images between it and the executable.
     pub depth: usize,
 }
 
@@ -29,7 +29,7 @@ pub(super) fn loads(graph: &Graph) -> Vec<Load> {
         std::iter::successors(Some(image), by).count() - 1
     };
     let (mut loads, mut known) = (Vec::new(), HashSet::new());
-    // What is loaded by its name may not be: it opens no door for others.
+    // A library that is loaded at run time may not be loaded at all, so it does not count as a way in.
     for image in process.images.iter().filter(|image| image.how != How::ByName) {
         for edge in image.edges.iter().filter(|edge| !edge.forwarded) {
             if known.insert(fold(&edge.library)) {
@@ -58,9 +58,9 @@ pub struct EntryName {
     pub by: TreePath,
     /// Whether it is loaded at the first call, instead of at the start.
     pub delayed: bool,
-    /// How many functions a stand-in has to offer.
+    /// The number of functions that a stand-in must export.
     pub functions: usize,
-    /// What has the name already: its family.
+    /// The family that has the name already.
     pub taken_by: Option<String>,
 }
 

@@ -1,5 +1,5 @@
-//! `entry-not-loaded`: a stand-in or a loader under a name that neither the executable nor an image
-//! that it loads imports.
+//! `entry-not-loaded`: a stand-in or a loader under a name that neither the executable nor any image it loads
+//! imports.
 
 use super::entry_names::loads;
 use super::{CheckInput, Swap};
@@ -51,7 +51,7 @@ fn not_preferred(
     name: &str,
     exe: &str,
 ) -> Option<Finding> {
-    // What comes is preferred by its own step.
+    // A new library is preferred by a step of the same plan.
     let environment = input.view().environment.as_ref().filter(|_| input.in_place)?;
     if !can_be_stood_in(name) || !environment.takes_its_own(name, swap.facts.machine) {
         return None;

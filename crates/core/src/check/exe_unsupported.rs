@@ -1,5 +1,4 @@
-//! `exe-unsupported` and `exe-unknown`: the game's version is not among those that a build goes
-//! with, or nothing states it.
+//! `exe-unsupported` and `exe-unknown`: a build does not support the game's version, or no version is stated.
 
 use super::{CheckInput, keyed_elsewhere, remedy};
 use crate::finding::{Finding, Severity};
@@ -40,7 +39,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     Some(Finding::new("exe-unsupported", Severity::Stop, sentence, remedy))
 }
 
-/// That it is not known whether a build goes with the game.
+/// The finding that support is unknown.
 fn unknown(input: &CheckInput<'_>, sentence: String) -> Finding {
     let remedy = (
         "Look up the game's version, and name the file that states it.",

@@ -41,7 +41,7 @@ fn at(input: &CheckInput<'_>, swap: &Swap<'_>) -> Option<Finding> {
         let imports = imports.iter().filter(|import| same_name(&import.dll, name));
         imported.extend(imports.flat_map(|import| &import.symbols).map(ToString::to_string));
     }
-    // What the game imports is the law's.
+    // Functions that the game imports are covered by the law.
     if missing.iter().any(|symbol| imported.contains(*symbol)) {
         return None;
     }

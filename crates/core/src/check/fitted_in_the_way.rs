@@ -6,7 +6,7 @@ use upright_spanner_change::Place;
 
 pub(crate) const CODE: &str = "fitted-in-the-way";
 
-/// Said of the components that are in the way, each with its place; `keep` is what the user chose.
+/// For the components that are in the way, each with its place; `keep` is the user's choice.
 pub(crate) fn finding(fitted: &[(String, Place)], keep: Option<bool>) -> Finding {
     let mut names: Vec<String> =
         fitted.iter().map(|(family, at)| format!("{family} at {at}")).collect();

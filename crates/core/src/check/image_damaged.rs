@@ -1,5 +1,5 @@
-//! `image-damaged` and `download-unfinished`: files that have the name of a library or a program and are none, or not
-//! a whole one, wherever the game would read them.
+//! `image-damaged` and `download-unfinished`: files with the name of a library or a program that are not images, or
+//! not complete, in a place where the game would read them.
 
 use std::collections::BTreeSet;
 
@@ -12,7 +12,7 @@ use crate::situation::Situation;
 pub(crate) fn check(situation: &Situation<'_>) -> Vec<Finding> {
     let asked_for: BTreeSet<&TreePath> = asked_for(situation);
     let damaged = situation.view.unusable.iter().filter(|image| image.is_damaged());
-    // What an image asks for is said with who asks.
+    // A library that an image requests is reported with that image.
     let damaged = damaged.filter(|image| {
         !asked_for.contains(&image.path) && !is_unfinished_download(image.path.file_name())
     });

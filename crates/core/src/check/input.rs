@@ -16,7 +16,7 @@ use upright_spanner_image::{
     Export, Facts, Import, Machine, Requirement, SignatureStatus, Version,
 };
 
-/// What is checked, and where: what it would be to have it there, or what it is.
+/// The subject of a check and its situation: a build that could be fitted, or a component that is present.
 pub(crate) struct CheckInput<'a> {
     pub situation: &'a Situation<'a>,
     pub subject: Subject<'a>,
@@ -24,11 +24,11 @@ pub(crate) struct CheckInput<'a> {
     pub swaps: Vec<Swap<'a>>,
     /// Builds of other families that come in the same change.
     pub alongside: &'a [Alongside],
-    /// Whether the subject is what the game has now, rather than what it would have.
+    /// Whether the subject is present in the game, rather than planned.
     pub in_place: bool,
 }
 
-/// What is checked: a build that would come, or a component that is there.
+/// The subject of a check: a build to fit, or a present component.
 pub(crate) struct Subject<'a> {
     /// What to call it, as in `lens@2.9.1`.
     pub name: String,
@@ -44,7 +44,7 @@ pub(crate) struct Subject<'a> {
     pub supports: Option<&'a Requirement>,
     /// The name of its library.
     pub file_name: &'a str,
-    /// What its library says of itself, if it is an image.
+    /// The facts of its library, if it is an image.
     pub facts: Option<&'a Facts>,
     pub signature: SignatureStatus,
 }
@@ -60,7 +60,7 @@ pub(crate) struct Alongside {
 pub(crate) struct Other<'a> {
     pub family: &'a str,
     pub version: Option<Version>,
-    /// Where it lies; it is not there yet if it comes in the same change.
+    /// The library in the game; `None` if the same change adds it.
     pub library: Option<&'a Library>,
 }
 
@@ -79,9 +79,9 @@ pub(crate) struct Swap<'a> {
     pub place: Place,
     pub facts: &'a Facts,
     pub content: Option<Content>,
-    /// What is there now.
+    /// The present library.
     pub old: Option<&'a Library>,
-    /// Whether what is there now is the same to the last byte.
+    /// Whether the present library is identical.
     pub unchanged: bool,
     /// The version that the game shipped there.
     pub shipped: Option<Version>,
@@ -105,8 +105,8 @@ impl<'a> Subject<'a> {
         }
     }
 
-    /// A component that is there. What it supports is known from the build of the rack that it is, else
-    /// from the feed that has it, if there is one.
+    /// A present component. Its supported versions come from the build on the rack with the same content, otherwise
+    /// from the feed that lists it.
     pub fn component(library: &'a Library, situation: &Situation<'a>) -> Self {
         let Situation { builds, feeds, .. } = *situation;
         let facts = &library.facts;
@@ -147,7 +147,7 @@ impl<'a> Subject<'a> {
 }
 
 impl<'a> CheckInput<'a> {
-    /// What the survey found of the game.
+    /// The survey's view of the game.
     pub fn view(&self) -> &'a GameView {
         self.situation.view
     }
@@ -195,7 +195,7 @@ impl<'a> CheckInput<'a> {
         there.chain(coming).collect()
     }
 
-    /// What a library offers that takes its place.
+    /// The exports of the library that would replace it.
     pub fn exports(&self, swap: &Swap<'_>) -> Option<Vec<Export>> {
         self.situation.window.exports(match &swap.content {
             Some(content) => ImageAt::Stored(content),
@@ -203,7 +203,7 @@ impl<'a> CheckInput<'a> {
         })
     }
 
-    /// What the images of the game import, of those that import from a library of that name.
+    /// The symbols that images of the game import from a library of that name.
     pub fn importers(&self, name: &str) -> impl Iterator<Item = Arc<Vec<Import>>> {
         let programs = self.view().programs.iter().map(|p| (&p.path, &p.facts));
         let libraries = self.view().libraries.iter().filter(|library| !library.put_aside);
@@ -218,7 +218,7 @@ impl<'a> CheckInput<'a> {
     }
 }
 
-/// What the state of the machine is, as far as it matters for a change.
+/// The state of the machine, as far as it matters for a change.
 #[derive(Debug, Default)]
 pub(crate) struct Conditions {
     /// Files that something has in use.
@@ -235,7 +235,7 @@ pub(crate) struct Conditions {
     pub kept: u64,
     /// The id of the game.
     pub game: String,
-    /// The prefix whose registry is to be altered, if its programs run and nothing is known to set it through.
+    /// The prefix whose registry a plan alters, if its programs run and no command is known to set it through.
     pub prefix: Option<InUse>,
 }
 

@@ -1,5 +1,4 @@
-//! `keyed-elsewhere`: an extender's part whose name, or what it states of itself, holds another
-//! version of the executable.
+//! `keyed-elsewhere`: an extender's part whose name or strings contain another version of the executable.
 
 use super::{CheckInput, remedy};
 use crate::catalog::{Role, keyed_to, stated_versions};
@@ -25,7 +24,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
 /// The versions of the game that the library is keyed to, and what says each. A name is a key if the file is an
 /// extender's or is in the place of one that is keyed.
 pub(super) fn keys(input: &CheckInput<'_>) -> Vec<(Version, String)> {
-    // What the user or the catalog says of the versions stands over a name.
+    // A statement of the user or the catalog overrides a name.
     if input.subject.supports.is_some() {
         return Vec::new();
     }

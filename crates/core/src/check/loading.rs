@@ -22,7 +22,7 @@ pub(crate) const DAMAGED: &str = "image-damaged";
 pub(crate) fn finding(situation: &Situation<'_>, broken: &Broken, severity: Severity) -> Finding {
     let Broken { program, image, edge, .. } = broken;
     let (library, exe) = (&edge.library, program.file_name());
-    // What is loaded by its name is asked for by no one in particular.
+    // A library that is loaded at run time has no particular importer.
     let who = match edge.path() {
         Some(path) if path.same_as(image) => exe,
         _ if image == program => exe,
@@ -83,7 +83,7 @@ pub(crate) fn finding(situation: &Situation<'_>, broken: &Broken, severity: Seve
     finding
 }
 
-/// What comes of it.
+/// The consequence of broken loading.
 fn consequence(broken: &Broken) -> String {
     let exe = broken.program.file_name();
     match broken.how {
@@ -99,7 +99,7 @@ pub(super) fn lies_elsewhere(situation: &Situation<'_>, broken: &Broken) -> bool
     broken.edge.outcome == Outcome::Missing && elsewhere(situation, &broken.edge.library).is_some()
 }
 
-/// Where in the game a library of a name lies.
+/// Where a library of a name is in the game.
 fn elsewhere<'a>(situation: &Situation<'a>, library: &str) -> Option<&'a TreePath> {
     let libraries = situation.view.libraries.iter().filter(|other| !other.put_aside);
     let mut named = libraries.filter(|other| same_name(other.path.file_name(), library));
@@ -129,7 +129,7 @@ fn for_missing(situation: &Situation<'_>, broken: &Broken, machine: Machine) -> 
     .into()
 }
 
-/// What to do about a file that is not what is asked for.
+/// The remedy for a file that is not the requested one.
 pub(super) fn for_file(
     situation: &Situation<'_>,
     path: &TreePath,
@@ -162,7 +162,7 @@ fn for_entry(situation: &Situation<'_>, path: &TreePath) -> Remedy {
     })
 }
 
-/// What the records can put back at a path.
+/// The state at a path that the records can restore.
 fn from_records(situation: &Situation<'_>, path: &TreePath) -> Option<Remedy> {
     let entry = situation.ledger.get(&path.clone().into())?;
     let (game, family) = (situation.game().id.clone(), entry.owner.family()?.to_owned());
@@ -183,8 +183,8 @@ fn is_as_left(situation: &Situation<'_>, entry: &LedgerEntry) -> bool {
     now.is_ok_and(|now| now.same_as(&entry.last))
 }
 
-/// What a build of the rack can do: the newest whose library has a name, runs on a machine, and offers what
-/// is wanted of it.
+/// The build of the rack that can help: the newest whose library has a name, runs on a machine, and exports the
+/// wanted symbols.
 fn from_rack(
     situation: &Situation<'_>,
     name: &str,

@@ -8,8 +8,8 @@ use crate::situation::Situation;
 use crate::survey::Library;
 use upright_spanner_change::Place;
 
-/// What a library of a game is mixed with. Only if the rack has the build that it is of and another: without these
-/// nothing shows of which build a part is, and no file is read for it.
+/// The builds that a library of a game is mixed with. Only if the rack has its build and another: otherwise nothing
+/// shows the build of a part, and no file is read for it.
 pub(crate) fn check(situation: &Situation<'_>, library: &Library) -> Option<Finding> {
     let version = library.facts.version();
     let of_family = || {
@@ -65,7 +65,7 @@ fn mixed(
     Some(Finding::new("mixed-builds", Severity::Warn, sentence, remedy))
 }
 
-/// Where a part is in the game, relative to a library.
+/// The place of a part in the game, relative to a library.
 fn place_of(situation: &Situation<'_>, library: &Library, placement: &Placement) -> Place {
     let place = match placement.bay.as_str() {
         ROOT => placement.to.clone().into(),

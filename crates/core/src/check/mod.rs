@@ -1,5 +1,5 @@
-//! Findings: what speaks against a change, found before anything is copied. One file per check;
-//! each is pure and looks only at what it is given.
+//! Findings: the reasons against a change, found before any file is copied. One file for each check; a check is pure
+//! and uses only its input.
 
 mod about;
 mod entry_names;

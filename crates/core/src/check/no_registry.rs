@@ -1,4 +1,4 @@
-//! `no-registry`: a value of the registry is to be set if there is none that the game would see.
+//! `no-registry`: a registry value should be set, but the game has no registry.
 
 use crate::finding::{Finding, Severity};
 use crate::game::Game;

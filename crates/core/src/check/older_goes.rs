@@ -1,4 +1,4 @@
-//! `older-goes`: an older one under another name is taken out for what comes.
+//! `older-goes`: an older version under another name is removed.
 
 use crate::finding::{Finding, Severity};
 use crate::rack::Build;

@@ -1,4 +1,4 @@
-//! `older-than-shipped`: the build is older than what the game itself brought.
+//! `older-than-shipped`: the build is older than the shipped version.
 
 use super::CheckInput;
 use crate::finding::{Finding, Severity};

@@ -1,4 +1,4 @@
-//! `other-volume`: what is replaced is kept on another volume than the game's.
+//! `other-volume`: the replaced content is stored on a different volume from the game's.
 
 use super::Conditions;
 use crate::finding::{Finding, Severity};

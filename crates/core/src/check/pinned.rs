@@ -63,7 +63,7 @@ pub(crate) fn in_the_way(game: &Game, pin: &Pin) -> Finding {
     Finding::new("pinned", Severity::Stop, sentence, remedy)
 }
 
-/// Where a family is kept, and why.
+/// The version a family is pinned at, and the reason.
 fn kept(input: &CheckInput<'_>, pin: &Pin) -> String {
     let title = &input.situation.game().title;
     format!("{} is pinned to {} in {title} (\"{}\")", pin.family, pin.at(), pin.why)

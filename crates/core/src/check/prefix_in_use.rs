@@ -1,4 +1,4 @@
-//! `prefix-in-use`: a program of the prefix runs, and would write its own registry over what is set in the file.
+//! `prefix-in-use`: a program of the prefix is running and would overwrite values that are set in the file.
 
 use super::Conditions;
 use crate::finding::{Finding, Severity};

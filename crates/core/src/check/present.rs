@@ -1,4 +1,4 @@
-//! Checks of what a game has now: the whole of what it would load, and family by family.
+//! Checks of the present state of a game: everything it would load, and each family.
 
 use super::input::{CheckInput, Subject, Swap};
 use super::run::check;
@@ -12,30 +12,30 @@ use crate::situation::Situation;
 use crate::survey::Library;
 use upright_spanner_image::Version;
 
-/// What the checks say of one game.
+/// The results of the checks of one game.
 #[derive(Debug, Default)]
 pub struct CheckedGame {
-    /// What is said of the game itself: its programs, and all that they load that is not a component.
+    /// The findings about the game itself: its programs, and everything they load that is not a component.
     pub findings: Vec<Finding>,
     /// Each family of its components.
     pub families: Vec<CheckedFamily>,
 }
 
-/// What the checks say of one family in one game.
+/// The results of the checks of one family in one game.
 #[derive(Debug)]
 pub struct CheckedFamily {
     /// The family.
     pub family: String,
     /// Its version in the game, if all its files have the same.
     pub version: Option<Version>,
-    /// What the findings come to.
+    /// The verdict of the findings.
     pub verdict: Verdict,
     /// The findings, the gravest first.
     pub findings: Vec<Finding>,
 }
 
 impl CheckedGame {
-    /// What the findings about the game itself come to.
+    /// The verdict of the findings about the game itself.
     pub fn own_verdict(&self) -> Verdict {
         Verdict::of(&self.findings)
     }
@@ -70,7 +70,7 @@ pub(crate) fn check_present(situation: &Situation<'_>) -> CheckedGame {
         let family = family_of(situation, &broken);
         let severity = severity(situation, &broken, family.is_some());
         let finding = loading::finding(situation, &broken, severity);
-        // What keeps the game from starting is said of the game, whoever it is that lacks something.
+        // A finding that keeps the game from starting belongs to the game, whichever image lacks something.
         if family.is_some() && broken.is_vital() {
             whole.push((None, finding.clone()));
         }
@@ -108,9 +108,9 @@ fn component_at<'a>(situation: &Situation<'a>, path: &TreePath) -> Option<&'a Li
 fn severity(situation: &Situation<'_>, broken: &Broken, is_component: bool) -> Severity {
     match broken.how {
         _ if broken.is_vital() => Severity::Stop,
-        // A game that loads libraries by their names may have loaded that one, wherever it lies.
+        // A game that loads libraries at run time may have loaded this one from any folder.
         How::ByName if loading::lies_elsewhere(situation, broken) => Severity::Note,
-        // What is asked for at the first call may never be.
+        // A delay-loaded library may never be requested.
         _ if broken.edge.delayed && !is_component => Severity::Note,
         _ if is_component => Severity::Warn,
         How::AtStart | How::AtFirstCall if broken.counts => Severity::Warn,

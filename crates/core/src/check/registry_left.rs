@@ -5,7 +5,7 @@ use crate::remedy::Action;
 
 pub(crate) const CODE: &str = "registry-left";
 
-/// Says what a file of a build would set, each as `value: before → after`.
+/// For the values that a file of a build would set, each as `value: before → after`.
 pub(crate) fn finding(build: &str, file: &str, values: &[String]) -> Finding {
     let sentence = format!(
         "{build} brings {file}, which would set in the registry: {}. That is left.",

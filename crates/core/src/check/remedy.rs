@@ -1,4 +1,4 @@
-//! Remedies, worked out from what is on the rack.
+//! Remedies that use the builds on the rack.
 
 use super::CheckInput;
 use crate::catalog::Relation;
@@ -8,8 +8,8 @@ use crate::rack::{Build, Needs};
 use crate::remedy::{Action, Remedy};
 use upright_spanner_image::{Requirement, Version, requirement::Coverage};
 
-/// Whether something supports a version of the game: by what is said of it, else by the version that its name has;
-/// `None` if it names no versions.
+/// Whether something supports a version of the game: by its statement, else by the version in its name; `None` if it
+/// names no versions.
 fn coverage(
     supports: Option<&Requirement>,
     key: Option<Version>,
@@ -32,8 +32,8 @@ fn coverage_of(build: &Build, game: &Version) -> Option<Coverage> {
     coverage(build.supports.as_ref(), build.key(), game)
 }
 
-/// What to do when a build does not support the game's version: another build of the rack that does, or what is left
-/// if there is none.
+/// The remedy if a build does not support the game's version: a build of the rack that does, or the remaining
+/// options.
 pub(super) fn for_version(input: &CheckInput<'_>, game: &Version) -> Remedy {
     let family = input.subject.family;
     let machine = input.view().machine().or(input.subject.machine);
@@ -138,7 +138,7 @@ pub(super) fn for_another(input: &CheckInput<'_>) -> Remedy {
     }
 }
 
-/// What the game needs of a build, by what of it decides which builds will do.
+/// The game's requirements for a build.
 pub(super) fn needs<'a>(input: &CheckInput<'a>) -> Needs<'a> {
     Needs {
         machine: input.view().machine().or(input.subject.machine),
@@ -149,13 +149,13 @@ pub(super) fn needs<'a>(input: &CheckInput<'a>) -> Needs<'a> {
     }
 }
 
-/// What a feed has of the family that is said to support the game's version.
+/// A feed's build of the family that supports the game's version.
 fn offered<'a>(input: &CheckInput<'a>, game: &'a Version) -> Option<Offer<'a>> {
     let needs = Needs { version: Some(game), ..needs(input) };
     input.situation.feeds.supporting(input.subject.family, &needs)
 }
 
-/// What a feed has of the family for a machine.
+/// A feed's build of the family for a machine.
 fn offered_for<'a>(
     input: &CheckInput<'a>,
     machine: upright_spanner_image::Machine,
@@ -170,7 +170,7 @@ fn get(offer: &Offer<'_>, has: &str) -> Remedy {
     (sentence, Action::Get { build: offer.id().into() }).into()
 }
 
-/// Of when what is known of a feed is.
+/// The date of the last refresh of a feed.
 pub(crate) fn as_of(feed: &Feed) -> String {
     let day = feed.subscription.refreshed.strftime("%Y-%m-%d");
     if feed.is_stale() { format!("stale, as of {day}") } else { format!("as of {day}") }

@@ -19,7 +19,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
     findings
 }
 
-/// What the build needs of others.
+/// The build's requirements of other families.
 fn needs(input: &CheckInput<'_>) -> Vec<Finding> {
     let game = input.situation.game();
     let others = input.others();
@@ -50,7 +50,7 @@ fn needs(input: &CheckInput<'_>) -> Vec<Finding> {
         .collect()
 }
 
-/// What others need of the build.
+/// The requirements of other families for the build.
 fn is_needed(input: &CheckInput<'_>) -> Vec<Finding> {
     let (id, game) = (&input.subject.name, &input.situation.game());
     let mut findings = Vec::new();

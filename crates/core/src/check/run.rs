@@ -10,7 +10,7 @@ use super::{
 };
 use crate::finding::{Finding, Severity};
 
-/// Everything that the checks say of a subject, the gravest first.
+/// All findings about a subject, the most severe first.
 pub(crate) fn check(input: &CheckInput<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
     findings.extend(machine_mismatch::check(input));
@@ -53,7 +53,7 @@ pub(crate) fn may_be_in_use(despite: &[String]) -> bool {
     despite.iter().any(|code| code == game_running::CODE)
 }
 
-/// What the state of the machine says of a change: the gravest first.
+/// The findings about the state of the machine, the most severe first.
 pub(crate) fn check_conditions(conditions: &Conditions) -> Vec<Finding> {
     let mut findings = Vec::new();
     findings.extend(game_running::check(conditions));
@@ -64,7 +64,7 @@ pub(crate) fn check_conditions(conditions: &Conditions) -> Vec<Finding> {
     sorted(findings)
 }
 
-/// Whether a finding about what a game has says that something of it is not loaded, or cannot work.
+/// Whether a finding about a present component means that part of it is not loaded or cannot work.
 pub(crate) fn keeps_from_loading(finding: &Finding) -> bool {
     finding.severity == Severity::Stop || finding.code == entry_not_loaded::CODE
 }

@@ -1,4 +1,4 @@
-//! `same-version-other-bytes`: the present file states the same version, but is another file.
+//! `same-version-other-bytes`: the present file states the same version, but has different content.
 
 use super::CheckInput;
 use crate::finding::{Finding, Severity};

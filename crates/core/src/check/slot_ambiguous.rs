@@ -1,4 +1,4 @@
-//! `slot-ambiguous`: files under several names could be what the build replaces.
+//! `slot-ambiguous`: the build could replace files with several names.
 
 use crate::finding::{Finding, Severity};
 use crate::game::Game;

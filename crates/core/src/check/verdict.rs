@@ -1,4 +1,4 @@
-//! What a set of findings comes to.
+//! The verdict of a set of findings.
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -6,7 +6,7 @@ use serde::Serialize;
 use super::exe_unsupported;
 use crate::finding::{Finding, Severity};
 
-/// What a set of findings comes to.
+/// The verdict of a set of findings.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Verdict {

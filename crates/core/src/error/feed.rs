@@ -1,9 +1,9 @@
-//! What can go wrong with feeds.
+//! The errors of feeds.
 
 use super::files::list;
 use crate::remedy::{Action, Remedy};
 
-/// A feed that cannot be had, or is not what it should be.
+/// A feed that cannot be fetched or is not valid.
 #[derive(Debug, thiserror::Error)]
 pub enum FeedError {
     /// A text is not an address.
@@ -11,15 +11,15 @@ pub enum FeedError {
     Address {
         /// The text.
         address: String,
-        /// What is wrong with it.
+        /// The reason.
         why: String,
     },
-    /// A place cannot be reached, or sends what it should not.
+    /// A server cannot be reached, or sends something wrong.
     #[error("{address}: {why}")]
     Unreachable {
         /// The place.
         address: String,
-        /// What is wrong with it.
+        /// The reason.
         why: String,
     },
     /// A server has a certificate by which it is not known.
@@ -29,15 +29,15 @@ pub enum FeedError {
     Certificate {
         /// The place.
         address: String,
-        /// What is wrong with it.
+        /// The reason.
         why: String,
     },
-    /// Nothing that could be a feed is where one was looked for.
+    /// There is no feed at an address.
     #[error("there is no feed at {address}: {why}")]
     Absent {
         /// The place.
         address: String,
-        /// What is wrong with it.
+        /// The reason.
         why: String,
     },
     /// No network is used.
@@ -57,7 +57,7 @@ pub enum FeedError {
     Refused {
         /// The place.
         address: String,
-        /// What is wrong with it.
+        /// The reason.
         why: String,
         /// What to do about it.
         remedy: Remedy,
@@ -77,7 +77,7 @@ pub enum FeedError {
     /// No feed has that name.
     #[error("there is no feed `{name}`")]
     Unknown {
-        /// What was asked for.
+        /// The requested name.
         name: String,
         /// Those that there are.
         known: Vec<String>,
@@ -85,9 +85,9 @@ pub enum FeedError {
     /// No feed has such a build.
     #[error("no feed has a build `{spec}`")]
     NoBuild {
-        /// What was asked for.
+        /// The requested build.
         spec: String,
-        /// What there is of the family.
+        /// The known versions of the family.
         known: Vec<String>,
         /// Whether there is any feed.
         any: bool,
@@ -95,7 +95,7 @@ pub enum FeedError {
     /// A key cannot be used.
     #[error("{what}")]
     Key {
-        /// What is wrong with it.
+        /// The reason.
         what: String,
         /// What to do about it.
         remedy: Remedy,

@@ -1,4 +1,4 @@
-//! What can go wrong with games and what users say of them.
+//! The errors of games and their settings.
 
 use std::path::PathBuf;
 
@@ -14,13 +14,13 @@ pub enum GameError {
     Id {
         /// The text.
         id: String,
-        /// What it would be as an id.
+        /// The nearest valid id.
         like: String,
     },
     /// Something of that name is there already.
     #[error("there is already {what} `{name}`")]
     Taken {
-        /// What it is, with its article.
+        /// Its kind, with its article.
         what: &'static str,
         /// Its name.
         name: String,
@@ -32,15 +32,15 @@ pub enum GameError {
         title: String,
         /// Its id.
         id: String,
-        /// Where it was.
+        /// Its former location.
         root: PathBuf,
     },
-    /// Neither a game that is known nor a folder.
+    /// Neither a known game nor a folder.
     #[error("there is no game `{name}`: it is neither a folder nor the id of a game seen before")]
     Unknown {
-        /// What was asked for.
+        /// The requested name.
         name: String,
-        /// Ids that are known.
+        /// The known ids.
         known: Vec<String>,
     },
     /// No launcher's record of a game is known.
@@ -64,7 +64,7 @@ pub enum GameError {
     Several {
         /// The folder.
         path: PathBuf,
-        /// What was found in it.
+        /// The titles in it.
         titles: Vec<String>,
     },
     /// A folder in which there is nothing to work on.
@@ -73,13 +73,13 @@ pub enum GameError {
         /// The folder.
         path: PathBuf,
     },
-    /// Files of a game that were to be looked at are in use.
+    /// Files of a game that should be examined are in use.
     #[error("{} is in use, so it cannot be read", slashes(path))]
     InUse {
         /// The first of them.
         path: PathBuf,
     },
-    /// A program of Windows is to be started if there is not a Windows.
+    /// A Windows program should be started on another system.
     #[error("{program} is a program of Windows, and nothing says what runs such programs here")]
     NeedsCommand {
         /// The program.
@@ -99,7 +99,7 @@ pub enum GameError {
     /// The game has no component of that family.
     #[error("{game} has no {family}")]
     NoSuchComponent {
-        /// What was asked for.
+        /// The requested name.
         family: String,
         /// The game's title.
         game: String,

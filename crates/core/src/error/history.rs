@@ -1,4 +1,4 @@
-//! What can go wrong with changes: those to be made, and those of the history.
+//! The errors of changes.
 
 use std::path::PathBuf;
 
@@ -13,10 +13,10 @@ pub enum ChangeError {
     /// No change has that number.
     #[error("there is no change {number}")]
     Unknown {
-        /// What was asked for.
+        /// The requested number.
         number: i64,
     },
-    /// Later changes stand on one that was to be undone.
+    /// Later changes depend on the one to undo.
     #[error(
         "change {number} cannot be undone alone, since {} altered its files after it",
         list(later)
@@ -26,13 +26,13 @@ pub enum ChangeError {
         number: i64,
         /// The id of its game.
         game: String,
-        /// The later ones, each with what it was for.
+        /// The later ones, each with its summary.
         later: Vec<String>,
     },
     /// No change of the game touched that family.
     #[error("no file of {family} was ever changed in {game}")]
     UnknownFamily {
-        /// What was asked for.
+        /// The requested name.
         family: String,
         /// The game's title.
         game: String,
@@ -137,7 +137,7 @@ impl ChangeError {
     }
 }
 
-/// What is true of the files after a change was taken back: if one had been altered by something else, that stays.
+/// The sentence about the files after a change was reverted: a file that something else altered stays as it is.
 fn taken_back(cause: &Files) -> &'static str {
     match cause {
         Files::NotAsExpected { .. } => "what the change had done was put back",

@@ -1,4 +1,4 @@
-//! What can go wrong with the home folder.
+//! The errors of the home folder.
 
 use std::path::PathBuf;
 
@@ -16,13 +16,13 @@ pub enum HomeError {
     DamagedFile {
         /// The file.
         path: PathBuf,
-        /// What is wrong with it.
+        /// The reason.
         what: String,
     },
     /// Nothing may be removed while something is not known.
     #[error("nothing was removed: {why}")]
     NotSure {
-        /// What is not known.
+        /// The unknown fact.
         why: String,
         /// What to do about it.
         remedy: Remedy,

@@ -1,7 +1,7 @@
 //! Everything that can go wrong above a single image: one file a subsystem.
 //!
-//! Rules: a variant says what was being done and to which path; [`Error::remedy`] says what to do next, in its own
-//! sentences, so that every interface gives the same answer.
+//! Rules: a variant has the operation and the path; [`Error::remedy`] has the next step, in its own sentences, so
+//! that every interface gives the same advice.
 
 mod feed;
 mod files;
@@ -34,7 +34,7 @@ pub struct CatalogError {
     pub path: PathBuf,
     /// The line that is wrong, from 1.
     pub line: usize,
-    /// What is wrong and what was expected.
+    /// The reason, and the expected form.
     pub what: String,
 }
 
@@ -54,7 +54,7 @@ pub(crate) fn line_at(text: &str, at: usize) -> usize {
 /// An operation that failed.
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
-    /// A game or what it has.
+    /// An error about a game.
     #[error(transparent)]
     Game(#[from] GameError),
     /// The rack.
@@ -80,7 +80,7 @@ pub enum Error {
     Image {
         /// The file.
         path: PathBuf,
-        /// What is wrong with it.
+        /// The reason.
         source: ImageError,
     },
     /// A file of trusted certificates cannot be used.
@@ -88,15 +88,15 @@ pub enum Error {
     Trust {
         /// The file.
         path: PathBuf,
-        /// What is wrong with it.
+        /// The reason.
         why: String,
     },
-    /// Something that was asked for and cannot be.
+    /// A request that cannot be carried out.
     #[error("{what}")]
     Invalid {
-        /// What is wrong with it.
+        /// The reason.
         what: String,
-        /// What would be right.
+        /// The right form.
         remedy: Remedy,
     },
     /// Checks found a reason not to continue.
@@ -152,7 +152,7 @@ impl Error {
         }
     }
 
-    /// What the user can do next.
+    /// The next step for the user.
     pub fn remedy(&self) -> Option<Remedy> {
         let remedy = match self {
             Self::Game(error) => error.remedy(),

@@ -1,4 +1,4 @@
-//! What can go wrong with packages and builds.
+//! The errors of packages and builds.
 
 use std::path::PathBuf;
 
@@ -14,7 +14,7 @@ pub enum RackError {
     Package {
         /// The package.
         path: PathBuf,
-        /// What is wrong with it, naming the entry.
+        /// The reason, with the name of the entry.
         why: String,
         /// What to do about it.
         remedy: Remedy,
@@ -22,7 +22,7 @@ pub enum RackError {
     /// No build on the rack has that name.
     #[error("there is no build `{spec}` on the rack")]
     Unknown {
-        /// What was asked for.
+        /// The requested build.
         spec: String,
         /// Builds with a similar name, or all of a small rack.
         known: Vec<String>,
@@ -30,7 +30,7 @@ pub enum RackError {
     /// No build on the rack has that name, and a feed has one.
     #[error("there is no build `{spec}` on the rack; the feed {feed} has {build}")]
     InFeed {
-        /// What was asked for.
+        /// The requested build.
         spec: String,
         /// The build.
         build: String,
@@ -40,7 +40,7 @@ pub enum RackError {
     /// Several builds on the rack have that name.
     #[error("`{spec}` names {} builds: {}", candidates.len(), list(candidates))]
     Several {
-        /// What was asked for.
+        /// The requested build.
         spec: String,
         /// The builds that it names.
         candidates: Vec<String>,

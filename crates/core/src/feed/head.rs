@@ -1,4 +1,4 @@
-//! The head of a feed: what is signed. It names everything else by its digest.
+//! The head of a feed, which is signed. It names everything else by digest.
 //!
 //! The one file of a feed that ever changes is the signature: its trusted comment names the head, so that a client
 //! that has that head is done, and one that has not knows how much to read.
@@ -19,7 +19,7 @@ pub const SCHEMA: u32 = 1;
 /// The signature, in the feed's folder.
 pub(crate) const SIGNATURE: &str = "feed.minisig";
 
-/// What is read of each at most.
+/// The most bytes that are read of each.
 pub(crate) const LONGEST_SIGNATURE: u64 = 4 << 10;
 pub(super) const LONGEST_HEAD: u64 = 128 << 10;
 const LONGEST_PIECE: u64 = 2 << 20;
@@ -71,7 +71,7 @@ pub struct Head {
     pub build_count: u32,
     /// How its families are recognised.
     pub families: Piece,
-    /// What is known of its families, spread over pieces by the names of these.
+    /// The data of its families, distributed over pieces by name.
     pub shards: Vec<Piece>,
 }
 
@@ -88,13 +88,13 @@ pub struct Piece {
 }
 
 impl Piece {
-    /// What is in its file.
+    /// The content of its file.
     pub(crate) fn content(&self) -> Content {
         Content { blake3: self.blake3, size: self.size }
     }
 }
 
-/// What the trusted comment of a signature says.
+/// The trusted comment of a signature.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Comment {
     pub serial: u64,
@@ -204,7 +204,7 @@ impl Head {
         Ok(())
     }
 
-    /// The place among the shards of what is known of a family.
+    /// The index of the shard with a family.
     pub(crate) fn shard_of(&self, family: &str) -> usize {
         shard_of(family, self.shards.len())
     }

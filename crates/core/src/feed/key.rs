@@ -14,7 +14,7 @@ use crate::error::{FeedError, Result};
 /// A key in base64 has 56 characters, a file with one a comment more.
 const LONGEST_KEY: usize = 1024;
 
-/// A public key: what a feed is known by.
+/// A public key, which identifies a feed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct Key(String);
@@ -23,7 +23,7 @@ impl Key {
     /// Reads a key: its base64, or the text of a file that holds it.
     ///
     /// # Errors
-    /// If it is none.
+    /// If it is not valid.
     pub fn new(text: &str) -> Result<Self> {
         let wrong = || {
             FeedError::Key {
@@ -43,7 +43,7 @@ impl Key {
         format!("untrusted comment: public key of a feed\n{}\n", self.0)
     }
 
-    /// Whether it has signed some bytes, with what the signature says of them.
+    /// Whether it has signed some bytes; returns the signature's comment.
     pub(super) fn verifies(&self, bytes: &[u8], signature: &Signature) -> bool {
         let key = PublicKey::from_base64(&self.0);
         key.is_ok_and(|key| key.verify(bytes, signature, true).is_ok())
@@ -114,7 +114,7 @@ impl Secret {
     pub fn open(text: &str, pass_phrase: Option<String>) -> Result<Self> {
         let key = if Self::is_locked(text)? {
             let held = SecretKeyBox::from_string(text).map_err(|_| not_secret())?;
-            // None would make it ask for one by itself.
+            // Without a passphrase the library would ask for one.
             held.into_secret_key(Some(pass_phrase.unwrap_or_default()))
         } else {
             // The ordinary tool gives such a key no checksum, which the library expects of a file.
@@ -153,7 +153,7 @@ impl Secret {
         &self.public
     }
 
-    /// Signs some bytes, and what is said of them; gives the text of a signature file.
+    /// Signs some bytes and a comment; returns the text of a signature file.
     pub(super) fn sign(&self, bytes: &[u8], comment: &str) -> Result<String> {
         let signed: Result<SignatureBox, _> = minisign::sign(
             None,
@@ -181,7 +181,7 @@ fn not_secret() -> FeedError {
     }
 }
 
-/// What an old key says of the one that comes after it.
+/// An old key's statement about the key that follows it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Successor {

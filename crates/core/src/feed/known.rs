@@ -1,5 +1,4 @@
-//! What is known of feeds from their last refresh: what they have, what they say of families, and what they advise
-//! against. Nobody is asked for it.
+//! The feeds as of their last refresh: their builds, families and advice. Nothing is fetched here.
 
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
@@ -30,17 +29,17 @@ pub struct Feeds {
 pub struct FeedFault {
     /// The file about it.
     pub path: PathBuf,
-    /// What is wrong.
+    /// The reason.
     pub why: String,
-    /// What the user said of it and how far it had come, if only what was taken in is damaged: a refresh gets that
-    /// again.
+    /// The user's statements about it and its serial number, if only the fetched data is damaged: a refresh fetches
+    /// that again.
     pub subscription: Option<Subscription>,
 }
 
 /// A feed as it was when it was last refreshed.
 #[derive(Debug)]
 pub struct Feed {
-    /// What the user said of it, and how far it has come.
+    /// The user's statements about it, and its serial number.
     pub subscription: Subscription,
     /// What its publisher signed.
     pub head: Head,
@@ -63,12 +62,12 @@ pub struct Offer<'a> {
     pub entry: &'a Entry,
 }
 
-/// Something that a feed says of a build.
+/// A feed's advice about a build.
 #[derive(Debug, Clone, Copy)]
 pub struct Advised<'a> {
     /// The feed.
     pub feed: &'a Feed,
-    /// What it says.
+    /// The advice.
     pub advice: &'a Advice,
 }
 
@@ -89,12 +88,12 @@ impl Feed {
         Self { subscription, head, recognition, shards, places }
     }
 
-    /// What the user calls it.
+    /// The user's name for it.
     pub fn name(&self) -> &str {
         &self.subscription.name
     }
 
-    /// How long ago its publisher was asked.
+    /// The time since the last refresh.
     pub fn age(&self) -> SignedDuration {
         Timestamp::now().duration_since(self.subscription.refreshed)
     }
@@ -104,18 +103,18 @@ impl Feed {
         self.head.is_stale(Timestamp::now())
     }
 
-    /// Whether what it says of a family was taken in, if that is anything.
+    /// Whether its listing of a family was fetched, if it has one.
     pub fn has_taken_in(&self, family: &str) -> bool {
         self.shards.contains_key(&self.head.shard_of(family))
     }
 
-    /// What it says of a family.
+    /// Its listing of a family.
     pub fn listing(&self, family: &str) -> Option<&Listing> {
         let (shard, index) = self.places.get(&fold(family))?;
         self.shards.get(shard)?.family.get(*index)
     }
 
-    /// What it says of each family that was taken in.
+    /// The fetched listings.
     pub fn listings(&self) -> impl Iterator<Item = &Listing> {
         self.shards.values().flat_map(|shard| &shard.family)
     }
@@ -141,8 +140,8 @@ impl Feed {
         families.collect()
     }
 
-    /// A family without what the feed may not say: where in the registry its settings are, but if the user has
-    /// granted it.
+    /// A family without the parts that a feed may not state: places of settings in the registry, unless the user
+    /// granted them.
     fn bounded(&self, mut family: Family) -> Family {
         family.settings.retain(|setting| match &setting.place {
             SettingPlace::Value { value, .. } => self.subscription.grants(&value.key),
@@ -155,7 +154,7 @@ impl Feed {
 }
 
 impl<'a> Offer<'a> {
-    /// What it is called: `family@version`.
+    /// Its name: `family@version`.
     pub fn id(&self) -> String {
         format!("{}@{}", self.listing.id, self.entry.version)
     }
@@ -211,7 +210,7 @@ impl Feeds {
         self.feeds.iter().find(|feed| same_name(feed.name(), name))
     }
 
-    /// What is known of every feed that was added, also where what was taken in of it is damaged.
+    /// Every feed that was added, including those whose fetched data is damaged.
     pub fn subscriptions(&self) -> impl Iterator<Item = &Subscription> {
         let faulty = self.faults.iter().filter_map(|fault| fault.subscription.as_ref());
         self.feeds.iter().map(|feed| &feed.subscription).chain(faulty)
@@ -245,7 +244,7 @@ impl Feeds {
                 offer.entry.number().is_some_and(|number| !number.is_prerelease())
                     && offer.withdrawn().is_none()
             };
-            // If there is none, the newest says why.
+            // If no build qualifies, the newest one gives the reason.
             let newest = offers.iter().find(released).or(offers.first());
             let newest = newest.map(|offer| offer.entry.version.clone());
             let of_it = |offer: &Offer<'_>| Some(&offer.entry.version) == newest.as_ref();
@@ -275,8 +274,8 @@ impl Feeds {
         offers.into_iter().filter(short).collect()
     }
 
-    /// The newest that feeds have of a family for a library of a game; what was taken back, or is known to fail with
-    /// the game's version, does not count.
+    /// The newest offer of feeds for a library of a game; withdrawn builds, and builds that fail with the game's
+    /// version, do not count.
     pub fn newest(&self, family: &str, library: &Facts, needs: &Needs<'_>) -> Option<Offer<'_>> {
         self.usable(family, needs).into_iter().find(|offer| offer.agrees_with(library))
     }
@@ -298,7 +297,7 @@ impl Feeds {
         offers
     }
 
-    /// The versions of the game that a build of the rack supports by what feeds say of the download that it is from.
+    /// The versions of the game that a build of the rack supports, by the feeds that list its download.
     pub(crate) fn supported(&self, build: &Build) -> Option<Requirement> {
         let listings = self.feeds.iter().filter_map(|feed| feed.listing(&build.id.family));
         let mut entries = listings.flat_map(|listing| &listing.build);
@@ -306,7 +305,7 @@ impl Feeds {
         entry.supports.clone()
     }
 
-    /// The layouts that feeds have for families. What they would set in the registry is left to the user.
+    /// The layouts that feeds have for families. Their registry values are left to the user.
     pub(crate) fn layouts(&self) -> Vec<LayoutFile> {
         let listings = self.feeds.iter().flat_map(Feed::listings);
         let texts = listings.filter_map(|listing| Some((&listing.id, listing.layout.as_ref()?)));
@@ -317,7 +316,7 @@ impl Feeds {
         layouts.collect()
     }
 
-    /// The newest of a family that is said to support the version of a game.
+    /// The newest build of a family that supports the version of a game.
     pub fn supporting(&self, family: &str, needs: &Needs<'_>) -> Option<Offer<'_>> {
         let says = |offer: &Offer<'_>| {
             let mut keys = offer.entry.variant.iter().filter_map(|variant| variant.key.as_ref());
@@ -348,7 +347,7 @@ impl Feeds {
         entries.any(|entry| entry.file.size == size)
     }
 
-    /// What is advised against a version of a family in a game.
+    /// The advice against a version of a family in a game.
     pub fn advice<'a>(
         &'a self,
         family: &str,

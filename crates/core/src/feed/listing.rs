@@ -1,4 +1,4 @@
-//! What a feed says of a family: how it is described, its builds, and what is advised against.
+//! A feed's listing of a family: its description, its builds, and the advice against some.
 
 use std::io::Read;
 
@@ -26,7 +26,7 @@ const MOST_VARIANTS: usize = 64;
 /// A window for unpacking takes so much memory at most: eight megabytes.
 const MOST_WINDOW: u32 = 23;
 
-/// What a shard holds.
+/// The content of a shard.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(crate) struct Shard {
@@ -34,7 +34,7 @@ pub(crate) struct Shard {
     pub family: Vec<Listing>,
 }
 
-/// What a feed says of one family.
+/// A feed's listing of one family.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Listing {
@@ -49,7 +49,7 @@ pub struct Listing {
     /// Its builds.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub build: Vec<Entry>,
-    /// What is advised against.
+    /// The advice against builds.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub advice: Vec<Advice>,
 }
@@ -70,7 +70,7 @@ pub struct Entry {
     /// The versions of the game that it supports.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub supports: Option<Requirement>,
-    /// What its publisher says of it.
+    /// The publisher's notes.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub notes: Option<Packed>,
     /// The day from which it is.
@@ -134,13 +134,13 @@ pub struct Advice {
     pub why: String,
 }
 
-/// What is advised of a build.
+/// The kind of advice.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Counsel {
     /// Its publisher has taken it back.
     Withdrawn,
-    /// It is known to fail.
+    /// It fails.
     Fails,
 }
 
@@ -210,12 +210,12 @@ impl Packed {
         Self { name, blake3: content.blake3, size: content.size }
     }
 
-    /// What is in it.
+    /// Its content.
     pub fn content(&self) -> Content {
         Content { blake3: self.blake3, size: self.size }
     }
 
-    /// Says whether its name is none that a file can have, or it is too long.
+    /// Why its name cannot be the name of a file, or it is too long.
     fn check(&self, most: u64) -> Result<(), String> {
         check_name(&self.name)?;
         if self.size > most {
@@ -225,7 +225,7 @@ impl Packed {
     }
 }
 
-/// Says whether a text is none that can be the name of a file.
+/// Why a text cannot be the name of a file.
 fn check_name(name: &str) -> Result<(), String> {
     let path = TreePath::new(name).map_err(|error| error.to_string())?;
     if path.file_name() != name || name.len() > 200 {
@@ -265,7 +265,7 @@ impl Shard {
     }
 }
 
-/// Unpacks a piece, to the length that it is said to have.
+/// Unpacks a piece, to its stated length.
 pub(super) fn unpack(bytes: &[u8], piece: &Piece) -> Result<Vec<u8>, String> {
     let damaged = |error: std::io::Error| format!("a part of it cannot be unpacked: {error}");
     let mut decoder = zstd::stream::read::Decoder::new(bytes).map_err(damaged)?;

@@ -28,7 +28,7 @@ pub enum Signer<'a> {
     Elsewhere(&'a Key),
 }
 
-/// A feed that is to be written.
+/// A feed to write.
 #[derive(Debug)]
 pub(crate) struct Draft {
     pub title: String,
@@ -39,7 +39,7 @@ pub(crate) struct Draft {
     pub before: Option<Head>,
 }
 
-/// What was written.
+/// The written files.
 #[derive(Debug)]
 pub struct Written {
     /// The head.
@@ -48,7 +48,7 @@ pub struct Written {
     pub path: PathBuf,
     /// The signature, or where it is expected.
     pub signature: PathBuf,
-    /// What the signature is to say, if it is made elsewhere.
+    /// The comment for the signature, if it is made elsewhere.
     pub comment: Option<String>,
 }
 
@@ -235,7 +235,7 @@ pub(crate) fn prune(folder: &Path, kept: &BTreeSet<Digest>) -> Result<usize> {
     Ok(removed)
 }
 
-/// Every content that a head and what it names consist of.
+/// Every content of a head and the pieces it names.
 pub(crate) fn contents(head: &Head, head_content: Content, listings: &[Listing]) -> Vec<Content> {
     let pieces = head.shards.iter().chain([&head.families]).map(Piece::content);
     let mut all: Vec<Content> = pieces.chain([head_content]).collect();

@@ -1,12 +1,11 @@
-//! Feeds: lists of builds that anybody can publish as static files, with what they support and how they are laid
-//! out.
+//! Feeds: lists of builds that anyone can publish as static files, with their supported versions and layouts.
 //!
 //! A feed is a folder, served by any web server or reached as it is:
 //!
 //! - `feed.minisig`, the only file that ever changes: a signature, whose trusted comment names the head;
 //! - `content/`, files named by their digest: heads, what these name, and the downloads.
 //!
-//! The format, and what a client refuses, are described in docs/formats.md and docs/reliability.md.
+//! docs/formats.md describes the format, and docs/reliability.md what a client refuses.
 
 mod head;
 mod key;

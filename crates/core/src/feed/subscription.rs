@@ -1,4 +1,4 @@
-//! A feed that the user has added: where it is, by which key it is known, and how far it has come.
+//! A feed that the user has added: its address, its key, and its serial number.
 
 use jiff::{SignedDuration, Timestamp};
 
@@ -9,9 +9,9 @@ use crate::fetch::{Address, Seen};
 /// A feed that the user has added.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Subscription {
-    /// What the user calls it.
+    /// The user's name for it.
     pub name: String,
-    /// Where it is.
+    /// Its location.
     pub address: Address,
     /// The key that was confirmed, or that this has led to since.
     pub key: Key,
@@ -21,16 +21,16 @@ pub struct Subscription {
     pub(crate) head: Content,
     /// When its publisher was last asked.
     pub refreshed: Timestamp,
-    /// How the server marked what it sent then.
+    /// The validators that the server sent then.
     pub(crate) seen: Seen,
-    /// After how long it is asked again by itself, if the user wants that.
+    /// The time after which it is refreshed automatically, if the user wants that.
     pub fresh_for: Option<SignedDuration>,
     /// Keys of the registry, below the user's own, in which its settings may be.
     pub granted: Vec<String>,
 }
 
 impl Subscription {
-    /// Whether it is to be asked again by itself.
+    /// Whether it should be refreshed automatically.
     pub fn is_due(&self, now: Timestamp) -> bool {
         self.fresh_for.is_some_and(|most| now.duration_since(self.refreshed) > most)
     }
@@ -41,7 +41,7 @@ impl Subscription {
     }
 }
 
-/// Whether a key of the registry is another or is below it.
+/// Whether a registry key is equal to or below another.
 pub(super) fn is_below(granted: &str, key: &str) -> bool {
     let (granted, key) = (granted.to_lowercase(), key.to_lowercase());
     let (granted, key) = (granted.trim_matches('\\'), key.trim_matches('\\'));

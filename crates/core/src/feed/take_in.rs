@@ -1,5 +1,5 @@
-//! Takes in a feed: asks for its signature, and for what that names and is not known yet. Everything is verified
-//! before anything is kept, so that what was taken in before stays whole whatever a server sends.
+//! Refreshes a feed: fetches its signature, and any piece it names that is not known yet. Everything is verified
+//! before anything is stored, so the earlier state stays complete whatever a server sends.
 
 use std::collections::BTreeSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -21,7 +21,7 @@ use crate::remedy::Remedy;
 /// that there are.
 const WHOLE: u64 = 256 << 10;
 
-/// So many files are asked for at a time: more do not make it faster, and servers mind.
+/// The number of parallel requests: more are not faster, and servers object.
 const AT_A_TIME: usize = 6;
 
 /// A head that was verified, and how it came.
@@ -58,7 +58,7 @@ impl Found {
         self.head.shards.iter().map(|piece| piece.size).sum::<u64>() <= WHOLE
     }
 
-    /// What is in its head.
+    /// The content of its head.
     pub fn content(&self) -> Content {
         Content::of_bytes(&self.bytes)
     }
@@ -73,7 +73,7 @@ pub(crate) fn look(client: &Client, address: &Address, key: Option<&Key>) -> Res
     }
 }
 
-/// Asks a feed that is known for news.
+/// Checks a known feed for updates.
 pub(crate) fn news(client: &Client, known: &Subscription, places: &[Address]) -> Result<News> {
     ask(client, &known.address, places, Some(&known.key), Some(known))
 }
@@ -115,8 +115,8 @@ fn ask(
     Ok(News::Head(Box::new(found)))
 }
 
-/// Fails if a state is older than one that is known, or another of the same number; and if it is not that one and
-/// stale: an old state that somebody holds back is known by its date.
+/// Fails if a state is older than the known one, or different with the same number; and if it is new and stale, since
+/// the date reveals an old state that someone replays.
 pub(crate) fn expect_current(found: &Found, known: &Subscription) -> Result<()> {
     let Found { address, head, .. } = found;
     let comment = Comment { serial: head.serial, head: found.content() };
@@ -132,7 +132,7 @@ pub(crate) fn expect_current(found: &Found, known: &Subscription) -> Result<()> 
     Ok(())
 }
 
-/// Says if a state is older than the one that is known, or another of the same number.
+/// Why a state is older than the known one, or different with the same number.
 fn expect_no_fall(comment: &Comment, known: &Subscription) -> Result<(), String> {
     let (new, old) = (comment.serial, known.serial);
     if new < old {
@@ -147,8 +147,8 @@ fn expect_no_fall(comment: &Comment, known: &Subscription) -> Result<(), String>
     Ok(())
 }
 
-/// Gets what a head names: how families are recognised, and the shards of some families, or all of a small feed.
-/// What `has` knows is not asked for.
+/// Fetches the pieces that a head names: the recognition of families, and the shards of some families, or all of a
+/// small feed. Pieces that `has` knows are not fetched.
 pub(crate) fn pieces(
     client: &Client,
     found: &Found,
@@ -209,7 +209,7 @@ pub(crate) fn pieces(
 #[derive(Debug)]
 pub(crate) struct Whole {
     pub found: Found,
-    /// What it says of each family, in the order of their names.
+    /// Its listings, by name.
     pub listings: Vec<Listing>,
 }
 

@@ -1,4 +1,4 @@
-//! Where a feed is: the address of a web server, or a folder.
+//! The location of a feed: the address of a web server, or a folder.
 
 use std::fmt;
 use std::path::PathBuf;
@@ -51,7 +51,7 @@ impl Address {
     /// Reads the address of a page, which may hold a question and a place in the page.
     ///
     /// # Errors
-    /// If it is none.
+    /// If it is not valid.
     pub(crate) fn page(text: &str) -> Result<&str> {
         let text = text.trim();
         if text.len() > LONGEST {
@@ -73,7 +73,7 @@ impl Address {
         Ok(text)
     }
 
-    /// What is called `name` there: a path of letters and digits that this program makes.
+    /// The file `name` there: a path of letters and digits that this program makes.
     pub(crate) fn join(&self, name: &str) -> Self {
         match self {
             Self::Web(base) => Self::Web(format!("{base}/{name}")),
@@ -81,7 +81,7 @@ impl Address {
         }
     }
 
-    /// Whether what goes there can be read by who listens in.
+    /// Whether others can read the traffic.
     pub(crate) fn is_open(&self) -> bool {
         matches!(self, Self::Web(url) if is_plain(url))
     }

@@ -1,4 +1,4 @@
-//! Gets what has an address, whichever kind of address that is.
+//! Fetches the file at an address, of either kind.
 
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
@@ -26,16 +26,16 @@ pub(crate) struct Client {
 /// What came of asking.
 #[derive(Debug)]
 pub(crate) enum Answer {
-    /// It is what was seen before.
+    /// It is the known state.
     Same,
     /// It, and how it is marked.
     New(Vec<u8>, Seen),
 }
 
-/// What is sent, from a byte on.
+/// A response body, from a byte on.
 pub(super) struct Sent {
     pub from: u64,
-    /// How long all of it is, if that is said.
+    /// The length of the whole file, if it is stated.
     pub all: Option<u64>,
     pub body: Box<dyn Read + Send>,
 }
@@ -75,7 +75,7 @@ impl Client {
         }
     }
 
-    /// Gets something that is known by its digest, from the first of some places that has it.
+    /// Fetches a file with a known digest from the first of several addresses that has it.
     pub fn get_content(
         &self,
         places: &[Address],

@@ -1,4 +1,4 @@
-//! Downloads a file that is known by its digest: continues if it was interrupted, and elsewhere if a place fails.
+//! Downloads a file with a known digest: continues if it was interrupted, and tries the next address if one fails.
 
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, Read, Seek, SeekFrom, Write};
@@ -12,21 +12,21 @@ use crate::error::{Error, FeedError, Result};
 use crate::path::slashes;
 use upright_spanner_change::{Folder, Lock, Progress};
 
-/// What is written at a time, and the most that is lost when the program ends in between.
+/// The bytes that are written at a time: at most these are lost when the program ends in between.
 const BLOCK: usize = 64 << 10;
 
 /// How often a folder is made that another process takes away.
 const MOST_TRIES: usize = 20;
 
-/// What was begun and not continued for so long is given up.
+/// The age at which an unfinished download is removed.
 const FORGOTTEN: Duration = Duration::from_secs(30 * 24 * 3600);
 
-/// A file that is to be had.
+/// A file to download.
 #[derive(Debug, Clone)]
 pub(crate) struct Wanted {
-    /// What is in it.
+    /// Its content.
     pub content: Content,
-    /// What it is called: one name, which a file can have.
+    /// Its name: one name, which a file can have.
     pub name: String,
     /// Addresses to download it from, in the order in which they are tried.
     pub places: Vec<Address>,
@@ -55,7 +55,7 @@ impl Transfer {
         Err(FeedError::Nowhere { what: wanted.name }.into())
     }
 
-    /// What is to be in the file.
+    /// The expected content.
     pub fn content(&self) -> Content {
         self.wanted.content
     }
@@ -75,8 +75,8 @@ impl Transfer {
         there.map_or(0, |there| there.len().min(self.wanted.content.size))
     }
 
-    /// Gets the file, and gives its path. What was begun before is continued; and what is not what was promised when
-    /// all is there is got again, once.
+    /// Downloads the file, and returns its path. An unfinished download is continued; if the complete file is wrong,
+    /// it is downloaded again, once.
     pub fn run(&self, client: &Client, progress: &dyn Progress) -> Result<PathBuf> {
         let whole = self.whole();
         if is(&whole, &self.wanted.content) {
@@ -172,7 +172,7 @@ impl Transfer {
         Ok(())
     }
 
-    /// Removes what was downloaded, when something else has it.
+    /// Removes the downloaded file, when another place has it.
     pub fn clear(self) {
         let Self { folder, lock, .. } = self;
         drop(lock);
@@ -194,7 +194,7 @@ pub(crate) fn forget_old(downloads: &Path) {
 
 /// Why an attempt failed.
 enum Failed {
-    /// All came, and is not what was promised.
+    /// The complete file is wrong.
     Differs(Error),
     Otherwise(Error),
 }

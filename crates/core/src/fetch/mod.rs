@@ -1,8 +1,7 @@
-//! Bytes from elsewhere: from a web server or a folder, never more than was said, and never for longer than it
-//! takes.
+//! Data from elsewhere: from a web server or a folder, with limits of length and time.
 //!
-//! Nothing that comes is trusted: who asks compares it with a digest. What is guarded here is that a server
-//! cannot fill the disk or the memory, hold a command for ever, or lead from `https` to where anybody listens in.
+//! Nothing that arrives is trusted: the caller compares it with a digest. This module ensures that a server cannot
+//! fill the disk or the memory, block a command for ever, or redirect from `https` to an open connection.
 
 mod address;
 mod client;

@@ -22,7 +22,7 @@ const CONNECTING: Duration = Duration::from_secs(10);
 const ANSWERING: Duration = Duration::from_secs(20);
 const SILENT: Duration = Duration::from_secs(20);
 
-/// How a server marks what it has sent, to be asked only for what is newer.
+/// A server's validators of a response, for asking only for newer ones.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(crate) struct Seen {
     pub etag: Option<String>,
@@ -35,7 +35,7 @@ pub(super) struct Web {
     agent: Agent,
 }
 
-/// What a server says before it sends anything.
+/// The header of a response.
 pub(super) struct Reply {
     pub status: u16,
     /// From which byte on it sends, and how long all of it is, if it says so.
@@ -63,7 +63,7 @@ impl Web {
         Self { agent: config.into() }
     }
 
-    /// Asks for what is at an address, from a byte on, or only if it is not what was seen before.
+    /// Requests the file at an address, from a byte on, or only if it differs from the known state.
     pub fn get(&self, url: &str, from: u64, seen: Option<&Seen>) -> io::Result<Reply> {
         let mut url = url.to_owned();
         for _ in 0..=MOST_HOPS {
@@ -99,8 +99,8 @@ impl Web {
     }
 }
 
-/// The certificates by which servers are known: those of a file that the user names as other programs are told it,
-/// else those that browsers have.
+/// The trusted certificates of servers: those of a file in the usual environment variable, otherwise the ones that
+/// browsers have.
 fn roots() -> RootCerts {
     const LONGEST: u64 = 4 << 20;
     let named = std::env::var_os("SSL_CERT_FILE").filter(|path| !path.is_empty());
@@ -135,7 +135,7 @@ fn wrong(why: &str) -> io::Error {
     io::Error::new(io::ErrorKind::InvalidData, why.to_owned())
 }
 
-/// What is wrong with the certificate of a server, if that is what an error is about.
+/// The reason why a server's certificate is not accepted, if an error is about that.
 pub(super) fn wrong_certificate(error: &io::Error) -> Option<String> {
     let text = error.to_string();
     text.split_once("invalid peer certificate: ").map(|(_, what)| what.to_owned())

@@ -9,7 +9,7 @@ use upright_spanner_image::{Facts, Machine, Version};
 /// A program of a game, and how likely it is the game itself.
 #[derive(Debug, Clone)]
 pub struct Executable {
-    /// Where it is.
+    /// Its location.
     pub path: TreePath,
     /// What it says of itself.
     pub facts: Facts,

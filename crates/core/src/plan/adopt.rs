@@ -24,7 +24,7 @@ pub struct Adoption {
 /// A file of a swap that was made by hand.
 #[derive(Debug)]
 pub struct AdoptedFile {
-    /// Where it is.
+    /// Its location.
     pub path: TreePath,
     /// The version that it states.
     pub version: Option<Version>,

@@ -69,7 +69,7 @@ impl VersionChange {
 /// A managed file as it is now, or a value of the registry or a read-only mark.
 #[derive(Debug, Clone)]
 pub struct Drifted {
-    /// What it is.
+    /// Its kind.
     pub target: Target,
     /// What it belongs to.
     pub owner: Owner,
@@ -77,7 +77,7 @@ pub struct Drifted {
     pub state: DriftState,
     /// What the last change left there.
     pub recorded: Side,
-    /// What is there now.
+    /// The present state.
     pub now: Side,
     /// How the version that is there compares with the one that was fitted.
     pub version_change: Option<VersionChange>,

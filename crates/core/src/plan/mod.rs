@@ -123,7 +123,7 @@ pub struct Merge {
 pub struct Handoff {
     /// Its path in the archive.
     pub to: TreePath,
-    /// What is in it.
+    /// Its content.
     pub content: Content,
     /// The build that it is of.
     pub of: BuildId,

@@ -15,7 +15,7 @@ use upright_spanner_settings::encoded;
 /// A log that was found.
 #[derive(Debug)]
 pub(super) struct LogFile {
-    /// Where it is.
+    /// Its location.
     pub path: PathBuf,
     /// When it was last written.
     pub written: Timestamp,

@@ -67,7 +67,7 @@ pub struct ComponentProof {
 /// Whether one library of a component was loaded.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FileProof {
-    /// Where it is.
+    /// Its location.
     pub path: TreePath,
     /// Whether it was loaded.
     pub loaded: Loaded,
@@ -76,7 +76,7 @@ pub struct FileProof {
 /// What a log says of a component.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LogProof {
-    /// Where it is.
+    /// Its location.
     pub path: PathBuf,
     /// When it was last written.
     pub written: Timestamp,

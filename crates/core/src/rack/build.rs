@@ -155,13 +155,13 @@ pub struct Build {
 pub struct BuildPart {
     /// Its path in the package.
     pub path: TreePath,
-    /// What is in it.
+    /// Its content.
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
     /// What it says of itself, if it is an image.
     pub facts: Option<Facts>,
-    /// What it is for.
+    /// Its purpose.
     pub part: Part,
     /// Why it goes where it goes, or goes nowhere.
     pub why: String,
@@ -172,7 +172,7 @@ pub struct BuildPart {
 pub struct Stored<'a> {
     /// Its path in the package.
     pub path: &'a TreePath,
-    /// What is in it.
+    /// Its content.
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
@@ -185,7 +185,7 @@ pub struct Stored<'a> {
 pub struct Note {
     /// Its path in the package.
     pub name: String,
-    /// What is in it.
+    /// Its content.
     pub content: Content,
 }
 
@@ -196,7 +196,7 @@ pub struct BuildFile {
     pub path: TreePath,
     /// Its file name, in its author's spelling.
     pub name: String,
-    /// What is in it.
+    /// Its content.
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),

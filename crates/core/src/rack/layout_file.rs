@@ -40,7 +40,7 @@ pub struct LayoutFile {
 /// A layout that the user gave.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct GivenLayout {
-    /// What it says.
+    /// Its content.
     pub layout: LayoutFile,
     /// The file.
     path: PathBuf,

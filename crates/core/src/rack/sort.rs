@@ -65,7 +65,7 @@ pub struct Sorted {
     /// Its path in the package.
     #[schemars(with = "String")]
     pub path: TreePath,
-    /// What it is for.
+    /// Its purpose.
     pub part: Part,
     /// How that was found.
     pub reason: String,

@@ -13,7 +13,7 @@ use upright_spanner_image::{Facts, Version};
 /// A file that was sought by its name.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NamedFile {
-    /// Where it is.
+    /// Its location.
     pub path: PathBuf,
     /// Its length in bytes.
     pub size: u64,

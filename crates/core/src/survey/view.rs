@@ -59,7 +59,7 @@ pub struct GameView {
 /// A file that is not the image that its name promises, or that cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Unusable {
-    /// Where it is.
+    /// Its location.
     pub path: TreePath,
     /// What is wrong with it, as in `it is empty (0 bytes)`.
     pub why: String,
@@ -77,7 +77,7 @@ impl Unusable {
 /// A library that the records know and that is not there.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Gone {
-    /// Where it was.
+    /// Its former location.
     pub path: TreePath,
     /// The family that it was of.
     pub family: String,
@@ -90,7 +90,7 @@ pub struct Gone {
 /// A library in a game's folder.
 #[derive(Debug)]
 pub struct Library {
-    /// Where it is.
+    /// Its location.
     pub path: TreePath,
     /// What it says of itself.
     pub facts: Facts,
@@ -125,7 +125,7 @@ pub struct Library {
 /// A renamed copy of a library, put aside by hand.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Backup {
-    /// Where it is.
+    /// Its location.
     #[schemars(with = "String")]
     pub path: TreePath,
     /// The version that it states.
@@ -191,7 +191,7 @@ pub struct LookError {
     pub path: PathBuf,
     /// A stable code: that of [`upright_spanner_image::ImageError::code`], `unreadable` for folders, or `catalog`.
     pub code: &'static str,
-    /// What is wrong.
+    /// The reason.
     pub message: String,
 }
 

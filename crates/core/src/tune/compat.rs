@@ -18,7 +18,7 @@ const LAYERS: &str = r"Software\Microsoft\Windows NT\CurrentVersion\AppCompatFla
 /// A version of Windows that a program can be told.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Mode {
-    /// What people type for it.
+    /// Its name on the command line.
     pub name: &'static str,
     /// Windows' word for it among the layers of a program.
     pub layer: &'static str,

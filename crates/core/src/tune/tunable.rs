@@ -13,7 +13,7 @@ use super::compat::Mode;
 pub struct Tunable {
     /// The family that it is of.
     pub family: String,
-    /// What people type for it.
+    /// Its name on the command line.
     pub name: String,
     /// What people call it, if the catalog says so.
     pub title: Option<String>,
@@ -21,7 +21,7 @@ pub struct Tunable {
     pub about: Option<String>,
     /// Whom or what it affects, if that is more than this game.
     pub affects: Option<String>,
-    /// What it can be.
+    /// Its allowed values.
     pub allowed: Allowed,
     /// Where it is, or why that is not known.
     pub spot: Result<Target, String>,
@@ -29,7 +29,7 @@ pub struct Tunable {
     pub copies: Vec<Target>,
     /// The type of a value of the registry.
     pub kind: Option<u32>,
-    /// What is there now.
+    /// The present state.
     pub now: State,
     /// What the build or the game brought, if that is known.
     pub brought: Option<State>,
@@ -78,7 +78,7 @@ pub struct ProgramMode {
     pub program: TreePath,
     /// The value of the registry that holds it; nothing if there is not a registry.
     pub spot: Option<Target>,
-    /// What is there now.
+    /// The present state.
     pub now: State,
     /// The mode that this is, if it is one.
     pub mode: Option<&'static Mode>,
@@ -100,7 +100,7 @@ pub struct PresetState {
 pub struct SettingsFile {
     /// The family.
     pub family: String,
-    /// Where it is.
+    /// Its location.
     pub place: Place,
     /// Whether it is marked read-only.
     pub mark: State,

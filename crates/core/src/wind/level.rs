@@ -15,7 +15,7 @@ pub(crate) enum Level {
     Inside(String),
     /// They would be, from the folder around it.
     Around(PathBuf),
-    /// They are those of a folder of the game, and would have to are in one of that name.
+    /// They are those of a folder of the game, and must be in a folder of that name.
     Below(String),
     /// Too few of them are the game's own, at whatever level.
     Foreign,

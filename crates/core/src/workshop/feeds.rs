@@ -26,7 +26,7 @@ impl Sight {
         &self.0.head
     }
 
-    /// Where it is.
+    /// Its location.
     pub fn address(&self) -> &Address {
         &self.0.address
     }

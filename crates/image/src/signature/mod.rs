@@ -1,8 +1,8 @@
-//! The signature of an image: whether its content is what was signed, and by whom.
+//! The signature of an image: whether its content is the signed one, and who signed it.
 //!
 //! Authenticode: PKCS #7 signed data in the security directory ("Windows Authenticode Portable Executable Signature
-//! Format"). Whether the signer deserves trust is another question: the chain of certificates is checked against
-//! roots only if the caller gives some.
+//! Format"). Whether the signer is trustworthy is a separate question: the certificate chain is checked against roots
+//! only if the caller gives some.
 
 mod algorithm;
 mod chain;
@@ -201,7 +201,7 @@ fn check_message<R: Read + Seek>(
     Ok(signature)
 }
 
-/// Where the security directory lies: the one directory whose address is an offset in the file.
+/// The security directory, the only one whose address is an offset in the file.
 #[derive(Clone, Copy)]
 struct Table {
     start: u64,

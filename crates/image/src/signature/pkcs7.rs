@@ -1,5 +1,5 @@
-//! One PKCS #7 message of a signature: what it signs, who signed it, and whether that holds.
-//! (RFC 2315 and RFC 5652; attributes by Authenticode and RFC 3161.)
+//! One PKCS #7 message of a signature: its content, its signer, and whether it is valid (RFC 2315 and RFC 5652;
+//! attributes by Authenticode and RFC 3161).
 
 use cms::content_info::ContentInfo;
 use cms::signed_data::{EncapsulatedContentInfo, SignerIdentifier, SignerInfo};
@@ -49,8 +49,8 @@ pub(super) struct Stamp {
 type Verdict = Result<(), (SignatureStatus, String)>;
 
 impl Message {
-    /// Parses a message; what lies behind it is padding. Certificates of a kind that is not known
-    /// are passed over, as long as the signer's is not among them.
+    /// Parses a message; bytes behind it are padding. Certificates of an unknown kind are skipped, unless the
+    /// signer's is among them.
     pub fn parse(bytes: &[u8]) -> Result<Self, String> {
         let unreadable = |error: der::Error| format!("the signature cannot be parsed ({error})");
         let mut reader = SliceReader::new(bytes).map_err(unreadable)?;
@@ -163,7 +163,7 @@ impl Message {
         self.unsigned(NESTED_SIGNATURE).iter().filter_map(|value| value.to_der().ok()).collect()
     }
 
-    /// What a counter-signature that holds for this signature says of when it was made.
+    /// The time that a valid counter-signature states for this signature.
     pub fn stamp(&self) -> Option<Stamp> {
         let token =
             self.unsigned(TIMESTAMP_TOKEN).into_iter().find_map(|value| self.token_stamp(&value));
@@ -243,7 +243,7 @@ fn find_certificate<'a>(signer: &SignerInfo, among: &'a [Read]) -> Option<&'a Re
     }
 }
 
-/// The values that stand one behind the other.
+/// The consecutive values.
 fn parts(bytes: &[u8]) -> der::Result<Vec<Any>> {
     let mut reader = SliceReader::new(bytes)?;
     let mut out = Vec::new();
@@ -279,7 +279,7 @@ fn verify_signer(
             if stated.value() != &*algorithm.digest(content) {
                 return Err(broken("the signed statement was altered"));
             }
-            // What is signed is the set of attributes as such, not as the field that holds it.
+            // The signed bytes are those of the attributes as a set, not of the field that contains them.
             match raw {
                 Some(raw) => algorithm.digest(raw),
                 None => algorithm

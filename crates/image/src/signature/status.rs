@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 pub enum SignatureStatus {
     /// The image has none.
     Absent,
-    /// The image is what was signed, and the signer's certificate signed it.
+    /// The content is the signed one, and the signer's certificate signed it.
     Intact,
     /// The image or the signature was altered after signing.
     Broken,

@@ -1,6 +1,5 @@
-//! Whether a signature's certificates lead to a root that someone trusts. A library follows and checks the
-//! paths; here stand the keys that it has none of its own for, what a certificate has to be for, and the
-//! words.
+//! Whether the certificates of a signature lead to a trusted root. A library finds and checks the paths; this file
+//! has the key types that it lacks, the required purposes, and the reasons in words.
 
 use std::collections::{HashMap, HashSet};
 
@@ -45,10 +44,10 @@ pub struct TrustStore {
 }
 
 impl TrustStore {
-    /// Reads certificates from what is in a PEM file.
+    /// Parses the certificates of a PEM file.
     ///
     /// # Errors
-    /// Says why there are none.
+    /// The reason why there are none.
     pub fn from_pem(bytes: &[u8]) -> Result<Self, String> {
         let roots = CertificateDer::pem_slice_iter(bytes).collect::<Result<Vec<_>, _>>();
         let roots = roots.map_err(|error| error.to_string())?;
@@ -82,7 +81,7 @@ impl TrustStore {
     }
 }
 
-/// What a certificate signs.
+/// The purpose of a signing certificate.
 #[derive(Debug, Clone, Copy)]
 pub(super) enum Purpose {
     Programs,
@@ -233,7 +232,7 @@ fn may_issue(certificate: &Certificate) -> bool {
     key.is_ok_and(|key| key.is_none_or(|(_, key)| key.key_cert_sign()))
 }
 
-/// The shortest RSA key that proves something, in bits: shorter ones are no longer issued for programs.
+/// The shortest RSA key that counts, in bits: shorter ones are no longer issued for programs.
 const SHORTEST: usize = 2048;
 
 /// Whether a certificate that another names as its issuer has such a key; other roots have nothing to do
@@ -267,7 +266,7 @@ fn name_of(name: &Name) -> Option<Vec<u8>> {
     Some(whole.value().to_vec())
 }
 
-/// What an error of the library says of a signature: what is proven, and what is not known.
+/// The trust that follows from an error of the library: proven, disproven or unknown.
 fn in_words(error: &Error, purpose: Purpose) -> Doubt {
     let date = |time: &UnixTime| {
         let seconds = i64::try_from(time.as_secs()).unwrap_or(i64::MAX);

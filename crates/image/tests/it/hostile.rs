@@ -1,4 +1,5 @@
-//! Images made to cost much: each is read at once, what is over a budget is said, and the rest stands.
+//! Images made to be expensive: each is read quickly, a table over its budget is reported, and the others still
+//! count.
 
 use std::fs::File;
 use std::io::{Cursor, Read, Seek, SeekFrom, Write};
@@ -6,7 +7,7 @@ use std::io::{Cursor, Read, Seek, SeekFrom, Write};
 use proptest::prelude::*;
 use upright_spanner_image::{Image, ImageError, Signature, SignatureStatus};
 
-/// Where the one section begins: in memory, and in the file.
+/// The start of the only section: in memory, and in the file.
 const MEMORY: u32 = 0x1000;
 const START: usize = 0x400;
 
@@ -217,7 +218,7 @@ fn a_security_directory_of_gigabytes_is_no_signature() {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 256, ..ProptestConfig::default() })]
 
-    /// Directories that lead into bytes at random: whatever they say, something is said of the image.
+    /// Directories that point to random bytes: whatever is there, the image has facts.
     #[test]
     fn whatever_tables_hold_the_rest_stands(
         directories in prop::collection::vec((0_usize..16, 0x0FF0_u32..0x1400, 0_u32..4096), 0..6),

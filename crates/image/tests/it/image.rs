@@ -1,4 +1,4 @@
-//! What images say is read in full; what is not an image, or a broken one, is refused and never trips the reader.
+//! Images are read completely; files that are not images, or damaged ones, are refused and never crash the reader.
 
 use std::io::Cursor;
 
@@ -102,7 +102,7 @@ fn with_resource(edit: impl FnOnce(&mut Vec<u8>)) -> Facts {
     Facts::from_reader(Cursor::new(pe.to_bytes())).unwrap()
 }
 
-/// Where a text is in a resource.
+/// The position of a text in a resource.
 fn at(bytes: &[u8], text: &str) -> usize {
     let units: Vec<u8> = text.encode_utf16().flat_map(u16::to_le_bytes).collect();
     find(bytes, &units).expect("the text")
@@ -222,7 +222,7 @@ fn a_library_cut_short_anywhere_is_refused_as_cut_short() {
 fn a_damaged_table_leaves_the_other_facts_standing() {
     let bytes = world::graphics(Graphics::Upscaler, [2, 7, 4, 0], Bits::Bits64).to_bytes();
     let intact = Facts::from_reader(Cursor::new(&bytes)).unwrap();
-    // The data directories of a 64-bit image stand 112 bytes into its optional header.
+    // The data directories of a 64-bit image start 112 bytes into its optional header.
     let nt = u32::from_le_bytes(bytes[60..64].try_into().unwrap()) as usize;
     for (index, table) in [(0, "export"), (1, "import"), (2, "resource")] {
         let mut broken = bytes.clone();
@@ -305,7 +305,7 @@ fn the_libraries_of_windows_are_told_by_every_name_in_the_lists() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(400))]
 
-    /// The headers are real, so that the tables behind them are read: what the headers say stands.
+    /// The headers are valid, so the tables they point to are read.
     #[test]
     fn whatever_bytes_stand_behind_real_headers_what_these_say_is_read(
         bytes in proptest::collection::vec(any::<u8>(), 1..400),

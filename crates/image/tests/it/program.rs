@@ -1,4 +1,4 @@
-//! What the resources of a program say besides its version: its icon, and the rights that it asks for.
+//! The resources of a program in addition to its version: its icon, and the rights that it requests.
 
 use std::io::Cursor;
 
@@ -44,7 +44,7 @@ fn a_programs_icon_comes_as_a_file_of_one_picture() {
     for bits in [Bits::Bits32, Bits::Bits64] {
         let bytes = program(bits).icon(48, &picture).manifest(MANIFEST).to_bytes();
         let file = icon(&bytes).unwrap().unwrap();
-        // A head, one entry that says where the picture is, and the picture.
+        // A header, one entry with the position of the picture, and the picture.
         assert_eq!(file[..6], [0, 0, 1, 0, 1, 0]);
         assert_eq!(file[6..8], [48, 48]);
         assert_eq!(file[14..18], 200_u32.to_le_bytes());

@@ -105,7 +105,7 @@ fn a_chain_is_trusted_only_as_far_as_each_certificate_may_do_what_it_did() {
         let Trust::NotTrusted(why) = trust("chain-root.pem", file) else { panic!("{file}") };
         assert!(why.contains(wanted), "{file}: {why}");
     }
-    // A short key of someone else changes nothing of what is proven.
+    // An unrelated short key does not change the result.
     let roots = ["chain-root.pem", "chain-short.pem"].map(|root| fs::read(data(root)).unwrap());
     let store = TrustStore::from_pem(&roots.concat()).unwrap();
     let forged = Signature::check(&data("chain-forged.dll"), Some(&store)).unwrap();

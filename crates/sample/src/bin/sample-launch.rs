@@ -1,5 +1,5 @@
-//! The made-up launcher by itself: `sample-launch LIBRARY GAME LOAD` updates the game in that folder of the library
-//! by what is in LOAD, and says what came of it.
+//! The invented launcher as a program: `sample-launch LIBRARY GAME LOAD` updates the game in that folder of the
+//! library with the files in LOAD, and prints the result.
 
 use std::path::PathBuf;
 use std::process::ExitCode;

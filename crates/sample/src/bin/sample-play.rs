@@ -1,7 +1,7 @@
-//! `sample-play PROGRAM`: a stand-in for what runs Windows programs if there is not a Windows.
+//! `sample-play PROGRAM`: a stand-in for an environment that runs Windows programs.
 //!
-//! It maps a program of the made-up world and the libraries that it loads into its own memory, as a
-//! loader would, and does what these say that they do ([`Deeds`]). It runs no code of theirs.
+//! It maps a program of the invented world and its libraries into its own memory, as a loader would, and carries out
+//! their deeds ([`Deeds`]). It runs no code of theirs.
 
 use std::collections::HashSet;
 use std::env;
@@ -55,13 +55,13 @@ impl Process {
         self.attend(&deeds)
     }
 
-    /// Loads what is imported, then does the rest.
+    /// Loads the imports, then does the rest.
     fn attend(&mut self, deeds: &Deeds) -> io::Result<()> {
         deeds.imports.iter().try_for_each(|library| self.load(library))?;
         deeds.deeds.iter().try_for_each(|deed| self.act(deed))
     }
 
-    /// Maps an image, and reads what it does.
+    /// Maps an image, and reads its deeds.
     fn map(&mut self, path: &Path) -> io::Result<Deeds> {
         let file = fs::File::open(path)?;
         // SAFETY: the mapping is read here alone, and is only there to be seen from outside; a test that cut the file

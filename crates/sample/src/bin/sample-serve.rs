@@ -1,5 +1,5 @@
-//! The web server by itself: `sample-serve DIR [--port PORT] [--fault FAULT,...] [--only TEXT] [--times NUMBER]` serves
-//! a folder, and fails as it is told to; see `server::Fault` for how.
+//! The web server as a program: `sample-serve DIR [--port PORT] [--fault FAULT,...] [--only TEXT] [--times NUMBER]`
+//! serves a folder, with the faults of `server::Fault`.
 
 use std::path::PathBuf;
 use std::process::ExitCode;

@@ -1,5 +1,4 @@
-//! The made-up programs do what they are told to: under Windows as the machine code that they are, elsewhere as
-//! `sample-play` plays them.
+//! The invented programs carry out their actions: on Windows as machine code, elsewhere through `sample-play`.
 
 use std::fs;
 use std::path::Path;
@@ -36,7 +35,7 @@ fn text_in(file: &Path) -> String {
     panic!("nothing wrote {}", file.display());
 }
 
-/// A starter that says which library is to be loaded, a game that loads it, an extender that writes a log.
+/// A starter that names the library to load, a game that loads it, and an extender that writes a log.
 fn write(folder: &Path, bits: Bits, edition: &str) {
     let set =
         |name: &str, value: &str| Deed::Set { name: name.to_owned(), value: value.to_owned() };
@@ -66,7 +65,7 @@ fn write(folder: &Path, bits: Bits, edition: &str) {
     }
 }
 
-/// Starts a game that is known to the extender, and one that is not.
+/// Starts a game that the extender knows, and one that it does not.
 fn plays(bits: Bits) {
     for (edition, said) in
         [("harbour", "reed 4.1.7 ready"), ("meadow", "reed 4.1.7: this game is not known")]

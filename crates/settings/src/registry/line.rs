@@ -1,8 +1,8 @@
-//! What the lines of both kinds of text have in common.
+//! The syntax that both kinds of text share.
 
 use super::{Value, digits_of, kind};
 
-/// A line in quotes taken apart: what is in them as it is written, and what follows.
+/// A quoted line in two parts: the text between the quotes as written, and the rest.
 pub(super) fn quoted(text: &str) -> Option<(&str, &str)> {
     let inner = text.strip_prefix('"')?;
     let mut escaped = false;

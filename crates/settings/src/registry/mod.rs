@@ -1,7 +1,7 @@
 //! Values of the registry as texts hold them: `.reg` files, which people pass on, and the files in which a prefix
 //! keeps its registry.
 //!
-//! Our own: what the system itself reads of a `.reg` file is not what general readers of such files take.
+//! This is our own code, since general parsers of `.reg` files accept different files than the system does.
 
 mod line;
 mod prefix;
@@ -15,7 +15,7 @@ pub use reg_file::{RegFile, RegItem, RegLine};
 /// The user's own part of the registry.
 pub const CURRENT_USER: &str = "HKEY_CURRENT_USER";
 
-/// What a value holds: its type as the system numbers it, 0 to 11, and its bytes as the system keeps them.
+/// The content of a value: its type, 0 to 11 as the system numbers it, and its bytes as the system stores them.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Value {
     /// The type.
@@ -28,7 +28,7 @@ pub struct Value {
 pub mod kind {
     /// A text.
     pub const SZ: u32 = 1;
-    /// A text in which names of environment variables stand for their values.
+    /// A text with names of environment variables, which the system expands.
     pub const EXPAND_SZ: u32 = 2;
     /// Bytes.
     pub const BINARY: u32 = 3;
@@ -145,7 +145,7 @@ impl ValueName {
     /// A value of a key below `HKEY_CURRENT_USER`.
     ///
     /// # Errors
-    /// What is wrong with the names, if the registry cannot have them.
+    /// The reason why the registry cannot have these names.
     pub fn new(key: &str, name: &str) -> Result<Self, &'static str> {
         let key = key.trim_matches('\\');
         let is_long = |text: &str, most: usize| text.encode_utf16().count() > most;
@@ -189,7 +189,7 @@ fn utf16(text: &str) -> Vec<u8> {
     text.encode_utf16().chain([0]).flat_map(u16::to_le_bytes).collect()
 }
 
-/// The text that bytes are, with the zeros in it; nothing if they are none.
+/// The bytes as text, including zeros; `None` if they are not text.
 fn text_of(data: &[u8]) -> Option<String> {
     let units: Vec<u16> =
         data.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();

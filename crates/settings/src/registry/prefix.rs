@@ -28,12 +28,12 @@ struct Section<'a> {
 }
 
 impl<'a> PrefixRegistry<'a> {
-    /// Takes a text; nothing if it is none of a registry, or of a kind that is not known.
+    /// Parses a text; `None` if it is not a registry of a known kind.
     pub fn read(text: &'a str) -> Option<Self> {
         (text.starts_with(HEADING) && text.len() <= LONGEST).then_some(Self { text })
     }
 
-    /// What a value holds.
+    /// The content of a value.
     pub fn get(&self, of: &ValueName) -> Option<Value> {
         let section = self.section(&of.key)?;
         let (at, _) = find(&section, &of.name)?;
@@ -175,7 +175,7 @@ fn heading(line: &str) -> Option<String> {
     Some(unescaped(key))
 }
 
-/// The values of a key: where each stands, with the lines that it continues in, and its name.
+/// The values of a key: line numbers, continued lines included, and name.
 fn places(section: &Section<'_>) -> Vec<(Range<usize>, String)> {
     let mut places = Vec::new();
     let mut lines = section.lines.iter();
@@ -197,7 +197,7 @@ fn places(section: &Section<'_>) -> Vec<(Range<usize>, String)> {
     places
 }
 
-/// If a value of a key stands, and whether it is the only one.
+/// Where a value of a key is, and whether it is the only one of that name.
 fn find(section: &Section<'_>, name: &str) -> Option<(Range<usize>, bool)> {
     let places = places(section);
     let is_only = places.len() == 1;
@@ -259,7 +259,7 @@ fn value_text(value: &Value) -> String {
     }
 }
 
-/// A text as such files hold it: what is not ASCII by its number.
+/// A text as such files store it: characters outside ASCII by number.
 fn escaped(text: &str, marks: &[char]) -> String {
     let mut out = String::new();
     for unit in text.encode_utf16() {
@@ -278,7 +278,7 @@ fn unescaped(text: &str) -> String {
     String::from_utf16_lossy(&units(text))
 }
 
-/// What an escaped text stands for, in units of UTF-16.
+/// The text that an escaped text represents, in units of UTF-16.
 fn units(text: &str) -> Vec<u16> {
     let mut out = Vec::new();
     let mut buffer = [0; 2];
@@ -307,7 +307,7 @@ fn units(text: &str) -> Vec<u16> {
     out
 }
 
-/// The character that a letter behind `\` stands for.
+/// The character that a letter after `\` represents.
 fn control(letter: char) -> char {
     match letter {
         'a' => '\x07',

@@ -1,12 +1,12 @@
-//! `.reg` files, read as the system reads them: both headings, UTF-16 and the system's code page, all types,
-//! continued lines, comments, and deletions of values and keys. What it passes over is passed over here too.
+//! `.reg` files, parsed as the system does: both headings, UTF-16 and the system's code page, all types, continued
+//! lines, comments, and deletions of values and keys. Lines that the system ignores are ignored here too.
 
 use encoding_rs::{UTF_16LE, WINDOWS_1252};
 
 use super::line::{bytes, number, quoted, written};
 use super::{Value, kind};
 
-/// A longer file is none that a mod brings.
+/// Longer than any file of a mod.
 const LONGEST: usize = 16 << 20;
 
 /// The heading of files in which texts among bytes are UTF-16.
@@ -18,7 +18,7 @@ const OLD_HEADING: &str = "REGEDIT4";
 /// A `.reg` file.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct RegFile {
-    /// What it does, in its order.
+    /// Its lines, in order.
     pub lines: Vec<RegLine>,
     /// The numbers of lines that mean nothing to the system, and that it passes over.
     pub passed_over: Vec<usize>,
@@ -27,15 +27,15 @@ pub struct RegFile {
 /// One thing that a `.reg` file does.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RegLine {
-    /// The line where that stands.
+    /// Its line number.
     pub number: usize,
     /// The key, from its root on, as in `HKEY_CURRENT_USER\Software\Maker`.
     pub key: String,
-    /// What is done.
+    /// The effect.
     pub item: RegItem,
 }
 
-/// What a line does to its key.
+/// The effect of a line on its key.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum RegItem {
     /// The key is made, if it is not there.
@@ -49,7 +49,7 @@ pub enum RegItem {
 }
 
 impl RegLine {
-    /// What is done, in words; nothing of a key that is only made.
+    /// The effect in words; `None` for a key that is only created.
     pub fn in_words(&self) -> Option<String> {
         let named = |name: &str| if name.is_empty() { "(default)" } else { name }.to_owned();
         Some(match &self.item {
@@ -62,7 +62,7 @@ impl RegLine {
 }
 
 impl RegFile {
-    /// Reads a file; nothing if it is none, and the system would refuse it.
+    /// Parses a file; `None` if the system would refuse it.
     pub fn read(file: &[u8]) -> Option<Self> {
         if file.len() > LONGEST {
             return None;

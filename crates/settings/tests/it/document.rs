@@ -1,5 +1,5 @@
-//! One key of a settings file, whatever the file: what is set is read back, what is taken away leaves the text
-//! as it was, and nothing else is touched.
+//! One key of a settings file of any kind: a value that is set is read back, a value that is removed leaves the text
+//! as before, and nothing else changes.
 
 use proptest::prelude::*;
 use upright_spanner_settings::document::{can_hold, entries, get, plain, set, unset, written};
@@ -13,7 +13,7 @@ fn text(bytes: Vec<u8>) -> String {
     String::from_utf8(bytes).unwrap()
 }
 
-/// The text with a key set, and with it taken back to what it was.
+/// The text with a key set, and with the key restored.
 fn there_and_back(format: Format, before: &str, key: &str, value: &str) -> String {
     let key = path(key);
     let was = get(format, before.as_bytes(), &key).unwrap();
@@ -189,7 +189,7 @@ fn what_would_spoil_a_file_is_refused_and_what_is_no_such_file_too() {
     assert!(set(Format::Ini, old, &path("A/x"), "1").is_ok());
     assert!(!can_hold(old, "\u{fc}") && can_hold(old, "u"), "its code page is not known");
     assert!(can_hold("name=J\u{fc}rgen".as_bytes(), "\u{fc}"));
-    // What was there is restored all the same.
+    // The old value is still restored.
     let other = set(Format::Ini, old, &path("A/name"), "x").unwrap();
     let Lookup::Value(was) = get(Format::Ini, old, &path("A/name")).unwrap() else { panic!() };
     assert_eq!(plain(Format::Ini, &was), "J\u{fc}rgen");

@@ -173,7 +173,7 @@ proptest! {
         prop_assert!(read.passed_over.is_empty());
         let without_keys = read.lines.into_iter().filter(|line| line.item != RegItem::MakeKey);
         let without_keys: Vec<_> = without_keys.map(|line| RegLine { number: 0, ..line }).collect();
-        // What a file can hold of texts without their zero is with it.
+        // A text without its final zero cannot be expressed in a file.
         let whole = lines.into_iter().map(|line| match line.item {
             RegItem::Set(name, value) => RegLine { item: RegItem::Set(name, with_zero(value)), ..line },
             _ => line,

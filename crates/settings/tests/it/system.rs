@@ -1,4 +1,4 @@
-//! `.reg` files of every form, against what the system itself imports of them.
+//! `.reg` files of every form, compared with the system's own import.
 use std::collections::BTreeMap;
 use std::fs;
 use std::process::Command;
@@ -9,12 +9,12 @@ use winreg::enums::{HKEY_CURRENT_USER, KEY_ALL_ACCESS, KEY_READ};
 
 const KEY: &str = r"Software\Spanner Forms";
 
-/// Values by key and name, as names are compared; a key by itself has an empty value of no type.
+/// Values by folded key and name; a key alone has an empty value without type.
 type Registry = BTreeMap<(String, String), (u32, Vec<u8>)>;
 
 const NO_VALUE: &str = "\0";
 
-/// What is below the key now.
+/// The present values below the key.
 fn there() -> Registry {
     let mut found = Registry::new();
     let mut keys = vec![KEY.to_owned()];
@@ -33,7 +33,7 @@ fn there() -> Registry {
     found
 }
 
-/// What a file comes to, as it is read here.
+/// The effect of a file as parsed here.
 fn applied(file: &RegFile, mut to: Registry) -> Registry {
     for line in &file.lines {
         let Some((root, key)) = line.key.split_once('\\') else { continue };
@@ -69,7 +69,7 @@ const NEW: &str = "Windows Registry Editor Version 5.00\r\n\r\n";
 const OLD: &str = "REGEDIT4\r\n\r\n";
 const HEAD: &str = "[HKEY_CURRENT_USER\\Software\\Spanner Forms]\r\n";
 
-/// What stands behind the heading and the key.
+/// The lines after the heading and the key.
 const FORMS: [&str; 36] = [
     "\"a\"=\"text\"\r\n",
     "@=\"default\"\r\n@=\"\"\r\n",

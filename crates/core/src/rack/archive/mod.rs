@@ -57,7 +57,7 @@ pub struct PackedFile {
     pub path: TreePath,
     /// If its content is.
     unpacked: Unpacked,
-    /// What is in it.
+    /// Its content.
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
