@@ -36,7 +36,7 @@ pub struct Finding {
     pub code: String,
     /// How much it matters.
     pub severity: Severity,
-    /// What is wrong, with the values that show it.
+    /// The finding in a sentence, with the values that show it.
     pub sentence: String,
     /// What to do now.
     pub remedy: Remedy,

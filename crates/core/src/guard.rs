@@ -7,7 +7,7 @@ thread_local! {
     static CONTAINED: Cell<bool> = const { Cell::new(false) };
 }
 
-/// Does something; gives nothing if it panics. What it altered is not to be used any more then.
+/// Runs a closure; returns nothing if it panics. Values that it altered must not be used then.
 pub(crate) fn contained<T>(work: impl FnOnce() -> T) -> Option<T> {
     let before = CONTAINED.replace(true);
     let done = catch_unwind(AssertUnwindSafe(work)).ok();

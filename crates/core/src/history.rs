@@ -13,7 +13,7 @@ pub struct History {
     pub changes: Vec<Change>,
     /// Files of the journal that are damaged or missing.
     pub faults: Vec<Fault>,
-    /// Which changes touched what is below a folder: a game's, or a bay's.
+    /// The changes that touched files below a folder of a game or a bay.
     by_folder: BTreeMap<PathBuf, Vec<usize>>,
 }
 

@@ -1,4 +1,4 @@
-//! Everything that single files say of themselves: their images, and what is known of any file.
+//! The facts of single files: images, and the kind of any other file.
 
 use std::fs::Metadata;
 use std::path::{Path, PathBuf};
@@ -10,12 +10,12 @@ use crate::survey::LookError;
 use upright_spanner_image::file::bytes_of;
 use upright_spanner_image::{Image, ImageError, Signature, TrustStore};
 
-/// What was found in some files.
+/// The result for some files.
 #[derive(Debug, Default)]
 pub struct Inspection {
     /// The files that could be read.
     pub images: Vec<Inspected>,
-    /// Files that are something else, with what is known of any file.
+    /// Files that are not images, with their kind.
     pub others: Vec<Other>,
     /// The files of which not everything asked for could be read, and why.
     pub errors: Vec<LookError>,
@@ -30,7 +30,7 @@ pub struct Inspected {
     pub sha256: Digest,
     /// Date and permissions.
     pub stamp: Stamp,
-    /// What the image says.
+    /// The image's facts.
     pub image: Image,
     /// Whether it is what its signer signed.
     pub signature: Signature,
@@ -41,7 +41,7 @@ pub struct Inspected {
 pub struct Other {
     /// The path as it was given.
     pub path: PathBuf,
-    /// What it looks like, as in "a text file".
+    /// Its kind, as in "a text file".
     pub looks_like: &'static str,
     /// The SHA-256 of the whole file.
     pub sha256: Digest,
@@ -57,7 +57,7 @@ const LONGEST_TRUST: u64 = 16 << 20;
 /// The root certificates that are trusted: those in the user's PEM file, else the system's, if it can be asked.
 ///
 /// # Errors
-/// If the file cannot be read, or there are none in it.
+/// If the file cannot be read, or contains none.
 pub fn trusted_roots(path: Option<&Path>) -> Result<Option<TrustStore>, Error> {
     let Some(path) = path else { return Ok(TrustStore::of_system()) };
     let bytes = bytes_of(&followed(path), LONGEST_TRUST).map_err(Error::io("read", path))?;

@@ -1,5 +1,5 @@
-//! What the changes of one game, taken together, say of each target: what the game brought, and what
-//! the last change left. It is a function of the journal alone.
+//! The combined effect of a game's changes on each target: its shipped state, and its state after the last change. It
+//! is a function of the journal alone.
 
 use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
@@ -12,33 +12,32 @@ use upright_spanner_change::{Place, SettingKey};
 #[derive(Debug, Default)]
 pub struct Ledger {
     entries: BTreeMap<Target, LedgerEntry>,
-    /// The targets that differ in case alone, by what they share.
+    /// The targets that differ only in case, by their folded key.
     by_key: HashMap<String, Vec<Target>>,
 }
 
-/// What a change that brought another release of the game says of one target.
+/// The effect of a wind on the shipped state of one target.
 struct Wound {
     target: Target,
-    /// What the game ships since.
+    /// The new shipped state.
     brought: Side,
-    /// What it shipped before.
+    /// The old shipped state.
     found: Side,
 }
 
-/// What is recorded of one target.
+/// The record of one target.
 #[derive(Debug, Clone)]
 pub struct LedgerEntry {
     /// The target.
     pub target: Target,
-    /// What it belonged to when it was last touched.
+    /// The owner at the last change.
     pub owner: Owner,
-    /// What the game brought: what was there before the first change, or, if something else than a change has altered
-    /// it since, what was there before the next one. What was deleted by hand is still what the game brought. If
-    /// another release of the game was put onto its folder, that brought it.
+    /// The shipped state: the state before the first change, or, if something else altered it between changes, the
+    /// state before the next one. A file deleted by hand still counts as shipped. A wind replaces the shipped state.
     pub shipped: Side,
-    /// What was there before the first change.
+    /// The state before the first change.
     pub first: Side,
-    /// What the last change left there.
+    /// The state after the last change.
     pub last: Side,
     /// The build that this came from, if it came from one.
     pub source: Option<String>,
@@ -48,7 +47,7 @@ pub struct LedgerEntry {
     is_tuned: bool,
 }
 
-/// What is around a key or a value, from outside, as names are compared.
+/// The levels around a key or a value, from outside, folded for comparison.
 fn levels(target: &Target) -> Vec<String> {
     match target {
         Target::Setting(key) => key.path.around().iter().map(|name| fold(name)).collect(),
@@ -67,7 +66,7 @@ fn is_beside(a: &Target, b: &Target) -> bool {
 }
 
 impl LedgerEntry {
-    /// Where it is, or the file that it is in; nothing for what is in no file.
+    /// Its place, or that of the file that contains it; `None` if it is not in a file.
     pub fn place(&self) -> Option<&Place> {
         self.target.place()
     }
@@ -121,7 +120,7 @@ impl Ledger {
         ledger
     }
 
-    /// Takes the entry of a target out. What was moved aside may lie elsewhere than it did at an earlier time.
+    /// Removes and returns the entry of a target. A tree that was moved aside may have been moved elsewhere before.
     fn take(&mut self, target: &Target) -> Option<LedgerEntry> {
         let place = match target {
             Target::Aside(aside) => &aside.place,
@@ -132,7 +131,7 @@ impl Ledger {
         known.and_then(|known| self.entries.remove(&known))
     }
 
-    /// Takes note of what the game ships at a target; gives what it shipped before.
+    /// Sets the shipped state of a target; returns the old one.
     fn ships(&mut self, target: &Target, side: Side) -> Side {
         let entry = self.entries.get_mut(target);
         entry.map_or(Side::ABSENT, |entry| std::mem::replace(&mut entry.shipped, side))
@@ -143,7 +142,7 @@ impl Ledger {
         let first = known.as_ref().map_or_else(|| step.before().clone(), |e| e.first.clone());
         let shipped = match known {
             Some(entry) if entry.last.same_as(step.before()) || entry.is_tuned => entry.shipped,
-            // Deleted by hand, it is not what the game ships.
+            // A file deleted by hand keeps its shipped state.
             Some(entry) if step.before().state.is_absent() => entry.shipped,
             _ => step.before().clone(),
         };
@@ -202,8 +201,8 @@ impl Ledger {
         self.entries().filter_map(|entry| Some((entry.target.file()?, entry)))
     }
 
-    /// What a key or a value that is not there comes to: of what is around it, sections and registry keys that a
-    /// change has made do not count as there before.
+    /// The state of a missing key or value: sections and registry keys around it that a change has made do not count
+    /// as present before.
     pub fn unset(&self, target: &Target, now: State) -> State {
         let State::Unset { around } = now else { return now };
         let own = levels(target);

@@ -4,12 +4,12 @@
 //! This crate prints nothing and asks nothing. [`Workshop`] is its front door; the data that it
 //! hands out flows one way:
 //!
-//! - look: [`image`], [`inspect`], [`compare`], [`game`], [`survey`], [`load`] say what is on disk and what of it a
-//!   game would load, and read only;
-//! - decide: [`catalog`], [`rack`], [`check`], [`plan`] make a [`plan::Plan`], [`start`] says what a game is
-//!   started with, and nothing is touched;
-//! - act: the crate `upright-spanner-change` carries a plan out, journalled and reversible; [`change`]
-//!   reads what it wrote.
+//! - look: [`image`], [`inspect`], [`compare`], [`game`], [`survey`], [`load`] examine files and work out what a game
+//!   would load, and only read;
+//! - decide: [`catalog`], [`rack`], [`check`], [`plan`] make a [`plan::Plan`], [`start`] decides how a game is
+//!   started; nothing is touched;
+//! - act: the crate `upright-spanner-change` carries out a plan, journalled and reversible; [`change`] reads its
+//!   records.
 
 pub mod catalog;
 pub mod change;

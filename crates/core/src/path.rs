@@ -30,10 +30,10 @@ pub fn is_unfinished_download(name: &str) -> bool {
     ENDINGS.contains(&extension(name).as_str())
 }
 
-/// What a folder beside a game's has behind the game's name that holds what was moved out of the game.
+/// The ending of the folder beside a game's that contains files moved out of the game.
 pub(crate) const SET_ASIDE: &str = "set-aside";
 
-/// The folder beside a game's that holds what was moved out of it; nothing if nothing is around the game's.
+/// The folder beside a game's for files moved out of it; `None` if the game has no folder around it.
 pub(crate) fn set_aside_of(root: &Path) -> Option<PathBuf> {
     let mut name = root.file_name()?.to_owned();
     name.push(".");
@@ -46,7 +46,7 @@ pub(crate) fn canonical(path: &Path) -> io::Result<PathBuf> {
     dunce::canonicalize(path).map(share)
 }
 
-/// The path of a file that the user named: his own link stands for what it leads to.
+/// The path of a file that the user named: a link is followed.
 pub(crate) fn followed(path: &Path) -> Cow<'_, Path> {
     let is_link = path.symlink_metadata().is_ok_and(|found| found.is_symlink());
     let linked = is_link.then(|| canonical(path).ok()).flatten();

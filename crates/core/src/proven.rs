@@ -1,4 +1,4 @@
-//! Proofs that were noted: of which change it was seen that what it fitted is what the game ran with, and when.
+//! Recorded proofs: the change, and the time at which its files were seen in the running game.
 
 use jiff::Timestamp;
 
@@ -14,7 +14,7 @@ pub struct Proven {
     pub game: String,
     /// The component's family.
     pub family: String,
-    /// Whether it said itself which version it is; otherwise it was loaded, and no more is known.
+    /// Whether it reported its version; otherwise it was only loaded.
     pub by_report: bool,
     /// When it was seen.
     pub at: Timestamp,
@@ -42,12 +42,12 @@ pub struct Proofs {
 }
 
 impl Proofs {
-    /// The proof of what a change put in of a family.
+    /// The proof of a family that a change fitted.
     pub fn of(&self, change: i64, family: &str) -> Option<&Proven> {
         self.of_change(change).find(|proven| same_name(&proven.family, family))
     }
 
-    /// The proofs of what a change put in.
+    /// The proofs of a change.
     pub fn of_change(&self, change: i64) -> impl Iterator<Item = &Proven> {
         self.all.iter().filter(move |proven| proven.change == change)
     }

@@ -1,13 +1,12 @@
 //! What to do about a finding or an error: a sentence, and the action that does it.
 //!
-//! An interface says how an action is asked for, by a command or a button; nothing in this crate knows
-//! that.
+//! The interface words an action as a command or a button; this crate knows neither.
 
 use std::borrow::Cow;
 
 use serde::Serialize;
 
-/// A text that is written here, or made from what was found.
+/// A constant text, or one made at run time.
 type Text = Cow<'static, str>;
 
 /// What to do now.
@@ -19,7 +18,7 @@ pub struct Remedy {
     pub action: Option<Action>,
 }
 
-/// Something that this program can do. What is named `GAME`, `BUILD` and so on is for the user to fill in.
+/// An action of this program. `GAME`, `BUILD` and similar names are for the user to fill in.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case", tag = "do")]
 #[expect(missing_docs, reason = "each names what it is about in its fields")]
@@ -42,7 +41,7 @@ pub enum Action {
         game: Text,
         build: Text,
     },
-    /// Under a name that is known.
+    /// Under a given name.
     FitAs {
         game: Text,
         build: Text,
@@ -166,14 +165,14 @@ pub enum Action {
         game: Text,
     },
     ShowSorting,
-    /// With what it is started with, and what is in it proved.
+    /// Start the game and prove its components.
     StartAndProve {
         game: Text,
     },
     Survey,
-    /// The same command, with the settings of what comes.
+    /// The same command, with the new settings.
     TakeSettings,
-    /// The same command, with what is to be moved out of the game's folder.
+    /// The same command, moving files out of the game's folder.
     SetAside {
         pattern: Text,
     },
@@ -196,7 +195,7 @@ pub enum Action {
     },
     /// One of several builds, by its variant.
     UseVariant,
-    /// The same command, with what is meant for the registry written to a file.
+    /// The same command, writing registry values to a file instead.
     WriteRegFile,
 }
 

@@ -1,5 +1,4 @@
-//! What the user has set in `settings.toml` of the home folder. The file is optional, and so is
-//! everything in it.
+//! The user's settings in `settings.toml` of the home folder. The file and everything in it are optional.
 
 use std::path::Path;
 

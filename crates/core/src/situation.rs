@@ -1,4 +1,4 @@
-//! What there is to decide about one game: read once, and handed to planners and checks.
+//! Everything there is to decide about one game: read once, and passed to planners and checks.
 
 use std::borrow::Cow;
 use std::cell::OnceCell;
@@ -18,7 +18,7 @@ use crate::window::Window;
 use upright_spanner_change::Place;
 use upright_spanner_image::Version;
 
-/// What the home knows that is not about one game.
+/// The home's data that is not about one game.
 pub(crate) struct Known<'a> {
     pub history: &'a History,
     /// The builds on the rack.
@@ -27,9 +27,9 @@ pub(crate) struct Known<'a> {
     pub feeds: &'a Feeds,
 }
 
-/// A game with all that is known of it.
+/// A game with all known facts.
 pub(crate) struct Situation<'a> {
-    /// What a survey found.
+    /// The survey's result.
     pub view: &'a GameView,
     /// The changes that touched its folder, or were made for it, oldest first.
     pub changes: Vec<&'a Change>,
@@ -39,20 +39,20 @@ pub(crate) struct Situation<'a> {
     pub builds: &'a [Build],
     /// The user's catalog, and the one beside the game.
     pub catalog: Cow<'a, Catalog>,
-    /// What feeds have, and what they say.
+    /// The feeds' builds and statements.
     pub feeds: &'a Feeds,
     /// The pins of this game.
     pub pins: Vec<&'a Pin>,
     /// The disk and the store.
     pub window: &'a dyn Window,
-    /// What the game would load as it is: worked out when it is first asked for.
+    /// The present loading of the game, computed on first use.
     loads: OnceCell<Graph>,
     /// Families, each with the name of a file of its builds that stays the user's: likewise.
     kept: OnceCell<HashSet<(String, String)>>,
 }
 
 impl<'a> Situation<'a> {
-    /// Picks out what is about one game.
+    /// Selects the data about one game.
     pub fn new(
         view: &'a GameView,
         known: &Known<'a>,
@@ -99,17 +99,17 @@ impl<'a> Situation<'a> {
             || owner.family().is_some_and(|family| kept.contains(&(fold(family), fold(name))))
     }
 
-    /// What there is to load.
+    /// The images to load.
     pub fn scene(&self) -> Scene<'a> {
         Scene::now(self.view, self.window)
     }
 
-    /// What the game would load as it is.
+    /// The present loading of the game.
     pub fn loads(&self) -> &Graph {
         self.loads.get_or_init(|| graph(&self.scene()))
     }
 
-    /// The version of the game, if it is known.
+    /// The version of the game.
     pub fn game_version(&self) -> Option<&'a Version> {
         self.view.version.as_ref().and_then(|known| known.version.as_ref())
     }

@@ -13,24 +13,24 @@ use upright_spanner_change::{Moment, Place, Registry, Tree};
 use upright_spanner_image::{Export, Facts, Import, Offer};
 use upright_spanner_settings::registry::ValueName;
 
-/// Where an image is.
+/// The location of an image.
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum ImageAt<'a> {
     /// At a path in the game.
     Game(&'a TreePath),
-    /// Among what is stored, or about to be.
+    /// In the store, or about to be.
     Stored(&'a Content),
 }
 
-/// What can be seen of one game and of the store.
+/// A view of one game and of the store.
 pub(crate) trait Window {
-    /// What is at a target at present.
+    /// The present state of a target.
     fn now(&self, target: &Target) -> Result<Side>;
     /// Looks at many files side by side before anyone asks.
     fn look_ahead(&self, files: &[&Place]);
-    /// The file or folder at a place as a whole, with the text that lists it; nothing if there is none.
+    /// The file or folder at a place as a whole, with the text that lists it; `None` if there is none.
     fn tree(&self, place: &Place) -> Result<Option<(Tree, String)>>;
-    /// How long the file at a place is, and its date; nothing if there is none.
+    /// The length and date of the file at a place; `None` if there is none.
     fn at_a_glance(&self, place: &Place) -> Option<(u64, Moment)>;
     /// Whether a file is only a placeholder of a cloud folder: to read it would fetch it.
     fn is_in_cloud(&self, place: &Place) -> bool;
@@ -44,10 +44,9 @@ pub(crate) trait Window {
     fn folders_in(&self, folder: &Path) -> Vec<PathBuf>;
     /// The files below a folder, wherever it is, but no more than so many. Links are not followed.
     fn files_below(&self, folder: &Path, most: usize) -> Vec<PathBuf>;
-    /// What is in a folder; nothing if it is not there. Names that no step could be about are counted, not named.
+    /// The entries of a folder; none if it does not exist. Names that a step cannot have are counted, not listed.
     fn entries(&self, folder: &Place) -> Result<(Vec<Place>, usize)>;
-    /// The files of the game of a name, whatever they are; if there are none, those whose names differ in the version
-    /// alone.
+    /// The game's files with a name; if there are none, those whose names differ only in the version.
     fn named(&self, name: &str) -> Result<Vec<TreePath>>;
     /// The home folder.
     fn home(&self) -> PathBuf;
@@ -59,7 +58,7 @@ pub(crate) trait Window {
     fn stored(&self, content: &Content) -> Result<Vec<u8>>;
     /// Reads what many images import, and what some of them offer, side by side before anyone asks.
     fn read_ahead(&self, importing: &[ImageAt<'_>], offering: &[ImageAt<'_>]);
-    /// What an image says of itself.
+    /// The facts of an image.
     fn facts(&self, image: ImageAt<'_>) -> Option<Facts>;
     /// What an image imports.
     fn imports(&self, image: ImageAt<'_>) -> Option<Arc<Vec<Import>>>;

@@ -157,7 +157,7 @@ impl<'a> CheckInput<'a> {
         self.view().executable()
     }
 
-    /// The version of the game, if it is known.
+    /// The version of the game.
     pub fn game_version(&self) -> Option<&Version> {
         self.situation.game_version()
     }

@@ -99,7 +99,7 @@ pub(super) fn lies_elsewhere(situation: &Situation<'_>, broken: &Broken) -> bool
     broken.edge.outcome == Outcome::Missing && elsewhere(situation, &broken.edge.library).is_some()
 }
 
-/// Where a library of a name is in the game.
+/// The place of a library in the game, by name.
 fn elsewhere<'a>(situation: &Situation<'a>, library: &str) -> Option<&'a TreePath> {
     let libraries = situation.view.libraries.iter().filter(|other| !other.put_aside);
     let mut named = libraries.filter(|other| same_name(other.path.file_name(), library));

@@ -32,7 +32,7 @@ pub enum FeedError {
         /// The reason.
         why: String,
     },
-    /// There is no feed at an address.
+    /// An address has no feed.
     #[error("there is no feed at {address}: {why}")]
     Absent {
         /// The place.

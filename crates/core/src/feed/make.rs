@@ -46,7 +46,7 @@ pub struct Written {
     pub head: Head,
     /// Its file.
     pub path: PathBuf,
-    /// The signature, or where it is expected.
+    /// The signature, or the path where it must be put.
     pub signature: PathBuf,
     /// The comment for the signature, if it is made elsewhere.
     pub comment: Option<String>,

@@ -5,7 +5,7 @@
 //! - `feed.minisig`, the only file that ever changes: a signature, whose trusted comment names the head;
 //! - `content/`, files named by their digest: heads, what these name, and the downloads.
 //!
-//! docs/formats.md describes the format, and docs/reliability.md what a client refuses.
+//! See docs/formats.md for the format, and docs/reliability.md for the checks of a client.
 
 mod head;
 mod key;

@@ -1,5 +1,4 @@
-//! Commands as people type them, taken apart into words and put together again; and what a user says that is
-//! to be started.
+//! Typed commands: splitting into words and joining again; and the start setting of a game.
 //!
 //! The rule is the same on every system, so that a setting can be carried from one to another: blanks
 //! separate words, quotation marks hold one together, and nothing else means anything. A backslash is part
@@ -46,19 +45,19 @@ pub fn typed(words: &[String]) -> String {
     quoted.collect::<Vec<_>>().join(" ")
 }
 
-/// What a user says that is to be started.
+/// The start setting of a game.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum StartSetting {
     /// A file of the game.
     File(TreePath),
-    /// A command: its program and what is handed to it.
+    /// A command: its program and its arguments.
     Command(Vec<String>),
     /// An address, such as `launcher://game`.
     Address(String),
 }
 
 impl StartSetting {
-    /// What a text says of a game in a folder.
+    /// The start setting that a text means for a game in a folder.
     ///
     /// # Errors
     /// If it cannot be taken apart.

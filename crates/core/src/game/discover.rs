@@ -36,7 +36,7 @@ const PARTS: [&str; 23] = [
     "runtime",
 ];
 
-/// What is known of a place before it is looked at.
+/// The known facts of a place before it is searched.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Reach {
     /// Nothing: it may be a game, or hold games at any depth.
@@ -79,7 +79,7 @@ impl<'a> Folder<'a> {
 /// A place without any program is taken as one game, so that a folder of libraries can be worked
 /// on too.
 ///
-/// `reach` says what the user said of a folder, by its path relative to the place.
+/// `reach` gives the user's statements about a folder, by its path relative to the place.
 pub(crate) fn game_folders(
     name: &str,
     images: &[TreePath],
@@ -114,7 +114,7 @@ fn collect(
         return;
     }
 
-    // What runs other programs is not a game, wherever it lies.
+    // A program that runs others is not a game, wherever it is.
     let is_runtime = !path.is_empty() && is_runtime_folder(name);
     if !folder.has_program() || is_runtime && known == Reach::Anything {
         return;

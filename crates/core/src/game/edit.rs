@@ -1,4 +1,4 @@
-//! Changes to what the user says of a game.
+//! Changes to the settings of a game.
 
 use std::path::{Path, PathBuf};
 
@@ -10,12 +10,12 @@ use crate::error::{Error, Result};
 use crate::path::{TreePath, slashes};
 use crate::remedy::Action;
 
-/// Changes to what the user says of a game. An empty text takes a setting back.
+/// Changes to the settings of a game. An empty text resets a setting.
 #[derive(Debug, Clone, Default)]
 pub struct GameEdit {
     /// What to call it.
     pub title: Option<String>,
-    /// Where it stands now.
+    /// The present folder.
     pub root: Option<PathBuf>,
     /// The executable that counts, relative to the game's folder.
     pub executable: Option<String>,
@@ -29,9 +29,9 @@ pub struct GameEdit {
     pub prefix: Option<PathBuf>,
     /// The command that starts Windows programs in the prefix; an empty one takes it back.
     pub run_with: Option<String>,
-    /// What is to be started: a file of the game, a command or an address; an empty one takes it back.
+    /// The program to start: a file of the game, a command or an address; an empty text resets it.
     pub start: Option<String>,
-    /// What is handed to it, as one types it; an empty text takes it back.
+    /// The arguments, as typed; an empty text resets them.
     pub arguments: Option<String>,
     /// Variables of its environment; an empty value takes one back.
     pub environment: Vec<(String, String)>,
@@ -142,7 +142,7 @@ fn words_of(command: &str) -> Result<Vec<String>> {
     })
 }
 
-/// What is to be started, as it is noted: a file of the game by its path in there.
+/// The stored form of the program to start: a file of the game by its path in the game.
 fn startable(root: &Path, text: &str) -> Result<String> {
     match StartSetting::of(root, text) {
         Ok(StartSetting::File(path)) => Ok(path.to_string()),
@@ -179,7 +179,7 @@ fn variable(settings: &mut GameSettings, name: &str, value: &str) -> Result<()> 
     Ok(())
 }
 
-/// The folder of an environment, in which its registry lies.
+/// The folder of an environment, which contains its registry.
 fn prefix(folder: &Path) -> Result<PathBuf> {
     let path = noted_folder(folder)?;
     if Environment::is_prefix(&path) {

@@ -16,7 +16,7 @@ const DRIVE: &str = "drive_c";
 /// The file of a prefix with the user's part of its registry.
 const REGISTRY: &str = "user.reg";
 
-/// The key of the registry that holds what is said of libraries, and of those of a program.
+/// The registry key with the overrides of libraries, and with those of a program.
 const OVERRIDES: &str = r"Software\Wine\DllOverrides";
 const OF_PROGRAMS: &str = r"Software\Wine\AppDefaults";
 
@@ -28,14 +28,14 @@ const LONGEST: u64 = 64 << 20;
 pub struct Environment {
     /// Its folder.
     pub prefix: PathBuf,
-    /// What its registry says of a library, by its name in lower case without ending.
+    /// The overrides of libraries, by name in lower case without ending.
     overrides: BTreeMap<String, String>,
     /// The its own libraries, by machine: their names in lower case.
     own: Option<(HashSet<String>, HashSet<String>)>,
 }
 
 impl Environment {
-    /// The prefix in which a folder lies, if it is in one.
+    /// The prefix around a folder.
     pub(super) fn around(folder: &Path) -> Option<PathBuf> {
         let is_drive = |around: &&Path| around.file_name().is_some_and(|name| name == DRIVE);
         let prefix = folder.ancestors().find(is_drive)?.parent()?;
@@ -47,13 +47,13 @@ impl Environment {
         folder.join(REGISTRY).is_file() && folder.join(DRIVE).is_dir()
     }
 
-    /// Reads what a prefix says of a program's libraries.
+    /// Reads a prefix's overrides for the libraries of a program.
     pub(crate) fn read(prefix: &Path, program: &str) -> Self {
         let text = bytes_of(&prefix.join(REGISTRY), LONGEST).unwrap_or_default();
         Self::of(prefix, program, &String::from_utf8_lossy(&text))
     }
 
-    /// What the text of a prefix's registry says of a program's libraries.
+    /// The overrides for a program's libraries in the text of a prefix's registry.
     pub fn of(prefix: &Path, program: &str, registry: &str) -> Self {
         let mut overrides = BTreeMap::new();
         if let Some(registry) = PrefixRegistry::read(registry) {
@@ -75,7 +75,7 @@ impl Environment {
         Self { prefix: prefix.to_owned(), overrides, own }
     }
 
-    /// The key of the user's part of the registry that holds what is said of a program alone.
+    /// The key of the user's registry with the overrides for one program.
     pub(crate) fn key_of(program: &str) -> String {
         format!(r"{OF_PROGRAMS}\{program}")
     }

@@ -1,4 +1,4 @@
-//! Weighs the programs of a game: which one is the game, and which only stand around it.
+//! Scores the programs of a game, to find the game itself among its helpers.
 
 use std::collections::BTreeMap;
 
@@ -11,11 +11,11 @@ use upright_spanner_image::{Facts, Machine, Version};
 pub struct Executable {
     /// Its location.
     pub path: TreePath,
-    /// What it says of itself.
+    /// Its facts.
     pub facts: Facts,
     /// Points for and against; the highest counts.
     pub score: i32,
-    /// What the points were given for, in words.
+    /// The reasons for the score, in words.
     pub reasons: Vec<String>,
 }
 
@@ -40,8 +40,8 @@ impl Executable {
 /// Outweighs everything else: the user knows.
 const CHOSEN: i32 = 1000;
 
-/// A game draws, and hardly anything beside it does: the strongest sign for a program. What is plainly for
-/// something else (below) costs more, since crash reporters and launchers may draw too.
+/// A game draws, and hardly anything beside it does: the strongest sign for a program. A clear sign of another
+/// purpose (below) costs more, since crash reporters and launchers may draw too.
 const DRAWS: i32 = 30;
 
 /// Named like the folder: nearly as strong, but launchers often are too.
@@ -67,11 +67,11 @@ const WIDER_TWIN: i32 = 16;
 /// A program that runs others' code, as a script engine's does: in a runtime's folder no game starts.
 const IN_RUNTIME: i32 = -60;
 
-/// In a folder for what is installed beside the game: more than drawing and size together.
+/// In a folder with installers: more than drawing and size together.
 const IN_ASIDE: i32 = -50;
 
-/// Words in a program's name, description or folder that show what it is for, and what that costs: as much as all
-/// signs of a game together if no game has such a word (crash reporters, installers), and less if some do (servers,
+/// Words in a program's name, description or folder that show another purpose, and their cost: as much as all signs
+/// of a game together if no game has such a word (crash reporters, installers), and less if some do (servers,
 /// editors, benchmarks).
 const HELPERS: [(&str, &str, i32); 28] = [
     ("crash", "looks like a crash reporter", -60),
@@ -104,7 +104,7 @@ const HELPERS: [(&str, &str, i32); 28] = [
     ("overlay", "looks like a helper", -40),
 ];
 
-/// Folders in which no game's own program lies.
+/// Folders that never contain a game's own program.
 const ASIDE: [&str; 8] = [
     "prerequisites",
     "support",
@@ -185,7 +185,7 @@ pub(crate) fn rank(
     ranked
 }
 
-/// Programs of which there is another for 32 bits that has the same name, but for what tells the machine.
+/// 32-bit programs with a 64-bit twin of the same name, except for the part that names the machine.
 fn wider_twins(programs: &[(TreePath, Facts)]) -> Vec<TreePath> {
     let name = |path: &TreePath| {
         let stem = fold(stem(path.file_name()));
@@ -290,7 +290,7 @@ fn common_maker(programs: &[(TreePath, Facts)]) -> Option<String> {
     (most.1 > 1).then_some(most.0)
 }
 
-/// Whether a folder's name says that it holds what is to be installed beside a game.
+/// Whether a folder's name shows that it contains installers.
 pub(super) fn holds_installers(folder: &str) -> bool {
     folder.contains("redist")
 }

@@ -14,13 +14,13 @@ use crate::error::{Error, GameError};
 pub struct Game {
     /// A short name to type, made from the title; stays the same in one home.
     pub id: String,
-    /// The name of its folder, or what the user calls it.
+    /// Its title: the name of its folder, or the user's choice.
     pub title: String,
     /// Its folder.
     pub root: PathBuf,
     /// Whether the user named it, rather than a survey having come across it.
     pub registered: bool,
-    /// What the user says of it.
+    /// The user's settings.
     pub settings: GameSettings,
 }
 
@@ -34,8 +34,7 @@ impl Game {
         })
     }
 
-    /// The folder of the environment in which it runs: the one that the user named, else the one in which
-    /// it lies.
+    /// The prefix: the one that the user named, otherwise the one around its folder.
     pub fn prefix(&self) -> Option<PathBuf> {
         self.settings.prefix.clone().or_else(|| Environment::around(&self.root))
     }
@@ -47,7 +46,7 @@ impl Game {
         Self { id, title, root, registered: false, settings: GameSettings::default() }
     }
 
-    /// A game in `root` of which nothing is known, with an id that is not taken.
+    /// A game in `root` without settings, with a free id.
     pub(crate) fn in_folder(root: PathBuf, taken: impl Fn(&str) -> bool) -> Self {
         let title = root.file_name().map_or_else(
             || root.to_string_lossy().into_owned(),

@@ -1,4 +1,4 @@
-//! The games that are known, found by id and by folder.
+//! The known games, by id and by folder.
 
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -14,7 +14,7 @@ pub(crate) struct KnownGames {
 }
 
 impl KnownGames {
-    /// Adds a game, unless one of its id or in its folder is known.
+    /// Adds a game, unless its id or its folder is known already.
     pub fn add(&mut self, game: Game) {
         if self.has(&game.id, &game.root) {
             return;
@@ -24,7 +24,7 @@ impl KnownGames {
         self.games.push(game);
     }
 
-    /// Whether a game of that id or in that folder is known.
+    /// Whether a game with this id or folder exists.
     pub fn has(&self, id: &str, root: &Path) -> bool {
         self.ids.contains(id) || self.by_root.contains_key(root)
     }
@@ -39,7 +39,7 @@ impl KnownGames {
         place.ancestors().find_map(|folder| self.at(folder))
     }
 
-    /// The game in a folder: the one that is known, else a new one with an id that none has.
+    /// The game in a folder: the known one, otherwise a new one with a free id.
     pub fn in_folder(&mut self, root: PathBuf) -> Game {
         if let Some(game) = self.at(&root) {
             return game.clone();

@@ -1,4 +1,4 @@
-//! Pins: what the user keeps as it is.
+//! Pins: the families that the user keeps at a version.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};

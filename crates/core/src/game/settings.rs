@@ -1,4 +1,4 @@
-//! What the user says of a game, which stands over what is found.
+//! The user's settings of a game, which override anything detected.
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -11,7 +11,7 @@ use crate::catalog::slug;
 use crate::error::{Error, Result};
 use crate::path::TreePath;
 
-/// What the user says of a game.
+/// The user's settings of a game.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct GameSettings {
@@ -31,9 +31,9 @@ pub struct GameSettings {
     pub prefix: Option<PathBuf>,
     /// The program, with its first arguments, that starts Windows programs in the prefix.
     pub run_with: Option<Vec<String>>,
-    /// What is to be started: a file of the game, a command, or an address for the system's opener.
+    /// The program to start: a file of the game, a command, or an address for the system's opener.
     pub start: Option<String>,
-    /// What is handed to it.
+    /// Its arguments.
     pub arguments: Vec<String>,
     /// Variables of the environment that it is started in.
     pub environment: BTreeMap<String, String>,

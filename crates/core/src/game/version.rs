@@ -19,11 +19,11 @@ pub struct GameVersion {
     /// The version; `None` where releases differ in the executable's content alone.
     #[schemars(with = "Option<String>")]
     pub version: Option<Version>,
-    /// Where it is stated.
+    /// The source of the version.
     pub origin: Origin,
 }
 
-/// Where a game's version is stated.
+/// The source of a game's version.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Origin {
@@ -75,7 +75,7 @@ fn in_text_file(game: &Game) -> Option<(Version, Origin)> {
     Some((version, Origin::TextFile(file.path.to_string())))
 }
 
-/// The version in such a text file, wherever it lies.
+/// The version in such a text file.
 pub(crate) fn version_in(named: &VersionFile, file: &Path) -> Option<Version> {
     let text = start_of(file, LONGEST_TEXT).ok()?;
     named.find_in(&String::from_utf8_lossy(&text))?.parse().ok()

@@ -17,26 +17,25 @@ const LONGEST: u64 = 64 << 10;
 /// So much memory a pattern may take.
 const LARGEST_PATTERN: usize = 1 << 20;
 
-/// What the groups of patterns are called.
+/// The names of groups in patterns.
 const GROUPS: [&str; 7] = ["title", "folder", "build", "next", "waiting", "id", "library"];
 
 /// A launcher as the user describes it.
 #[derive(Debug, Clone)]
 pub struct Launcher {
-    /// What it is called here.
+    /// Its name here.
     pub name: String,
-    /// If its records lie, with placeholders and `*`.
+    /// The locations of its records, with placeholders and `*`.
     pub records: Vec<String>,
-    /// What is found in a record: regular expressions with named groups.
+    /// The patterns for a record: regular expressions with named groups.
     pub(crate) patterns: Vec<Regex>,
-    /// Where the folder of a game is, with the placeholder `{folder}`; a whole path in the record, if nothing is
-    /// said.
+    /// The folder of a game, with the placeholder `{folder}`; by default the record has a whole path.
     pub(crate) games: Option<String>,
     /// If it writes down its library roots, and how.
     pub(crate) libraries: Option<(Vec<String>, Regex)>,
-    /// How it is asked to start a game: an address or a command, with `{id}` and the like.
+    /// How it starts a game: an address or a command, with `{id}` and other placeholders.
     pub start: Option<String>,
-    /// The key of a record that keeps it from updating a game; the read-only mark, if nothing is said.
+    /// The key of a record that keeps it from updating a game; by default the read-only mark.
     pub hold: Option<HoldKey>,
 }
 

@@ -1,5 +1,5 @@
-//! Launchers: what keeps games up to date, and writes down which it has, and where. None is known by name: the user
-//! describes if its records lie and what is in them.
+//! Launchers: programs that update games and keep records of them. None is known by name: the user describes where
+//! its records are and how to read them.
 
 mod description;
 mod record;

@@ -1,5 +1,5 @@
-//! The records that launchers keep of games, as far as a description says what is in them. They are untrusted: what
-//! they say is shown as it is there, and leads to no file but the record itself and folders of games that are there.
+//! The records that launchers keep of games, read as a description says. They are untrusted: their texts are shown as
+//! they are, and lead to no file except the record itself and existing folders of games.
 
 use std::path::{Path, PathBuf};
 
@@ -19,12 +19,12 @@ const MOST_RECORDS: usize = 5_000;
 /// The longest text that is taken out of a record.
 const LONGEST_TEXT: usize = 400;
 
-/// What a launcher has written down of a game.
+/// A launcher's record of a game.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Record {
     /// The launcher's name.
     pub launcher: String,
-    /// The file in which it stands.
+    /// The file that contains it.
     pub file: PathBuf,
     /// The game's title.
     pub title: Option<String>,
@@ -36,11 +36,11 @@ pub struct Record {
     pub next: Option<String>,
     /// Whether an update is waiting.
     pub waiting: bool,
-    /// How the launcher is asked to start the game: an address or a command.
+    /// How the launcher starts the game: an address or a command.
     pub start: Option<String>,
 }
 
-/// The library roots that a launcher has written down, in the user's folders or in roots that are known.
+/// The library roots in a launcher's records, in the user's folders or in known roots.
 pub(crate) fn libraries(launcher: &Launcher, known: &[PathBuf]) -> Vec<PathBuf> {
     let Some((files, pattern)) = &launcher.libraries else { return Vec::new() };
     let mut found = Vec::new();
@@ -117,7 +117,7 @@ fn files_at(place: &str, libraries: &[PathBuf]) -> Vec<PathBuf> {
     folders
 }
 
-/// What is in a folder by a name, which may have `*`.
+/// The entries of a folder with a name, which may contain `*`.
 fn below(folder: &Path, name: &str) -> Vec<PathBuf> {
     if !name.contains(['*', '?', '[']) {
         return vec![folder.join(name)];
@@ -135,7 +135,7 @@ fn text_of(file: &Path) -> Option<String> {
     Some(decoded(&bytes_of(file, LONGEST).ok()?))
 }
 
-/// What is in a record, as it is there.
+/// The texts of a record, as they are.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Stated {
     /// The game's title.
@@ -146,15 +146,14 @@ pub struct Stated {
     pub build: Option<String>,
     /// Which build would come next.
     pub next: Option<String>,
-    /// What the launcher calls the game.
+    /// The launcher's id of the game.
     pub id: Option<String>,
     /// Whether an update is waiting.
     pub waiting: bool,
 }
 
 impl Launcher {
-    /// Takes out of a record's text what the patterns find: without control characters, and no more of each than
-    /// anybody would read.
+    /// Extracts the texts that the patterns match: without control characters, and limited to readable lengths.
     pub fn read(&self, text: &str) -> Stated {
         let group = |name: &str| {
             let found = self.patterns.iter().find_map(|pattern| pattern.captures(text)?.name(name));
@@ -175,8 +174,8 @@ impl Launcher {
         }
     }
 
-    /// How the launcher is asked to start a game. What a record says comes into an address or a command only if it
-    /// can be nothing but a name there.
+    /// How the launcher starts the game. A text of a record is used in an address or a command only if it can be
+    /// nothing but a name there.
     pub fn start_of(&self, stated: &Stated) -> Option<String> {
         let is_name =
             |text: &&String| text.chars().all(|c| c.is_ascii_alphanumeric() || "._-".contains(c));

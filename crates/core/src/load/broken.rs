@@ -1,4 +1,4 @@
-//! What a change would break: the one law above the checks looks at nothing else.
+//! The loading that a change would break: the law above the checks considers nothing else.
 
 use std::collections::HashSet;
 
@@ -20,7 +20,7 @@ pub(crate) struct Broken {
     pub machine: Machine,
     /// When the image is loaded.
     pub how: How,
-    /// What it asks for.
+    /// The request.
     pub edge: Edge,
 }
 
@@ -49,8 +49,8 @@ impl Broken {
     }
 }
 
-/// What is broken after a change and was not before. What lacked something before and lacks more of it is
-/// told with what it lacks more.
+/// The loading that is broken after a change and was not before. An image that lacked symbols before is listed with
+/// the additional ones.
 pub(crate) fn newly_broken(before: &Graph, after: &Graph, scene: &Scene<'_>) -> Vec<Broken> {
     let was: Vec<Broken> = Broken::all(before);
     let mut found: Vec<Broken> = Broken::all(after)
@@ -65,8 +65,7 @@ pub(crate) fn newly_broken(before: &Graph, after: &Graph, scene: &Scene<'_>) -> 
     found
 }
 
-/// What is asked of Windows after a change and was not before, and of which it is not known whether Windows
-/// offers it: the image, and what it asks for.
+/// Requests to Windows that are new after a change and whose availability is unknown: the image, and the request.
 pub(crate) fn newly_unsure(before: &Graph, after: &Graph) -> Vec<(TreePath, Edge)> {
     let asks = |graph: &Graph| -> Vec<(TreePath, Edge)> {
         let images = graph.processes.iter().flat_map(|process| &process.images);
@@ -95,7 +94,7 @@ fn is_same(a: &Broken, b: &Broken) -> bool {
         && (!a.edge.delayed || b.edge.delayed)
 }
 
-/// What is broken beyond what was.
+/// The additional part of broken loading.
 fn more_than(was: &Broken, mut is: Broken) -> Option<Broken> {
     let could_load = matches!(was.edge.outcome, Outcome::File(_) | Outcome::Windows);
     if !could_load {
@@ -109,7 +108,7 @@ fn more_than(was: &Broken, mut is: Broken) -> Option<Broken> {
     (!is.edge.lacks.is_empty()).then_some(is)
 }
 
-/// What was loaded by name and still is there, and that its program cannot load any more.
+/// Libraries that were loaded at run time and are still present, but that their program cannot load any more.
 fn unloadable(before: &Graph, after: &Graph, scene: &Scene<'_>) -> Vec<Broken> {
     let met: HashSet<String> = after
         .processes

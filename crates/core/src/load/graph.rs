@@ -1,4 +1,4 @@
-//! The images of a game, and what each of them asks for.
+//! The images of a game, and the requests of each.
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -6,7 +6,7 @@ use serde::Serialize;
 use crate::path::TreePath;
 use upright_spanner_image::{Machine, Version};
 
-/// What the programs of a game would load.
+/// The loading of a game's programs.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Graph {
     /// One process a program; that of the executable that counts comes first.
@@ -27,7 +27,7 @@ pub struct Process {
 /// An image of a game in a process.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Loaded {
-    /// Where it lies.
+    /// Its path.
     pub path: TreePath,
     /// The version that it states.
     pub version: Option<Version>,
@@ -35,7 +35,7 @@ pub struct Loaded {
     pub how: How,
     /// The image that asks for it first, by its place among the images of the process.
     pub by: Option<usize>,
-    /// What it asks for.
+    /// Its requests.
     pub edges: Vec<Edge>,
 }
 
@@ -56,15 +56,15 @@ pub enum How {
 pub struct Edge {
     /// Its name, in the image's spelling.
     pub library: String,
-    /// Whether it is asked for at the first call instead of at the start.
+    /// Whether the request is made at the first call instead of at the start.
     pub delayed: bool,
     /// Whether the image does not use it itself but leads others on to it.
     pub forwarded: bool,
-    /// What is found.
+    /// The result.
     pub outcome: Outcome,
-    /// The functions that are asked for and that what is found does not offer.
+    /// The requested functions that the library does not export.
     pub lacks: Vec<String>,
-    /// The functions that are asked for and of which it is not known whether Windows offers them.
+    /// The requested functions that Windows may not export.
     pub unsure: Vec<String>,
 }
 
@@ -73,7 +73,7 @@ pub struct Edge {
 pub enum Outcome {
     /// A file of the game.
     File(TreePath),
-    /// Windows' own library, whose functions are known.
+    /// Windows' own library, with known exports.
     Windows,
     /// Windows' own library; which functions it offers is not known.
     Unknown,
@@ -86,7 +86,7 @@ pub enum Outcome {
 }
 
 impl Edge {
-    /// Whether what is asked for cannot be had.
+    /// Whether the request fails.
     pub fn is_broken(&self) -> bool {
         let is_found =
             matches!(self.outcome, Outcome::File(_) | Outcome::Windows | Outcome::Unknown);
@@ -111,7 +111,7 @@ pub struct Way<'a> {
     pub process: &'a Process,
     /// The images on the way, the program first, or the library that is loaded by its name.
     pub images: Vec<&'a Loaded>,
-    /// What the last of them asks for, if that is not an image of the game that can be loaded.
+    /// The last library's own request, if it does not lead to an image of the game.
     pub last: Option<&'a Edge>,
 }
 

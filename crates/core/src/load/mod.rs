@@ -1,9 +1,9 @@
-//! What a game would load, as Windows would: from each program, and from each library that is loaded by
-//! name while it runs, every image that follows, and what of it cannot be had.
+//! The libraries a game would load, as Windows would: from each program, and from each library that is loaded at run
+//! time, every image that follows, and every request that fails.
 //!
-//! No library says this of files on a disk: loaders do it in a process, and for one machine. It is worked
-//! out from facts alone, so that a plan can be tried before it is carried out: [`Scene`] is what there is to
-//! load, now or after some steps; [`graph`] follows the imports; [`Broken`] tells what a change would break.
+//! No library does this for files on a disk: loaders do it in a process, and for one machine. The result follows from
+//! facts alone, so that a plan can be tested before it is carried out: [`Scene`] has the images, now or after some
+//! steps; [`graph`] follows the imports; [`Broken`] is what a change would break.
 
 mod broken;
 mod graph;

@@ -1,4 +1,4 @@
-//! What there is to load in a game's folder: as it is now, or as it would be after some steps.
+//! The images in a game's folder: now, or after some steps.
 
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
@@ -13,7 +13,7 @@ use crate::survey::GameView;
 use crate::window::{ImageAt, Window};
 use upright_spanner_image::{Facts, Import, Machine, Offer};
 
-/// The programs and libraries of a game, and through what they can be looked at.
+/// The programs and libraries of a game, and a window to read them through.
 #[derive(Clone)]
 pub(crate) struct Scene<'a> {
     view: &'a GameView,
@@ -31,16 +31,16 @@ pub(super) struct Present<'a> {
     source: Source<'a>,
 }
 
-/// Where the bytes of an image are.
+/// The source of an image's facts.
 #[derive(Clone)]
 enum Source<'a> {
-    /// In the game's folder: what a survey read of it.
+    /// In the game's folder: the survey's facts.
     OnDisk(&'a Facts),
     /// A step puts it there.
     Coming(Content, Arc<Facts>),
     /// It cannot be loaded: why.
     Damaged(String),
-    /// It is there, and cannot be read now: what it is remains unknown.
+    /// Present, but not readable now: its facts are unknown.
     Unread,
 }
 
@@ -73,7 +73,7 @@ impl<'a> Scene<'a> {
                 after.images.retain(|key, _| *key != gone && !is_in(key));
                 continue;
             }
-            // What is in a folder elsewhere is not loaded from there.
+            // Files in folders elsewhere are not loaded from there.
             let Some(place) = step.file().filter(|place| place.bay().is_none()) else { continue };
             let path = place.path();
             let key = fold(path.as_str());
@@ -89,7 +89,7 @@ impl<'a> Scene<'a> {
                         let source = Source::Coming(content, Arc::new(facts));
                         after.images.insert(key, Present { path: path.clone(), source });
                     }
-                    // What is another kind of file has nothing to do with loading, but where an image was.
+                    // A file of another kind does not matter for loading, unless it replaces an image.
                     None => {
                         if let Some(present) = after.images.get_mut(&key) {
                             let why = "it is not a whole library or program any more";
@@ -102,8 +102,7 @@ impl<'a> Scene<'a> {
         after
     }
 
-    /// Reads what will be asked for, side by side: what each image imports, and what those offer that others
-    /// import.
+    /// Reads the facts in parallel: the imports of each image, and the exports that others import.
     pub(super) fn read_ahead(&self) {
         let facts = self.images.values().filter_map(Present::facts);
         let imported: HashSet<String> =
@@ -121,7 +120,7 @@ impl<'a> Scene<'a> {
         self.images.get(&fold(&path))
     }
 
-    /// Whether a process of a machine can load the image at a path; nothing if there is none.
+    /// Whether a process of a machine can load the image at a path; `None` if there is no image.
     pub(super) fn outcome(&self, path: &TreePath, machine: Machine) -> Option<Outcome> {
         let present = self.beside("", path.as_str())?;
         let path = present.path.clone();
@@ -163,7 +162,7 @@ impl<'a> Scene<'a> {
 }
 
 impl Present<'_> {
-    /// What is known of the image; nothing if it cannot be loaded.
+    /// The facts of the image; `None` if it cannot be loaded.
     pub fn facts(&self) -> Option<&Facts> {
         match &self.source {
             Source::OnDisk(facts) => Some(facts),

@@ -1,8 +1,8 @@
 //! Follows the imports of a game's images in the order in which Windows looks for libraries.
 //!
-//! The order is that of "Dynamic-link library search order" (Windows developer documentation) for a program
-//! of the desktop: API sets and known libraries, the program's folder, the system's. The current folder is
-//! the program's own for a game that is started as it should be. What is on `PATH` is not the game's.
+//! The order is that of "Dynamic-link library search order" (Windows developer documentation) for a desktop program:
+//! API sets and known libraries, the program's folder, the system's. The current folder is the program's own, as in a
+//! normal start. `PATH` does not belong to the game.
 
 use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 
@@ -42,7 +42,7 @@ fn by_name<'s>(scene: &'s Scene<'s>, walks: &mut [Walk<'s>]) {
         .map(|name| fold(name))
         .collect();
 
-    // What others import comes with these; only if they go in a circle does one of them begin.
+    // A library that others import comes with these; only in a cycle of imports does one of them start.
     let (others, first): (Vec<&Present<'s>>, Vec<&Present<'s>>) =
         unmet.into_iter().partition(|library| imported.contains(&fold(library.path.file_name())));
     for library in first.into_iter().chain(others) {
@@ -53,8 +53,8 @@ fn by_name<'s>(scene: &'s Scene<'s>, walks: &mut [Walk<'s>]) {
     }
 }
 
-/// The program that would load a library by its name: of those that can, the one in the nearest folder around it,
-/// else the one that counts. What is in the game's own folder and is not the game starts others.
+/// The program that would load a library at run time: of the suitable ones, the one in the nearest folder around it,
+/// otherwise the main one. A helper in the game's own folder does not count.
 fn loader_of(library: &Present<'_>, walks: &[Walk<'_>]) -> Option<usize> {
     let can = |walk: &Walk<'_>| library.facts().is_none_or(|facts| facts.runs_on(walk.machine));
     let folder = fold(library.path.folder());
@@ -82,17 +82,17 @@ struct Walk<'s> {
     later: VecDeque<Next<'s>>,
 }
 
-/// A library that is asked for.
+/// A request for a library.
 struct Ask<'a> {
     library: &'a str,
     delayed: bool,
-    /// The folder of the library that was loaded by name, for which it is asked.
+    /// The folder of the library that was loaded at run time, for requests of its imports.
     root: Option<&'a str>,
     /// How many libraries have led on to it.
     depth: usize,
 }
 
-/// An image that is to be followed.
+/// An image to follow next.
 struct Next<'s> {
     image: &'s Present<'s>,
     by: Option<usize>,
@@ -174,7 +174,7 @@ impl<'s> Walk<'s> {
         self.images[own].edges = edges;
     }
 
-    /// What is found under a name.
+    /// The library that a name resolves to.
     fn find(&self, name: &str, root: Option<&str>) -> Found<'s> {
         let name = if extension(name).is_empty() { format!("{name}.dll") } else { name.to_owned() };
         // A name with a folder in it is one of another machine's, and nothing to be looked for here.
@@ -216,15 +216,15 @@ impl<'s> Walk<'s> {
             Found::Nothing => {}
             Found::Windows(Own::Unknown) => {
                 edge.outcome = Outcome::Unknown;
-                // Of a contract and of a runtime, the installer of the game has seen to it; a program is there
-                // before what it loads.
+                // The game's installer provides contracts and runtimes, and a program is present before its
+                // libraries.
                 let is_seen_to = is_api_set(ask.library) || is_runtime(ask.library);
                 if !is_seen_to && extension(ask.library) != "exe" {
                     edge.unsure = wanted.map(ToString::to_string).collect();
                 }
             }
             Found::Windows(own) => {
-                // By number, it is not known what a library of Windows offers.
+                // The exports of a Windows library by ordinal are not known.
                 let lacks = wanted
                     .filter(|symbol| matches!(symbol, Symbol::Name(name) if !own.offers(name)));
                 edge.lacks = lacks.map(ToString::to_string).collect();
@@ -241,7 +241,7 @@ impl<'s> Walk<'s> {
         edges.push(edge);
     }
 
-    /// What a library of the game lacks of what it is asked for.
+    /// The requested symbols that a library of the game lacks.
     fn ask_file<'i>(
         &mut self,
         image: &Present<'_>,
@@ -268,7 +268,7 @@ impl<'s> Walk<'s> {
     }
 }
 
-/// What is found under a name.
+/// The result of resolving a name.
 enum Found<'s> {
     File(&'s Present<'s>),
     Windows(Own),

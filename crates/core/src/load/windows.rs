@@ -1,6 +1,6 @@
-//! What Windows itself offers: on Windows what is in its own folders, elsewhere what is known of it.
+//! Windows' own exports: on Windows those of the system's folders, elsewhere a known list.
 //!
-//! An environment that is in for Windows lacks what Windows has: there, too, what is known counts.
+//! An environment in place of Windows lacks some of them: there, too, the known list counts.
 
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
@@ -8,7 +8,7 @@ use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 use upright_spanner_image::system::{comes_with_windows, functions_of, is_api_set};
 use upright_spanner_image::{Machine, exports_of};
 
-/// A library of Windows, or that there is none of a name.
+/// A Windows library, or the fact that there is none of a name.
 #[derive(Debug, Clone)]
 pub(super) enum Own {
     /// Windows has no such library.
@@ -17,12 +17,12 @@ pub(super) enum Own {
     Unknown,
     /// It offers these functions.
     Known(Arc<HashSet<String>>),
-    /// It offers these functions, as is known of every Windows.
+    /// It exports these functions, on every Windows.
     Listed(&'static HashSet<&'static str>),
 }
 
 impl Own {
-    /// Whether a function can be had from it, as far as is known.
+    /// Whether it exports a function, as far as is known.
     pub fn offers(&self, function: &str) -> bool {
         match self {
             Self::Absent => false,
@@ -39,13 +39,13 @@ static HERE: LazyLock<Option<Folders>> = LazyLock::new(Folders::find);
 /// The library of a name that Windows has for a machine.
 pub(super) fn own(name: &str, machine: Machine) -> Own {
     match &*HERE {
-        // A contract has no file of its own everywhere.
+        // A contract does not have its own file on every system.
         Some(folders) if !is_api_set(name) => folders.own(name, machine),
         _ => listed(name),
     }
 }
 
-/// What is known of every Windows.
+/// The exports known of every Windows.
 fn listed(name: &str) -> Own {
     match functions_of(name) {
         Some(functions) => Own::Listed(functions),
@@ -63,7 +63,7 @@ fn is_side_by_side(name: &str) -> bool {
     behind.is_some_and(|behind| behind.starts_with("80") || behind.starts_with("90"))
 }
 
-/// The system's folders, and what was read of them.
+/// The system's folders, and the exports read from them.
 struct Folders {
     windows: std::path::PathBuf,
     read: Mutex<HashMap<(bool, String), Own>>,

@@ -1,5 +1,4 @@
-//! Plans to take swaps made by hand under management: a renamed original beside the live file is
-//! what the game shipped.
+//! Plans to adopt swaps made by hand: a renamed original beside the live file is the shipped one.
 
 use super::{Place, Plan};
 use crate::change::{Owner, Purpose, Side, Step};
@@ -32,8 +31,8 @@ pub struct AdoptedFile {
     pub signer: Option<String>,
 }
 
-/// Plans what the journal shall say: the original was there, and the live file took its place. Files
-/// that changes have touched already are left out.
+/// Plans the journal entry: the original was there, and the live file replaced it. Files that changes have touched
+/// already are left out.
 pub(crate) fn adopt(situation: &Situation<'_>) -> Result<(Plan, Vec<Adoption>)> {
     let Situation { view, ledger, window, .. } = situation;
     let mut plan = Plan::new(view, Purpose::Adopt, "adopt".to_owned());
@@ -67,8 +66,7 @@ pub(crate) fn adopt(situation: &Situation<'_>) -> Result<(Plan, Vec<Adoption>)> 
     Ok((plan, adoptions))
 }
 
-/// The copy that is likeliest what the game shipped: the first one that was made, going by version,
-/// then by date.
+/// The copy that is most likely the shipped file: the oldest by version, then by date.
 fn original(library: &Library, window: &dyn Window) -> Result<Option<TreePath>> {
     let mut copies: Vec<(Option<Version>, (i64, u32), TreePath)> = Vec::new();
     for copy in &library.backups {

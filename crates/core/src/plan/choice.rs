@@ -13,27 +13,27 @@ use crate::catalog::{Catalog, Relation};
 use crate::path::fold;
 use upright_spanner_image::Version;
 
-/// What a family could be after the change.
+/// A possible outcome for a family.
 #[derive(Debug, Clone)]
 pub(crate) struct Candidate {
     /// The version.
     pub version: Option<Version>,
-    /// What it would be.
+    /// The outcome.
     pub choice: Choice,
 }
 
-/// What a family would be after the change.
+/// The outcome for a family.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Choice {
     /// The build at this place of the rack.
     Build(usize),
-    /// What the game has now.
+    /// The present component.
     Kept,
     /// Not in the game, as now.
     Absent,
 }
 
-/// Families and what they could be: the least wanted last.
+/// The possible outcomes of families, the least wanted last.
 type Families = BTreeMap<String, Vec<Candidate>>;
 
 /// Stands for the game itself, which wants each of its families.
@@ -45,8 +45,8 @@ struct Ties<'a> {
     catalog: &'a Catalog,
 }
 
-/// Chooses one candidate for each family: the newest of `target` that can be had, and of the others what they are now
-/// if that can stay. If there is not a choice, gives the sentences that say why.
+/// Chooses one candidate for each family: the newest possible of `target`, and for the others the present one if it
+/// can stay. If there is no solution, returns the sentences that explain it.
 pub(crate) fn choose_together(
     target: &str,
     families: &Families,

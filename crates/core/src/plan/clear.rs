@@ -23,7 +23,7 @@ impl FitPlanner<'_> {
         let planned = plan.steps.iter().filter_map(Step::file);
         let planned = targets.iter().map(|target| &target.place).chain(planned);
         let planned: HashSet<String> = planned.map(|place| fold(&place.to_string())).collect();
-        // What comes to the plan here is little.
+        // Only a few steps are added here.
         let wanted = |place: &Place, plan: &Plan| {
             planned.contains(&fold(&place.to_string()))
                 || plan.steps[steps..]
@@ -104,8 +104,8 @@ impl FitPlanner<'_> {
             && self.slots.iter().all(|slot| slot.path != library.path)
     }
 
-    /// What came with the build of the rack that a slot holds, be it put there by hand. Only of
-    /// components that no game ships itself: what a game shipped may be needed.
+    /// The other files of the build that a slot contains, even if it was put there by hand. Only for components that
+    /// no game ships: a shipped file may be needed.
     fn clear_earlier(
         &self,
         slot: &Library,

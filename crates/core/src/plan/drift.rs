@@ -10,12 +10,12 @@ use crate::error::Result;
 use crate::situation::Situation;
 use upright_spanner_image::Version;
 
-/// How a file stands to its record.
+/// The state of a file compared with its record.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum DriftState {
-    /// It is what was fitted.
+    /// The fitted file.
     Fitted,
-    /// It is what the game brought.
+    /// The shipped file.
     Shipped,
     /// Something else has put another file there.
     Overwritten,
@@ -71,17 +71,17 @@ impl VersionChange {
 pub struct Drifted {
     /// Its kind.
     pub target: Target,
-    /// What it belongs to.
+    /// Its owner.
     pub owner: Owner,
-    /// How it stands to its record.
+    /// Its state compared with its record.
     pub state: DriftState,
-    /// What the last change left there.
+    /// The state after the last change.
     pub recorded: Side,
     /// The present state.
     pub now: Side,
     /// How the version that is there compares with the one that was fitted.
     pub version_change: Option<VersionChange>,
-    /// Who signed what is there now.
+    /// The signer of the present file.
     pub signer: Option<String>,
 }
 
@@ -97,9 +97,9 @@ impl Drifted {
 pub struct Wound {
     /// The change that did it.
     pub change: i64,
-    /// What it was put there from.
+    /// The folders and archives of the release.
     pub from: Vec<String>,
-    /// What was moved aside for it, as it was asked for.
+    /// The patterns of the files that were moved aside.
     pub aside: Vec<String>,
     /// The game's version before it.
     pub was: Option<Version>,
@@ -107,12 +107,12 @@ pub struct Wound {
     pub is: Option<Version>,
     /// How many files it is of.
     pub files: usize,
-    /// Those of them that are others now, or gone.
+    /// Those that are different now, or missing.
     pub others: Vec<Place>,
 }
 
 impl Wound {
-    /// Whether any of its files is another now.
+    /// Whether any of its files is different now.
     pub fn is_off(&self) -> bool {
         !self.others.is_empty()
     }
@@ -131,20 +131,20 @@ pub struct Held {
     pub is_lifted: bool,
 }
 
-/// How a game stands to its records.
+/// The state of a game compared with its records.
 #[derive(Debug)]
 pub struct Drift {
     /// The id of the game.
     pub game: String,
     /// Its managed files, with values of the registry and read-only marks; those that are off first.
     pub files: Vec<Drifted>,
-    /// The release of the game itself that was put onto its folder, where one was.
+    /// The release that was wound onto the game's folder.
     pub wound: Option<Wound>,
     /// What keeps launchers from updating the game.
     pub held: Vec<Held>,
     /// What launchers say that would come next: the launcher, and the build if it names one.
     pub waiting: Vec<(String, Option<String>)>,
-    /// The executable as it was at the last change, if it is another now.
+    /// The executable at the last change, if it is different now.
     pub executable_then: Option<ExecutableMark>,
     /// The executable as it is now.
     pub executable_now: Option<ExecutableMark>,
@@ -165,8 +165,7 @@ impl Drift {
     }
 }
 
-/// Compares a game with its records. Files that an interrupted change is about are none of this: they
-/// are taken up first.
+/// Compares a game with its records. Files of an interrupted change do not count: they are recovered first.
 pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
     let Situation { view, changes, ledger, window, .. } = situation;
     let root = &view.game.root;
@@ -180,7 +179,7 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
         if matches!(entry.target, Target::Folder(_) | Target::Setting(_) | Target::Aside(_)) {
             continue;
         }
-        // Files of the game itself are told together, and saves are the user's.
+        // Files of the game itself are reported together, and saves belong to the user.
         let is_of_game = entry.owner == Owner::Game && !entry.in_force();
         if is_of_game || matches!(entry.owner, Owner::Saves | Owner::Hold) {
             continue;
@@ -191,7 +190,7 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
         let target = window.target_on_disk(ledger, &entry.target);
         let now = window.now(&target)?;
         if matches!(target, Target::ReadOnly(_)) && now.state.is_absent() {
-            // It is said of the file that it is gone.
+            // The file is reported as missing.
             continue;
         }
         let is_as_shipped = !entry.in_force() && now.same_as(&entry.last);
@@ -253,8 +252,8 @@ pub(crate) fn drift(situation: &Situation<'_>) -> Result<Drift> {
     })
 }
 
-/// The release that was put onto a game's folder last and not taken back, with how its files are now. What has the
-/// length and the date that it had is not read.
+/// The release of the last wind that was not undone, with the present state of its files. A file with the recorded
+/// length and date is not read.
 fn wound(situation: &Situation<'_>) -> Result<Option<Wound>> {
     let Situation { view, changes, ledger, window, .. } = situation;
     let effective = in_effect(changes.iter().copied());

@@ -1,5 +1,5 @@
-//! How something gets into a game that can be installed on its own: in which folder, under which of the names
-//! that the game loads, in which variant, and what of an older installation goes for it.
+//! How a component that a game does not ship is installed: in which folder, under which name that the game loads, in
+//! which variant, and which older files it replaces.
 
 use super::options::FitOptions;
 use crate::catalog::{Role, same_maker};
@@ -16,7 +16,7 @@ use upright_spanner_image::system::can_be_stood_in;
 pub(crate) struct Entry<'a> {
     /// Its place beside a program, or in a folder that the package and the game both have.
     pub path: TreePath,
-    /// What goes for it: an older one under another name.
+    /// The older files under other names that it replaces.
     pub replaces: Vec<&'a Library>,
     /// Why it goes there under that name.
     pub why: String,

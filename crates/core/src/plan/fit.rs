@@ -1,5 +1,4 @@
-//! Plans to put a build into a game: its library into every slot that the family has, and what goes along with it to
-//! if its layout says.
+//! Plans to fit a build: its library into every slot of the family, and its other files as its layout says.
 
 use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
@@ -26,7 +25,7 @@ pub(crate) struct FitPlanner<'a> {
     pub build: &'a Build,
     /// The files that it is for.
     pub slots: Vec<&'a Library>,
-    /// Where it goes if the game has none of them.
+    /// Its entry if the game has no slot for it.
     pub entry: Option<Entry<'a>>,
     pub options: &'a FitOptions,
     /// Builds of other families that are fitted in the same change.
@@ -67,7 +66,7 @@ impl<'b> Target<'b> {
         Self { place, instead, policy: Policy::Replace, file }
     }
 
-    /// The build's library in a slot, under another name than what is there if one is given.
+    /// The build's library for a slot; `name` if it has another name than the present file.
     fn in_slot(slot: &Library, name: Option<&str>, file: Stored<'b>) -> Self {
         let there = Place::from(slot.path.clone());
         let renamed = name
@@ -103,7 +102,7 @@ impl<'s> FitPlanner<'s> {
         }
         if targets.is_empty() {
             if plan.findings.is_empty() {
-                // What is in use cannot be read, and may be what is looked for.
+                // A file in use cannot be read, and may be the wanted one.
                 if let Some(path) = view.in_use.first() {
                     plan.in_use.push(path.clone());
                 } else {
@@ -134,7 +133,7 @@ impl<'s> FitPlanner<'s> {
             target.place = self.situation.window.spelled(target.place.clone());
         }
         plan.findings.extend(check(&self.check_input(&targets)?));
-        // Where it goes is of no use beside the reason why it will not be loaded there.
+        // Its place does not matter if it will not be loaded there for another reason.
         let is_loaded =
             plan.findings.iter().all(|f| f.code != entry_not_loaded::CODE || !f.stops());
         let is_there = |entry: &&Entry<'_>| {
@@ -190,7 +189,7 @@ impl<'s> FitPlanner<'s> {
         Ok(anchors)
     }
 
-    /// What goes for what comes: an older one under another name.
+    /// Removes the older files under other names.
     fn take_out_older(&self, plan: &mut Plan) -> Result<()> {
         let Some(entry) = &self.entry else { return Ok(()) };
         for old in &entry.replaces {
@@ -211,12 +210,12 @@ impl<'s> FitPlanner<'s> {
             && placement.from == self.build.file.path
     }
 
-    /// Where the library goes: into every slot, or to its bay if the game has none and the layout knows a place that
+    /// The targets of the library: every slot, or its bay if the game has no slot and the layout has a place that
     /// does not depend on one.
     fn heads(&self, plan: &mut Plan) -> Vec<Target<'_>> {
         let Some(library) = self.build.files().next() else { return Vec::new() };
         let as_name = self.options.as_name.as_deref();
-        // What the game asks for and lacks says best where it goes.
+        // A library that the game requests and lacks shows the best place.
         let moves = self.entry.as_ref().is_some_and(|entry| !entry.replaces.is_empty());
         let asked_for = if self.slots.is_empty() && !moves { self.asked_for() } else { Vec::new() };
         if !asked_for.is_empty() {
@@ -258,7 +257,7 @@ impl<'s> FitPlanner<'s> {
         place.into_iter().map(|place| Target::library(place, None, library)).collect()
     }
 
-    /// Whether the data part goes to a mod manager: now, or whenever this family comes into this game.
+    /// Whether the data part is packed for a mod manager: now, or whenever this family is fitted to this game.
     pub(super) fn hands_off(&self) -> bool {
         let remembered = &self.view().game.settings.handoffs;
         self.options.hand_off || remembered.contains_key(&self.build.id.family)
@@ -305,7 +304,7 @@ impl<'s> FitPlanner<'s> {
         Ok(())
     }
 
-    /// What the checks look at: each library with its place, and what is there now.
+    /// The input of the checks: each library with its place, and the present file.
     fn check_input<'b>(&'b self, targets: &'b [Target<'_>]) -> Result<CheckInput<'b>> {
         let mut swaps = Vec::new();
         for target in targets {
@@ -341,7 +340,7 @@ impl<'s> FitPlanner<'s> {
     }
 
     /// Whether the build has the version of an executable in its name and replaces a file that has this executable's:
-    /// then the name is part of what it is.
+    /// then the name is part of its identity.
     fn is_keyed(&self) -> bool {
         self.build.key().is_some()
             && self.slots.iter().any(|library| {
@@ -364,7 +363,7 @@ impl<'s> FitPlanner<'s> {
             || Stamp::fresh(target.file.modified),
             |file| file.stamp.dated(target.file.modified),
         );
-        // What comes was made when its author made it, not when the file that it replaces was.
+        // The new file has the date of its author, not that of the replaced file.
         let stamp = Stamp { created: None, ..stamp };
         let version = target.file.facts.and_then(|facts| {
             let own = *target.file.path == self.build.file.path;

@@ -1,5 +1,5 @@
-//! What a stand-in needs in a prefix: the environment takes its own library of that name unless its registry says
-//! otherwise, for the game's executable alone.
+//! The override that a stand-in needs in a prefix: the environment uses its own library of that name unless its
+//! registry says otherwise, for the game's executable alone.
 
 use super::Plan;
 use super::fit::{FitPlanner, Target};
@@ -12,11 +12,11 @@ use upright_spanner_change::RegistryValue;
 use upright_spanner_image::system::can_be_stood_in;
 use upright_spanner_settings::registry::{Value, ValueName};
 
-/// What the environment is told: the library beside the executable before its own.
+/// The override: the library beside the executable before the environment's own.
 const PREFERRED: &str = "native,builtin";
 
 impl FitPlanner<'_> {
-    /// Plans that the environment takes what comes before its own.
+    /// Plans the overrides for new libraries.
     pub(super) fn prefer(&self, targets: &[Target<'_>], plan: &mut Plan) -> Result<()> {
         let view = self.view();
         let (Some(environment), Some(executable)) = (&view.environment, view.executable()) else {
@@ -44,7 +44,7 @@ impl FitPlanner<'_> {
         Ok(())
     }
 
-    /// Plans that what was said of a name which goes is taken back, if a change said it.
+    /// Plans to remove the override of a name that is removed, if a change set it.
     pub(super) fn prefer_no_more(&self, gone: &TreePath, plan: &mut Plan) -> Result<()> {
         let Some(value) = self.override_of(gone) else { return Ok(()) };
         let target = change::Target::Value(value);

@@ -17,8 +17,7 @@ use crate::survey::Library;
 use upright_spanner_image::system::{comes_with_windows, is_compiler_runtime};
 
 impl FitPlanner<'_> {
-    /// Where the game asks for a file of the library's name and has none that can be loaded: such a file is what it
-    /// lacks.
+    /// Where the game requests a file of the library's name and has none that it can load.
     pub(super) fn asked_for(&self) -> Vec<Place> {
         let name = self.options.as_name.as_deref().unwrap_or(&self.build.file.name);
         let damaged = self.view().unusable.iter().filter(|image| image.is_damaged());
@@ -41,7 +40,7 @@ impl FitPlanner<'_> {
         let game = &self.view().game;
         let folder = match bay {
             ROOT => Some(self.root_for(&path)),
-            // A folder of data that the game has itself is meant, wherever the executable lies.
+            // A data folder that the game has itself is used, wherever the executable is.
             EXE if self.is_data_of_game(&path) => Some(game.root.clone()),
             EXE | SLOT => self.view().executable().map(|executable| {
                 let program = executable.path.on(&game.root);
@@ -56,8 +55,8 @@ impl FitPlanner<'_> {
         place
     }
 
-    /// What a package's root is in the game: its own folder, or where the package mirrors the folders around the
-    /// executable the one in which these begin.
+    /// The game's folder for a package's root: the root, or, if the package mirrors the folders around the
+    /// executable, the folder where these begin.
     pub(super) fn root_for(&self, path: &TreePath) -> PathBuf {
         let game = &self.view().game;
         let packed = fold(self.build.file.path.folder());
@@ -110,8 +109,8 @@ impl FitPlanner<'_> {
         beside.is_some() && !self.game_has(path, beside) && self.game_has(path, None)
     }
 
-    /// Where a file that belongs to the library goes: to its own places in the game if it has any, else beside the
-    /// library.
+    /// The place of a file that belongs to the library: its own places in the game if it has any, otherwise beside
+    /// the library.
     pub(super) fn places_near(
         &self,
         piece: &Piece<'_>,
@@ -125,8 +124,8 @@ impl FitPlanner<'_> {
             if !own.is_empty() {
                 return Ok(own);
             }
-            // What a game ships is replaced; a part that it lacks comes only if another needs it.
-            // Of what Windows or its installers have everywhere, an older one beside the game may do harm.
+            // A shipped part is replaced; a missing one is added only if another needs it. An older copy of a library
+            // that Windows or its installers provide may do harm beside the game.
             let is_systems = is_compiler_runtime(name) && comes_with_windows(name);
             if is_systems || placement.bay == SLOT && !asked.contains(&fold(name)) {
                 return Ok(Vec::new());
@@ -170,8 +169,8 @@ impl FitPlanner<'_> {
         Ok(own.map(|library| library.path.clone().into()).collect())
     }
 
-    /// What is asked for by libraries of the build that go into the game, or by those that they ask for. `with_head`
-    /// says whether the library that it is named after goes there.
+    /// The libraries that those of the build that go into the game request, directly or not. `with_head` tells
+    /// whether the library that the build is named after goes there.
     pub(super) fn asked_names(&self, with_head: bool) -> Result<HashSet<String>> {
         let mut libraries: Vec<(String, Stored<'_>)> = Vec::new();
         let mut open = Vec::new();

@@ -1,4 +1,5 @@
-//! What a build's `.reg` files set with a fit, if the user says so, and what goes of an older build's.
+//! The registry values that a build's `.reg` files set with a fit, if the user asks for it, and those of an older
+//! build that are removed.
 
 use super::Plan;
 use super::fit::FitPlanner;
@@ -12,8 +13,8 @@ use crate::survey::Library;
 use crate::tune::registry;
 
 impl FitPlanner<'_> {
-    /// Plans what the build's `.reg` files set, what an older build's values go back to, and what an undo file takes
-    /// back.
+    /// Plans the values of the build's `.reg` files, the restored values of an older build, and the effect of an undo
+    /// file.
     pub(super) fn plan_registry(&self, plan: &mut Plan) -> Result<()> {
         let situation = self.situation;
         let mut wanted = RegistryEffect::default();
@@ -84,8 +85,8 @@ impl FitPlanner<'_> {
         Ok(())
     }
 
-    /// What an older build has set by hand goes, by the undo file of that build or of this one: if it is asked for,
-    /// else it is said.
+    /// Values that an older build set by hand are removed with the undo file of that build or of this one if the user
+    /// asks for it; otherwise a finding mentions them.
     fn undo_old(&self, wanted: &RegistryEffect, plan: &mut Plan) -> Result<()> {
         let situation = self.situation;
         let replaced = self.entry.iter().flat_map(|entry| &entry.replaces);

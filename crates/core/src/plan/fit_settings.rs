@@ -1,4 +1,4 @@
-//! What becomes of the user's settings when a build is fitted: they stay, and what is new comes in.
+//! The user's settings when a build is fitted: they are kept, and new keys are added.
 
 use super::fit::{FitPlanner, Target};
 use super::{Merge, Plan, is_mergeable, merge};
@@ -16,7 +16,7 @@ use upright_spanner_settings::MOST_LINES;
 pub(crate) const LONGEST_SETTINGS: u64 = 2 << 20;
 
 impl FitPlanner<'_> {
-    /// The user's settings stay, and what is new comes in.
+    /// Keeps the user's settings, and adds new keys.
     pub(super) fn merge(&self, target: &Target<'_>, now: Side, plan: &mut Plan) -> Result<()> {
         let is_long = |content: &Content| content.size > LONGEST_SETTINGS;
         if is_long(&target.file.content) || now.state.content().as_ref().is_some_and(is_long) {

@@ -26,7 +26,7 @@ pub(super) fn arrange(
         match step.target() {
             Target::File(place) if leaves => goes.push((step, place)),
             Target::File(place) => comes.push((step, place)),
-            // What is moved aside goes from one place and comes to another, and so on its way back.
+            // Moving aside removes a tree from one place and adds it at another, in either direction.
             Target::Aside(Aside { place, kept }) => {
                 let (from, to) = if leaves { (place, kept) } else { (kept, place) };
                 goes.push((step, from));
@@ -48,7 +48,7 @@ pub(super) fn arrange(
 
     let mut gone: BTreeSet<Place> = goes.iter().map(|(_, place)| (*place).clone()).collect();
     let stays: BTreeSet<Place> = comes.iter().flat_map(|(_, place)| place.folders()).collect();
-    // The deepest first: what goes from a folder decides whether the one around it goes.
+    // The deepest first: whether a folder is empty decides about the one around it.
     let mut around: Vec<(Place, Owner)> = goes
         .iter()
         .flat_map(|(step, place)| {
@@ -65,7 +65,7 @@ pub(super) fn arrange(
         if stays.contains(&folder) || !ledger.made(&folder) {
             continue;
         }
-        // What is something else by now, or cannot be looked at, stays.
+        // A folder that is something else by now, or cannot be read, stays.
         let now = window.now(&Target::Folder(folder.clone())).map(|side| side.state);
         let Ok(State::Folder(mode)) = now else { continue };
         let (entries, others) = window.entries(&folder)?;
@@ -80,8 +80,8 @@ pub(super) fn arrange(
     Ok(arranged)
 }
 
-/// The steps in the order in which they can be done: a file is no longer marked read-only before it is altered,
-/// and marked when it is as it will be. Keys of a file that is replaced go with it.
+/// The steps in a possible order: a read-only mark is removed before the file is altered, and set after it has its
+/// final content. Keys of a file that is replaced go with it.
 fn in_order(steps: Vec<Step>) -> Vec<Step> {
     let files: Vec<(Place, bool)> = steps
         .iter()

@@ -12,7 +12,7 @@ use crate::situation::Situation;
 use upright_spanner_change::SettingKey;
 use upright_spanner_settings::document;
 
-/// What the user wants of a hold.
+/// The user's request for a hold.
 #[derive(Debug, Clone, Default)]
 pub struct HoldWish {
     /// Why, in the user's words.
@@ -24,7 +24,7 @@ pub struct HoldWish {
 /// Plans to keep launchers from updating a game.
 ///
 /// # Errors
-/// If no launcher's record of it is known, or the file that was named is none.
+/// If no launcher's record of it is known, or the named file does not exist.
 pub(crate) fn hold(
     situation: &Situation<'_>,
     launchers: &Launchers,

@@ -1,7 +1,7 @@
 //! The one law above the checks: a change must not make what stays of a game load less than it did before.
 //!
-//! What the game would load is worked out as it is and as it would be; what is newly broken stops the plan.
-//! What was broken before is said once. What is taken out on purpose, and what only that reached, is told.
+//! Compares the loading of the game before and after a plan; newly broken loading stops it. Loading that was broken
+//! before is mentioned once. Parts removed on purpose, and libraries that only they reached, are reported.
 
 use std::collections::BTreeSet;
 
@@ -13,14 +13,14 @@ use crate::load::{Broken, How, graph, newly_broken, newly_unsure};
 use crate::path::{fold, same_name};
 use crate::situation::Situation;
 
-/// Adds to a plan what it would break. What was said of a part of it is said again.
+/// Adds the broken loading to a plan. Earlier findings about a part of it are replaced.
 pub(crate) fn hold_to_the_law(situation: &Situation<'_>, plan: &mut Plan) {
     plan.findings.retain(|finding| !is_of_the_law(finding));
     plan.findings.extend(broken_by(situation, plan));
     plan.findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
 }
 
-/// What a plan would break, and what is broken already.
+/// The loading that a plan would break, and that is broken already.
 fn broken_by(situation: &Situation<'_>, plan: &Plan) -> Vec<Finding> {
     if plan.files().next().is_none() {
         return Vec::new();
@@ -46,7 +46,7 @@ fn broken_by(situation: &Situation<'_>, plan: &Plan) -> Vec<Finding> {
     let was = Broken::all(before);
     let still = was.iter().find(|broken| broken.is_vital() && stays.contains(&key(broken)));
     findings.extend(still.map(|broken| broken_before::finding(situation, broken)));
-    // One library in several processes is said once.
+    // One library in several processes is reported once.
     let mut said = BTreeSet::new();
     findings.retain(|finding| said.insert(finding.sentence.clone()));
     findings
@@ -89,7 +89,7 @@ fn goes_back_to_shipped(situation: &Situation<'_>, plan: &Plan) -> bool {
         };
         entry.is_some_and(is_what)
     };
-    // Undone, a release that was put onto the game's folder makes place for the one that the launcher put there.
+    // Undoing a wind makes room for the launcher's release.
     let changes = || situation.changes.iter().copied();
     if let Purpose::Undo { change: number } = plan.purpose {
         if changes().any(|change| change.number() == number && winds(change, changes())) {

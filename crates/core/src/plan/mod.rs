@@ -1,5 +1,5 @@
-//! Plans: what a change would do to each file, and what speaks against it. Planners are pure; they
-//! are told what is on disk and touch nothing.
+//! Plans: the steps of a change, and the findings against it. Planners are pure: they receive the state of the disk
+//! and touch nothing.
 
 mod adopt;
 mod choice;
@@ -74,38 +74,38 @@ pub use upright_spanner_settings::{Merged, is_mergeable, merge};
 pub use wind::WindOptions;
 pub(crate) use wind::{Winding, wind};
 
-/// What a change would do. It can be printed, and applied once its stops are cleared.
+/// A planned change. It can be printed, and applied once its stops are cleared.
 #[derive(Debug)]
 pub struct Plan {
     /// The game that is altered.
     pub game: Game,
     /// What made the game's folder the one that it is when the plan was made.
     pub root: Option<Identity>,
-    /// What it is for, as in `fit lens@2.9.1`.
+    /// The purpose for people, as in `fit lens@2.9.1`.
     pub summary: String,
-    /// What it is for, for the program.
+    /// The purpose, for the program.
     pub purpose: Purpose,
     /// The executable that counts.
     pub executable: Option<ExecutableMark>,
-    /// What is done, in order.
+    /// The steps, in order.
     pub steps: Vec<Step>,
     /// What becomes of settings files that are merged.
     pub merges: Vec<Merge>,
     /// Folders outside the game that it may alter: those of settings files.
     elsewhere: Vec<PathBuf>,
-    /// What is meant for the registry and goes to a file instead.
+    /// Registry lines that are written to a file instead.
     pub written: Vec<RegLine>,
     /// Contents of settings files that it writes again.
     pub made: Vec<Vec<u8>>,
     /// Files that are not put into the game but packed for a mod manager.
     pub handoff: Vec<Handoff>,
-    /// Bytes of new content that come into the store with it.
+    /// Bytes of new content that it stores.
     pub supplied: u64,
     /// The program through which values of the prefix's registry are set, if its programs run.
     pub run_with: Option<Vec<String>>,
     /// Files that it would be about, and that could not be read since something has them in use.
     pub in_use: Vec<PathBuf>,
-    /// What the checks say.
+    /// The findings of the checks.
     pub findings: Vec<Finding>,
 }
 
@@ -114,7 +114,7 @@ pub struct Plan {
 pub struct Merge {
     /// The file.
     pub place: Place,
-    /// What comes in and what is kept.
+    /// The added and the kept keys.
     pub merged: Merged,
 }
 
@@ -150,7 +150,7 @@ impl Plan {
         }
     }
 
-    /// What it may alter: the game's folder and its bays.
+    /// Its scope: the game's folder and its bays.
     pub fn scope(&self) -> Scope {
         let bays = self.game.settings.bays.values().cloned();
         // A key, a value or a mark is named by its step itself, and a file that holds it may be elsewhere.
@@ -170,8 +170,8 @@ impl Plan {
         self.steps.iter().filter(|step| step.file().is_some())
     }
 
-    /// Adds what has to happen to folders: those that a file comes to are made, and those that a change
-    /// made go when they become empty.
+    /// Adds steps for folders: a missing folder of a new file is made, and a folder that a change made is removed
+    /// when it becomes empty.
     pub(crate) fn arrange(&mut self, situation: &Situation<'_>) -> Result<()> {
         self.arrange_with(Vec::new(), situation)
     }

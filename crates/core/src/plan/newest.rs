@@ -1,5 +1,5 @@
-//! Decides what is fitted: the build that was named, or the newest that nothing stops, together with
-//! what it is tied to.
+//! Decides which builds are fitted: the named one, or the newest that nothing stops, together with those it is tied
+//! to.
 
 use std::cell::RefCell;
 use std::collections::BTreeMap;
@@ -95,8 +95,8 @@ impl Planner<'_> {
         } else {
             self.untie(&mut plans, first)?
         };
-        // What was newer than the choice, in the order of preference; with what comes alongside, a tie that was
-        // untied is not a reason any more.
+        // The newer builds that were passed over, in the order of preference; for several builds at once, a tie
+        // between them is not a reason.
         for (build, other) in plans.iter().take_while(|(build, _)| build.version > chosen.version) {
             let untied =
                 if alongside.is_empty() { None } else { Some(self.plan(build, &alongside)?) };
@@ -167,8 +167,8 @@ impl Planner<'_> {
         Ok((head, plan, with_head))
     }
 
-    /// The families that ties could concern, but `family` itself, with what each could be: builds
-    /// that nothing else stops, and, least wanted, what the game has.
+    /// The families that ties could concern, except `family` itself, with their possible outcomes: builds that
+    /// nothing else stops, and, least wanted, the present component.
     fn related(&self, family: &str) -> Result<BTreeMap<String, Vec<Candidate>>> {
         let mut families: BTreeMap<String, Vec<Candidate>> = BTreeMap::new();
         let tied = self.situation.catalog.families().iter().flat_map(|entry| {
@@ -186,7 +186,7 @@ impl Planner<'_> {
                 self.situation.catalog.families().iter().any(|entry| {
                     entry.requires.iter().any(|relation| fold(&relation.family) == name)
                 });
-            // What the game does not have is brought in only if something needs it.
+            // A component that the game lacks is added only if another needs it.
             if there.is_none() && !wanted {
                 continue;
             }
@@ -201,7 +201,7 @@ impl Planner<'_> {
             builds.sort_by(|(_, a), (_, b)| a.version.cmp(&b.version));
             for (at, build) in builds {
                 let plan = match self.plan(build, &[]) {
-                    // Nobody is asked about what nobody named.
+                    // The user is not asked about a family that nobody named.
                     Err(Error::Rack(RackError::SeveralEntries { .. })) => continue,
                     plan => plan?,
                 };
@@ -221,7 +221,7 @@ impl Planner<'_> {
     }
 }
 
-/// What comes in the same change as a build: all of them but itself.
+/// The other builds of the same change.
 pub(crate) fn alongside(own: &Build, all: &[&Build]) -> Vec<Alongside> {
     let others = all.iter().filter(|build| build.id != own.id);
     others
@@ -277,7 +277,7 @@ fn in_order<'a>(
     Ok(out)
 }
 
-/// The name of a build with the variant that is meant, which may be given as a whole name.
+/// The name of a build with the wanted variant, which may be given as a whole name.
 pub(crate) fn wanted(what: &str, variant: &str) -> String {
     if variant.contains('@') {
         return variant.to_owned();

@@ -1,13 +1,13 @@
-//! What the user says of how a build is to be fitted.
+//! The user's options for a fit.
 
-/// How a build is to be fitted, if that is not left to the tool.
+/// The user's options for a fit, if the tool should not decide.
 #[derive(Debug, Clone, Default)]
 pub struct FitOptions {
-    /// The one of several builds that is meant: its name, or its variant alone.
+    /// The chosen build of several: its name, or its variant alone.
     pub variant: Option<String>,
     /// The name to give the library in the game.
     pub as_name: Option<String>,
-    /// The one of several places that is meant.
+    /// The chosen place of several.
     pub place: Option<String>,
     /// Parts that this game is not to have.
     pub without: Vec<String>,

@@ -10,8 +10,8 @@ use crate::path::same_name;
 use crate::situation::Situation;
 use crate::survey::Library;
 
-/// Plans to take a family out: what spanner put there goes back to what the game brought, and what no game ships
-/// itself is taken away. Settings stay. Empty, if it is the game's own.
+/// Plans to park a family: files that spanner put there are replaced by the shipped ones, and a component that no
+/// game ships is removed. Settings stay. Empty, if the component is the game's own.
 pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
     let Situation { view, ledger, window, .. } = situation;
     let owner = Owner::of_family(family);
@@ -28,7 +28,7 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
         }
     }
 
-    // Settings stay, but for what is set in a registry: that is the component's.
+    // Settings files stay, but registry values belong to the component.
     let values = ledger.entries().filter(|entry| entry.owner.is_family(family));
     for entry in values.filter(|entry| entry.in_force()) {
         if !matches!(entry.target, Target::Value(_)) {
@@ -70,8 +70,8 @@ pub(crate) fn park(situation: &Situation<'_>, family: &str) -> Result<Plan> {
     Ok(plan)
 }
 
-/// Plans to put back what a change took out. What has come into its place in the meantime by the launcher is
-/// replaced, and so is the game's own then; what the user put there is left alone.
+/// Plans to restore the files that a `park` removed. A file that the launcher put there in the meantime is replaced,
+/// and becomes the shipped one; a file of the user's is left alone.
 pub(crate) fn unpark(situation: &Situation<'_>, parked: &Change, family: &str) -> Result<Plan> {
     let purpose = Purpose::Unpark { change: parked.number() };
     let mut plan = Plan::new(situation.view, purpose, format!("unpark {family}"));

@@ -1,4 +1,4 @@
-//! Checks what is restored: builds that a rollback, an undo or a refit puts into a game again.
+//! Checks builds that a rollback, an undo or a refit restores.
 
 use super::{Place, version_of};
 use crate::change::Step;
@@ -7,8 +7,8 @@ use crate::rack::{Build, Stored};
 use crate::situation::Situation;
 use crate::survey::Library;
 
-/// Checks the builds that the new files of some steps came from, as if they were fitted again; gives what is more
-/// than a note. Builds that are no longer on the rack are not checked.
+/// Checks the builds of the new files of some steps as if they were fitted again; returns all findings except notes.
+/// Builds that are no longer on the rack are not checked.
 pub(crate) fn recheck(situation: &Situation<'_>, steps: &[Step]) -> Vec<Finding> {
     let mut findings = Vec::new();
     for build in situation.builds {
@@ -29,7 +29,7 @@ pub(crate) fn recheck(situation: &Situation<'_>, steps: &[Step]) -> Vec<Finding>
     findings
 }
 
-/// A file of a build that a step puts where it goes.
+/// A file of a build that a step restores.
 fn swap<'a>(situation: &Situation<'a>, build: &'a Build, step: &Step) -> Option<Swap<'a>> {
     let content = step.after().state.content()?;
     let is_it =

@@ -1,4 +1,4 @@
-//! Plans to put back what was fitted and something else has overwritten.
+//! Plans to restore fitted files that something else has overwritten.
 
 use super::{
     Drift, DriftState, Drifted, LONGEST_SETTINGS, Merge, Plan, drift, is_mergeable, merge, recheck,
@@ -11,14 +11,14 @@ use crate::situation::Situation;
 /// What refitting a game comes to.
 #[derive(Debug)]
 pub struct Refit {
-    /// What is put back.
+    /// The plan.
     pub plan: Plan,
     /// The drift that it repairs.
     pub drift: Drift,
 }
 
-/// Plans to put back what was fitted, of one family or of all, and has been overwritten or lost. What is
-/// there now is the game's own from then on.
+/// Plans to restore fitted files, of one family or of all, that were overwritten or lost. The present files become
+/// the shipped ones.
 pub(crate) fn refit(situation: &Situation<'_>, family: Option<&str>) -> Result<Refit> {
     let drift = drift(situation)?;
     let mut plan = Plan::new(situation.view, Purpose::Refit, "refit".to_owned());
@@ -49,7 +49,7 @@ pub(crate) fn refit(situation: &Situation<'_>, family: Option<&str>) -> Result<R
     Ok(Refit { plan, drift })
 }
 
-/// Settings are the user's: what is restored of them are keys alone that were there and are missing.
+/// Settings belong to the user: only missing keys are restored.
 fn complete(situation: &Situation<'_>, file: &Drifted, plan: &mut Plan) -> Result<()> {
     let Some(place) = file.target.file() else { return Ok(()) };
     let both = file.now.state.file().zip(file.recorded.state.file());

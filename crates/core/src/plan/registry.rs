@@ -18,12 +18,12 @@ const MOST_VALUES: usize = 1000;
 #[derive(Default)]
 pub(super) struct RegistryEffect {
     values: BTreeMap<ValueName, State>,
-    /// What a file may not do.
+    /// The findings about a file.
     pub findings: Vec<Finding>,
 }
 
 impl RegistryEffect {
-    /// Adds what a file comes to.
+    /// Adds the effect of a file.
     pub fn take(&mut self, file: &RegistryFile, situation: &Situation<'_>) -> Result<()> {
         for line in &file.lines {
             let (root, key) = line.key.split_once('\\').unwrap_or((&line.key, ""));
@@ -80,7 +80,7 @@ impl RegistryEffect {
         self
     }
 
-    /// What differs from what is there now: each value, with what is there and what is to be.
+    /// The differences from the present state: each value, with its present and its new state.
     fn differing(&self, situation: &Situation<'_>) -> Result<Vec<(RegistryValue, State, State)>> {
         let Some(registry) = registry(situation) else { return Ok(Vec::new()) };
         let mut differing = Vec::new();
@@ -105,7 +105,7 @@ impl RegistryEffect {
         Ok(self.differing(situation)?.into_iter().map(step).collect())
     }
 
-    /// What differs from what is there now, in words; all of it, if it is not known what is there.
+    /// The differences from the present state, in words; everything, if the present state is unknown.
     pub fn in_words(&self, situation: &Situation<'_>) -> Result<Vec<String>> {
         let shown = |target: &Target, state: &State| {
             let value = value_of(target, &state.clone().into());
@@ -131,8 +131,8 @@ pub(super) fn files_of(situation: &Situation<'_>, build: &Build) -> Vec<Registry
     registry_files(build, |content| situation.window.stored(content).ok())
 }
 
-/// What takes back what the fitted builds of a family have set without a record of it: their undo files. What such a
-/// file may not do, it does not.
+/// The steps that remove values which fitted builds of a family set without a record: their undo files. An undo file
+/// with findings is not used.
 pub(super) fn undone_by_files(
     situation: &Situation<'_>,
     is_meant: impl Fn(&str) -> bool,

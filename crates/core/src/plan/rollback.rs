@@ -1,4 +1,4 @@
-//! Plans to put back what the game brought, or what was there at an earlier point.
+//! Plans to restore the shipped state, or the state at an earlier point.
 
 use super::registry::undone_by_files;
 use super::shortcut::is_outside;
@@ -13,7 +13,7 @@ use upright_spanner_settings::{Lookup, document};
 /// The point that a rollback goes to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Point {
-    /// What the game brought, the newest of it.
+    /// The latest shipped state.
     Shipped,
     /// Right after the change of this number; 0 is before all.
     After(i64),
@@ -49,7 +49,7 @@ impl Selection<'_> {
     }
 }
 
-/// What a rollback restores.
+/// The options of a rollback.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct RollbackOptions<'a> {
     /// The targets.
@@ -92,7 +92,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         if entry.target.is_folder() || to == Point::Shipped && is_outside {
             continue;
         }
-        // Files of the game itself are what it ships, and saves are the user's: they need not be read to see that.
+        // Files of the game itself are as shipped, and saves belong to the user: neither has to be read.
         let is_of_game = entry.owner == Owner::Game && !entry.in_force();
         // A hold is lifted by its own command.
         let is_other = matches!(entry.owner, Owner::Saves | Owner::Hold);
@@ -100,8 +100,8 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
             continue;
         }
         let is_settings = file.is_some_and(|file| situation.is_users(file, &entry.owner));
-        // A target that was not touched by then was what the first change found. Edits of settings are not
-        // new settings of the game's own.
+        // A target that was not touched by then had the state that the first change found. Edits of settings are not
+        // new settings of the game's.
         let target = match &up_to_point {
             None if settings && is_settings => &entry.first,
             None => &entry.shipped,
@@ -124,7 +124,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
         if is_there {
             continue;
         }
-        // What is as it was before the changes, or was altered since, is the game's own; what is gone is restored.
+        // A target in its original state, or one altered since, is the game's own; a missing one is restored.
         let is_own = !(entry.in_force() || settings && is_settings);
         if to == Point::Shipped && is_own && !now.state.is_absent() {
             continue;
@@ -139,7 +139,7 @@ pub(crate) fn rollback(situation: &Situation<'_>, wanted: RollbackOptions<'_>) -
                 plan.findings.push(altered_since::left_alone(&on_disk, &entry.last, &now));
                 continue;
             }
-            // Of settings it was said that they go back.
+            // The user asked to restore settings.
             if !is_settings {
                 plan.findings.push(altered_since::replaced(&on_disk, &now));
             }

@@ -1,4 +1,4 @@
-//! If a game's saves lie: in the bay of that name, else where games keep them.
+//! The location of a game's saves: the bay of that name, otherwise the usual folders.
 
 use std::path::{Path, PathBuf};
 
@@ -38,7 +38,7 @@ pub(crate) fn saves(situation: &Situation<'_>, tree: &GameTree) -> Saves {
         return Saves { game: id, root, folders: vec![bay.clone()] };
     }
 
-    // The folders in a folder whose names are meant.
+    // The sub-folders with matching names.
     let below = |folder: &Path, is_meant: &dyn Fn(&str) -> bool| -> Vec<PathBuf> {
         let named = |folder: &PathBuf| {
             folder.file_name().and_then(|name| name.to_str()).is_some_and(is_meant)

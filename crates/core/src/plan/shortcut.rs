@@ -15,13 +15,13 @@ use upright_spanner_change::{FileState, Stamp};
 /// The folder of the home with icons that were taken out of programs.
 const ICONS: &str = "icons";
 
-/// What a file of a shortcut may be done with: on Linux, desktops start only what may be run.
+/// The permissions of a shortcut: Linux desktops start only executable files.
 const MAY_BE_RUN: u32 = 0o755;
 
 /// Plans to put a shortcut to a game into a folder; `picture` is its icon, where desktops take it as one.
 ///
 /// # Errors
-/// If the folder is none, something else has that name there, or no shortcut can say what is to be started.
+/// If the folder does not exist, another file has the name there, or a shortcut cannot express the start.
 pub(crate) fn plan_shortcut(
     situation: &Situation<'_>,
     target: &ShortcutTarget,
@@ -68,7 +68,7 @@ struct Planner<'a> {
 }
 
 impl Planner<'_> {
-    /// Puts the icon's picture into the home; gives where it is then.
+    /// Puts the icon's picture into the home; returns its path.
     fn icon(&mut self, picture: Vec<u8>) -> Result<std::path::PathBuf> {
         let game = self.situation.game();
         let home = self.situation.window.home();

@@ -126,7 +126,7 @@ pub(super) fn kin<'a>(view: &GameView, build: &Build, builds: &'a [Build]) -> Ve
     by_machine.into_iter().map(one).collect()
 }
 
-/// What a game needs of a build.
+/// A game's requirements for a build.
 pub(crate) fn needs(view: &GameView) -> Needs<'_> {
     let imports = view.executable().map_or(&[][..], |executable| &executable.facts.imported_dlls);
     Needs {
@@ -138,7 +138,7 @@ pub(crate) fn needs(view: &GameView) -> Needs<'_> {
     }
 }
 
-/// The machine of what loads a library: of the programs in its folder, else what it is for itself.
+/// The machine of the process that loads a library: that of the programs in its folder, otherwise its own.
 fn loaded_by(view: &GameView, library: &Library) -> Machine {
     let folder = library.path.folder();
     let beside = view.programs.iter().filter(|program| same_name(program.path.folder(), folder));

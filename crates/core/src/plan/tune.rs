@@ -17,12 +17,12 @@ use upright_spanner_change::SettingKey;
 use upright_spanner_settings::registry::{CURRENT_USER, RegItem, RegLine, Value, ValueName};
 use upright_spanner_settings::{Format, document};
 
-/// What the user wants of a game's settings.
+/// The user's request for settings.
 #[derive(Debug, Clone, Default)]
 pub struct TuneWish {
     /// Settings by their names, with the values that they are to have.
     pub set: Vec<(String, String)>,
-    /// Settings that go back to what the build brought.
+    /// Settings to reset to the build's own values.
     pub unset: Vec<String>,
     /// Whether all settings go back to that.
     pub reset: bool,
@@ -30,7 +30,7 @@ pub struct TuneWish {
     pub preset: Option<String>,
     /// Whether the settings files are locked, or no more.
     pub lock: Option<bool>,
-    /// The program whose compatibility mode is meant; every one that is started, if it is left out.
+    /// The program whose compatibility mode is set; by default every program that is started.
     pub program: Option<String>,
     /// Whether values of the registry are not set, but written to a file.
     pub to_reg_file: bool,
@@ -44,7 +44,7 @@ impl TuneWish {
     }
 }
 
-/// Plans what the user wants of a game's settings.
+/// Plans the user's request for settings.
 pub(crate) fn tune(
     situation: &Situation<'_>,
     family: Option<&str>,
@@ -60,7 +60,7 @@ pub(crate) fn tune(
     for (_, mode) in compat {
         tuner.set_mode(mode)?;
     }
-    // What is named by itself stands over the preset.
+    // A setting that is named overrides the preset.
     if let Some(preset) = &wish.preset {
         tuner.set_preset(preset)?;
     }
@@ -92,7 +92,7 @@ pub(crate) fn tune(
     tuner.finish()
 }
 
-/// What it is for, in words.
+/// The purpose for people.
 fn summary(family: Option<&str>, wish: &TuneWish) -> String {
     let mut words = vec!["tune".to_owned()];
     words.extend(family.map(str::to_owned));
@@ -116,7 +116,7 @@ struct Tuner<'a> {
     wish: &'a TuneWish,
     plan: Plan,
     tuning: Tuning,
-    /// Files that are made, since they are not there: what is in each.
+    /// Missing files that are created: format, content and family of each.
     files: BTreeMap<Place, (Format, Vec<u8>, String)>,
 }
 
@@ -127,7 +127,7 @@ impl Tuner<'_> {
             find(&self.tuning.settings, name).into_iter().cloned().collect();
         let mut others = Vec::new();
         if let (true, Some(family)) = (found.is_empty(), family) {
-            // What the catalog does not describe can be set by its key.
+            // A setting that the catalog does not describe can be set by its key.
             others = all_keys(self.situation, family);
             found = find(&others, name).into_iter().cloned().collect();
         }
@@ -165,7 +165,7 @@ impl Tuner<'_> {
         }
     }
 
-    /// Sets a setting to what people call a value.
+    /// Sets a setting to a value by its label.
     fn set(&mut self, setting: &Tunable, value: &str) -> Result<()> {
         let wrong = || Error::Invalid {
             what: format!("`{value}` is not a value of `{}`", setting.name),
@@ -238,7 +238,7 @@ impl Tuner<'_> {
         Ok(())
     }
 
-    /// Sets the compatibility mode of the programs that are meant.
+    /// Sets the compatibility mode of the selected programs.
     fn set_mode(&mut self, name: &str) -> Result<()> {
         let mode = match Mode::named(name) {
             None if !same_name(name, "off") => {
@@ -266,7 +266,7 @@ impl Tuner<'_> {
             let brought = self.situation.ledger.at(&target).map(|entry| entry.first.state.clone());
             let after = match with_mode(&at.registry, present, mode) {
                 Some(value) => State::Value(value),
-                // Without a mode it is what it was before one was set.
+                // Without a mode the value from before is restored.
                 None => brought
                     .filter(State::is_absent)
                     .unwrap_or(State::Unset { around: at.value.levels().count() }),
@@ -281,7 +281,7 @@ impl Tuner<'_> {
         Ok(())
     }
 
-    /// The programs whose mode is meant.
+    /// The selected programs.
     fn programs(&self) -> Result<Vec<crate::path::TreePath>> {
         let started = started(self.situation);
         let Some(named) = &self.wish.program else { return Ok(started) };
@@ -316,7 +316,7 @@ impl Tuner<'_> {
         }
         for file in self.tuning.files.iter().filter(|file| file.is_locked() != lock) {
             let target = Target::ReadOnly(file.place.clone());
-            // What was there before the lock is restored with its bits.
+            // The state before the lock is restored with its permission bits.
             let before = self.situation.ledger.at(&target).map(|entry| entry.shipped.state.clone());
             let after = before.filter(|before| before.is_marked() == lock);
             let after = after.unwrap_or(State::mark(lock));

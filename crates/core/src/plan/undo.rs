@@ -13,8 +13,8 @@ use crate::situation::Situation;
 use crate::window::ImageAt;
 use upright_spanner_change::{Aside, Place};
 
-/// The changes that were done and not undone. An undoing is not among them; undone itself, it brings
-/// back what it had undone.
+/// The changes in effect: done and not undone. An undo does not count; if it is undone itself, the change it had
+/// undone counts again.
 pub(crate) fn in_effect<'a>(changes: impl IntoIterator<Item = &'a Change>) -> BTreeSet<i64> {
     let mut effective = BTreeSet::new();
     let mut undoings = Undoings::default();
@@ -29,12 +29,12 @@ pub(crate) fn in_effect<'a>(changes: impl IntoIterator<Item = &'a Change>) -> BT
     effective
 }
 
-/// The later changes in effect that altered a target which a change left, and so stand on it.
+/// The later changes in effect that altered a target of a change, and so depend on it.
 pub(crate) fn standing_on<'a>(change: &Change, changes: &[&'a Change]) -> Vec<&'a Change> {
     let effective = in_effect(changes.iter().copied());
     let targets = |change: &Change| -> BTreeSet<String> {
         let own = change.steps().iter().map(Step::target).filter(|target| !target.is_folder());
-        // A key that was set in a file stands on what put the file there.
+        // A key that was set in a file depends on the change that put the file there.
         let file = |target: &Target| match target {
             Target::Setting(key) => Some(change.key_of(&Target::File(key.place.clone()))),
             _ => None,
@@ -50,8 +50,8 @@ pub(crate) fn standing_on<'a>(change: &Change, changes: &[&'a Change]) -> Vec<&'
         .collect()
 }
 
-/// The changes among those that stand on one which keep it from being undone. What was fitted onto a game that was
-/// wound stays fitted when that is undone, and is not an obstacle.
+/// The dependent changes that keep a change from being undone. A component that was fitted after a wind stays fitted
+/// when the wind is undone, and is not an obstacle.
 pub(crate) fn in_the_way<'a>(
     change: &Change,
     later: Vec<&'a Change>,
@@ -64,7 +64,7 @@ pub(crate) fn in_the_way<'a>(
     later.into_iter().filter(|other| winds(other, all())).collect()
 }
 
-/// Plans to make every target what it was before a change on which nothing stands.
+/// Plans to restore every target to its state before a change that no other depends on.
 pub(crate) fn undo(situation: &Situation<'_>, change: &Change) -> Result<Plan> {
     let summary = format!("undo {} ({})", change.number(), change.summary());
     let mut plan = Plan::new(situation.view, Purpose::Undo { change: change.number() }, summary);
@@ -116,7 +116,7 @@ pub(crate) fn undo(situation: &Situation<'_>, change: &Change) -> Result<Plan> {
     Ok(plan)
 }
 
-/// Plans to bring back what was moved aside, or to move aside again what was brought back.
+/// Plans to bring back a tree that was moved aside, or to move it aside again.
 pub(super) fn move_back(
     situation: &Situation<'_>,
     aside: &Aside,

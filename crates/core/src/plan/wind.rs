@@ -24,10 +24,10 @@ use upright_spanner_change::Aside;
 use upright_spanner_image::{Requirement, Version};
 use upright_spanner_settings::MOST_LINES;
 
-/// What the user wants of a wind.
+/// The user's options for a wind.
 #[derive(Debug, Clone, Default)]
 pub struct WindOptions {
-    /// What is moved out of the game's folder: paths from there, with wildcards.
+    /// The files to move out of the game's folder: paths from there, with wildcards.
     pub aside: Vec<String>,
     /// The versions that the executable may have afterwards.
     pub expect: Option<Requirement>,
@@ -46,7 +46,7 @@ pub struct WindOptions {
 pub(crate) struct Winding {
     pub plan: Plan,
     pub outline: Outline,
-    /// Contents that only pass: if each of them lies.
+    /// Contents that are placed without being stored, with their files.
     pub passing: BTreeMap<Content, PathBuf>,
     /// Contents that are kept though nothing places them.
     pub kept: BTreeMap<Content, PathBuf>,
@@ -96,7 +96,7 @@ struct Winder<'a> {
     options: &'a WindOptions,
     saves: Saves,
     winding: Winding,
-    /// Components in the way: the family, and where it is.
+    /// Components in the way: the family, and the place.
     fitted: Vec<(String, Place)>,
     /// Settings that stay as they are, each with why.
     unmerged: Vec<(Place, String)>,
@@ -109,7 +109,7 @@ impl<'a> Winder<'a> {
         self.winding.plan.findings.push(finding);
     }
 
-    /// Whether what was given is of this game, all there, and the release that is wanted.
+    /// Whether the release belongs to this game, is complete, and is the wanted one.
     fn look_over(&mut self) {
         let mut levels = Vec::new();
         for (of, given) in self.release.given.iter().enumerate() {
@@ -289,7 +289,7 @@ impl<'a> Winder<'a> {
         Ok(())
     }
 
-    /// Plans what is moved out of the game's folder.
+    /// Plans to move files out of the game's folder.
     fn set_aside(&mut self) -> Result<()> {
         if self.options.aside.is_empty() {
             let hint = newer_content::finding(self.situation, self.release, self.tree, |path| {
@@ -322,7 +322,7 @@ impl<'a> Winder<'a> {
             }
             all.extend(matched);
         }
-        // What is in a folder that goes as a whole goes with it.
+        // Files in a folder that is moved as a whole go with it.
         let is_within = |path: &TreePath| {
             let mut around = std::iter::successors(path.parent(), TreePath::parent);
             around.any(|folder| all.contains(&folder))
@@ -354,7 +354,7 @@ impl<'a> Winder<'a> {
         Ok(())
     }
 
-    /// What a pattern means in the game: whole folders, if nothing in them is brought or fitted; else the files.
+    /// The matches of a pattern in the game: whole folders, if nothing in them is new or fitted; otherwise the files.
     fn matched(&self, matcher: &GlobMatcher) -> Vec<TreePath> {
         let is_ours = |path: &TreePath| {
             let entry = self.situation.ledger.get(&Place::from(path.clone()));
@@ -434,7 +434,7 @@ impl<'a> Winder<'a> {
     }
 }
 
-/// Whether a version is one that the user expects: 1.5 stands for 1.5.2 too.
+/// Whether a version is the expected one: 1.5 also means 1.5.2.
 fn is_expected(expected: &Requirement, version: &Version) -> bool {
     let beginning = expected.to_string().parse::<Version>();
     expected.includes(version) || beginning.is_ok_and(|beginning| version.begins_with(&beginning))

@@ -25,14 +25,14 @@ pub(super) struct LogFile {
 /// So much is read from the end first: what real components write between two starts.
 const FIRST_READ: u64 = 1 << 20;
 
-/// And so much at most: what a component that logs all the time writes in some hours.
+/// The most bytes that are read: the output of some hours of constant logging.
 const MOST_READ: u64 = 64 << 20;
 
 /// So much shows how a text is written.
 const SAMPLE: u64 = 4 << 10;
 
-/// So many files of one name are looked at, the newest first: where logs are numbered, what is wanted is in the
-/// last or the one before.
+/// The number of files of one name that are read, the newest first: if logs are numbered, the wanted one is the last
+/// or the one before.
 const MOST_FILES: usize = 4;
 
 /// So many entries of folders are looked at when a log is searched for.
@@ -118,10 +118,10 @@ fn plain(line: &str) -> String {
     out
 }
 
-/// A folder where logs may be: one that is known, and the way from there, on which no link is followed.
+/// A folder that may contain logs: a known folder, and a path below it on which no link is followed.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct Haunt {
-    /// The folder that is known.
+    /// The known folder.
     pub base: PathBuf,
     /// The way from there; empty for that folder itself.
     pub below: String,

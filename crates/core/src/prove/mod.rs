@@ -1,8 +1,8 @@
-//! Whether components that were fitted are what a game really runs with: whether each is mapped into its
-//! process, and what it says of itself in its log.
+//! Whether a game really runs with its fitted components: whether each is mapped into its process, and the version it
+//! reports in its log.
 //!
-//! - `process`: the processes of a game, and what is mapped into them;
-//! - `log`, `report`: logs, found and read, and what they say of a component;
+//! - `process`: the processes of a game, and the files mapped into them;
+//! - `log`, `report`: finding and reading logs, and a component's statements in them;
 //! - `subject`: which components are looked at, and where their logs are;
 //! - `verdict`, `proof`: what both come to, and all that was seen; `remedy`: what to do then;
 //! - `prover`: looks again and again.

@@ -1,4 +1,4 @@
-//! What is wanted of a proof, and what was seen of a game and its components.
+//! The request for a proof, and the result for a game and its components.
 
 use std::path::PathBuf;
 
@@ -11,10 +11,10 @@ use crate::path::TreePath;
 use crate::remedy::Remedy;
 use upright_spanner_image::Version;
 
-/// What is wanted of a proof.
+/// The request for a proof.
 #[derive(Debug, Clone, Default)]
 pub struct ProofWish {
-    /// The families that are meant; if there are none, those that people put in.
+    /// The selected families; by default those that the user installed.
     pub families: Vec<String>,
     /// Every family of the game.
     pub all: bool,
@@ -22,7 +22,7 @@ pub struct ProofWish {
     pub look_inside: bool,
 }
 
-/// What was seen of a game and its components.
+/// The result for a game and its components.
 #[derive(Debug, Clone)]
 pub struct Proof {
     /// The id of the game.
@@ -31,18 +31,18 @@ pub struct Proof {
     pub running: Vec<Running>,
     /// Why its processes were not looked into, if they were not.
     pub not_looked_into: Option<String>,
-    /// When it was started, as far as that is known.
+    /// The time of the start, if it is known.
     pub started: Option<Timestamp>,
     /// Its components.
     pub components: Vec<ComponentProof>,
 }
 
-/// What was seen of a component.
+/// The result for a component.
 #[derive(Debug, Clone)]
 pub struct ComponentProof {
     /// Its family.
     pub family: String,
-    /// What it does for the game.
+    /// Its role in the game.
     pub role: Role,
     /// The version that is in the game.
     pub version: Option<Version>,
@@ -50,9 +50,9 @@ pub struct ComponentProof {
     pub change: Option<i64>,
     /// Each of its libraries.
     pub files: Vec<FileProof>,
-    /// What was found in the process.
+    /// The result in the process.
     pub loaded: Loaded,
-    /// What was loaded instead, if that is another file.
+    /// The file that was loaded instead.
     pub instead: Option<String>,
     /// What its log says.
     pub report: Report,
@@ -73,7 +73,7 @@ pub struct FileProof {
     pub loaded: Loaded,
 }
 
-/// What a log says of a component.
+/// A log's statements about a component.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LogProof {
     /// Its location.
@@ -119,7 +119,7 @@ impl Proof {
         self.components.iter().all(is_final)
     }
 
-    /// What it comes to, to see whether something came later.
+    /// The outcomes, to notice later changes.
     pub(crate) fn outcomes(&self) -> Vec<Outcome> {
         self.components.iter().map(|component| component.outcome).collect()
     }

@@ -16,7 +16,7 @@ use crate::situation::Situation;
 /// Dates of files are as coarse as two seconds on some volumes.
 const COARSE: SignedDuration = SignedDuration::from_secs(2);
 
-/// The components of a game that are to be proved, ready to be looked for again and again.
+/// The components of a game to prove, prepared for repeated looks.
 pub(crate) struct Prover<'a> {
     situation: &'a Situation<'a>,
     subjects: Vec<Subject<'a>>,
@@ -28,7 +28,7 @@ pub(crate) struct Prover<'a> {
 }
 
 impl<'a> Prover<'a> {
-    /// Takes up what is meant of a game; `last_start` is when it was last started from here.
+    /// Prepares a request for a game; `last_start` is the time of the last start from here.
     pub fn new(
         situation: &'a Situation<'a>,
         wish: &ProofWish,
@@ -76,8 +76,7 @@ impl<'a> Prover<'a> {
         }
     }
 
-    /// Adds to what was seen last what to do about it, which takes longer than to look; what is to be attended to
-    /// comes first then.
+    /// Adds the advice to the last result, which takes longer than looking; components with problems come first.
     pub fn conclude(&self, mut proof: Proof) -> Proof {
         let is_guarded = self.not_looked_into.is_some();
         for (subject, component) in self.subjects.iter().zip(&mut proof.components) {
@@ -88,7 +87,7 @@ impl<'a> Prover<'a> {
     }
 }
 
-/// What there is to see of one game.
+/// The observable state of one game.
 struct Sight<'a> {
     situation: &'a Situation<'a>,
     subjects: &'a [Subject<'a>],
@@ -114,7 +113,7 @@ impl Sight<'_> {
             Loaded::No
         };
 
-        // What was put in after the last start cannot have been started then.
+        // A component that was fitted after the last start was not part of it.
         let start = self.since.or(self.last_start.max(subject.fitted));
         let log = self.log(subject, start);
         let report = match &log {
@@ -139,7 +138,7 @@ impl Sight<'_> {
         }
     }
 
-    /// Whether a library was loaded, and what was in its place, which is none of the component's own.
+    /// Whether a library was loaded, and the file in its place that does not belong to the component.
     fn file(&self, path: &TreePath, subject: &Subject<'_>) -> (FileProof, Option<String>) {
         let root = &self.situation.game().root;
         let own = process::file_at(&path.on(root));
@@ -165,7 +164,7 @@ impl Sight<'_> {
         }
     }
 
-    /// The log of a component, what it says, and whether it is older than the start.
+    /// The log of a component, its statements, and whether it is older than the start.
     fn log(
         &self,
         subject: &Subject<'_>,
@@ -197,7 +196,7 @@ impl Sight<'_> {
         log::likely(&subject.haunts, since).into_iter().find_map(|mut log| {
             let name = log.path.file_name().unwrap_or_default().to_string_lossy();
             let is_own = subject.names.are_in(&name);
-            // What has the name of another component is that one's.
+            // A log with the name of another component belongs to that one.
             if !is_own && self.subjects.iter().any(|other| other.names.are_in(&name)) {
                 return None;
             }

@@ -74,7 +74,7 @@ fn not_loaded(situation: &Situation<'_>, subject: &Subject<'_>, proof: &Componen
             "The game loads its other copy. Fit it into every place that the game has for it";
         return (sentence, Action::Fit { game: game(), build: build.into() }).into();
     }
-    // What the check says of why it would not be loaded is worth more than what can be told from here.
+    // The check's reason why it would not be loaded is more useful than any other.
     if let Some(remedy) = checked(situation, subject, &NOT_LOADED) {
         return remedy;
     }
@@ -114,7 +114,7 @@ fn checked(situation: &Situation<'_>, subject: &Subject<'_>, codes: &[&str]) -> 
     Some(findings.find(|finding| codes.contains(&&*finding.code))?.remedy)
 }
 
-/// A component that does not know the game needs another build; otherwise its log says what is wrong.
+/// A component that does not know the game needs another build; otherwise its log has the reason.
 fn on_error(situation: &Situation<'_>, subject: &Subject<'_>, log: &LogProof) -> Remedy {
     if !log.unknown_game {
         return format!("Read what it says in {}.", slashes(&log.path)).into();

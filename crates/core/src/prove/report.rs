@@ -1,6 +1,6 @@
-//! What the lines of a log say of a component: the version that it states, and what went wrong.
+//! A log's statements about a component: the version, and errors.
 //!
-//! Only what was written since the last version was stated counts: before that stands an earlier start.
+//! Only lines since the last stated version count: earlier ones belong to an earlier start.
 
 use std::sync::LazyLock;
 
@@ -13,7 +13,7 @@ use upright_spanner_image::Version;
 /// So much of a line is quoted.
 const LONGEST_QUOTE: usize = 160;
 
-/// What a log says.
+/// The statements of a log.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(super) struct Said {
     /// The version that the component states.
@@ -56,7 +56,7 @@ pub(super) fn by_patterns(
     Some(Said { version, line, error, unknown_game, agrees })
 }
 
-/// What the first group of a pattern finds in a line, or all of it.
+/// The match of a pattern's first group in a line, or the whole match.
 fn quoted_by(pattern: &Regex, line: &str) -> Option<String> {
     let found = pattern.captures(line)?;
     let text = found.get(1).or_else(|| found.get(0))?.as_str();
@@ -82,7 +82,7 @@ pub(super) fn quote(text: &str) -> String {
     }
 }
 
-/// What a component is called, to recognise it in a log that no catalog describes.
+/// The names of a component, to recognise it in a log that no catalog describes.
 #[derive(Debug, Clone)]
 pub(super) struct Names {
     names: Vec<String>,
@@ -117,7 +117,7 @@ impl Names {
         names.sort();
         names.dedup();
         let any = names.iter().map(|name| regex::escape(name)).collect::<Vec<_>>().join("|");
-        // What it is, and that its version follows, may stand between its name and that.
+        // Words for its kind, or that its version follows, may be between its name and the version.
         let what = "dll|version|ver|build|release|runtime|loader|plugin|overlay|extender|wrapper|v";
         let between = r"[\s:.,()\[\]_\-]*";
         let behind = format!(r"(?:{between}\b(?:{what})\b)*{between}v?(\d+(?:\.\d+)+)");
@@ -203,19 +203,19 @@ mod tests {
 
     #[test]
     fn what_is_not_described_is_judged_with_care() {
-        // What is there, whether the log has the component's name, and what is made of it.
+        // The text, whether the log has the component's name, and the expected result.
         let cases: [(&str, bool, Option<Judgement<'_>>); 15] = [
             ("Reed 2.4.1 ready", false, Some((Some("2.4.1"), true, false))),
             ("[11:20:31.442] reed.dll v2.4.1", false, Some((Some("2.4.1"), true, false))),
             ("version: 2.4.1", true, Some((Some("2.4.1"), true, false))),
             ("version: 2.4.1", false, None),
             ("Reed version 2.3.0", false, Some((Some("2.3.0"), false, false))),
-            // The version of something else is none of the component's.
+            // The version of something else does not count.
             ("reed attached to game 4.5.3", true, None),
             ("2026.11.27 started", true, None),
             ("reeds 2.3.0", false, None),
             ("Reed plugin loader, version 2.3.0", false, Some((Some("2.3.0"), false, false))),
-            // Only what stands behind the last start counts.
+            // Only lines after the last start count.
             ("error: old\nReed 2.4.1\nready", true, Some((Some("2.4.1"), true, false))),
             ("Reed 2.4.1\n[12:01] ERROR no scripts", true, Some((Some("2.4.1"), true, true))),
             ("Reed 2.4.1\nsome other error in a file", true, Some((Some("2.4.1"), true, false))),

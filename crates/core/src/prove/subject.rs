@@ -1,4 +1,4 @@
-//! Which components are to be proved, and where their logs may be.
+//! The components to prove, and the locations of their logs.
 
 use encoding_rs::Encoding;
 use jiff::Timestamp;
@@ -14,7 +14,7 @@ use crate::tune;
 use upright_spanner_image::Version;
 use upright_spanner_image::system::comes_with_windows;
 
-/// A component that is to be proved.
+/// A component to prove.
 pub(super) struct Subject<'a> {
     pub family: String,
     pub role: Role,
@@ -23,7 +23,7 @@ pub(super) struct Subject<'a> {
     pub version: Option<Version>,
     /// The versions that it may state: those of its file, of its product and of its build.
     pub accepted: Vec<Version>,
-    /// The build that was fitted, if it is known.
+    /// The fitted build.
     pub build: Option<String>,
     /// The last change that put something of it there, and when.
     pub change: Option<i64>,
@@ -49,7 +49,7 @@ pub(super) struct DescribedLog {
 const BESIDE: usize = 1;
 const OF_USER: usize = 2;
 
-/// The components of a game that are meant.
+/// The selected components of a game.
 pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofWish) -> Vec<Subject<'a>> {
     let families =
         if wish.families.is_empty() { components(situation) } else { named(situation, wish) };
@@ -58,7 +58,7 @@ pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofWish) -> Ve
     if !wish.families.is_empty() {
         return all;
     }
-    // What people put in; if nothing shows that they did, whatever a game has.
+    // The components that the user installed; if none can be recognised, all of them.
     let is_put_in = |it: &Subject<'_>| {
         it.change.is_some() || matches!(it.role, Role::Extender | Role::Loader | Role::Overlay)
     };
@@ -74,7 +74,7 @@ pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofWish) -> Ve
     }
 }
 
-/// The families of a game's components, and of what is missing that was fitted.
+/// The families of a game's components, and those of missing fitted files.
 fn components(situation: &Situation<'_>) -> Vec<String> {
     let view = situation.view;
     let fitted = view.gone.iter().filter(|gone| gone.fitted).map(|gone| gone.family.clone());
@@ -138,7 +138,7 @@ fn subject<'a>(situation: &'a Situation<'_>, family: String) -> Subject<'a> {
     let head = libraries.first().copied();
     let role = head.map(|library| library.role);
     let role = role.or_else(|| known.and_then(|known| known.role)).unwrap_or(Role::Support);
-    // The name of a system library says nothing of what has it, and is in every other log.
+    // The name of a system library does not identify a component, and is in many logs.
     let names = libraries.iter().map(|library| library.path.file_name());
     let stems = names.filter(|name| !comes_with_windows(name)).map(stem);
     let products = libraries.iter().flat_map(|library| {
@@ -187,15 +187,15 @@ fn haunt(
     folder: &str,
     depth: usize,
 ) -> Option<Haunt> {
-    // A place has a name; what stands for it does not matter.
+    // The place matters, not the text of its placeholders.
     let template = if folder.is_empty() { "log".to_owned() } else { format!("{folder}/log") };
     let place = tune::resolve(situation, head, &template).ok()?;
     let below = place.path().folder().to_owned();
     Some(Haunt { base: place.base(&situation.game().root).to_owned(), below, depth })
 }
 
-/// Where a log that nothing describes may be: beside the component and the executable, in the game's folder, and in
-/// folders of the user that have the game's or the component's name.
+/// The locations of a log that no catalog describes: beside the component and the executable, in the game's folder,
+/// and in the user's folders with the game's or the component's name.
 fn haunts(situation: &Situation<'_>, family: &str, head: Option<&Library>) -> Vec<Haunt> {
     let mut haunts = Vec::new();
     for folder in ["", "{exe-dir}", "{root}"] {

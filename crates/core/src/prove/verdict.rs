@@ -1,4 +1,4 @@
-//! What is seen of a component in the game's process and in its log, taken together.
+//! The combined result of a component's state in the process and its log.
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -17,7 +17,7 @@ pub enum Loaded {
     Unknown,
 }
 
-/// What the log of a component says of the version.
+/// The version reported in a component's log.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Report {
@@ -29,7 +29,7 @@ pub enum Report {
     Error,
     /// It was last written before the game was started.
     Stale,
-    /// There is none, or it states no version.
+    /// There is no log, or it states no version.
     None,
 }
 
@@ -39,7 +39,7 @@ pub enum Report {
 pub enum Outcome {
     /// It was loaded, and states the version that was fitted.
     Proved,
-    /// It was loaded; what it reports is not known.
+    /// It was loaded; its report is unknown.
     Loaded,
     /// It was not loaded.
     NotLoaded,
@@ -77,7 +77,7 @@ impl Outcome {
         matches!(self, Self::Proved | Self::Loaded)
     }
 
-    /// Whether what comes later can change it no more: what is not there yet may come.
+    /// Whether the result is final: something missing may still appear.
     pub(super) fn is_final(self) -> bool {
         matches!(self, Self::Proved | Self::ReportsError | Self::ReportsOther | Self::AnotherLoaded)
     }
@@ -92,8 +92,8 @@ mod tests {
 
     #[test]
     fn both_together_come_to_one_verdict() {
-        // By what was loaded: what comes of a report that agrees, states another version, reports an error, is
-        // old, or is none.
+        // For each loaded state: the outcome for a matching report, another version, an error, an old log, and no
+        // log.
         let reports = [Report::Match, Report::Other, Report::Error, Report::Stale, Report::None];
         for (loaded, outcomes) in [
             (Loaded::Yes, [Proved, ReportsOther, ReportsError, StaleLog, Outcome::Loaded]),
@@ -108,7 +108,7 @@ mod tests {
                 assert_eq!(Outcome::of(loaded, report, false), outcome, "{loaded:?} {report:?}");
             }
         }
-        // Of a game that has ended a log says more than what was seen between two looks.
+        // For a game that has ended, a log is more reliable than two looks.
         assert_eq!(Outcome::of(Loaded::No, Report::Match, true), Proved);
         assert_eq!(Outcome::of(Loaded::No, Report::None, true), NotLoaded);
         let good = [Proved, Outcome::Loaded];

@@ -1,4 +1,4 @@
-//! Builds: what the rack keeps of one version of a family.
+//! Builds: the files of one version of a family on the rack.
 
 use std::collections::HashSet;
 use std::fmt;
@@ -55,7 +55,7 @@ impl<'de> Deserialize<'de> for BuildId {
     }
 }
 
-/// What a user writes to name a build: the version and the variant may be left out.
+/// The text that names a build: version and variant are optional.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BuildSpec {
     /// The family.
@@ -119,7 +119,7 @@ impl BuildSpec {
 pub struct Build {
     /// Its name.
     pub id: BuildId,
-    /// What it does for a game, if its files say so.
+    /// Its role in a game, if its files state one.
     pub role: Option<Role>,
     /// The version that its files state.
     pub version: Option<Version>,
@@ -159,11 +159,11 @@ pub struct BuildPart {
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
-    /// What it says of itself, if it is an image.
+    /// Its facts, if it is an image.
     pub facts: Option<Facts>,
     /// Its purpose.
     pub part: Part,
-    /// Why it goes where it goes, or goes nowhere.
+    /// The reason for its place, or why it has none.
     pub why: String,
 }
 
@@ -176,7 +176,7 @@ pub struct Stored<'a> {
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
-    /// What it says of itself, if it is an image.
+    /// Its facts, if it is an image.
     pub facts: Option<&'a Facts>,
 }
 
@@ -200,7 +200,7 @@ pub struct BuildFile {
     pub content: Content,
     /// Its date: seconds since 1970, and nanoseconds.
     pub modified: (i64, u32),
-    /// What it says of itself, if it is an image.
+    /// Its facts, if it is an image.
     pub facts: Option<Facts>,
     /// Whether its content is what its signer signed.
     pub signature: SignatureStatus,
@@ -267,7 +267,7 @@ impl Build {
             || self.parts.iter().any(|part| part.path == *path && part.part.is_library())
     }
 
-    /// Whether a layout that the user gave says where a file goes.
+    /// Whether the user's layout places a file.
     pub fn is_told_by_layout(&self, path: &TreePath) -> bool {
         self.parts.iter().any(|part| part.path == *path && part.why == BY_LAYOUT)
     }

@@ -1,4 +1,4 @@
-//! Reads what a package holds: the facts of its images, what each file is for, its texts.
+//! Reads the content of a package: the facts of its images, the kind of each file, its texts.
 
 use std::collections::HashSet;
 use std::io::Read;
@@ -64,15 +64,15 @@ pub(super) fn sorted(
     Ok(sorted.collect())
 }
 
-/// The words of a text that could be names of files, whatever folders stand before them.
+/// The words of a text that could be file names, without the folders before them.
 fn words(text: &str) -> impl Iterator<Item = &str> {
     let is_between =
         |c: char| c.is_whitespace() || c.is_control() || "\"'`,;=|<>()[]{}/\\".contains(c);
     text.split(is_between).filter(|word| word.contains('.'))
 }
 
-/// The facts of an image; nothing for other files. A file that was given by itself must be one, and
-/// one that calls itself a library must be whole.
+/// The facts of an image; `None` for other files. A file that was given directly must be an image, and a file with a
+/// library's ending must be complete.
 pub(super) fn facts_of(path: &Path, entry: &PackedFile, alone: bool) -> Result<Option<Facts>> {
     let library = extension(entry.path.file_name()) == "dll";
     let file = entry.open().map_err(ImageError::Unreadable);
@@ -99,7 +99,7 @@ pub(super) fn notes(entries: &[PackedFile], sorted: &[Sorted]) -> Vec<Note> {
         .collect()
 }
 
-/// What the notes say. One that cannot be read says nothing.
+/// The texts of the notes. An unreadable one is empty.
 pub(super) fn texts(entries: &[PackedFile], notes: &[Note]) -> Vec<String> {
     let text = |note: &Note| {
         let entry = entries.iter().find(|entry| entry.content == note.content)?;

@@ -1,4 +1,4 @@
-//! Finds the build that is meant, and the newest that a game could have.
+//! Finds a named build, and the newest build for a game.
 
 use std::collections::HashMap;
 
@@ -8,7 +8,7 @@ use crate::error::{Error, RackError, Result};
 use crate::path::{fold, same_name};
 use upright_spanner_image::{Facts, Machine, Version};
 
-/// What a game needs of a build, as far as that decides between variants.
+/// A game's requirements, as far as they decide between variants.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Needs<'a> {
     /// The machine of the executable.
@@ -137,7 +137,7 @@ pub(crate) fn prefer(builds: &mut Vec<&Build>, wanted: impl Fn(&Build) -> bool) 
     }
 }
 
-/// Says what there is instead: other builds of the family, else the families.
+/// The alternatives: other builds of the family, otherwise the families.
 fn unknown(builds: &[Build], text: &str, family: &str) -> Error {
     let of_family = builds.iter().filter(|build| same_name(&build.id.family, family));
     let mut known: Vec<String> = of_family.map(|build| build.id.to_string()).collect();

@@ -14,13 +14,13 @@ pub(super) struct Candidate<'a> {
     /// Its place among the files of the package.
     pub index: usize,
     pub name: &'a str,
-    /// What it says of itself, if it is an image.
+    /// Its facts, if it is an image.
     pub facts: Option<&'a Facts>,
     /// The family of the catalog that describes it.
     pub catalogued: Option<&'a str>,
     /// Its name in lower case: each is compared with each.
     folded: String,
-    /// The names of what it imports from, likewise.
+    /// The names of its imports, folded.
     imported: HashSet<String>,
     /// The words of its product's name, likewise.
     product: Vec<String>,
@@ -86,7 +86,7 @@ impl<'a> Candidate<'a> {
         self.role == Some(Role::Extender) || self.is_keyed()
     }
 
-    /// Whether it is what a game loads first of something that can be installed on its own.
+    /// Whether it is the library that a game loads first, of a component that is installed on its own.
     pub fn is_entry(&self) -> bool {
         self.is_extender()
             || matches!(self.role, Some(Role::Loader | Role::Overlay))
@@ -176,7 +176,7 @@ pub(super) fn groups(
     groups
 }
 
-/// Adds runtimes to what asks for them; what nothing asks for goes with all.
+/// Adds runtimes to the libraries that request them; others go with all.
 fn bring_along(candidates: &[Candidate<'_>], runtimes: &[usize], kin: &mut [Vec<usize>]) {
     let asked = |kin: &Vec<usize>| -> HashSet<&String> {
         kin.iter().flat_map(|&at| &candidates[at].imported).collect()
@@ -213,20 +213,20 @@ fn linked(candidates: &[Candidate<'_>], own: &[usize]) -> Vec<Vec<usize>> {
     by_kin.into_values().collect()
 }
 
-/// Joins what is not shown to be its own product to what it comes with.
+/// Joins libraries that do not identify a product of their own to their neighbours.
 fn joined(candidates: &[Candidate<'_>], kin: Vec<Vec<usize>>) -> Vec<Vec<usize>> {
     let is_entry = |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].is_entry());
     let states = |kin: &Vec<usize>| kin.iter().any(|&at| candidates[at].product().is_some());
     let entries = kin.iter().filter(|kin| is_entry(kin)).count();
-    // What is installed on its own brings whatever comes with it; and if something does not state what it is, nothing
-    // shows that it is not a part of the rest.
+    // A component that is installed on its own includes everything packed with it; and a library without an identity
+    // may be part of the rest.
     if entries == 1 || !kin.iter().all(states) { vec![kin.concat()] } else { kin }
 }
 
-/// A group of libraries without its members, named after the one that says most of what they are together.
+/// A group of libraries, empty, named after the most telling one.
 fn group(candidates: &[Candidate<'_>], kin: &[usize], package: &str) -> Option<Group> {
     let package = fold(package);
-    // What several others ask for is what they are parts of.
+    // A library that several others import is the one they are parts of.
     let mut asked: HashMap<&String, usize> = HashMap::new();
     for name in kin.iter().flat_map(|&at| &candidates[at].imported) {
         *asked.entry(name).or_default() += 1;

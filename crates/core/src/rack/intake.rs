@@ -1,5 +1,5 @@
-//! Makes builds of what a package holds: of what belongs together one, in each variant, with every file of the
-//! package and where each of them goes.
+//! Makes builds of a package: one of everything that belongs together, in each variant, with every file of the
+//! package and its place.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
@@ -28,7 +28,7 @@ use upright_spanner_image::{Facts, ImageError, Signature, SignatureStatus, Versi
 /// More builds no one packs together; each is a label of all the package's files.
 const MOST_BUILDS: usize = 256;
 
-/// What the user says of a package, over what its files say.
+/// The user's options for a package, which override its files.
 #[derive(Debug, Clone, Default)]
 pub struct PackageOptions {
     /// The family of its libraries.
@@ -43,7 +43,7 @@ pub struct PackageOptions {
     pub together: Together,
 }
 
-/// What is known before a package is opened.
+/// The facts that are known before a package is opened.
 #[derive(Debug, Default)]
 pub struct PackageContext {
     /// Names families.
@@ -63,9 +63,9 @@ pub struct PackageContext {
 pub struct Parcel {
     /// The builds as they would be on the rack, in the order of their files.
     pub builds: Vec<Build>,
-    /// Each file of the package, with what it is for.
+    /// Each file of the package, with its kind.
     pub sorted: Vec<Sorted>,
-    /// The products that it was taken apart into, where it was.
+    /// The products that it was split into.
     pub products: Vec<String>,
     package: Package,
     /// Where in the package each content is.
@@ -74,13 +74,13 @@ pub struct Parcel {
     added: Option<(Content, PathBuf, Scratch)>,
 }
 
-/// What a package's builds are made with.
+/// The input for a package's builds.
 struct Intake<'a> {
     package: &'a Package,
     facts: &'a [Option<Facts>],
     sorted: &'a [Sorted],
     notes: Vec<Note>,
-    /// What the notes say.
+    /// The texts of the notes.
     texts: Vec<String>,
     context: &'a PackageContext,
     options: &'a PackageOptions,
@@ -144,7 +144,7 @@ impl Parcel {
         Ok(Self { builds, sorted, products, package, places, added: None })
     }
 
-    /// What it was taken from.
+    /// Its source.
     pub fn source(&self) -> &Source {
         &self.package.source
     }
@@ -230,8 +230,8 @@ impl Intake<'_> {
         product_of(self.facts[group.head].as_ref(), name)
     }
 
-    /// The libraries that make a build each, or together, for each need that the package serves. What has no
-    /// label is a part of what is in each variant, or else serves one need of its own.
+    /// The libraries that each make a build, for each need that the package serves. A library without a label belongs
+    /// to every variant, or serves its own need.
     fn groups_by_view(&self) -> BTreeMap<View, Vec<Group>> {
         let libraries = self.sorted.iter().filter(|file| file.part.is_library());
         let mut views: Vec<View> = libraries
@@ -240,7 +240,7 @@ impl Intake<'_> {
                 label: file.variant.clone(),
             })
             .collect();
-        // Those without a label come last: what the others took is done.
+        // Libraries without a label come last, when the others are assigned.
         views.sort_by_key(|view| (view.label.is_none(), view.clone()));
         views.dedup();
 
@@ -276,7 +276,7 @@ impl Intake<'_> {
         };
         let all = (0..self.package.entries.len()).filter(of_kind);
         let own: Vec<usize> = all.filter(|&index| self.has(view, index)).collect();
-        // A library for another machine than those of the variant is none of its parts.
+        // A library for another machine does not belong to the variant.
         let labelled = own.iter().filter(|&&index| self.sorted[index].variant.is_some());
         let machines: BTreeSet<_> = labelled
             .filter_map(|&index| self.facts[index].as_ref())
@@ -427,7 +427,7 @@ impl Intake<'_> {
         libraries.count() == 1 || is_keyed || !own.is_empty() && fold(package).contains(own)
     }
 
-    /// Gives every file of a group, and what comes with it, its place.
+    /// Places every file of a group, and its companions.
     fn lay_out(&self, build: &mut Build, group: &Group, view: &View, groups: &[Group]) {
         let given = self.options.layout.as_ref().map(|given| &given.layout);
         let given = given.filter(|layout| layout.family == build.id.family);

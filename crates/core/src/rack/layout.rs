@@ -1,5 +1,4 @@
-//! Layouts: which file of a build goes to which bay, under which name, by which policy. They are
-//! inferred from what a package holds.
+//! Layouts: the bay, name and policy of each file of a build. They are inferred from the content of a package.
 
 use std::collections::BTreeSet;
 
@@ -8,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::path::{TreePath, fold};
 
-/// The bay that stands for wherever a game has the file already.
+/// The bay that means "where the game has the file already".
 pub const SLOT: &str = "slot";
 /// The bay beside the executable that counts.
 pub const EXE: &str = "exe";
@@ -18,7 +17,7 @@ pub const ROOT: &str = "root";
 /// The reason given for a place that a layout assigns.
 pub(super) const BY_LAYOUT: &str = "the layout says so";
 
-/// Where the files of a build go.
+/// The places of a build's files.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct Layout {
     /// The places; a file may have several, or none.
@@ -55,7 +54,7 @@ pub enum Policy {
     Replace,
     /// The user's stays as it is.
     Keep,
-    /// The user's values stay, and what is new comes in.
+    /// The user's values are kept, and new keys are added.
     Merge,
     /// It is not put into the game but packed into an archive for a mod manager.
     Handoff,
@@ -101,7 +100,7 @@ pub(super) fn common_folder<'a>(folders: &BTreeSet<&'a str>) -> &'a str {
     common
 }
 
-/// Whether a folder is another one or is in it.
+/// Whether a folder is equal to or below another.
 pub(super) fn is_below(folder: &str, path: &str) -> bool {
     folder.is_empty()
         || path == folder

@@ -125,8 +125,8 @@ impl LayoutFile {
         toml::to_string(self).unwrap_or_default()
     }
 
-    /// If a file of a package goes; `None` for one that the layout does not know. What has no place by it gets an
-    /// empty list.
+    /// The places of a file; `None` for one that the layout does not mention. A file that the layout leaves out has
+    /// an empty list.
     pub fn places(&self, file: &TreePath) -> Option<Vec<Placement>> {
         let exact: Vec<&Rule> = self.file.iter().filter(|rule| rule.names(file)).collect();
         let rules = if exact.is_empty() {
@@ -142,7 +142,7 @@ impl LayoutFile {
         Some(rules.into_iter().filter_map(|rule| rule.placement(file)).collect())
     }
 
-    /// Gives the files of a build the places that it says; what it does not know stays as it is.
+    /// Places the files of a build as the layout says; others keep their places.
     pub(crate) fn lay_out(&self, build: &mut Build) {
         let mut places = Vec::new();
         let mut moved = BTreeSet::new();
@@ -281,7 +281,7 @@ impl Rule {
         !self.names_a_folder() && same_but_version(&self.from, file)
     }
 
-    /// Where a file that it names goes.
+    /// The place of a file that it names.
     fn placement(&self, file: &TreePath) -> Option<Placement> {
         let to = self.target(file).filter(|_| self.policy != Policy::Leave)?;
         let (from, bay) = (file.clone(), self.bay.clone());
@@ -310,14 +310,14 @@ impl Rule {
     }
 }
 
-/// Whether a text stands for several paths. No name has such a character.
+/// Whether a text is a pattern. No name contains such a character.
 fn is_pattern(text: &str) -> bool {
     text.contains(['*', '?'])
 }
 
 /// A pattern of paths: `*` and `?` within a folder, `**` over folders.
 fn matcher(pattern: &str) -> Result<GlobMatcher, String> {
-    // What else stands for more in such patterns may be in a name.
+    // Other characters with a meaning in such patterns may be in a name.
     let text = pattern.replace('\\', "/");
     let literal = |c: char| match c {
         '[' | ']' | '{' | '}' => format!("[{c}]"),
@@ -349,7 +349,7 @@ fn same_but_version(rule: &str, file: &TreePath) -> bool {
         let stem = named.unwrap_or_else(|| stem.to_owned());
         fold(&format!("{folder}/{stem}.{}", extension(name)))
     };
-    // A rule for a file in any folder is told from its name on.
+    // A rule for a file in any folder compares only the last parts.
     match rule.strip_prefix("**/") {
         Some(rule) => format!("/{}", beginning(file.as_str()))
             .ends_with(&format!("/{}", beginning(rule).trim_start_matches('/'))),

@@ -1,5 +1,4 @@
-//! What a build is called: its family, version, variant and edition, as its files, its package's name and
-//! texts state them.
+//! The name of a build: family, version, variant and edition, from its files, its package's name and its texts.
 
 use std::sync::LazyLock;
 
@@ -104,7 +103,7 @@ pub(super) fn edition(names: &[&str], texts: &[String]) -> Option<String> {
         let told = r"(?im)\bfor the ([a-z][\w-]*) edition\b|^\W*edition\s*:\s*([a-z][\w-]*)";
         Regex::new(told).ok()
     });
-    // Words that stand before the word and name none.
+    // Words before the keyword that are not an edition.
     const NONE: [&str; 12] = [
         "the", "this", "any", "each", "every", "first", "new", "latest", "current", "other", "an",
         "your",

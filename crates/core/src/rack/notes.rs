@@ -1,5 +1,4 @@
-//! Reads the texts that come with builds: their encodings, and what a change log says of the
-//! versions between two builds.
+//! Reads the texts of builds: their encodings, and the part of a change log between two versions.
 
 use upright_spanner_image::Version;
 

@@ -13,7 +13,7 @@ use upright_spanner_image::Facts;
 /// Why the library of a build is one of its files.
 pub const NAMESAKE: &str = "the build is named after it";
 
-/// What is known of a build whose files are placed.
+/// The known facts of a build whose files are placed.
 pub(super) struct Site<'a> {
     /// The library that the build is named after.
     pub head: Candidate<'a>,
@@ -38,7 +38,7 @@ pub(super) struct Piece<'a> {
 }
 
 impl Site<'_> {
-    /// Whether what is built can be installed on its own, rather than in the place of what a game has.
+    /// Whether the component can be installed on its own, rather than only in place of a game's own files.
     pub fn is_installed_alone(&self) -> bool {
         let entry = matches!(self.role, Some(Role::Extender | Role::Loader | Role::Overlay));
         entry || self.is_keyed || self.head.is_entry()
@@ -48,7 +48,7 @@ impl Site<'_> {
         if self.is_installed_alone() { EXE } else { SLOT }
     }
 
-    /// Where a file goes, if it does, and why.
+    /// The place of a file, if it has one, and the reason.
     pub fn place(&self, piece: &Piece<'_>) -> (Option<Placement>, String) {
         let why_not = match piece.part {
             _ if piece.path == self.path => {

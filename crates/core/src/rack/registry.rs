@@ -1,4 +1,4 @@
-//! `.reg` files of a build: what they would set, and which of them takes back what another one sets.
+//! `.reg` files of a build: their values, and which of them is the undo file of another.
 
 use super::build::Build;
 use super::layout::Policy;
@@ -12,7 +12,7 @@ use upright_spanner_settings::registry::{RegFile, RegItem, RegLine};
 pub struct RegistryFile {
     /// Its path in the package.
     pub path: TreePath,
-    /// What it does, line by line.
+    /// Its lines, in order.
     pub lines: Vec<RegLine>,
     /// How many lines mean nothing to the system, and are passed over.
     pub passed_over: usize,

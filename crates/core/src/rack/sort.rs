@@ -1,6 +1,6 @@
-//! Sorts what a package holds: which files a game needs, and which are for reading or for developers. An ending alone
-//! decides only if it says it all: a picture may be a texture, a source a script, and a text a table, which their
-//! neighbours show.
+//! Sorts the files of a package: those that a game needs, and those for reading or for developers. An ending alone
+//! decides only if it is unambiguous: a picture may be a texture, a source a script, and a text a table; their
+//! neighbours show that.
 
 use std::collections::{BTreeSet, HashSet};
 
@@ -11,7 +11,7 @@ use crate::path::{TreePath, extension, fold, stem};
 use upright_spanner_image::system::is_debug_runtime;
 use upright_spanner_image::{Facts, Kind};
 
-/// What a file of a package is for.
+/// The kind of a file in a package.
 #[derive(
     Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema, Deserialize,
 )]
@@ -59,7 +59,7 @@ impl Part {
     }
 }
 
-/// A file with what it is for.
+/// A file with its kind.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Sorted {
     /// Its path in the package.
@@ -77,13 +77,13 @@ pub struct Sorted {
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Specimen<'a> {
     pub path: &'a TreePath,
-    /// What it says of itself, if it is an image.
+    /// Its facts, if it is an image.
     pub facts: Option<&'a Facts>,
     /// Its first bytes.
     pub start: &'a [u8],
 }
 
-/// What a file is by itself; some need their neighbours.
+/// The kind of a file on its own; some depend on their neighbours.
 enum First {
     Clear(Part, String),
     /// Text in a language for programs: a source, or a script or shader that is read at run time.
@@ -94,7 +94,7 @@ enum First {
     Map,
     /// Values under names: settings, or a table of data.
     Values(String),
-    /// A library that has the flag of a debug build, or lies if such often do.
+    /// A library with the flag of a debug build, or in a folder of debug builds.
     FlaggedLibrary(String),
 }
 
@@ -118,8 +118,8 @@ const READING_FOLDERS: [&str; 12] = [
 ];
 const SETTINGS_FOLDERS: [&str; 4] = ["cfg", "config", "configs", "settings"];
 
-/// Sorts the files of a package. `named` are the words of its settings files, in lower case: what they name is not a
-/// text to read.
+/// Sorts the files of a package. `named` are the words of its settings files, in lower case: a file named there is
+/// not a text for reading.
 pub(super) fn sort(files: &[Specimen<'_>], named: &HashSet<String>) -> Vec<(Part, String)> {
     let first: Vec<First> = files.iter().map(first).collect();
     let around = Around::new(files, &first, named);
@@ -229,7 +229,7 @@ fn image(path: &TreePath, facts: &Facts) -> First {
     }
 }
 
-/// What a package shows of a file besides the file itself.
+/// A package's other evidence about a file.
 struct Around<'a> {
     /// Folders that hold a library or a program.
     with_images: BTreeSet<&'a str>,
@@ -325,7 +325,7 @@ impl<'a> Around<'a> {
     }
 }
 
-/// Whether a file may be for developers for lying in a folder of theirs.
+/// Whether a file in a developers' folder may be meant for developers.
 fn may_be_for_developers(first: &First) -> bool {
     !matches!(
         first,

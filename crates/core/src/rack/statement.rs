@@ -1,5 +1,5 @@
-//! What a text says of the versions of the game that something is for: ranges, lists, "or newer", "up to",
-//! "not compatible with", as authors write them.
+//! A text's statements about the supported versions of the game: ranges, lists, "or newer", "up to", "not compatible
+//! with", as authors write them.
 //!
 //! No library reads such sentences; it is a small grammar over words and versions.
 
@@ -67,7 +67,7 @@ fn tokens(line: &str) -> Vec<Token> {
     parts.captures_iter(line).filter_map(token).collect()
 }
 
-/// What a sentence has to have before its first version.
+/// The words that a sentence needs before its first version.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Wants {
     /// Nothing more.
@@ -80,7 +80,7 @@ enum Wants {
 
 /// Words between the verb and the versions that say what these are of.
 const OF_THE_GAME: [&str; 6] = ["game", "version", "versions", "executable", "exe", "runtime"];
-/// Words that may stand there besides.
+/// Words that may come in between.
 const FILLERS: [&str; 13] = [
     "the",
     "at",
@@ -166,7 +166,7 @@ fn versions_behind(tokens: &[Token], wants: Wants) -> Option<Vec<String>> {
 /// Words between a verb and a version that may be a name: games have longer ones, and authors shorten them.
 const LONGEST_NAME: usize = 6;
 
-/// A bound that stands before a version.
+/// A bound before a version.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Bound {
     AtLeast,
@@ -284,7 +284,7 @@ fn bounded(bound: Option<Bound>, version: &str) -> String {
     format!("{sign}{version}")
 }
 
-/// A range from what stood last to a version.
+/// A range from the last version to this one.
 fn ranged(last: &str, version: &str) -> Option<String> {
     let from = last.trim_start_matches(">=");
     if !from.starts_with(|c: char| c.is_ascii_digit()) || from.contains(['*', ' ']) {
@@ -306,7 +306,7 @@ fn bound_last(alternatives: &mut [String], sign: &str) -> Option<()> {
     Some(())
 }
 
-/// All versions but some: what lies around each.
+/// All versions except some: the ranges around them.
 fn without(versions: &[String]) -> Option<String> {
     let [one] = versions else {
         let plain: Option<Vec<Version>> = versions.iter().map(|text| text.parse().ok()).collect();

@@ -91,7 +91,7 @@ fn is_need(folder: &str) -> bool {
     name.split(['-', '_', ' ', '.']).any(|word| NEEDS.contains(&word) || GRAPHICS.contains(&word))
 }
 
-/// Whether two folders hold the same libraries, by and large: what is in one is there for what is in the other.
+/// Whether two folders have mostly the same libraries, so that they serve the same purpose.
 fn are_alike(one: &BTreeSet<&str>, other: &BTreeSet<&str>) -> bool {
     // Parts of one thing may share names too: halves of a package, each with a `stream` and a `frame`.
     3 * one.intersection(other).count() >= 2 * one.union(other).count()
@@ -106,8 +106,8 @@ fn differ_in_machine(files: &[Specimen<'_>], group: &[usize], one: &str, other: 
     machine(one) != machine(other)
 }
 
-/// What two libraries have in common that do the same for different needs: a name without what tells machines
-/// and versions of the game apart, and of stand-ins for Windows' libraries the product.
+/// The common key of two libraries that serve different needs: the name without machine and game version, and for
+/// stand-ins of Windows' libraries the product.
 fn likeness(file: &Specimen<'_>) -> String {
     let name = fold(file.path.file_name());
     let Some(facts) = file.facts else { return name };
@@ -128,7 +128,7 @@ pub(super) fn without_machine(stem: &str) -> &str {
     found.unwrap_or(stem).trim_end_matches(['-', '_', '.', ' '])
 }
 
-/// Tells apart what is in one folder.
+/// Separates the variants within one folder.
 fn within_folders(files: &[Specimen<'_>], group: &[usize], out: &mut [Option<String>]) {
     let mut by_folder: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
     for &at in group {
@@ -154,7 +154,7 @@ fn within_folders(files: &[Specimen<'_>], group: &[usize], out: &mut [Option<Str
     }
 }
 
-/// What has the name of a library that is in one variant alone is in that variant too.
+/// A file with the name of a library of a single variant belongs to that variant.
 fn along_with_libraries(
     files: &[Specimen<'_>],
     parts: &[Part],
@@ -171,7 +171,7 @@ fn along_with_libraries(
     }
 }
 
-/// The label of each folder: its path below what the folders have in common.
+/// The label of each folder: its path below their common folder.
 fn labels(folders: &BTreeSet<&str>) -> BTreeMap<String, String> {
     let common = common_folder(folders);
     let label = |folder: &str| {

@@ -76,8 +76,8 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    /// The command of an entry, taken apart as the specification says: first the value's escapes, then its
-    /// quotation marks, then what stands for something else.
+    /// The command of an entry, parsed as the specification says: first the value's escapes, then its quotation
+    /// marks, then field codes.
     fn command_in(entry: &str) -> Vec<String> {
         let line = entry.lines().find_map(|line| line.strip_prefix("Exec=")).unwrap();
         let mut text = String::new();

@@ -59,7 +59,7 @@ mod tests {
         let drawn = image::load_from_memory(&png).unwrap().to_rgba8();
         assert_eq!(drawn.dimensions(), (16, 16));
         assert_eq!(drawn.get_pixel(3, 3).0, [12, 130, 140, 255]);
-        // What is a picture already is drawn again.
+        // A picture is drawn again from a picture.
         let again = image::load_from_memory(&picture(&exe().icon(16, &png)).unwrap()).unwrap();
         assert_eq!(again.to_rgba8(), drawn);
     }

@@ -1,5 +1,5 @@
-//! Shortcuts of Windows ("Shell Link (.LNK) Binary File Format", MS-SHLLINK). No library writes them with all
-//! that Windows looks for; what is needed is this much.
+//! Shortcuts of Windows ("Shell Link (.LNK) Binary File Format", MS-SHLLINK). No library writes everything that
+//! Windows looks for, and little is needed.
 //!
 //! The target is named three times: as the list of items by which the shell goes there, as a path with its
 //! volume, and as a text. Which of them counts differs from one version of Windows to the next.
@@ -135,7 +135,7 @@ fn file_item(name: &str, is_file: bool) -> Vec<u8> {
     item
 }
 
-/// `LinkInfo`: a volume of which nothing is known, and the path in both spellings.
+/// `LinkInfo`: an unspecified volume, and the path in both spellings.
 fn link_info(path: &str) -> Vec<u8> {
     const HEAD: u32 = 0x24;
     const VOLUME: u32 = 0x11;

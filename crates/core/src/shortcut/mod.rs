@@ -1,5 +1,5 @@
-//! Shortcuts: small files that start a game from the desktop. What is in them is made here; a change puts them
-//! where they go.
+//! Shortcuts: small files that start a game from the desktop. Their content is made here; a change puts them in
+//! place.
 //!
 //! - `lnk`: Windows' own kind, `.lnk`; `desktop`: that of the desktops of Linux, `.desktop`;
 //! - `icon`: the game's icon as a picture, for desktops that cannot take it out of a program.
@@ -21,7 +21,7 @@ pub(crate) const ENDINGS: [&str; 3] = ["lnk", "desktop", "url"];
 /// The ending of an icon's picture.
 pub(crate) const PICTURE: &str = "png";
 
-/// A shortcut: the ending of its file, and what is in it.
+/// A shortcut: the ending and the content of its file.
 pub(crate) struct ShortcutFile {
     pub ending: &'static str,
     pub bytes: Vec<u8>,
@@ -52,7 +52,7 @@ pub(crate) fn shortcut(
     Ok(ShortcutFile { ending: "lnk", bytes: lnk::link(title, target, icon)? })
 }
 
-/// What a shortcut's file is called: the game's title without what no file's name may have.
+/// The name of a shortcut's file: the game's title without characters that a file name cannot have.
 pub(crate) fn file_name(title: &str, ending: &str) -> Option<TreePath> {
     let is_allowed = |c: &char| !c.is_control() && !"<>:\"|?*/\\".contains(*c);
     let name: String = title.chars().filter(is_allowed).collect();

@@ -1,14 +1,14 @@
-//! What a shortcut starts.
+//! The target of a shortcut.
 
 use std::path::PathBuf;
 
 use crate::error::Result;
 use crate::start::{Run, Start};
 
-/// What a shortcut starts: a program or an address.
+/// The target of a shortcut: a program or an address.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct ShortcutTarget {
-    /// The program with what is handed to it; an address alone.
+    /// The program with its arguments, or an address alone.
     pub words: Vec<String>,
     /// Whether it is an address.
     pub is_address: bool,

@@ -1,5 +1,5 @@
-//! What a game is started with, in which folder and how: decided from what the user said, what builds brought
-//! and which executable counts. Nothing is started here.
+//! How a game is started: the program, the folder and the environment, decided from the user's settings, the builds'
+//! layouts and the main executable. Nothing is started here.
 
 mod starter;
 
@@ -17,21 +17,21 @@ use starter::starter;
 use upright_spanner_image::{Kind, Rights};
 use upright_spanner_settings::{Format, document};
 
-/// The variable that says to the environment of a prefix which prefix is meant.
+/// The variable that selects a prefix.
 pub(crate) const PREFIX_VARIABLE: &str = "WINEPREFIX";
 
-/// What a game is started with.
+/// The start of a game.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Start {
     /// The id of the game.
     pub game: String,
-    /// What is run or opened.
+    /// The program or address.
     pub run: Run,
     /// Why it is this.
     pub chosen: Chosen,
     /// The folder that it is run in.
     pub folder: PathBuf,
-    /// What is handed to it.
+    /// Its arguments.
     pub arguments: Vec<String>,
     /// Variables of its environment.
     pub environment: BTreeMap<String, String>,
@@ -43,7 +43,7 @@ pub struct Start {
     pub rights: Rights,
 }
 
-/// What is run or opened.
+/// A program or address to start.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Run {
     /// A program of the game.
@@ -53,13 +53,13 @@ pub enum Run {
         /// Its path on disk.
         file: PathBuf,
     },
-    /// A command: its program and what is handed to it.
+    /// A command: its program and its arguments.
     Command(Vec<String>),
     /// An address for the system's opener.
     Address(String),
 }
 
-/// Why something is what a game is started with.
+/// The reason for a choice of program.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Chosen {
     /// It was named this time.
@@ -81,7 +81,7 @@ pub enum Chosen {
 }
 
 impl Start {
-    /// What is run or opened, in short: a path in the game, a command or an address.
+    /// The program or address in short: a path in the game, a command or an address.
     pub fn what(&self) -> String {
         match &self.run {
             Run::Program { path, .. } => path.to_string(),
@@ -94,8 +94,7 @@ impl Start {
     /// address.
     ///
     /// # Errors
-    /// If a program of Windows would have to be started and nothing says with what, or what is to be started is not
-    /// there.
+    /// If it is a Windows program and nothing says how to run it here, or if it does not exist.
     pub fn command(&self) -> Result<Option<Vec<String>>> {
         let mut words = match &self.run {
             Run::Address(_) => return Ok(None),
@@ -128,11 +127,10 @@ impl Start {
     }
 }
 
-/// Decides what a game is started with; `once` is what was named this time, and `arguments` what is handed to it
-/// besides.
+/// Decides how a game is started; `once` is a program for this time, and `arguments` are additional ones.
 ///
 /// # Errors
-/// If the game has no program, or what was named is not there.
+/// If the game has no program, or the named one does not exist.
 pub(crate) fn start(
     situation: &Situation<'_>,
     once: Option<&str>,
@@ -179,7 +177,7 @@ pub(crate) fn start(
     })
 }
 
-/// How a launcher is asked to start a game, and its name.
+/// A launcher's address or command for a game, and its name.
 fn launchers_way(situation: &Situation<'_>) -> Option<(String, String)> {
     let mut records = situation.view.records.iter();
     records.find_map(|record| Some((record.start.clone()?, record.launcher.clone())))
@@ -216,7 +214,7 @@ fn of_setting(situation: &Situation<'_>, text: &str) -> Result<Run> {
     }
 }
 
-/// Whether a program of the game is one of Windows: what a survey read, else by its ending.
+/// Whether a program of the game is for Windows: by the survey's facts, otherwise by its ending.
 fn is_windows_program(situation: &Situation<'_>, path: &TreePath) -> bool {
     let known = situation.view.programs.iter().find(|program| program.path.same_as(path));
     known.map_or_else(
@@ -253,8 +251,7 @@ impl Tuned {
     }
 }
 
-/// An argument that a setting stands for: with the value in it, or by itself if the value is that it is there.
-/// Nothing if it is off.
+/// The argument of a setting: with the value in it, or alone if the value is that it is present. `None` if it is off.
 fn argument_of(argument: &str, value: &str) -> Vec<String> {
     const OFF: [&str; 4] = ["", "0", "false", "off"];
     if argument.contains("{value}") {

@@ -9,7 +9,7 @@ use crate::survey::Library;
 use upright_spanner_change::{Place, Target};
 use upright_spanner_image::Facts;
 
-/// What a program is called that sets something up instead of starting a game.
+/// Names of programs that set something up instead of starting a game.
 const OTHERS: [&str; 8] =
     ["setup", "install", "unins", "update", "crash", "report", "config", "settings"];
 
@@ -62,7 +62,7 @@ fn brought<'a>(situation: &'a Situation<'_>) -> impl Iterator<Item = Brought<'a>
 }
 
 impl Brought<'_> {
-    /// Whether the layout of its build says that it is what the game is started with.
+    /// Whether its build's layout names it as the game's starter.
     fn is_named(&self) -> bool {
         let mut places = self.build.iter().flat_map(|build| &build.layout.places);
         places.any(|place| place.start && same_name(place.to.file_name(), self.path.file_name()))
@@ -74,8 +74,8 @@ impl Brought<'_> {
     }
 }
 
-/// Programs beside the executable that are of the maker of an extender in the same folder, and not of the game's:
-/// so it is where an extender was put in by hand.
+/// Programs beside the executable that have the maker of an extender in the same folder, and not the game's: an
+/// extender that was installed by hand.
 fn by_hand(situation: &Situation<'_>) -> Vec<(TreePath, String)> {
     let Some(executable) = situation.view.executable() else { return Vec::new() };
     let programs = situation.view.programs.iter().skip(1);

@@ -1,5 +1,5 @@
-//! The index: copies of journal files, games that surveys came across, and what was read from images.
-//! Nothing in it is precious. What of it is missing or damaged is as good as never known.
+//! The index: copies of journal files, games that surveys found, and facts of images. Nothing in it is precious.
+//! Missing or damaged entries count as unknown.
 
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
@@ -18,7 +18,7 @@ use upright_spanner_image::Facts;
 
 const SCHEMA_VERSION: i64 = 9;
 
-/// Copies of journal files: what is read of each, and the texts, which are seldom wanted.
+/// Copies of journal files: the decoded lines, and the texts, which are rarely needed.
 const JOURNAL: &str = "
     CREATE TABLE journal (
         number      INTEGER PRIMARY KEY,
@@ -50,7 +50,7 @@ const SEEN: &str = "
     );
 ";
 
-/// What images say of themselves: those in games by path, those in the store by content.
+/// Facts of images: those in games by path, those in the store by content.
 const FACTS: &str = "
     CREATE TABLE facts (
         path  TEXT PRIMARY KEY,
@@ -78,8 +78,8 @@ pub(crate) struct Seen {
 }
 
 impl Database {
-    /// Opens the index, making it again if there is none or a damaged one. If none can be had, as in a home that is
-    /// read-only, nothing is remembered beyond this run.
+    /// Opens the index, and creates it if it is missing or damaged. If that is not possible, as in a read-only home,
+    /// nothing is remembered beyond this run.
     ///
     /// # Errors
     /// If a newer version of the program wrote it.
@@ -90,7 +90,7 @@ impl Database {
                 return Err(Error::Home(HomeError::Newer { path: path.to_owned() }));
             }
             Err(Refusal::Damaged) => {
-                // Kept beside, in case someone wants to know what was wrong with it.
+                // Kept for anyone who wants to know the damage.
                 let aside = path.with_extension("db.damaged");
                 let _ = std::fs::rename(path, aside);
             }
@@ -115,7 +115,7 @@ impl Database {
         let refused = |error: rusqlite::Error| refusal(&error);
         let connection = Connection::open(path).map_err(refused)?;
         connection.busy_timeout(Duration::from_secs(20)).map_err(refused)?;
-        // It is an index: what a loss of power takes or spoils is read from the files again.
+        // It is an index: entries lost with the power are read from the files again.
         connection.pragma_update(None, "synchronous", "OFF").map_err(refused)?;
 
         let behavior = rusqlite::TransactionBehavior::Immediate;
@@ -166,27 +166,27 @@ impl Database {
         self.note(sql, params![game, at.as_millisecond()]);
     }
 
-    /// When a game was last started, if that is known.
+    /// The time of the last start of a game.
     pub fn last_start(&self, game: &str) -> Option<Timestamp> {
         let sql = "SELECT began FROM starts WHERE game = ?1";
         let began: Vec<i64> = self.rows(sql, params![game], |row| row.get(0));
         Timestamp::from_millisecond(*began.first()?).ok()
     }
 
-    /// What was read of a stored image.
+    /// The facts of a stored image.
     pub fn image(&self, content: &Content) -> Option<Facts> {
         let sql = "SELECT body FROM image WHERE blake3 = ?1";
         let body: Vec<String> = self.rows(sql, params![content.blake3.to_string()], |r| r.get(0));
         serde_json::from_str(body.first()?).ok()
     }
 
-    /// Notes what was read of a stored image.
+    /// Records the facts of a stored image.
     pub fn keep_image(&self, content: &Content, facts: &Facts) {
         let sql = "INSERT OR REPLACE INTO image (blake3, body) VALUES (?1, ?2)";
         self.note(sql, params![content.blake3.to_string(), to_json(facts)]);
     }
 
-    /// Forgets what was read of some files: some systems' dates do not show that they were swapped.
+    /// Removes the facts of some files: some systems' dates do not show a swap.
     pub fn forget_facts<'a>(&self, files: impl Iterator<Item = &'a Path>) {
         let sql = "DELETE FROM facts WHERE path = ?1";
         let forget = || -> rusqlite::Result<()> {
@@ -199,14 +199,14 @@ impl Database {
         let _ = forget();
     }
 
-    /// What the database engine finds wrong with the index; nothing if it is whole.
+    /// The faults that the database engine finds in the index.
     pub fn faults(&self) -> Vec<String> {
         let mut found: Vec<String> = self.rows("PRAGMA integrity_check", [], |row| row.get(0));
         found.retain(|line| line != "ok");
         found
     }
 
-    /// Notes something, if it can be: what is not noted is read again.
+    /// Records something if possible: anything not recorded is read again.
     fn note(&self, sql: &str, values: impl rusqlite::Params) {
         let _ = self.connection.prepare_cached(sql).and_then(|mut sql| sql.execute(values));
     }
@@ -253,7 +253,7 @@ fn file_mark(row: &Row<'_>) -> rusqlite::Result<FileMark> {
     Ok(FileMark { size: u64::try_from(size).unwrap_or_default(), modified })
 }
 
-/// What is noted of a file whose change has ended: no damage to the index makes that of an open one.
+/// The seal of a file whose change has ended: no damage to the index can produce it for an open one.
 fn sealed(number: i64, mark: FileMark) -> String {
     let FileMark { size, modified: (seconds, nanoseconds) } = mark;
     let ended = format!("change {number} ended: {size} {seconds} {nanoseconds}");
@@ -302,7 +302,7 @@ impl Copies for Database {
             transaction.prepare_cached(sql)?.execute(params![number, text])?;
             transaction.commit()
         };
-        // What is not kept is read again.
+        // Anything not recorded is read again.
         let _ = keep();
     }
 }
@@ -337,7 +337,7 @@ impl FactsStore for Database {
             }
             transaction.commit()
         };
-        // What is not kept is read again.
+        // Anything not recorded is read again.
         let _ = keep();
         Ok(())
     }

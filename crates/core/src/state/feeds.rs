@@ -1,6 +1,6 @@
-//! The feeds that the user has added: a TOML file each in `feeds/`, and beside it a folder with what was taken in,
-//! named by digest. The file is what counts: it is written when everything that it names is there, and what it
-//! does not name goes afterwards. The format is described in docs/formats.md.
+//! The feeds that the user has added: for each a TOML file in `feeds/`, and beside it a folder with the fetched
+//! pieces, named by digest. The file decides: it is written when all pieces it names are there, and others are
+//! removed afterwards. docs/formats.md describes the format.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
@@ -55,8 +55,8 @@ impl FeedsFolder {
         Self { path: home.join("feeds") }
     }
 
-    /// Reads what was taken in. A feed that cannot be read is among the faults; a shard of one that is missing or
-    /// damaged counts as not taken in.
+    /// Reads the fetched feeds. An unreadable feed is listed as a fault; a missing or damaged shard counts as not
+    /// fetched.
     pub fn read(&self) -> Feeds {
         let mut feeds = Feeds::default();
         let Ok(entries) = fs::read_dir(&self.path) else { return feeds };
@@ -89,7 +89,7 @@ impl FeedsFolder {
         stored.into_subscription(name)
     }
 
-    /// What was taken in of a feed.
+    /// The fetched data of a feed.
     fn state(&self, subscription: &Subscription) -> Result<State, String> {
         let name = &subscription.name;
         let missing = || "what was taken in of it is missing or damaged".to_owned();
@@ -117,7 +117,7 @@ impl FeedsFolder {
         self.keep_by(name, pieces, true)
     }
 
-    /// The same of what can be had again: if the power is lost, it may be gone.
+    /// The same for pieces that can be fetched again: they may be lost with the power.
     pub fn keep_cached(&self, name: &str, pieces: &[Vec<u8>]) -> Result<()> {
         self.keep_by(name, pieces, false)
     }
@@ -153,7 +153,7 @@ impl FeedsFolder {
         self.file(&subscription.name).write(&StoredSubscription::of(subscription))
     }
 
-    /// Removes what is not needed of a feed any more.
+    /// Removes the unneeded pieces of a feed.
     pub fn sweep(&self, name: &str, kept: &BTreeSet<Content>) -> Result<()> {
         let kept: BTreeSet<String> = kept.iter().map(|it| it.blake3.to_string()).collect();
         let Some(folder) = Folder::make(&self.path)?.below(name)? else { return Ok(()) };

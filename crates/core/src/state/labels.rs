@@ -29,7 +29,7 @@ pub(crate) struct Labels {
     folder: Folder,
 }
 
-/// What the labels say.
+/// The labels, parsed.
 #[derive(Debug, Default)]
 pub(crate) struct Shelf {
     /// Builds of which everything has arrived, in the order in which they were added.
@@ -39,7 +39,7 @@ pub(crate) struct Shelf {
     pub unnoted: Vec<PathBuf>,
     /// Labels of builds of which not everything has arrived, or that are about to go.
     pub passing: Vec<Passing>,
-    /// Labels that cannot be read, each with what is wrong with it.
+    /// Unreadable labels, each with the reason.
     pub faults: Vec<(PathBuf, String)>,
 }
 
@@ -73,8 +73,7 @@ impl Labels {
         Ok(Self { folder: Folder::make(folder)? })
     }
 
-    /// Reads every label. `facts` gives what an image that is stored says of itself, and `has` whether a
-    /// content is stored.
+    /// Reads every label. `facts` returns the facts of a stored image, and `has` whether a content is stored.
     pub fn read(
         &self,
         facts: impl Fn(&Content) -> Option<Facts>,
@@ -207,8 +206,8 @@ impl Labels {
     }
 }
 
-/// What a label's text says, and how far the build has come. After the line that names the build, one that
-/// is damaged or was cut off while it was written counts as none.
+/// The build and the stage that a label states. After the line with the build, a damaged or cut-off line does not
+/// count.
 fn parse(text: &str) -> Result<(StoredBuild, Stage), String> {
     let read = line::parse::<Line>(text, HEADING);
     let (mut build, mut stage) = (None, Stage::Announced);
@@ -277,10 +276,10 @@ struct StoredFile {
     size: u64,
     modified: Moment,
     image: bool,
-    /// What it is for; the library that the build is named after has none.
+    /// Its kind; the library that the build is named after has none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     part: Option<Part>,
-    /// Why it goes where it goes.
+    /// The reason for its place.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     why: String,
 }
@@ -421,7 +420,7 @@ impl StoredBuild {
         }
 
         let id = BuildId { family: self.family, version: self.version_name, variant: self.variant };
-        // What was stored must be a name that people can type back.
+        // The stored name must be one that users can type.
         let typed = BuildSpec::parse(&id.to_string());
         if typed.family != id.family {
             return Err(format!("`{id}` is not the name of a build"));

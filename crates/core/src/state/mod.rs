@@ -1,6 +1,6 @@
-//! What the home folder keeps. Precious are plain files: the journal and the stored contents (which the
-//! change engine writes), a label for each build, and what the user said. The database is an index of
-//! these and a cache: it may be deleted at any time.
+//! The home folder. Precious data is in plain files: the journal and the stored contents (which the change engine
+//! writes), a label for each build, and the user's settings. The database is an index of these and a cache: it can be
+//! deleted at any time.
 
 mod database;
 mod feeds;

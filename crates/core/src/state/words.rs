@@ -1,5 +1,5 @@
-//! What the user said: library roots, games with their settings, pins. One TOML file, `games.toml`, that a person can
-//! read and repair; its format is described in docs/formats.md.
+//! The user's settings: library roots, games, pins. One TOML file, `games.toml`, that a person can read and repair;
+//! docs/formats.md describes its format.
 
 use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -11,17 +11,17 @@ use crate::error::{CatalogError, Error, Result};
 use crate::game::{Game, GameSettings, Pin, VersionFile, is_bay_name};
 use crate::path::TreePath;
 
-/// What the user said.
+/// The user's settings.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(crate) struct Words {
     pub roots: Vec<PathBuf>,
     pub games: Vec<Game>,
     pub pins: Vec<Pin>,
-    /// Folders that stand somewhere else now: of which game, from where, to where.
+    /// Folders that were moved: the game, the old path, the new path.
     pub moved: Vec<Moved>,
 }
 
-/// A folder of a game that stands somewhere else now.
+/// A folder of a game that was moved.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Moved {
     pub game: String,
@@ -42,7 +42,7 @@ impl WordsFile {
         self.0.path()
     }
 
-    /// Reads what the user said.
+    /// Reads the user's settings.
     ///
     /// # Errors
     /// If the file is there and cannot be read.
@@ -53,7 +53,7 @@ impl WordsFile {
         })
     }
 
-    /// Replaces what the user said with a version that was derived from it. Must be called under the home's lock.
+    /// Replaces the user's settings with a version derived from them. Must be called under the home's lock.
     ///
     /// # Errors
     /// If the present file cannot be read, or the new one cannot be written.

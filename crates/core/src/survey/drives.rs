@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-/// Folders at the top of a drive that are the system's own, or hold what was thrown away.
+/// Folders at the top of a drive that belong to the system, or contain deleted files.
 const WINDOWS_OWN: [&str; 10] = [
     "$recycle.bin",
     "$winreagent",
@@ -40,7 +40,7 @@ const UNIX_OWN: [&str; 18] = [
 /// A drive, or on Linux a mount.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Drive {
-    /// Where it begins.
+    /// Its top folder.
     pub root: PathBuf,
     /// Its folders that are not the system's own.
     pub folders: Vec<PathBuf>,
@@ -79,7 +79,7 @@ fn roots() -> Vec<PathBuf> {
     drives.filter(|drive| drive.is_dir()).collect()
 }
 
-/// The tree of the system, and what is mounted if that leaves out.
+/// The system's tree, and volumes mounted outside of it.
 #[cfg(not(windows))]
 fn roots() -> Vec<PathBuf> {
     let mut roots = vec![PathBuf::from("/")];
@@ -87,7 +87,7 @@ fn roots() -> Vec<PathBuf> {
         let entries = fs::read_dir(folder).into_iter().flatten().flatten();
         entries.map(|entry| entry.path()).filter(|path| path.is_dir()).collect()
     };
-    // What is plugged in is mounted there, by user.
+    // Removable drives are mounted there, by user.
     roots.extend(below(Path::new("/run/media")).iter().flat_map(|user| below(user)));
     roots
 }

@@ -21,7 +21,7 @@ pub enum EvidenceKind {
     Recurring,
     /// Made by another company than the executable.
     Outsider,
-    /// Sits beside a renamed copy of itself.
+    /// It has a renamed copy beside it.
     HandBackup,
 }
 
@@ -42,7 +42,7 @@ impl EvidenceKind {
 }
 
 impl EvidenceKind {
-    /// Whether it shows that people exchange such a library, rather than that it is another's.
+    /// Whether it shows that people exchange such a library, rather than that it has another maker.
     pub fn is_telling(self) -> bool {
         !matches!(self, Self::OwnVersion | Self::Outsider)
     }

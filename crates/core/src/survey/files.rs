@@ -1,4 +1,4 @@
-//! Finds files by their names, wherever they lie: in games or not, whatever they are.
+//! Finds files of any kind by name, inside and outside of games.
 
 use std::path::PathBuf;
 use std::sync::{Mutex, PoisonError};

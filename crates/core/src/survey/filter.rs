@@ -1,11 +1,11 @@
-//! Narrows a survey down to what was asked for.
+//! Narrows a survey to the requested rows.
 
 use super::{Library, Survey};
 use crate::catalog::{Pattern, Role};
 use crate::error::{Error, Result};
 use crate::game::Game;
 
-/// What to keep of a survey; what is not asked for keeps everything.
+/// The rows of a survey to keep; the default keeps everything.
 #[derive(Debug, Clone, Default)]
 pub struct Filter {
     families: Option<Pattern>,
@@ -63,7 +63,7 @@ impl Filter {
         patterns.iter().all(|pattern| pattern.is_none()) && self.role.is_none() && !self.outdated
     }
 
-    /// Drops what is not kept; games of which nothing is left go too.
+    /// Removes other rows, and games without rows.
     pub fn apply(&self, survey: &mut Survey) {
         if self.is_open() {
             return;
@@ -80,7 +80,7 @@ impl Filter {
         survey.stray = 0;
     }
 
-    /// Whether it keeps some games alone, so that what is in others need not be read.
+    /// Whether it keeps only certain games, so that the files of others need not be read.
     pub(super) fn narrows(&self) -> bool {
         self.games.is_some()
     }

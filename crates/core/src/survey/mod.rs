@@ -58,7 +58,7 @@ pub(crate) fn survey(
         }
         survey.games.retain(|view| filter.keeps_game(&view.game));
     } else {
-        // What is known of the images is read while the trees are walked.
+        // The recorded facts are loaded while the trees are walked.
         let (found, known) = std::thread::scope(|scope| {
             let walking = scope.spawn(|| listed(&folders, progress));
             let known: Vec<_> = folders.iter().map(|folder| store.below(folder)).collect();
@@ -76,7 +76,7 @@ pub(crate) fn survey(
     Ok(survey)
 }
 
-/// The folders to look into, each once. A place inside a game stands for the game.
+/// The folders to search, each once. A path inside a game means the game.
 fn folders(
     paths: &[PathBuf],
     knowledge: &Knowledge<'_>,
@@ -106,11 +106,11 @@ fn folders(
     folders
 }
 
-/// What a folder holds, before any file of it is read.
+/// The listing of a folder, before any file is read.
 struct Listed {
     /// The files to read.
     found: Walked,
-    /// What was read of files before.
+    /// The recorded facts of files.
     known: HashMap<String, (Mark, Facts)>,
     /// Files of games that are not asked for: they say if these begin and end.
     others: Vec<TreePath>,
@@ -126,7 +126,7 @@ fn listed(folders: &[PathBuf], progress: &dyn Progress) -> Vec<Walked> {
     walked
 }
 
-/// What has to be read for the games that the filter keeps.
+/// The files to read for the games that the filter keeps.
 fn narrowed(
     folder: &Path,
     mut found: Walked,
@@ -254,13 +254,13 @@ fn folders_around(path: &str) -> impl Iterator<Item = &str> {
 /// What could not be read.
 struct Unread<'a> {
     errors: &'a mut Vec<LookError>,
-    /// What something has in use.
+    /// Files that something has in use.
     in_use: &'a mut Vec<PathBuf>,
-    /// What is not the image that its name promises, or cannot be read.
+    /// Files that are not the image their name promises, or that cannot be read.
     unusable: &'a mut Vec<Unusable>,
 }
 
-/// What each image says: from the store if the file is unchanged, else from the file.
+/// The facts of each image: recorded ones if the file is unchanged, otherwise read from the file.
 fn read_facts(
     folder: &Path,
     images: Vec<Found>,
@@ -295,7 +295,7 @@ fn read_facts(
     let first_fresh = read.len();
     for (image, path, facts) in fresh {
         match facts {
-            // Under another ending, a program is none that anyone starts.
+            // A program with another ending is not one that anyone starts.
             Ok(facts) if facts.kind == Kind::Exe && !image.is_library_by_name() => {}
             Ok(facts) => {
                 kept.push((path.to_string_lossy().into_owned(), image.mark));
@@ -378,7 +378,7 @@ fn view(
                 .pins
                 .iter()
                 .find(|pin| pin.game == game.id && same_name(&pin.family, &family));
-            // What is pinned is not out of date.
+            // A pinned component is not out of date.
             let newer = newer.filter(|_| pin.is_none());
             let offer = knowledge.feeds.newest(&family, &facts, &needs).filter(|_| pin.is_none());
             let offered = offer.and_then(|offer| offered(&offer, newer.as_ref(), &facts));
@@ -411,7 +411,7 @@ fn view(
     let records: Vec<Record> = records.cloned().collect();
     let is_held = ledger.entries().any(|entry| entry.owner == Owner::Hold && entry.in_force());
     let mut game = game;
-    // What the user calls it stands over what a launcher does.
+    // The user's title overrides a launcher's.
     let titled = records.iter().find_map(|record| record.title.clone());
     if let Some(title) = titled.filter(|_| !game.registered) {
         game.title = title;
@@ -434,8 +434,8 @@ fn view(
     (view, errors)
 }
 
-/// Settles what follows from all the evidence together: what is a component, and the roles. In a
-/// folder without any program nothing distinguishes components, and all libraries count.
+/// Decides from all evidence together: which libraries are components, and the roles. In a folder without any program
+/// nothing distinguishes components, and all libraries count.
 fn settle(view: &mut GameView) {
     let loose = view.programs.is_empty();
     for library in &mut view.libraries {
@@ -460,7 +460,7 @@ fn settle(view: &mut GameView) {
     }
 }
 
-/// Whether evidence comes of what the user said or did.
+/// Whether evidence comes from the user's statements or actions.
 fn is_users_word(kind: EvidenceKind) -> bool {
     matches!(kind, EvidenceKind::Catalogued | EvidenceKind::OnRack | EvidenceKind::HandBackup)
 }

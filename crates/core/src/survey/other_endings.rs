@@ -1,4 +1,4 @@
-//! Libraries under other endings: what is beside programs and libraries and is one by its content.
+//! Libraries with other endings: files beside programs and libraries that are libraries by content.
 //!
 //! A game loads such files by their names while it runs. Only folders that hold a program or a library are
 //! looked into, and those for plugins in them; and of the files there only those whose ending is not that of
@@ -32,10 +32,10 @@ const MOST_OF_ONE_ENDING: usize = 24;
 /// A longer ending is part of a name.
 const LONGEST_ENDING: usize = 12;
 
-/// What the name of a folder holds that is for plugins.
+/// Parts of the names of plugin folders.
 const FOR_PLUGINS: [&str; 6] = ["plug", "addon", "add-on", "extension", "mods", "modules"];
 
-/// The libraries under other endings that are beside what was found below a folder.
+/// The libraries with other endings beside the files found in a folder.
 pub(super) fn beside(root: &Path, walked: &Walked) -> Vec<Found> {
     let folders: BTreeSet<&str> = walked.images.iter().map(|image| image.path.folder()).collect();
     let looked = |folder: &&str| {
@@ -50,7 +50,7 @@ pub(super) fn beside(root: &Path, walked: &Walked) -> Vec<Found> {
 /// The libraries of a folder, and the folders for plugins in it.
 fn in_folder(root: &Path, folder: &str) -> (Vec<Found>, Vec<String>) {
     let path = if folder.is_empty() { root.to_owned() } else { root.join(folder) };
-    // What cannot be looked into was said by the walk.
+    // The walk has reported unreadable folders.
     let Ok(entries) = std::fs::read_dir(path) else { return Default::default() };
     let mut by_ending: BTreeMap<String, Vec<DirEntry>> = BTreeMap::new();
     let mut for_plugins = Vec::new();

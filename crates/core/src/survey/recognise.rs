@@ -1,5 +1,4 @@
-//! Recognises components: one function a kind of evidence, each from facts alone.
-//! No product is known by name.
+//! Recognises components: one function for each kind of evidence, from facts alone. No product is known by name.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::LazyLock;
@@ -137,8 +136,7 @@ fn catalogued(family: &Family) -> String {
     format!("{file} describes {} by {}", family.id, criteria.join(", "))
 }
 
-/// An extender's runtime part is made for one version of the executable and says so, in its name
-/// or in what it states of itself.
+/// An extender's runtime part is made for one version of the executable and has it in its name or its strings.
 fn keyed(
     library: &Library,
     executable: Option<&Executable>,
@@ -200,7 +198,7 @@ fn recurring(places: usize) -> Option<String> {
     (places > 1).then(|| format!("in {places} places of this game"))
 }
 
-/// The file sits beside a renamed copy of itself.
+/// The file has a renamed copy beside it.
 fn hand_backup(library: &Library, copies: &Copies) -> Option<String> {
     let copy = copies.of(library).first()?;
     let version = copy.version.as_ref().map_or_else(String::new, |v| format!(", version {v}"));
@@ -237,7 +235,7 @@ impl Copies {
         self.copies.get(&in_folder(library, library.path.file_name())).map_or(&[], Vec::as_slice)
     }
 
-    /// Whether a file is in a folder for what was put aside, and there is another of its name around that.
+    /// Whether a file is in a folder for copies, and another of its name is in a folder around it.
     fn is_in_backup(&self, library: &Library) -> bool {
         const ASIDE: [&str; 9] =
             ["backup", "backups", "bak", "disabled", "off", "old", "orig", "original", "originals"];

@@ -1,4 +1,4 @@
-//! What a survey finds: games as they are on disk now, with their libraries.
+//! The result of a survey: games as they are on disk now, with their libraries.
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -20,12 +20,12 @@ use crate::proven::{Proofs, Proven};
 use crate::rack::RackIndex;
 use upright_spanner_image::{Facts, Machine, Version};
 
-/// What was found below some paths.
+/// The games and libraries below some paths.
 #[derive(Debug, Default)]
 pub struct Survey {
     /// The games; those that need attention first.
     pub games: Vec<GameView>,
-    /// How many libraries lie outside of every game, in folders without a program.
+    /// The number of libraries outside of games, in folders without a program.
     pub stray: usize,
     /// What could not be read. The rest was surveyed all the same.
     pub errors: Vec<LookError>,
@@ -44,15 +44,15 @@ pub struct GameView {
     pub libraries: Vec<Library>,
     /// Libraries and programs that cannot be read since something has them in use.
     pub in_use: Vec<PathBuf>,
-    /// Files with the name of a library or a program that are none, or not a whole one, or cannot be read.
+    /// Files with the name of a library or a program that are not complete images, or cannot be read.
     pub unusable: Vec<Unusable>,
     /// Libraries that the records know and that are not there.
     pub gone: Vec<Gone>,
-    /// What is said of its libraries if it runs in a prefix.
+    /// The overrides of its prefix, if it runs in one.
     pub environment: Option<Environment>,
     /// What launchers have written down of it.
     pub records: Vec<Record>,
-    /// Whether a launcher is kept from updating it, by what was done last.
+    /// Whether a launcher is kept from updating it, according to the last change.
     pub is_held: bool,
 }
 
@@ -61,14 +61,14 @@ pub struct GameView {
 pub struct Unusable {
     /// Its location.
     pub path: TreePath,
-    /// What is wrong with it, as in `it is empty (0 bytes)`.
+    /// The reason, as in `it is empty (0 bytes)`.
     pub why: String,
     /// The code of [`upright_spanner_image::ImageError::code`].
     pub code: &'static str,
 }
 
 impl Unusable {
-    /// Whether it is known to be damaged; what cannot be read may be whole.
+    /// Whether it is certainly damaged; an unreadable file may be intact.
     pub fn is_damaged(&self) -> bool {
         self.code != "unreadable"
     }
@@ -92,23 +92,23 @@ pub struct Gone {
 pub struct Library {
     /// Its location.
     pub path: TreePath,
-    /// What it says of itself.
+    /// Its facts.
     pub facts: Facts,
     /// The family that it belongs to.
     pub family: String,
     /// The group of related families that the catalog puts it in.
     pub group: Option<String>,
-    /// What it does for the game.
+    /// Its role in the game.
     pub role: Role,
     /// Whether it is a component, rather than one of the game's own files.
     pub is_component: bool,
-    /// Whether it is a runtime that compilers or the system bring along, and nothing else is known of it.
+    /// Whether it is a runtime of a compiler or the system, without other evidence.
     pub is_compiler_runtime: bool,
-    /// What the records know of it.
+    /// Its state according to the records.
     pub state: Standing,
     /// The newest build on the rack that could take its place, if that is newer.
     pub newer: Option<Newer>,
-    /// The newest build that a feed has for it, if that is newer than it and than what the rack has.
+    /// A feed's newest build for it, if that is newer than the present one and those on the rack.
     pub offered: Option<Offered>,
     /// Whether its name says that it is a copy of another library, put aside by hand.
     pub put_aside: bool,
@@ -133,7 +133,7 @@ pub struct Backup {
     pub version: Option<Version>,
 }
 
-/// A build on the rack that is newer than what a game has.
+/// A build on the rack that is newer than the game's.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Newer {
     /// Its name.
@@ -142,7 +142,7 @@ pub struct Newer {
     pub version: Version,
 }
 
-/// A build of a feed that is newer than what a game has.
+/// A feed's build that is newer than the game's.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Offered {
     /// Its name.
@@ -155,7 +155,7 @@ pub struct Offered {
     pub blake3: Digest,
 }
 
-/// What the records know of a file.
+/// The state of a file according to the records.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Standing {
@@ -163,7 +163,7 @@ pub enum Standing {
     Unrecorded,
     /// It was altered once and is now as it was before that.
     Shipped,
-    /// It is what the last change put there.
+    /// The last change put it there.
     Fitted,
     /// Something else has altered it since.
     Overwritten,
@@ -202,7 +202,7 @@ impl From<&CatalogError> for LookError {
     }
 }
 
-/// What the home folder knows that helps to recognise files.
+/// The home's data that helps to recognise files.
 pub(crate) struct Knowledge<'a> {
     pub games: KnownGames,
     pub library_roots: &'a [PathBuf],
@@ -227,7 +227,7 @@ pub(crate) struct Mark {
     pub file: u64,
 }
 
-/// Where the facts of images are kept from one survey to the next.
+/// The store of image facts between surveys.
 pub(crate) trait FactsStore {
     /// The facts of all images below a folder, by path.
     fn below(&self, folder: &Path) -> Result<HashMap<String, (Mark, Facts)>>;
@@ -246,7 +246,7 @@ impl GameView {
         self.executable().map(|executable| executable.path.file_name())
     }
 
-    /// Its version, if that is known.
+    /// Its version.
     pub fn game_version(&self) -> Option<&Version> {
         self.version.as_ref().and_then(|known| known.version.as_ref())
     }
@@ -324,12 +324,12 @@ pub enum Attention {
     None,
     /// The rack or a feed has a newer build.
     Outdated,
-    /// Something else has overwritten or removed what was fitted.
+    /// Something else has overwritten or removed the fitted file.
     Overwritten,
 }
 
 impl Library {
-    /// Whether something shows that people exchange it: more than that it is another's than the game's.
+    /// Whether any evidence shows that people exchange it: more than a maker different from the game's.
     pub fn is_exchanged(&self) -> bool {
         self.evidence.iter().any(|evidence| evidence.kind.is_telling())
     }

@@ -118,7 +118,7 @@ pub(super) fn images(roots: &[PathBuf], progress: &dyn Progress) -> Vec<Walked> 
     walked
 }
 
-/// Whether an entry is the folder beside a game's that holds what was moved out of it.
+/// Whether an entry is the folder beside a game's with files moved out of it.
 fn is_set_aside(entry: &ignore::DirEntry) -> bool {
     let path = entry.path();
     path.extension().is_some_and(|ending| ending == SET_ASIDE)
@@ -172,9 +172,9 @@ fn file_number(_: &Metadata) -> u64 {
     0
 }
 
-/// Programs, libraries, and what was a library before someone renamed it: names with an extension of these that ends
-/// there, or continues with something else than a letter or digit. Asked of every file in a tree, so it looks at
-/// bytes and allocates nothing.
+/// Programs, libraries, and renamed libraries: names with one of these extensions at the end, or followed by a
+/// character that is neither letter nor digit. This is asked of every file in a tree, so it examines bytes and
+/// allocates nothing.
 pub(super) fn is_candidate(name: &[u8]) -> bool {
     const LEN: usize = 4;
     let ends = |extension: &str, at: usize| {

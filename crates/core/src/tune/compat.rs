@@ -9,7 +9,7 @@ use upright_spanner_settings::registry::{Value, ValueName};
 
 use super::place::registry;
 
-/// What people type for the compatibility mode.
+/// The name of the compatibility mode on the command line.
 pub const COMPAT: &str = "compat";
 
 /// The key under which Windows keeps the modes of programs, by their paths.
@@ -88,7 +88,7 @@ fn on_windows(view: &GameView, program: &TreePath) -> String {
     slashes(&program.on(&view.game.root)).replace('/', r"\")
 }
 
-/// What a value becomes with another mode, or without one: nothing if nothing is left to say.
+/// The value with another mode, or without one: `None` if nothing remains.
 pub(crate) fn with_mode(
     registry: &Registry,
     now: Option<&Value>,
@@ -98,7 +98,7 @@ pub(crate) fn with_mode(
         Registry::Prefix(_) => mode.map(|mode| Value::text(mode.version)),
         Registry::Windows => {
             let text = now.and_then(Value::as_text).unwrap_or_default();
-            // What else is said of the program stays.
+            // Other words about the program are kept.
             let words = text.split_whitespace().filter(|word| *word != "~");
             let others = words.filter(|word| !MODES.iter().any(|mode| is_layer_of(word, mode)));
             let words: Vec<&str> = others.chain(mode.map(|mode| mode.layer)).collect();

@@ -126,7 +126,7 @@ impl<'a> Component<'a> {
         let of_family = situation.ledger.files().filter(|(_, e)| e.owner.is_family(family));
         let sources: HashSet<&str> =
             of_family.filter_map(|(_, entry)| entry.source.as_deref()).collect();
-        // Also what was put there by hand, or put back, and is on the rack.
+        // Also builds on the rack that were put there by hand or restored.
         let window = situation.window;
         let there = libraries
             .iter()
@@ -315,7 +315,7 @@ impl<'a> Component<'a> {
         entries.into_iter().map(tunable).collect()
     }
 
-    /// What the build or the game brought at a target, if that is known.
+    /// The state that the build or the game brought, if it is known.
     fn brought(&self, target: &Target) -> Option<State> {
         let in_build = match target {
             Target::Setting(key) => {
@@ -343,7 +343,7 @@ impl<'a> Component<'a> {
     }
 }
 
-/// What a file says of a key.
+/// The state of a key in a file.
 fn in_file(key: &SettingKey, bytes: &[u8]) -> Option<State> {
     Some(match document::get(key.format, bytes, &key.path).ok()? {
         Lookup::Value(value) => State::Setting(value),
@@ -351,7 +351,7 @@ fn in_file(key: &SettingKey, bytes: &[u8]) -> Option<State> {
     })
 }
 
-/// What a value can be that nothing describes: like it is now.
+/// The values of an undescribed setting, guessed from its present one.
 fn like(format: Format, value: &str) -> Allowed {
     let plain = document::plain(format, value);
     let is_typed = matches!(format, Format::Toml | Format::Json);

@@ -1,8 +1,8 @@
-//! Settings of a game: which there are, what each is now, and what the build or the game brought. It looks, and
-//! decides nothing.
+//! Settings of a game: which exist, their present values, and the build's or the game's own values. This module
+//! reads, and decides nothing.
 //!
-//! - `list`: the settings of a game's components, and where they come from;
-//! - `place`: where they are, with placeholders resolved;
+//! - `list`: the settings of a game's components, and their sources;
+//! - `place`: their locations, with placeholders resolved;
 //! - `find`: the setting that people name;
 //! - `compat`: the operating system's own compatibility mode.
 

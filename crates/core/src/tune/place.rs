@@ -15,10 +15,10 @@ const REGISTRY_FILE: &str = "user.reg";
 /// The folder of the home with what games are started with.
 const STARTS: &str = "start";
 
-/// The key of the registry that says where the user's folders are.
+/// The registry key with the locations of the user's folders.
 const FOLDERS: &str = r"Software\Microsoft\Windows\CurrentVersion\Explorer\Shell Folders";
 
-/// The user's folders: their placeholders, and what the registry calls them.
+/// The user's folders: their placeholders, and their names in the registry.
 const USER_FOLDERS: [(&str, &str); 3] =
     [("{documents}", "Personal"), ("{local}", "Local AppData"), ("{roaming}", "AppData")];
 
@@ -33,14 +33,15 @@ pub(crate) fn registry(situation: &Situation<'_>) -> Option<Registry> {
     }
 }
 
-/// The file of the home that holds what a game is started with.
+/// The file of the home with a game's start settings.
 pub(crate) fn start_file(situation: &Situation<'_>) -> Result<Place, String> {
     let game = situation.game();
     let path = TreePath::new(&format!("{STARTS}/{}.toml", game.id)).map_err(|e| e.to_string())?;
     Place::new(&game.root, &situation.window.home(), path).map_err(|error| error.to_string())
 }
 
-/// What a path with placeholders leads to; a path without one is beside the component. Says why, if that is nowhere.
+/// The location of a path with placeholders; a path without one is relative to the component. The error has the
+/// reason why there is none.
 pub(crate) fn resolve(
     situation: &Situation<'_>,
     beside: Option<&Library>,
@@ -87,7 +88,7 @@ fn folder_of(root: &Path, path: &TreePath) -> PathBuf {
     path.parent().map_or_else(|| root.to_owned(), |folder| folder.on(root))
 }
 
-/// What the registry calls the user's folder with whose placeholder a path begins.
+/// The registry's name of the user's folder at the start of a path.
 fn user_folder(template: &str) -> Option<(&'static str, &str)> {
     USER_FOLDERS.iter().find_map(|(mark, name)| Some((*name, template.strip_prefix(mark)?)))
 }
@@ -106,7 +107,7 @@ fn documents(situation: &Situation<'_>, name: &'static str) -> Result<PathBuf, S
     let text = text
         .ok_or_else(|| format!("the registry of the prefix does not name its folder `{name}`"))?;
     let (drive, path) = text.split_once(r":\").ok_or_else(|| format!("`{text}` is not a path"))?;
-    // To Windows the name of such a link is that of its own drive.
+    // On Windows the name of such a link means a drive of its own.
     let link = prefix.join("dosdevices").join(format!("{}:", drive.to_lowercase()));
     let is_link = cfg!(not(windows)) && link.exists();
     let drive = if is_link { link } else { prefix.join("drive_c") };

@@ -1,4 +1,4 @@
-//! A setting of a game, with what there is to know of it.
+//! A setting of a game, with its known facts.
 
 use crate::catalog::{Allowed, Preset};
 use crate::change::{State, Target};
@@ -15,15 +15,15 @@ pub struct Tunable {
     pub family: String,
     /// Its name on the command line.
     pub name: String,
-    /// What people call it, if the catalog says so.
+    /// Its title, from the catalog.
     pub title: Option<String>,
-    /// What it does: the catalog's words, else the comments above it.
+    /// Its effect: the catalog's words, otherwise the comments above it.
     pub about: Option<String>,
-    /// Whom or what it affects, if that is more than this game.
+    /// The people or things it affects, if not only this game.
     pub affects: Option<String>,
     /// Its allowed values.
     pub allowed: Allowed,
-    /// Where it is, or why that is not known.
+    /// Its location, or the reason why it is unknown.
     pub spot: Result<Target, String>,
     /// The same setting of further copies of the component, which are set with it.
     pub copies: Vec<Target>,
@@ -31,7 +31,7 @@ pub struct Tunable {
     pub kind: Option<u32>,
     /// The present state.
     pub now: State,
-    /// What the build or the game brought, if that is known.
+    /// The build's or the game's own value, if it is known.
     pub brought: Option<State>,
     /// Why it cannot be read, if it cannot.
     pub unreadable: Option<String>,
@@ -52,7 +52,7 @@ impl Tunable {
         Some(if plain.is_empty() { "(empty)".to_owned() } else { self.allowed.label_of(&plain) })
     }
 
-    /// Whether it is known to be different from what was brought.
+    /// Whether it differs from the build's or the game's own value.
     pub fn differs(&self) -> bool {
         self.brought.as_ref().is_some_and(|brought| !brought.same_as(&self.now))
     }
@@ -91,7 +91,7 @@ pub struct PresetState {
     pub family: String,
     /// The preset.
     pub preset: Preset,
-    /// The settings of it that are another now.
+    /// The settings of it with other values now.
     pub differing: Vec<String>,
 }
 

@@ -1,4 +1,4 @@
-//! Whether a release is all there: what a download that was broken off leaves behind shows in it.
+//! Whether a release is complete: a download that was cut off leaves traces.
 
 use std::path::PathBuf;
 

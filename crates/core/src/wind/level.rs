@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use super::GameTree;
 use crate::path::{TreePath, fold, same_name};
 
-/// How the paths of what was given stand to those of the game.
+/// The relation of a release's paths to those of the game.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Level {
     /// Enough of them are the game's own.
@@ -50,7 +50,7 @@ pub(crate) fn level(
         return Level::Inside(folder);
     }
 
-    // One or two folders further in, each with what it would have in common.
+    // One or two folders further in, each with its share of common paths.
     let mut inside: BTreeMap<&str, usize> = BTreeMap::new();
     for path in paths {
         for (at, _) in path.as_str().match_indices('/').take(2) {
@@ -62,7 +62,7 @@ pub(crate) fn level(
     }
     let inside = inside.into_iter().max_by_key(|(_, hits)| *hits);
 
-    // The folders of the game that it would be, each with what it would have in common.
+    // The game's folders that match it, each with its share of common paths.
     let folders = game.folders().iter().filter(|folder| folder.depth() < 2);
     let below = folders.map(|folder| {
         let would_be = |path: &&&TreePath| {

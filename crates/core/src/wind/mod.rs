@@ -1,5 +1,4 @@
-//! Another release of a game, as it is to be put onto the game's folder: what it holds, whether all of it is there,
-//! and whether it is of this game at all.
+//! Another release of a game, for a wind: its files, whether it is complete, and whether it belongs to this game.
 
 mod complete;
 mod level;

@@ -1,4 +1,4 @@
-//! What a wind does, in a few numbers: by kind, the largest files, the components that change with it.
+//! A wind in a few numbers: by kind, the largest files, the components that change with it.
 
 use std::collections::BTreeMap;
 
@@ -9,7 +9,7 @@ use crate::survey::GameView;
 use upright_spanner_change::Place;
 use upright_spanner_image::Version;
 
-/// What a wind does, in a few numbers.
+/// A wind in a few numbers.
 #[derive(Debug, Clone, Default)]
 pub struct Outline {
     /// Files that are replaced.
@@ -26,7 +26,7 @@ pub struct Outline {
     pub saves: usize,
     /// The version of the executable before and after, if it states one.
     pub version: Option<(Option<Version>, Option<Version>)>,
-    /// What is in it, by kind; those with the most bytes first.
+    /// The files by kind; those with the most bytes first.
     pub kinds: Vec<Kind>,
     /// The largest of its files that are not the same, with their lengths.
     pub largest: Vec<(TreePath, u64)>,
@@ -37,7 +37,7 @@ pub struct Outline {
 /// The files of one kind.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Kind {
-    /// What they are, in the plural.
+    /// The name of the kind, in the plural.
     pub name: String,
     /// How many are replaced.
     pub replaced: usize,
@@ -55,7 +55,7 @@ const MOST_KINDS: usize = 8;
 /// So many of the largest files are named.
 const MOST_LARGEST: usize = 5;
 
-/// The outline of what is brought: each path with what is there and what comes.
+/// The outline of a release: each path with its present and its new state.
 pub(crate) fn outline<'a>(
     view: &GameView,
     files: impl IntoIterator<Item = (&'a TreePath, &'a Side, &'a Side)>,

@@ -1,4 +1,4 @@
-//! What was given of a release: folders and archives, each later one over those before it.
+//! The given release: folders and archives, where later ones override earlier ones.
 
 use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -19,7 +19,7 @@ use upright_spanner_image::Facts;
 /// A release of a game as it was given.
 #[derive(Debug)]
 pub(crate) struct Release {
-    /// What was given, in its order.
+    /// The given paths, in order.
     pub given: Vec<PathBuf>,
     /// The same from the drive on, as the system spells it.
     pub whole: Vec<PathBuf>,
@@ -27,7 +27,7 @@ pub(crate) struct Release {
     pub files: Vec<ReleaseFile>,
     /// Names that files have while something fetches them.
     pub unfinished: Vec<PathBuf>,
-    /// Held so that what was unpacked stays.
+    /// Kept so that the unpacked files stay.
     _packages: Vec<Package>,
 }
 
@@ -36,13 +36,13 @@ pub(crate) struct Release {
 pub(crate) struct ReleaseFile {
     /// Its path in the game.
     pub path: TreePath,
-    /// Where it lies.
+    /// Its path.
     pub file: PathBuf,
-    /// What the game has when it is there.
+    /// Its state in the game after the wind.
     pub side: Side,
-    /// What an image says of itself, or why it is none.
+    /// An image's facts, or the reason why it is not one.
     pub facts: Option<Result<Facts, String>>,
-    /// Which of what was given it comes from.
+    /// The index of the given path that it comes from.
     pub of: usize,
     /// Whether someone wrote into it in the meantime.
     pub grows: bool,
@@ -50,7 +50,7 @@ pub(crate) struct ReleaseFile {
     seen: (u64, Moment),
 }
 
-/// Where a file is before it is read.
+/// The location of a file before it is read.
 struct Source {
     path: TreePath,
     file: PathBuf,
@@ -59,7 +59,7 @@ struct Source {
 }
 
 impl Release {
-    /// Reads what was given; archives are unpacked into a folder in `scratch`.
+    /// Reads the given paths; archives are unpacked into a folder in `scratch`.
     pub fn read(
         given: &[PathBuf],
         limits: &Limits,
@@ -138,7 +138,7 @@ fn look_again(files: &mut [ReleaseFile]) {
     }
 }
 
-/// Whether a name is that of what a download leaves behind until it is whole.
+/// Whether a name is that of an unfinished download.
 fn is_remainder(name: &str) -> bool {
     const ENDINGS: [&str; 2] = ["incomplete", "unfinished"];
     crate::path::is_unfinished_download(name) || ENDINGS.contains(&extension(name).as_str())
@@ -148,7 +148,7 @@ fn unfit(path: &Path, why: String) -> Error {
     Error::Change(ChangeError::NotWindable { path: path.to_owned(), why })
 }
 
-/// Every file below a folder; a link is refused, since what it leads to may be anywhere.
+/// Every file below a folder; a link is refused, since its target may be anywhere.
 fn list(folder: &Path, of: usize) -> Result<Vec<Source>> {
     let mut sources = Vec::new();
     for entry in WalkBuilder::new(folder).standard_filters(false).follow_links(false).build() {
@@ -173,7 +173,7 @@ fn packed(package: &Package, of: usize) -> Result<Vec<Source>> {
     package.entries.iter().map(source).collect()
 }
 
-/// Reads a file: what it holds, what it says of itself if it is an image, and whether it still grows.
+/// Reads a file: its content, its facts if it is an image, and whether it is still growing.
 fn read(source: Source) -> Result<ReleaseFile> {
     let Source { path, file, of, modified } = source;
     let gone = || Error::io("read", &file)(std::io::ErrorKind::NotFound.into());

@@ -37,7 +37,7 @@ impl Altering<'_> {
     /// Journals what [`Workshop::plan_adopt`] planned; the originals are kept in the store.
     ///
     /// # Errors
-    /// If a file is another by now, or the home cannot be written to.
+    /// If a file has changed, or the home cannot be written to.
     pub fn adopt(&self, cleared: Cleared, adoptions: &[Adoption]) -> Result<Change> {
         let plan = cleared.into_plan();
         let workshop = self.workshop();

@@ -56,8 +56,7 @@ impl Altering<'_> {
     }
 }
 
-/// How long a virus scanner may take to set aside what it does not like: short enough that no one notices
-/// the wait.
+/// The time that a virus scanner may need to remove a file: short enough that no one notices the wait.
 const A_MOMENT: std::time::Duration = std::time::Duration::from_millis(100);
 
 impl Workshop {
@@ -84,7 +83,7 @@ impl Workshop {
         libraries.into_iter().filter_map(other).collect()
     }
 
-    /// Forgets what was read of the files of a change: some systems' dates do not show a swap.
+    /// Removes the recorded facts of a change's files: some systems' dates do not show a swap.
     pub(super) fn forget_facts(&self, record: &upright_spanner_change::Record) {
         let files: Vec<PathBuf> =
             record.steps.iter().filter_map(|step| Some(step.file()?.on(&record.root))).collect();
@@ -94,7 +93,7 @@ impl Workshop {
     /// Fails if a change that was interrupted is about a target of a plan. Other targets are free.
     pub(super) fn expect_free(&self, plan: &Plan) -> Result<()> {
         let root = &plan.game.root;
-        // What is in a file is altered with the file.
+        // A part of a file is altered with the file.
         let key = |target: &Target, root: &Path| match target.place() {
             Some(place) => slashes(&place.on(root)),
             None => target.key(),
@@ -114,8 +113,7 @@ impl Workshop {
     }
 }
 
-/// Makes the folder beside a game's for what a change moves out of it, if that is to be taken up and someone has
-/// removed the empty folder.
+/// Makes the folder beside a game's for a recovery, if someone has removed the empty folder.
 pub(super) fn make_beside_for(change: &Change) {
     let moves = |step: &Step| matches!(step.target(), Target::Aside(_));
     if change.root().is_dir() && change.steps().iter().any(moves) {
@@ -124,7 +122,7 @@ pub(super) fn make_beside_for(change: &Change) {
     }
 }
 
-/// Makes the folder beside a game's for what is moved out of it. A link in its place is not followed.
+/// Makes the folder beside a game's for files moved out of it. A link in its place is not followed.
 fn make_beside(folder: &Path) -> Result<()> {
     match std::fs::symlink_metadata(folder) {
         Ok(found) if found.is_dir() => Ok(()),
@@ -140,7 +138,7 @@ fn make_beside(folder: &Path) -> Result<()> {
 /// Removes the folder beside a game's, which is there only as long as something is in it.
 pub(super) fn remove_if_empty(beside: Option<&Path>) {
     if let Some(beside) = beside {
-        // What is in use, or not empty, stays.
+        // A folder that is in use, or not empty, stays.
         let _ = std::fs::remove_dir(beside);
     }
 }

@@ -24,14 +24,14 @@ impl Workshop {
             let window = OnDisk::new(store, view, &[]);
             check::check_present(&Situation::new(view, &known, pins, &window))
         };
-        // One alone does side by side what it has to read.
+        // A single game reads its files in parallel.
         Ok(match views {
             [one] => vec![check_game(one)],
             views => views.par_iter().map(check_game).collect(),
         })
     }
 
-    /// What a game would load as it is.
+    /// The present loading of a game.
     pub fn loads(&self, view: &GameView) -> Graph {
         let window = OnDisk::new(&self.store, view, &[]);
         load::graph(&Scene::now(view, &window))

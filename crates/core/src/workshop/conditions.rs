@@ -1,5 +1,5 @@
-//! The state of the machine, as far as it matters for a change: what is in use, what is read-only,
-//! and how much room there is. A plan is cleared by it, and only a cleared plan can be applied.
+//! The state of the machine, as far as it matters for a change: files in use, read-only files, and free space. A plan
+//! is cleared with it, and only a cleared plan can be applied.
 
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
@@ -41,7 +41,7 @@ impl Workshop {
         if plan.stops().is_empty() { Ok(Cleared { plan }) } else { Err(Box::new(plan)) }
     }
 
-    /// Adds to a plan what the state of the machine says of it.
+    /// Adds the findings about the state of the machine to a plan.
     pub(super) fn add_conditions(&self, plan: &mut Plan) {
         if plan.steps.is_empty() && plan.in_use.is_empty() {
             return;
@@ -60,7 +60,7 @@ impl Workshop {
         plan.findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
     }
 
-    /// What the state of the machine says of a plan.
+    /// The findings about the state of the machine for a plan.
     fn conditions(&self, plan: &Plan) -> Vec<Finding> {
         let root = &plan.game.root;
         let is_there = |step: &&Step| step.file().is_none() || !step.before().state.is_absent();
@@ -120,7 +120,7 @@ impl Workshop {
         others
     }
 
-    /// The bytes of what a plan replaces and the store does not have yet.
+    /// The bytes that a plan replaces and that are not in the store yet.
     fn kept(&self, plan: &Plan) -> u64 {
         let mut seen = HashSet::new();
         let contents = plan.files().filter_map(|step| step.before().state.content());
@@ -128,8 +128,8 @@ impl Workshop {
         new.map(|content| content.size).sum()
     }
 
-    /// The volumes that have less room than the change takes on the way: a folder on each, with what
-    /// is wanted and what is free. What shares blocks takes none.
+    /// The volumes with less space than the change needs: a folder on each, with the needed and the free bytes.
+    /// Shared blocks need none.
     fn short_of_room(&self, plan: &Plan) -> Vec<(PathBuf, u64, u64)> {
         let one_volume = same_volume(&plan.game.root, &self.home);
         let shares = one_volume && self.store.shares_blocks();

@@ -1,4 +1,4 @@
-//! Looks after the home: what is wrong with it, what can be repaired, and what nothing needs any more.
+//! Examines the home: damage, possible repairs, and unneeded files.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -17,20 +17,20 @@ use crate::remedy::{Action, Remedy};
 use crate::state::Shelf;
 use upright_spanner_change::{Fault, Found, NoCopies, Place, Progress, Territory};
 
-/// What was found.
+/// The result of an examination.
 #[derive(Debug, Clone, Default)]
 pub struct Diagnosis {
-    /// Where the home is.
+    /// The home's path.
     pub home: PathBuf,
-    /// What the database engine finds wrong with the index.
+    /// The faults that the database engine finds in the index.
     pub index: Vec<String>,
     /// Journal files that are damaged or missing.
     pub journal: Vec<Fault>,
-    /// Labels of the rack that cannot be read, each with what is wrong with it.
+    /// Unreadable labels of the rack, each with the reason.
     pub labels: Vec<(PathBuf, String)>,
     /// Feeds that cannot be used.
     pub feeds: Vec<FeedFault>,
-    /// What is wrong with the file of what the user said.
+    /// The reason why `games.toml` cannot be read.
     pub words: Option<String>,
     /// Why the file of proofs cannot be read.
     pub proofs: Option<String>,
@@ -49,10 +49,10 @@ pub struct Diagnosis {
     pub read: usize,
 }
 
-/// What was repaired.
+/// The repairs.
 #[derive(Debug, Default)]
 pub struct Mended {
-    /// Journal files that were written again from their copies: the number, and where the damaged one is kept.
+    /// Journal files that were restored from their copies: the number, and the new path of the damaged file.
     pub journal: Vec<(i64, Option<PathBuf>)>,
     /// Files that were removed.
     pub removed: Vec<PathBuf>,
@@ -71,12 +71,12 @@ pub struct Unreferenced {
     pub unmentioned: Vec<Content>,
 }
 
-/// What the store keeps for whom.
+/// The use of the store by game.
 #[derive(Debug, Default)]
 pub struct StoreUse {
     /// For each game: how many contents its changes refer to, and their bytes.
     pub games: BTreeMap<String, (usize, u64)>,
-    /// For each game: how many files lie moved aside beside its folder, and their bytes.
+    /// For each game: the number of files moved aside beside its folder, and their bytes.
     pub aside: BTreeMap<String, (usize, u64)>,
     /// For the rack.
     pub rack: (usize, u64),
@@ -84,7 +84,7 @@ pub struct StoreUse {
     pub all: (usize, u64),
 }
 
-/// The code by which what no record names can be removed all the same.
+/// The code that allows removing contents which no record names.
 const UNMENTIONED: &str = "unmentioned";
 
 impl Diagnosis {
@@ -137,7 +137,7 @@ impl Workshop {
         })
     }
 
-    /// What the store keeps for which game.
+    /// The use of the store by game.
     ///
     /// # Errors
     /// If the home cannot be read.
@@ -174,7 +174,7 @@ impl Workshop {
         Ok(StoreUse { games, aside, rack: sum(&rack), all: sum(&stored) })
     }
 
-    /// What the store holds that nothing needs.
+    /// The contents of the store that nothing needs.
     ///
     /// # Errors
     /// If the home cannot be read.
@@ -213,8 +213,8 @@ impl Workshop {
         }
         for change in changes {
             let user = format!("change {} of {}", change.number(), change.game());
-            // A change that was put back left every file as it was: nothing has to be stored for it, but what it kept
-            // may be all there is of a file that something else altered in the meantime.
+            // A change that was reverted left every file as it was, so nothing has to be stored for it; but its
+            // content may be the only copy of a file that something else altered in the meantime.
             let is_back = change.state() == RecordState::PutBack;
             let needs = |content: &Content| !is_back || self.store.has(content);
             let before = change.steps().iter().filter_map(|step| step.before().state.content());
@@ -234,8 +234,8 @@ impl Workshop {
     }
 }
 
-/// Files at spare places of changes that are over, labels of builds that never arrived, and what was being
-/// unpacked. In a game nothing is taken for ours by its name: the journal says what is.
+/// Files at spare places of changes that are over, labels of builds that never arrived, and unpacked files. In a game
+/// no file is treated as ours by its name: the journal decides.
 fn leftovers(history: &History, shelf: &Shelf, scratch: &Path) -> Vec<PathBuf> {
     let spares = history.changes.iter().filter_map(spares_left);
     let spares = spares.flat_map(|(territory, spares)| {
@@ -245,7 +245,7 @@ fn leftovers(history: &History, shelf: &Shelf, scratch: &Path) -> Vec<PathBuf> {
     spares.chain(labels).chain(scratch_left(scratch)).collect()
 }
 
-/// The spare places of a change that is over at which a file lies still; nothing if the game is not there.
+/// The spare places of a finished change that still have a file; none if the game does not exist.
 fn spares_left(change: &Change) -> Option<(Territory, Vec<Place>)> {
     let spares = change.record.spares.iter().flatten();
     if change.state() == RecordState::Open || spares.clone().next().is_none() {
@@ -258,7 +258,7 @@ fn spares_left(change: &Change) -> Option<(Territory, Vec<Place>)> {
 }
 
 impl Altering<'_> {
-    /// Repairs what was found: makes damaged journal files whole, and removes what an interrupted run left behind.
+    /// Repairs the findings: restores damaged journal files, and removes the remains of an interrupted run.
     ///
     /// # Errors
     /// If something cannot be written or removed.
@@ -270,7 +270,7 @@ impl Altering<'_> {
         for fault in diagnosis.journal.iter().filter(|fault| fault.mending.is_some()) {
             mended.journal.push((fault.number, journal.mend(fault, database)?));
         }
-        // Read again under the lock: another process may have been about to name what it stored.
+        // Read again under the lock: another process may have been about to name a content it stored.
         let (history, shelf) = (workshop.history()?, workshop.shelf()?);
         for (territory, spares) in history.changes.iter().filter_map(spares_left) {
             for spare in spares {
@@ -300,11 +300,11 @@ impl Altering<'_> {
         Ok(mended)
     }
 
-    /// Removes what nothing needs; gives what was removed. Nothing is, while a record is missing or
-    /// damaged: what it named may be all there is of an original.
+    /// Removes unneeded contents; returns them. Nothing is removed while a record is missing or damaged, since its
+    /// contents may be the only originals.
     ///
     /// # Errors
-    /// [`HomeError::NotSure`] if it is not sure what is needed.
+    /// [`HomeError::NotSure`] if the needed contents are uncertain.
     pub fn reclaim(&self, despite: &[String]) -> Result<Unreferenced> {
         let workshop = self.workshop();
         let not_sure = |why: String, remedy: Remedy| Err(HomeError::NotSure { why, remedy }.into());

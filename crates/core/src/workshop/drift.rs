@@ -1,4 +1,4 @@
-//! What has drifted from the last recorded state.
+//! Drift from the last recorded state.
 
 use super::Workshop;
 use crate::error::Result;

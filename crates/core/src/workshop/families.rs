@@ -49,7 +49,7 @@ impl Workshop {
     /// # Errors
     /// If the file is not an image, the catalog knows it, or the entry cannot be written.
     pub fn learn_family(&self, file: &Path, lesson: Lesson) -> Result<Family> {
-        // The user's own link stands for what it leads to.
+        // A link of the user's is followed.
         let linked = crate::path::canonical(file).unwrap_or_else(|_| file.to_owned());
         let facts = Facts::read(&linked).map_err(Error::image(file))?;
         let name = file.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());

@@ -32,18 +32,18 @@ impl Sight {
     }
 }
 
-/// What the user says of a feed that is added.
+/// The user's options for a new feed.
 #[derive(Debug, Clone, Default)]
 pub struct FeedWish {
     /// What to call it; the title in short, if it is left out.
     pub name: Option<String>,
-    /// After how long it is asked again by itself.
+    /// The time after which it is refreshed automatically.
     pub fresh_for: Option<SignedDuration>,
     /// Whether its settings may be where in the registry it says that they are.
     pub registry: bool,
 }
 
-/// A state of a feed that was fetched, and is to be kept.
+/// A fetched state of a feed, to be kept.
 #[derive(Debug)]
 pub struct Fetched {
     name: String,
@@ -74,15 +74,15 @@ impl Workshop {
     /// Looks at a feed, and verifies it: with the key that is given, else with the one that it names.
     ///
     /// # Errors
-    /// If it cannot be reached, or is not what it should be.
+    /// If it cannot be reached, or is not valid.
     pub fn look_at_feed(&self, address: &Address, key: Option<&Key>) -> Result<Sight> {
         feed::look(&self.client, address, key).map(Sight)
     }
 
-    /// Asks a feed for news, and gets what is new of it for the families that there are, and what is damaged.
+    /// Checks a feed for updates, and fetches new pieces for the families in use, and damaged ones.
     ///
     /// # Errors
-    /// If there is none of that name, it cannot be reached, or is refused; what was taken in before is as it was.
+    /// If it does not exist, cannot be reached, or is refused; the earlier state stays.
     pub fn fetch_news(&self, name: &str, progress: &dyn Progress) -> Result<Fetched> {
         let feeds = self.feeds();
         let known = subscription(&feeds, name)?;
@@ -92,7 +92,7 @@ impl Workshop {
                 News::None(seen) => (self.as_known(feed, seen)?, false),
             }
         } else {
-            // What was taken in of it is damaged.
+            // Its fetched data is damaged.
             let found = feed::look(&self.client, &known.address, Some(&known.key))?;
             feed::expect_current(&found, known)?;
             let is_news = found.content() != known.head;
@@ -102,7 +102,7 @@ impl Workshop {
         Ok(Fetched { name: known.name.clone(), found, pieces, is_news })
     }
 
-    /// The state of a feed that is known, as if it had just been found.
+    /// The known state of a feed, as if it had just been fetched.
     fn as_known(&self, feed: &Feed, seen: Seen) -> Result<Found> {
         let known = &feed.subscription;
         let bytes = self.feeds_folder.piece(&known.name, &known.head);
@@ -137,7 +137,7 @@ impl Workshop {
         Ok(families)
     }
 
-    /// Takes in what feeds say of some families that they may have and that was not taken in yet.
+    /// Fetches the listings of some families that feeds may have.
     ///
     /// # Errors
     /// If a feed cannot be reached, or is refused.
@@ -159,7 +159,7 @@ impl Workshop {
         taken.fold(Ok(()), Result::and)
     }
 
-    /// What a feed's publisher says of a build, from the copy that was kept, else from the feed.
+    /// A publisher's notes on a build, from the stored copy, otherwise from the feed.
     ///
     /// # Errors
     /// If neither has it.
@@ -180,7 +180,7 @@ impl Altering<'_> {
     /// Adds a feed that was looked at, or says something else of one that was added before.
     ///
     /// # Errors
-    /// If what it names cannot be had, its name is taken, or the home cannot be written to.
+    /// If its pieces cannot be fetched, its name is taken, or the home cannot be written to.
     pub fn add_feed(
         &self,
         sight: Sight,
@@ -216,7 +216,7 @@ impl Altering<'_> {
                     .into(),
             });
         }
-        // What was said of it before stays said.
+        // Earlier grants are kept.
         let granted = if wish.registry {
             found.head.registry.clone()
         } else {
@@ -245,7 +245,7 @@ impl Altering<'_> {
         Ok(subscription)
     }
 
-    /// Takes in what was fetched of a feed.
+    /// Stores a fetched feed.
     ///
     /// # Errors
     /// If the feed is not there any more, or the home cannot be written to.
@@ -253,7 +253,7 @@ impl Altering<'_> {
         self.keep(fetched, true)
     }
 
-    /// Keeps what was fetched; `asked` says whether its publisher was asked for news.
+    /// Stores the fetched pieces; `asked` tells whether its publisher was asked for updates.
     fn keep(&self, fetched: &Fetched, asked: bool) -> Result<Refreshed> {
         let workshop = self.workshop();
         let Fetched { name, found, pieces, is_news } = fetched;
@@ -300,7 +300,7 @@ impl Altering<'_> {
     /// Forgets a feed. What came from it onto the rack stays.
     ///
     /// # Errors
-    /// If there is none of that name, or the home cannot be written to.
+    /// If it does not exist, or the home cannot be written to.
     pub fn forget_feed(&self, name: &str) -> Result<()> {
         let workshop = self.workshop();
         let feeds = workshop.feeds();
@@ -315,14 +315,14 @@ fn names(feeds: &Feeds) -> Vec<String> {
     feeds.subscriptions().map(|known| known.name.clone()).collect()
 }
 
-/// What is known of a feed, also of one that is damaged.
+/// The subscription of a feed, even of a damaged one.
 fn subscription<'a>(feeds: &'a Feeds, name: &str) -> Result<&'a Subscription> {
     let unknown = || FeedError::Unknown { name: name.to_owned(), known: names(feeds) };
     let mut all = feeds.subscriptions();
     Ok(all.find(|known| same_name(&known.name, name)).ok_or_else(unknown)?)
 }
 
-/// Whether a feed can be called so: the name of a file comes of it.
+/// Whether a feed can have this name: it becomes the name of a file.
 fn is_name(name: &str) -> bool {
     let file = TreePath::new(&format!("{name}.toml"));
     slug(name) == name && !name.is_empty() && name.len() <= 60 && file.is_ok()

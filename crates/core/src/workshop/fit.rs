@@ -42,12 +42,12 @@ impl FitPlan {
 impl Workshop {
     /// Plans to fit a build into every place that its family has in a game, with what belongs to it.
     ///
-    /// `what` names a build on the rack, or is the path of a library, a folder or an archive. If it names a family,
-    /// the newest build that nothing stops is taken, together with builds of other families if the catalog ties them;
-    /// the findings say what was passed over, and why.
+    /// `what` names a build on the rack, or is the path of a library, a folder or an archive. For a family, the
+    /// newest build that nothing stops is chosen, together with builds of other families that the catalog ties to it;
+    /// the findings list the builds that were passed over, with reasons.
     ///
     /// # Errors
-    /// If no build is meant or several are, or the package or a file of the game cannot be read.
+    /// If no build matches or several do, or the package or a file of the game cannot be read.
     pub fn plan_fit(
         &self,
         view: &GameView,
@@ -61,7 +61,7 @@ impl Workshop {
     /// The same of several, as one change. `whats` has one at least.
     ///
     /// # Errors
-    /// If no build is meant or several are, or a package or a file of the game cannot be read.
+    /// If no build matches or several do, or a package or a file of the game cannot be read.
     pub fn plan_fits(
         &self,
         view: &GameView,
@@ -159,7 +159,7 @@ impl Workshop {
         Ok(!self.builds()?.iter().any(|build| same_name(&build.id.family, &family)))
     }
 
-    /// Opens a package, and reads what it will most likely replace at the same time: both can be large.
+    /// Opens a package, and reads the files it will probably replace at the same time: both can be large.
     fn open_package(
         &self,
         view: &GameView,
@@ -182,7 +182,7 @@ fn is_exact(what: &str, options: &FitOptions) -> bool {
     options.variant.is_some() || BuildSpec::parse(what).variant.is_some() && what.contains('@')
 }
 
-/// Fails if a name is none that Windows can give a file: a path, a drive, a device, a stream, or one that it would
+/// Fails if a name is not one that Windows can give a file: a path, a drive, a device, a stream, or one that it would
 /// change.
 fn expect_file_name(name: &str) -> Result<()> {
     let wrong = |why: String| Error::Invalid {
@@ -195,7 +195,7 @@ fn expect_file_name(name: &str) -> Result<()> {
     TreePath::new(name).map(drop).map_err(|error| wrong(error.why.to_owned()))
 }
 
-/// Plans all that is wanted, each with what comes in the same change.
+/// Plans everything requested, with the other builds of the same change.
 fn plan_all(
     situation: &Situation<'_>,
     wanted: &[(&str, Option<usize>)],
@@ -212,7 +212,7 @@ fn plan_all(
         return Ok((plan, vec![build]));
     }
 
-    // First which builds, then what each comes to beside the others.
+    // First the builds, then the plan of each beside the others.
     let chosen = wanted.iter().map(|(what, parcel)| Ok(each(what, *parcel)?.1));
     let builds: Vec<Build> = chosen.collect::<Result<_>>()?;
     expect_different(&builds)?;
@@ -247,7 +247,7 @@ fn expect_different(builds: &[Build]) -> Result<()> {
     Ok(())
 }
 
-/// Fails if a part that is to be left out is none of the builds.
+/// Fails if a part to leave out is not in the builds.
 fn expect_parts(builds: &[Build], without: &[String]) -> Result<()> {
     let has = |text: &String| {
         let mut parts = builds.iter().flat_map(|build| &build.parts);
@@ -262,7 +262,7 @@ fn expect_parts(builds: &[Build], without: &[String]) -> Result<()> {
     })
 }
 
-/// What is asked names a build as the user did: it may not be on the rack.
+/// The question names a build as the user did: it may not be on the rack.
 fn as_typed(error: Error, what: &str) -> Error {
     match error {
         Error::Rack(RackError::SeveralEntries { game, names, .. }) => {
@@ -272,7 +272,7 @@ fn as_typed(error: Error, what: &str) -> Error {
     }
 }
 
-/// Chooses the build that is meant, and plans.
+/// Chooses a build, and plans the fit.
 fn plan_fit(
     situation: &Situation<'_>,
     what: &str,

@@ -1,4 +1,4 @@
-//! What the user says of library roots and games.
+//! The user's settings of library roots and games.
 
 use std::path::{Path, PathBuf};
 
@@ -32,7 +32,7 @@ impl Workshop {
         Ok(games)
     }
 
-    /// The same, to be found by id and by folder. What the user says comes first.
+    /// The known games, by id and by folder. The user's settings come first.
     pub(super) fn known_games(&self) -> Result<KnownGames> {
         let mut games = KnownGames::default();
         self.words().games.iter().cloned().for_each(|game| games.add(game));
@@ -100,7 +100,7 @@ impl Workshop {
         }
     }
 
-    /// The games whose folder is not there: a drive is away, or they stand somewhere else now.
+    /// The games whose folder is missing: a drive is not connected, or the folder was moved.
     ///
     /// # Errors
     /// If the journal's folder cannot be read.
@@ -115,8 +115,8 @@ impl Workshop {
         Ok(games)
     }
 
-    /// The game that a folder is likely to be, though it stood somewhere else: one whose folder is gone,
-    /// with the same executable and a file that a change put there.
+    /// The game that was probably moved to a folder: one whose folder is missing, with the same executable and a file
+    /// that a change put there.
     ///
     /// # Errors
     /// If the journal's folder cannot be read.
@@ -130,7 +130,7 @@ impl Workshop {
         Ok(gone.into_iter().find(|game| is_same(game, &history, &mark, &window)))
     }
 
-    /// The game that is known by a text: by its id, its title, or its folder, be that there or not.
+    /// The game that a text names: by id, title, or folder, even a missing one.
     ///
     /// # Errors
     /// If the journal's folder cannot be read.
@@ -148,7 +148,7 @@ impl Altering<'_> {
     /// Remembers a folder of which each sub-folder is a game; gives it as the system spells it.
     ///
     /// # Errors
-    /// If it is not a folder, or what the user said cannot be written.
+    /// If it is not a folder, or the settings cannot be written.
     pub fn add_library_root(&self, path: &Path) -> Result<PathBuf> {
         let root = folder(path)?;
         self.edit(|words| {
@@ -164,7 +164,7 @@ impl Altering<'_> {
     /// Forgets a library root, whether it is still there or not. Nothing on disk is touched.
     ///
     /// # Errors
-    /// [`GameError::UnknownRoot`] if it is none.
+    /// [`GameError::UnknownRoot`] if it is not a library root.
     pub fn forget_library_root(&self, path: &Path) -> Result<PathBuf> {
         let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
         let root = canonical(path).unwrap_or(absolute);
@@ -180,7 +180,7 @@ impl Altering<'_> {
         Ok(root)
     }
 
-    /// Remembers a folder as a game, with what the user says of it.
+    /// Registers a folder as a game, with the user's settings.
     ///
     /// # Errors
     /// If it is not a folder, or a setting cannot be.
@@ -190,8 +190,8 @@ impl Altering<'_> {
         self.edit_game(game, edit)
     }
 
-    /// Changes what the user says of a game; a folder that is not known yet is remembered. A game that
-    /// stands somewhere else now takes its history along, and so does a bay.
+    /// Changes the settings of a game; a new folder is registered. A game that was moved keeps its history, and so
+    /// does a bay.
     ///
     /// # Errors
     /// If no game has that name, or a setting cannot be.
@@ -217,7 +217,7 @@ impl Altering<'_> {
             let games = self.workshop().games()?;
             let taken = |other: &&Game| other.root == game.root && other.id != game.id;
             let other = games.iter().find(taken);
-            // What a survey came across there is this very game, under its own id.
+            // The survey found the same game there under an id of its own.
             match other.filter(|other| other.registered) {
                 Some(other) => {
                     return Err(Error::Game(GameError::Taken {
@@ -255,8 +255,7 @@ impl Altering<'_> {
         Ok(game)
     }
 
-    /// Forgets a game and what the user said of it. Its history, its files and the kept originals
-    /// stay.
+    /// Removes a game and its settings. Its history, its files and the stored originals stay.
     ///
     /// # Errors
     /// If no game has that name.
@@ -270,7 +269,7 @@ impl Altering<'_> {
         Ok(id)
     }
 
-    /// Changes what the user said. What cannot be read is not overwritten.
+    /// Changes the user's settings. A file that cannot be read is not overwritten.
     pub(super) fn edit(&self, change: impl FnOnce(&mut Words) -> Result<()>) -> Result<()> {
         let mut words = self.workshop().words.read()?;
         change(&mut words)?;
@@ -290,8 +289,8 @@ fn folder(path: &Path) -> Result<PathBuf> {
     })
 }
 
-/// Whether what is in another folder now, seen through a window, is a game that is gone: its executable counted at a
-/// change of the game, and a file that a change put there is there.
+/// Whether another folder contains a missing game: its executable is the recorded one, and a file that a change put
+/// there is present.
 fn is_same(game: &Game, history: &History, mark: &ExecutableMark, window: &OnDisk<'_>) -> bool {
     let own = || history.changes.iter().filter(|change| change.game() == game.id);
     let same_program = own().any(|change| {

@@ -28,15 +28,15 @@ pub type Text = (String, Vec<u8>);
 /// A download that a feed has.
 #[derive(Debug, Clone)]
 pub struct Download {
-    /// What it is called: `family@version`.
+    /// Its name: `family@version`.
     pub id: String,
     /// The family.
     pub family: String,
     /// The feed.
     pub feed: String,
-    /// What the feed says of it.
+    /// The feed's entry.
     pub entry: Entry,
-    /// What is advised of it, whatever the game.
+    /// The advice about it, for any game.
     pub advice: Vec<Advice>,
     /// The game's version and the name of its executable, if it is for one.
     game: (Option<Version>, Option<String>),
@@ -53,8 +53,8 @@ pub struct Downloaded {
 }
 
 impl Workshop {
-    /// What feeds have under some names, as [`Workshop::builds`] have them or with a version left out; what they say
-    /// of the families is taken in first, if that was not done.
+    /// The feeds' builds with some names, written as for [`Workshop::builds`] or without a version; listings of the
+    /// families are fetched first, if needed.
     ///
     /// # Errors
     /// If no feed has one of them, or it cannot be reached.
@@ -81,7 +81,7 @@ impl Workshop {
                 let known = feeds.offers(&family).iter().map(Offer::id).collect();
                 return Err(none_has(spec, known, &feeds));
             };
-            // One feed's word goes for a version; others may have the same files.
+            // A version comes from one feed; others may have the same files.
             let own = named.iter().filter(|offer| offer.feed.name() == first.feed.name());
             for offer in own {
                 let download = self.download_of(offer, &named, &Needs::default())?;
@@ -94,8 +94,8 @@ impl Workshop {
         Ok(out)
     }
 
-    /// What feeds have for the components of a game that is newer than what it has and than what the rack has for it,
-    /// and that is for this game by all that the feed says of it.
+    /// The feeds' builds for the components of a game that are newer than the game's and the rack's, and that suit
+    /// this game according to the feed.
     ///
     /// # Errors
     /// If a feed cannot be reached, or the rack cannot be read.
@@ -114,7 +114,7 @@ impl Workshop {
         };
         let feeds = self.feeds();
         let mut out: Vec<Download> = Vec::new();
-        // What a feed has is exchanged, whether this game alone shows that or not.
+        // A family in a feed is exchangeable, whether this game alone shows that or not.
         for library in view.libraries.iter().filter(|library| !library.put_aside) {
             let Some(offered) = &library.offered else { continue };
             let is_it = |offer: &&Offer<'_>| {
@@ -161,8 +161,8 @@ impl Workshop {
         offers.iter().map(|offer| self.download_of(offer, &[], &Needs::default())).collect()
     }
 
-    /// What is to be got from feeds before some builds can be fitted to a game: what the rack does not have, and of a
-    /// family without a version what is newer.
+    /// The downloads needed before some builds can be fitted to a game: those that the rack lacks, and for a family
+    /// without a version the newer ones.
     ///
     /// # Errors
     /// If neither the rack nor a feed has one of them.
@@ -207,7 +207,7 @@ impl Workshop {
         Ok(out)
     }
 
-    /// An error that says of a build that the rack does not have it, with the feed that does.
+    /// The error for a build that is not on the rack, with the feed that has it.
     pub fn or_in_feed(&self, error: Error) -> Error {
         let Error::Rack(RackError::Unknown { spec, known }) = error else { return error };
         let feeds = self.feeds();
@@ -220,8 +220,7 @@ impl Workshop {
         }
     }
 
-    /// Takes in what feeds say of a family that a user has named; if one cannot be reached, what others have of it
-    /// will do.
+    /// Fetches the listings of a family that a user has named; if one feed cannot be reached, the others suffice.
     fn take_in_one(&self, family: &str, progress: &dyn Progress) -> Result<()> {
         let taken = self.take_in_families(&BTreeSet::from([family.to_owned()]), progress);
         if self.feeds().offers(family).is_empty() { taken } else { Ok(()) }
@@ -271,8 +270,8 @@ impl Workshop {
         })
     }
 
-    /// Downloads files, several at a time, each from the first place that has it; gives what came of each, in order:
-    /// nothing if another process has put it on the rack in the meantime. What was begun before is continued.
+    /// Downloads files, several at a time, each from the first address that has it; returns the results in order:
+    /// nothing if another process has added it to the rack in the meantime. An unfinished download is continued.
     pub fn download(
         &self,
         downloads: &[Download],
@@ -286,8 +285,8 @@ impl Workshop {
             Transfer::begin(&folder, wanted)
         };
         let begun: Vec<Result<Transfer>> = downloads.iter().map(begin).collect();
-        // Who had one of their folders before may be done with it. If the rack cannot be read, that is said when
-        // something comes onto it.
+        // An earlier user of one of the folders may have finished. If the rack cannot be read, adding to it reports
+        // that.
         self.refresh();
         let on_rack = self.builds().unwrap_or_default();
         let begun: Vec<Result<Option<Transfer>>> = begun
@@ -339,7 +338,7 @@ impl Workshop {
         each.collect()
     }
 
-    /// What publishers say of a build that feeds have: the name of the text, and what it says.
+    /// The publishers' notes on a build: the name of each text, and the text.
     ///
     /// # Errors
     /// If no feed has the build, or its notes cannot be had.
@@ -363,7 +362,7 @@ impl Workshop {
         Ok((id, notes))
     }
 
-    /// Keeps what its publisher says of a download that the user is to get by hand: it goes with the file later.
+    /// Stores a publisher's notes on a download that the user gets by hand, for when the file is added.
     ///
     /// # Errors
     /// If it cannot be had.
@@ -375,7 +374,7 @@ impl Workshop {
         self.feed_notes(feed, notes).map(drop)
     }
 
-    /// What feeds say of a file that goes onto the rack, if they know it.
+    /// The feeds' statements about a file that is added to the rack.
     pub(super) fn told_of(&self, path: &Path) -> Option<Told> {
         let feeds = self.feeds();
         let size = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file)?.len();
@@ -387,7 +386,7 @@ impl Workshop {
         let first = offers.first()?;
         let notes = offers.iter().find_map(|offer| {
             let notes = offer.entry.notes.as_ref()?;
-            // Kept when the build was got, or its page was shown; nobody is asked now.
+            // Stored when the build was fetched or its page was shown; nothing is fetched now.
             let bytes = self.feeds_folder.piece(offer.feed.name(), &notes.content())?;
             Some((notes.name.clone(), bytes))
         });
@@ -403,7 +402,7 @@ impl Workshop {
     }
 }
 
-/// What a feed says of a file.
+/// A feed's statements about a file.
 pub(super) struct Told {
     pub feed: String,
     pub version: Option<Version>,
@@ -446,7 +445,7 @@ impl Download {
         self.advice.iter().find(|advice| advice.what == Counsel::Withdrawn)
     }
 
-    /// Whether a build is what the feed says that it is: it may have another name by the user's own catalog.
+    /// Whether a build matches the feed's entry: the user's catalog may give it another name.
     pub fn is(&self, build: &Build) -> bool {
         same_name(&build.id.family, &self.family)
             && (same_name(&build.id.version, &self.entry.version)
@@ -461,14 +460,14 @@ impl Download {
         said.map(|advice| check::of_download(&self.id, &self.feed, advice)).collect()
     }
 
-    /// The page on which it is to be had by hand.
+    /// The page with the download.
     pub fn page(&self) -> Option<&str> {
         self.entry.page.as_deref()
     }
 }
 
 impl Altering<'_> {
-    /// Puts a download on the rack, with what its feed says of it.
+    /// Adds a download to the rack, with its feed's statements.
     ///
     /// # Errors
     /// If it is not a package, or the home cannot be written to.

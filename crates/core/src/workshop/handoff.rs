@@ -17,8 +17,8 @@ use crate::plan::Handoff;
 use crate::rack::BuildId;
 
 impl Altering<'_> {
-    /// Writes what of a plan is handed off as a zip for each build into the folder for its family; each begins
-    /// with what a mod manager installs. Gives the files. One that is there already is not overwritten.
+    /// Writes the handed-off files of a plan as a zip for each build into the folder for its family, in the layout
+    /// that mod managers install. Returns the files. An existing file is not overwritten.
     ///
     /// # Errors
     /// If an archive cannot be written, or another one is there.

@@ -13,11 +13,11 @@ use upright_spanner_change::Fault;
 /// Whether a change still shows in the game.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ChangeStatus {
-    /// A file holds what it put there.
+    /// A file still has the content it put there.
     InForce,
     /// It was undone.
     Undone,
-    /// Later changes have replaced what it put there.
+    /// Later changes have replaced its content.
     Replaced,
     /// It is an undoing, or it failed and changed nothing.
     Nothing,
@@ -36,7 +36,7 @@ impl ChangeStatus {
 }
 
 impl Workshop {
-    /// Reads every change of every game, with games and bays where the user says they are now.
+    /// Reads every change of every game, with the present folders of games and bays.
     pub(super) fn read_history(&self) -> Result<History> {
         let marks = self.marks()?;
         let chronicle = self.journal.read_files(&marks, &self.database);

@@ -1,4 +1,4 @@
-//! Launchers, what they have written down of games, and games that they are kept from updating.
+//! Launchers, their records of games, and games that are held.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -56,7 +56,7 @@ impl Workshop {
     /// Plans to keep launchers from updating a game.
     ///
     /// # Errors
-    /// If no launcher's record of it is known, or the file that was named is none.
+    /// If no launcher's record of it is known, or the named file does not exist.
     pub fn plan_hold(&self, view: &GameView, wish: &HoldWish) -> Result<Plan> {
         let launchers = self.launchers();
         if let Some(error) = launchers.errors.first().filter(|_| wish.file.is_none()) {

@@ -9,15 +9,15 @@ use std::time::{Duration, Instant};
 use crate::check::InUse;
 use upright_spanner_change::{Lock, Registry};
 
-/// How long another process of this program is waited for: longer than a change of a large component
-/// takes, and shorter than anyone watches a screen that stands still.
+/// The time to wait for another process of this program: longer than a change of a large component takes, and shorter
+/// than users wait without a message.
 const PATIENCE: Duration = Duration::from_secs(10);
 
 /// How often it is looked again in the meantime.
 const LOOK_AGAIN: Duration = Duration::from_millis(50);
 
-/// The files that something else than a process of ours has in use. If one of ours is at work with the game, it is
-/// waited for: it is not the game.
+/// The files that another program has in use. If a process of ours works on the game, it is waited for: it is not the
+/// game.
 pub(super) fn in_use_by_others(files: &[PathBuf], root: &Path) -> Vec<InUse> {
     let began = Instant::now();
     loop {
@@ -58,8 +58,8 @@ pub(super) fn used_by(_: &Path) -> Option<String> {
     None
 }
 
-/// The files that a process has open or mapped, by what the system reports of each process. Processes of
-/// this program are not the game.
+/// The files that a process has open or mapped, as the system reports them. Processes of this program are not the
+/// game.
 #[cfg(target_os = "linux")]
 fn in_use(files: &[PathBuf], _: &Path) -> Vec<InUse> {
     use procfs::process::{Process, all_processes};
@@ -124,7 +124,7 @@ fn in_use(files: &[PathBuf], root: &Path) -> Vec<InUse> {
     taken.into_iter().map(found).collect()
 }
 
-/// The programs that run from a folder, different from this one: where they are, and what to call them.
+/// The programs that run from a folder, except this one: their paths and names.
 #[cfg(windows)]
 fn running_from(root: &Path) -> Vec<(PathBuf, String)> {
     use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, System, UpdateKind};
@@ -143,8 +143,8 @@ fn running_from(root: &Path) -> Vec<(PathBuf, String)> {
     running.collect()
 }
 
-/// What has a file in use: the program that it is, else, as it seems, one that runs from the game's
-/// folder. The system does not report who has loaded a library.
+/// The program that has a file in use, otherwise one that runs from the game's folder and probably has it. The system
+/// does not report which process has loaded a library.
 #[cfg(windows)]
 fn holder(file: &Path, running: &[(PathBuf, String)]) -> Option<String> {
     let file = file.canonicalize().ok();

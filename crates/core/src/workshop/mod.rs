@@ -1,4 +1,4 @@
-//! The front door: a home folder with everything that it keeps, and what can be done with it.
+//! The front door: a home folder with all its files, and everything that can be done with it.
 
 mod adopt;
 mod apply;
@@ -78,7 +78,7 @@ pub struct Altering<'a> {
 }
 
 impl Altering<'_> {
-    /// The workshop, with nothing remembered: what it reads is as it is now.
+    /// The workshop, with nothing remembered, so that it reads the present state.
     fn workshop(&self) -> &Workshop {
         self.held.refresh();
         self.held

@@ -23,8 +23,8 @@ use upright_spanner_image::{
 };
 use upright_spanner_settings::registry::ValueName;
 
-/// A game's folder with the store, and the packages that builds may have to be taken from.
-/// What was read once is kept: nothing changes while a plan is made.
+/// A game's folder with the store, and the packages of the builds to fit. Everything is read once: nothing changes
+/// while a plan is made.
 pub(super) struct OnDisk<'a> {
     root: PathBuf,
     bays: Vec<PathBuf>,
@@ -88,7 +88,7 @@ impl<'a> OnDisk<'a> {
         self
     }
 
-    /// The same window with what was seen of it already.
+    /// The same window with targets that were read already.
     pub fn having_seen(mut self, seen: HashMap<Target, Side>) -> Self {
         self.held.get_mut().extend(seen);
         self
@@ -133,7 +133,7 @@ impl<'a> OnDisk<'a> {
         }
     }
 
-    /// Looks at something with the folders of the game; also in another folder, where a setting is.
+    /// Reads a target through the game's folders, or through another folder with a setting.
     fn within<T>(
         &self,
         place: Option<&Place>,
@@ -164,7 +164,7 @@ fn look_in(territory: &Territory, store: &Store, target: &Target) -> Result<Side
 
 impl Window for OnDisk<'_> {
     fn read_ahead(&self, importing: &[ImageAt<'_>], offering: &[ImageAt<'_>]) {
-        // Where games are looked at side by side, each reads what it needs.
+        // When games are examined in parallel, each reads its own files.
         if rayon::current_thread_index().is_some() {
             return;
         }
@@ -315,7 +315,7 @@ impl Window for OnDisk<'_> {
     }
 }
 
-/// Whether what is in a file is elsewhere, and fetched when someone reads it.
+/// Whether a file's content is stored elsewhere, and fetched when it is read.
 #[cfg(windows)]
 fn is_placeholder(path: &Path) -> bool {
     use std::os::windows::fs::MetadataExt;

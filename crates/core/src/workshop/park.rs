@@ -39,7 +39,7 @@ impl Workshop {
         Ok(plan)
     }
 
-    /// Plans to put back what was parked, after checking that it still fits the game.
+    /// Plans to restore a parked family, after checking that it still suits the game.
     ///
     /// # Errors
     /// If it is not parked.

@@ -1,4 +1,4 @@
-//! Proves that components are what a game runs with, and notes what was proved.
+//! Proves that a game runs with its components, and records the proofs.
 
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -17,14 +17,14 @@ use crate::survey::GameView;
 /// How often it is looked again: a library that is loaded and dropped at once is not seen anyway.
 const LOOK_AGAIN: Duration = Duration::from_millis(200);
 
-/// A log that is just being written says half of what it will say.
+/// A log that is being written is incomplete for this long.
 const QUIET: Duration = Duration::from_secs(1);
 
-/// A starter may end before the game is to be seen: as long as a slow disk takes.
+/// A starter may end before the game appears: the time that a slow disk takes.
 const APPEARS_WITHIN: Duration = Duration::from_secs(10);
 
 impl Workshop {
-    /// Says what is to be seen of a game's components now.
+    /// The present evidence about a game's components.
     ///
     /// # Errors
     /// If the game has no component of a family that is named, or the home cannot be read.
@@ -38,8 +38,8 @@ impl Workshop {
         })
     }
 
-    /// Looks again and again after a start, until every component is proved or known not to be, the game has
-    /// ended, or patience has. `each` is called with what was seen whenever that has changed.
+    /// Looks repeatedly after a start, until every component has a final result, the game has ended, or the time is
+    /// over. `each` is called with every change.
     ///
     /// # Errors
     /// As for [`Workshop::prove`].
@@ -92,7 +92,7 @@ impl Altering<'_> {
     }
 }
 
-/// Looks until nothing more is to be expected, or patience has an end.
+/// Looks until all results are final, or the time is over.
 fn wait_for_proof(
     prover: &mut Prover<'_>,
     started: &mut Started,

@@ -1,4 +1,4 @@
-//! Publishes feeds: from what is on the rack, or from a folder with downloads.
+//! Publishes feeds: from the rack, or from a folder with downloads.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{self, File};
@@ -23,7 +23,7 @@ use crate::path::{TreePath, same_name, slashes, stem};
 use crate::rack::{Build, BuildSpec, PackageOptions, Parcel, Scratch};
 use upright_spanner_image::file::text_of;
 
-/// What a feed is made of.
+/// The source of a feed's builds.
 #[derive(Debug, Clone, Default)]
 pub enum Stock {
     /// Nothing new.
@@ -35,33 +35,33 @@ pub enum Stock {
     Folder(PathBuf),
 }
 
-/// What is said of a feed that is made.
+/// The options for a feed.
 #[derive(Debug, Clone, Default)]
 pub struct FeedMake {
     /// What to call it; as before, or the folder's name, if it is left out.
     pub title: Option<String>,
-    /// What comes into it.
+    /// The source of its builds.
     pub from: Stock,
-    /// Only these families; all, if there are none.
+    /// Only these families; all, if empty.
     pub families: Vec<String>,
     /// Other places that have its contents; as before, if it is left out.
     pub mirrors: Option<Vec<String>>,
     /// For how long it can be taken for the newest.
     pub fresh_for: SignedDuration,
-    /// What is advised against.
+    /// The advice against builds.
     pub advice: Vec<NewAdvice>,
     /// Builds that nothing is advised against any more.
     pub lifted: Vec<String>,
-    /// Builds that are to be had from a page, and not from the feed.
+    /// Builds to download from a page instead of the feed.
     pub pages: Vec<(String, String)>,
     /// Whether contents go that the newest state does not name.
     pub prune: bool,
 }
 
-/// What is advised of a build that is in a feed.
+/// The advice about a build of a feed.
 #[derive(Debug, Clone)]
 pub struct NewAdvice {
-    /// The build: a family, a version, and a variant if only that is meant.
+    /// The build: a family, a version, and a variant to limit it to one.
     pub build: String,
     /// What of it.
     pub what: Counsel,
@@ -76,7 +76,7 @@ pub struct NewAdvice {
 /// A feed that was made.
 #[derive(Debug)]
 pub struct MadeFeed {
-    /// What was written.
+    /// The written files.
     pub written: Written,
     /// Builds that are new in it.
     pub new: Vec<String>,
@@ -89,11 +89,11 @@ pub struct MadeFeed {
 /// A feed that was verified as a client would.
 #[derive(Debug)]
 pub struct VerifiedFeed {
-    /// What is signed.
+    /// The signed head.
     pub head: feed::Head,
-    /// What it says of each family.
+    /// The listing of each family.
     pub listings: Vec<Listing>,
-    /// Contents that are missing or damaged, each with what it is.
+    /// Missing or damaged contents, each with a description.
     pub wrong: Vec<String>,
     /// Files that it does not name.
     pub unknown: usize,
@@ -105,7 +105,7 @@ impl Workshop {
     /// Verifies a feed that is in a folder: its signature, all that it says, and every content.
     ///
     /// # Errors
-    /// If it is not signed as it should be, or what it says cannot be read.
+    /// If its signature is not valid, or its content cannot be read.
     pub fn check_feed(
         &self,
         folder: &Path,
@@ -158,7 +158,7 @@ impl Altering<'_> {
     /// Writes a feed into a folder, or adds to the one that is there.
     ///
     /// # Errors
-    /// If the one that is there is damaged or signed by another key, what is named is not there, or the folder cannot
+    /// If the existing feed is damaged or signed by another key, a named build does not exist, or the folder cannot
     /// be written to.
     pub fn make_feed(
         &self,
@@ -210,8 +210,8 @@ impl Altering<'_> {
     }
 }
 
-/// A folder while a feed is written into it: nobody else does so from his own home, and a new one goes again if
-/// nothing came of it.
+/// A folder locked while a feed is written into it: no one else writes from another home, and a new folder is removed
+/// if writing fails.
 struct Claim<'a> {
     folder: &'a Path,
     is_new: bool,
@@ -236,7 +236,7 @@ impl Drop for Claim<'_> {
     }
 }
 
-/// Puts together what a feed says.
+/// Assembles a feed.
 struct Publisher<'a> {
     workshop: &'a Workshop,
     folder: &'a Path,
@@ -246,7 +246,7 @@ struct Publisher<'a> {
 }
 
 impl Publisher<'_> {
-    /// Takes in what is new; gives what could not be taken.
+    /// Adds the new builds; returns those that could not be added.
     fn stock(&mut self, progress: &dyn Progress) -> Result<Vec<(PathBuf, Error)>> {
         let mut left = Vec::new();
         match &self.make.from {
@@ -254,7 +254,7 @@ impl Publisher<'_> {
             Stock::Rack => {
                 let builds = self.workshop.builds()?;
                 let mut packages: BTreeMap<_, Vec<&Build>> = BTreeMap::new();
-                // Of a package of several families nothing is passed on but what is meant.
+                // Only the selected families of a package are published.
                 for build in builds.iter().filter(|build| self.is_meant(&build.id.family)) {
                     packages.entry(build.source.blake3).or_default().push(build);
                 }
@@ -303,7 +303,7 @@ impl Publisher<'_> {
                 files.insert(file.path.clone(), (file.content, file.modified));
             }
             for note in &build.notes {
-                // What a feed had said of it is not a part of it.
+                // Notes from another feed are not part of it.
                 if let Ok(path) = TreePath::new(&note.name) {
                     files.entry(path).or_insert((note.content, build.source.modified));
                 }
@@ -339,11 +339,11 @@ impl Publisher<'_> {
             version: on_rack.iter().find_map(|build| build.version.clone()),
             ..PackageOptions::default()
         };
-        // As who gets it will: under the name that it will have.
+        // Read as its users will: under its published name.
         let space = Scratch::new(&self.workshop.scratch())?;
         let copy = space.folder().join(&name);
-        // Never by a second name, by which what is stored could be written into; and without its marks, since what is
-        // read-only cannot be removed everywhere.
+        // A copy rather than a link, through which the stored content could be changed; and without its marks, since
+        // read-only files cannot be removed everywhere.
         let copied = File::open(file)
             .and_then(|mut from| std::io::copy(&mut from, &mut File::create(&copy)?));
         copied.map_err(Error::io("copy", file))?;
@@ -362,7 +362,7 @@ impl Publisher<'_> {
         Ok(())
     }
 
-    /// What is said of a package: an entry for each version of a family in it.
+    /// The entries of a package: one for each version of a family.
     fn entries(
         &self,
         parcel: &Parcel,
@@ -407,7 +407,7 @@ impl Publisher<'_> {
         Ok(entries)
     }
 
-    /// The text of a package that tells most of what is new: it is written into the feed, to be read before the download.
+    /// The most informative change log of a package: it is included in the feed, to be read before the download.
     fn notes(&self, parcel: &Parcel, build: &Build) -> Result<Option<Packed>> {
         const TELLING: [&str; 4] = ["change", "release", "news", "readme"];
         let rank = |name: &str| {
@@ -446,12 +446,12 @@ impl Publisher<'_> {
         builds.sort_by_key(|entry| std::cmp::Reverse((entry.number(), entry.version.clone())));
     }
 
-    /// Takes over what the user's catalog and layouts say of the families, and what the rack says of the builds.
+    /// Adds the user's catalog entries and layouts of the families, and the rack's supported versions.
     fn describe(&mut self) -> Result<()> {
         let catalog = self.workshop.own_catalog();
         let layouts = self.workshop.remembered_layouts()?;
         let builds = self.workshop.builds()?;
-        // A family can be published for what is known of it, without a build.
+        // A family can be published without a build, for its description.
         for id in self.make.families.iter().filter(|id| catalog.family(id).is_some()) {
             if self.listings.iter().all(|listing| !same_name(&listing.id, id)) {
                 self.listings.push(Listing { id: id.clone(), ..Listing::default() });
@@ -494,7 +494,7 @@ impl Publisher<'_> {
         }
     }
 
-    /// Notes what is advised against.
+    /// Adds the advice against builds.
     fn advise(&mut self) -> Result<()> {
         for spec in &self.make.lifted {
             let (at, builds, _) = self.listed(spec)?;
@@ -504,7 +504,7 @@ impl Publisher<'_> {
             let (at, builds, variant) = self.listed(build)?;
             let (game, program, why) = (game.clone(), program.clone(), why.clone());
             let advice = Advice { builds, variant, what: *what, game, program, why };
-            // What was said of the same is said again.
+            // New advice about the same builds replaces the earlier.
             let known = &mut self.listings[at].advice;
             known.retain(|other| Advice { why: advice.why.clone(), ..other.clone() } != advice);
             known.push(advice);

@@ -15,7 +15,7 @@ pub(super) fn all() -> Vec<Candidate> {
 }
 
 impl Candidate {
-    /// What is mapped into it.
+    /// The files mapped into it.
     pub fn look_into(&self, _: &Path) -> Option<Running> {
         None
     }

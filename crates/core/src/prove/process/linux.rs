@@ -9,7 +9,7 @@ use procfs::process::{MMapPath, Process, all_processes};
 
 use super::running::{Mapped, Running, file_at};
 
-/// What stands behind the path of a file that has been removed, or replaced by another.
+/// The suffix of the path of a file that was removed or replaced.
 const REMOVED: &str = " (deleted)";
 
 /// A process of the system.
@@ -29,7 +29,7 @@ pub(super) fn all() -> Vec<Candidate> {
 }
 
 impl Candidate {
-    /// What is mapped into it, as far as this user may see it.
+    /// The files mapped into it, as far as this user may see them.
     pub fn look_into(&self, _: &Path) -> Option<Running> {
         let mut files: BTreeMap<PathBuf, FileId> = BTreeMap::new();
         for map in self.process.maps().ok()? {
@@ -40,8 +40,8 @@ impl Candidate {
             }
         }
 
-        // Paths are as they are in the process's own root, through which they are looked at. If that is not allowed,
-        // the map's own numbers stand, which some file systems give otherwise than of a file itself.
+        // Paths are read in the process's own root. If that is not allowed, the map's own file numbers are used,
+        // which some file systems report differently for the file itself.
         let root = PathBuf::from(format!("/proc/{}/root", self.pid));
         let can_enter = root.join(".").symlink_metadata().is_ok();
         let mapped = files.into_iter().map(|(path, numbers)| {

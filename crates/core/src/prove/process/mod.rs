@@ -1,7 +1,7 @@
 //! The processes of a game, and the files that are mapped into them. Only looked at, never opened to write.
 //!
-//! A game is told by its executable: the process into which that very file is mapped. Files are compared by
-//! volume and number, since a boxed game sees other paths than we do.
+//! A game is recognised by its executable: the process into which that file is mapped. Files are compared by volume
+//! and number, since a boxed game sees other paths than we do.
 
 mod running;
 #[cfg_attr(target_os = "linux", path = "linux.rs")]

@@ -31,7 +31,7 @@ pub(in crate::prove) struct Mapped {
 }
 
 impl Running {
-    /// A process with what is mapped into it.
+    /// A process with the files mapped into it.
     pub(super) fn new(
         pid: u32,
         since: Option<Timestamp>,
@@ -57,7 +57,7 @@ impl Running {
         self.mapped(name).iter().any(|mapped| mapped.is(file))
     }
 
-    /// Adds what is mapped by now; what was once stays.
+    /// Adds the files mapped by now; earlier ones are kept.
     pub(super) fn learn(&mut self, now: Self) {
         for (name, files) in now.mapped {
             let known = self.mapped.entry(name).or_default();

@@ -16,7 +16,7 @@ const SETTLED: SignedDuration = SignedDuration::from_secs(5);
 pub(in crate::prove) struct Watch {
     /// Those that were found, also if they have ended.
     found: BTreeMap<u32, Running>,
-    /// Processes that are others'.
+    /// Processes of other programs.
     others: BTreeSet<u32>,
 }
 

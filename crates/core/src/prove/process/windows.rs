@@ -1,4 +1,4 @@
-//! Processes of Windows: only of those that run the game's executable the modules are asked for.
+//! Processes on Windows: modules are listed only for those that run the game's executable.
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};

@@ -9,7 +9,7 @@ use liblzma::read::XzDecoder;
 use liblzma::stream::{CONCATENATED, Stream};
 use zstd::Decoder as ZstdDecoder;
 
-/// What a decoder may take: archives of everyday tools ask for 64 MB, the strongest settings for more.
+/// The memory limit of a decoder: archives of everyday tools need 64 MB, the strongest settings more.
 const MOST_MEMORY: u64 = 128 << 20;
 const MOST_WINDOW_LOG: u32 = 27;
 
@@ -31,13 +31,13 @@ pub enum Packing {
     Zstd,
 }
 
-/// What a file is.
+/// The kind of a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Content {
     Archive(Kind),
     /// A kind of archive that is not read, in words.
     Foreign(&'static str),
-    /// Packed, but no archive: what is in it is one file.
+    /// Compressed, but not an archive: it contains one file.
     Packed(Packing),
     /// No archive.
     Other,
@@ -72,7 +72,7 @@ impl Packing {
 }
 
 impl Content {
-    /// Tells what a file is.
+    /// Determines the kind of a file.
     pub fn of(path: &Path) -> io::Result<Self> {
         let mut file = File::open(path)?;
         let start = start_of(&mut file)?;
@@ -132,11 +132,11 @@ fn packing(start: &[u8]) -> Option<Packing> {
     })
 }
 
-/// Whether some bytes begin with the heading of a file in a tar: it states the sum of its own bytes.
+/// Whether bytes begin with the header of a file in a tar, which contains its own checksum.
 fn is_tar(start: &[u8]) -> bool {
     let Ok(bytes) = <&[u8; 512]>::try_from(start) else { return false };
     let header = tar::Header::from_byte_slice(bytes);
-    // The sum counts the eight bytes of itself as blanks.
+    // The checksum treats its own eight bytes as blanks.
     let sum = |range: &[u8]| range.iter().map(|&byte| u32::from(byte)).sum::<u32>();
     let real = sum(&bytes[..148]) + 8 * u32::from(b' ') + sum(&bytes[156..]);
     bytes[0] != 0 && header.cksum().is_ok_and(|stated| stated == real)

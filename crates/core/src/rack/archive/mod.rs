@@ -1,9 +1,9 @@
-//! Unpacks what people download: a library, a folder, a zip, a 7z, a tar, and an archive inside one.
+//! Unpacks downloads: a library, a folder, a zip, a 7z, a tar, and an archive inside one.
 //!
-//! Nothing in an archive decides where anything is written: entries are unpacked into memory, or into
-//! numbered files of a scratch folder, which goes away with the [`Package`]. An archive with one entry that
-//! could do harm is refused as a whole, with the entry named. What an archive states of itself is checked
-//! before a library unpacks it, and how much comes out has a limit.
+//! Nothing in an archive decides where a file is written: entries are unpacked into memory, or into numbered files of
+//! a scratch folder, which is removed with the [`Package`]. An archive with one harmful entry is refused as a whole,
+//! with the entry named. An archive's own statements are checked before a library unpacks it, and the unpacked size
+//! has a limit.
 
 mod kind;
 mod outline;
@@ -37,10 +37,10 @@ use crate::settings::Limits;
 use upright_spanner_change::{Progress, is_device};
 use upright_spanner_image::file::open_plain;
 
-/// What a file, folder or archive holds, unpacked.
+/// The unpacked content of a file, folder or archive.
 #[derive(Debug)]
 pub struct Package {
-    /// What it was taken from.
+    /// Its source.
     pub source: Source,
     /// The folder that all of it is in, in which its files have their paths.
     pub wrapping: String,
@@ -63,7 +63,7 @@ pub struct PackedFile {
     pub modified: (i64, u32),
 }
 
-/// Where the content of an entry is.
+/// The location of an entry's content.
 #[derive(Debug, Clone)]
 enum Unpacked {
     OnDisk(PathBuf),
@@ -71,12 +71,12 @@ enum Unpacked {
     InMemory(Vec<u8>, PathBuf),
 }
 
-/// So long an entry is to be held in memory, and so much all that are: to make a file
-/// takes longer than to unpack so little, and all that is held must fit a small machine.
+/// The largest entry, and the most bytes, that are held in memory: making a file takes longer than unpacking so
+/// little, and the total must fit a small machine.
 const SMALL: u64 = 64 << 10;
 const MOST_HELD: u64 = 16 << 20;
 
-/// What can be read at any place.
+/// A readable and seekable source.
 pub trait ReadAnywhere: Read + Seek {}
 impl<T: Read + Seek> ReadAnywhere for T {}
 
@@ -125,7 +125,7 @@ const MOST_RATIO: u64 = 200;
 const BETWEEN_LOOKS: u64 = 64 << 20;
 
 impl Package {
-    /// Takes in what is at `path`; what is packed is unpacked into a folder in `space`.
+    /// Reads the package at `path`; archives are unpacked into a folder in `space`.
     pub fn open(
         path: &Path,
         limits: &Limits,
@@ -203,7 +203,7 @@ impl Package {
     }
 }
 
-/// The kind of archive that a file is; nothing if it is none, and an error if it is one that cannot be read.
+/// The kind of archive that a file is; `None` if it is not an archive, and an error if it is an unreadable one.
 fn archive_kind(path: &Path) -> Result<Option<Kind>> {
     match FileContent::of(path).map_err(Error::io("read", path))? {
         FileContent::Archive(kind) => Ok(Some(kind)),
@@ -229,7 +229,7 @@ fn date_of(path: &Path) -> Result<(i64, u32)> {
     Ok((modified.unix_seconds(), modified.nanoseconds()))
 }
 
-/// The files of a folder, where they are. Links are passed over.
+/// The files of a folder, in place. Links are skipped.
 fn folder(path: &Path, name: String, limits: &Limits) -> Result<Package> {
     let mut entries = Vec::new();
     let mut digest = Hasher::default();
@@ -376,7 +376,7 @@ impl Unpacker<'_> {
     fn unpack_inner(&mut self) -> Result<()> {
         const NAMED: [&str; 9] = ["zip", "7z", "tar", "tgz", "txz", "tzst", "gz", "xz", "zst"];
         let mut inner = Vec::new();
-        // Other files are zips inside as well, and are meant as they are.
+        // Some other formats are zips inside, and are used as they are.
         let named = |entry: &PackedFile| NAMED.contains(&&*extension(entry.path.file_name()));
         for (index, entry) in self.entries.iter().enumerate().filter(|(_, entry)| named(entry)) {
             let file = entry.file()?;
@@ -414,7 +414,7 @@ impl Unpacker<'_> {
         for (index, extent) in outline.extents.iter().enumerate() {
             let mut entry = archive.by_index(index).map_err(|error| damaged(&error))?;
             let name = entry.name().to_owned();
-            // What was checked has to be what is unpacked.
+            // The checked entry must be the unpacked one.
             if [entry.header_start(), entry.compressed_size(), entry.size()] != *extent {
                 return Err(self.refuse(&name, "has several sizes", DO_NOT_USE));
             }
@@ -437,7 +437,7 @@ impl Unpacker<'_> {
         // The library hands entries to its own function error type: ours waits here.
         let mut failed = None;
         let outcome = archive.for_each_entries(|entry, content| {
-            // It continues with what is packed apart.
+            // It continues with the separately compressed entries.
             if failed.is_none() {
                 failed = self.take_7z(entry, prefix, content).err();
             }
@@ -484,7 +484,7 @@ impl Unpacker<'_> {
         refusal(&self.archive, format!("the archive is damaged ({error})"), GET_AGAIN)
     }
 
-    /// Checks an entry's name and that there is room for it. A folder needs no place of its own.
+    /// Checks an entry's name and the remaining space. A folder needs no place.
     fn admit(&mut self, name: &str, prefix: &str, directory: bool) -> Result<Option<TreePath>> {
         self.admitted += 1;
         let trimmed = if directory { name.trim_end_matches(['/', '\\']) } else { name };
@@ -492,7 +492,7 @@ impl Unpacker<'_> {
             return Err(self.refuse(name, what, DO_NOT_USE));
         }
 
-        // `./a.dll` and `a//b.dll` are taken as what they mean.
+        // `./a.dll` and `a//b.dll` are accepted in their plain form.
         let parts = trimmed.split(['/', '\\']).filter(|part| !matches!(*part, "" | "."));
         let prefix = Some(prefix).filter(|prefix| !prefix.is_empty());
         let whole = prefix.into_iter().chain(parts).collect::<Vec<_>>().join("/");
@@ -582,7 +582,7 @@ impl Unpacker<'_> {
     }
 }
 
-/// What is wrong with an entry's name, if anything is.
+/// The reason why an entry's name is harmful.
 fn harm_in(name: &str) -> Option<&'static str> {
     let absolute = name.starts_with(['/', '\\']);
     for part in name.split(['/', '\\']) {

@@ -36,6 +36,6 @@ impl Fault {
 pub struct Outline {
     pub entries: usize,
     pub unpacked: u64,
-    /// Of each file of a zip where it is, and its length packed and unpacked.
+    /// For each file of a zip its offset, and its compressed and uncompressed length.
     pub extents: Vec<[u64; 3]>,
 }

@@ -1,5 +1,5 @@
-//! Room in the home for what is unpacked: a folder a run, locked while it is in use. One that no one holds
-//! was left by a run that was killed.
+//! Space in the home for unpacked files: one folder for each run, locked while it is in use. An unlocked folder was
+//! left by a run that was killed.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use crate::error::{Error, Result};
 use upright_spanner_change::{Lock, fault};
 
-/// A folder to unpack into, which goes when it is no longer needed.
+/// A folder to unpack into, removed when it is dropped.
 #[derive(Debug)]
 pub(crate) struct Scratch {
     folder: PathBuf,
@@ -15,7 +15,7 @@ pub(crate) struct Scratch {
 }
 
 impl Scratch {
-    /// Makes a folder in `space`, which is made too if it is not there, and removes what was left there.
+    /// Makes a folder in `space`, which is created if needed, and removes folders left there.
     pub fn new(space: &Path) -> Result<Self> {
         fs::create_dir_all(space).map_err(Error::io("make", space))?;
         // Whoever clears must not find a folder that is not locked yet.
@@ -57,7 +57,7 @@ pub(crate) fn scratch_left(space: &Path) -> Vec<PathBuf> {
     left
 }
 
-/// Removes it, and gives what was removed.
+/// Removes left folders, and returns their paths.
 pub(crate) fn clear_scratch(space: &Path) -> Result<Vec<PathBuf>> {
     if scratch_left(space).is_empty() {
         return Ok(Vec::new());

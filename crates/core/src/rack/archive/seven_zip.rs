@@ -1,6 +1,5 @@
-//! Checks what a 7z states of itself before a library unpacks it: that library believes every count and
-//! every size. Nothing is unpacked here but the list of contents, and nothing is allocated by a number that
-//! a file states.
+//! Checks a 7z's headers before a library unpacks it, since that library trusts every count and size. Only the list
+//! of contents is unpacked here, and no number from the file determines an allocation.
 
 use std::collections::HashSet;
 use std::io::{self, Read, Seek, SeekFrom};
@@ -10,13 +9,13 @@ use lzma_rust2::{Lzma2Reader, LzmaReader};
 use super::outline::{Fault, GET_AGAIN, MOST_DIRECTORY, Outline, UNPACK_BY_HAND};
 use crate::settings::Limits;
 
-/// What is at the beginning of every 7z: signature, version, and where the list of contents is.
+/// The start of every 7z: signature, version, and the position of the list of contents.
 const START: u64 = 32;
 
 /// More coders than any packer lines up: a filter with four inputs, and what unpacks them.
 const MOST_CODERS: usize = 8;
 
-/// What a list of contents is made of.
+/// The ids in a list of contents.
 mod id {
     pub const END: u8 = 0x00;
     pub const HEADER: u8 = 0x01;
@@ -43,7 +42,7 @@ mod id {
     pub const START_POSITION: u8 = 0x18;
 }
 
-/// The ways of packing that are told apart.
+/// The known compression methods.
 mod method {
     pub const COPY: &[u8] = &[0x00];
     pub const DELTA: &[u8] = &[0x03];
@@ -190,7 +189,7 @@ fn unpack_list<R: Read + Seek>(
     Ok(list)
 }
 
-/// The list of contents: where the packed bytes are, and the files.
+/// The list of contents: the positions of the packed bytes, and the files.
 fn list(fields: &mut Fields<'_>, len: u64, limits: &Limits) -> Checked<Outline> {
     let mut kind = fields.byte()?;
     if kind == id::PROPERTIES {
@@ -238,7 +237,7 @@ struct Streams<'a> {
     blocks: Vec<Block<'a>>,
 }
 
-/// What is unpacked as one.
+/// A block of files that is unpacked as one.
 struct Block<'a> {
     coders: Vec<Coder<'a>>,
     /// How many packed streams it takes.
@@ -256,7 +255,7 @@ struct Coder<'a> {
     inputs: usize,
     /// The first of its properties.
     first: u8,
-    /// How much it has to remember of what it unpacked.
+    /// The size of its dictionary.
     dictionary: u32,
 }
 
@@ -345,7 +344,7 @@ fn too_much() -> Fault {
     Fault { why: "it unpacks to more than is allowed".to_owned(), advice: UNPACK_BY_HAND }
 }
 
-/// How one block is unpacked: coders, of which each takes what others give, without a loop.
+/// The decoder of one block: coders that feed one another, without a cycle.
 fn block<'a>(fields: &mut Fields<'a>, limits: &Limits) -> Checked<Block<'a>> {
     let tangled = || damaged("its coders do not fit together");
     let count = fields.count()?;
@@ -494,7 +493,7 @@ fn parts(fields: &mut Fields<'_>, blocks: &mut [Block<'_>], limits: &Limits) -> 
     }
     for block in &*blocks {
         let mut left = block.unpacked;
-        // Of one part the size is that of the block; of several the last has what is left.
+        // A single part has the size of the block; of several parts the last has the rest.
         let stated = if kind == id::SIZE { block.parts.saturating_sub(1) } else { 0 };
         for _ in 0..stated {
             let rest = left.checked_sub(fields.number()?);
@@ -514,7 +513,7 @@ fn parts(fields: &mut Fields<'_>, blocks: &mut [Block<'_>], limits: &Limits) -> 
     if kind == id::END { Ok(()) } else { Err(unexpected(kind)) }
 }
 
-/// What is said of the files; gives how many there are.
+/// Reads the properties of the files; returns their number.
 fn files(fields: &mut Fields<'_>, parts: usize, limits: &Limits) -> Checked<usize> {
     let count = usize::try_from(fields.number()?).unwrap_or(usize::MAX);
     if count > limits.entries {
@@ -627,7 +626,7 @@ impl<'a> Fields<'a> {
         if kind == wanted { Ok(()) } else { Err(unexpected(kind)) }
     }
 
-    /// What comes now stands here, and not in some other stream.
+    /// The following data is inline, not in another stream.
     fn expect_inside(&mut self) -> Checked<()> {
         self.expect(0)
     }
@@ -643,7 +642,7 @@ impl<'a> Fields<'a> {
         if self.byte()? == 0 {
             return self.bits(count);
         }
-        // Each takes room of its own behind this.
+        // Each takes at least one more byte.
         if count > self.0.len() {
             Err(damaged("it states more than it holds"))
         } else {

@@ -1,6 +1,6 @@
-//! Unpacks a tar. It has no list of what it holds: each file stands behind its heading, so each is checked
-//! when it comes. Headings are read as they are, since a library that follows the longer names which some
-//! have would hold as much of them in memory as they state.
+//! Unpacks a tar. It has no list of contents: each file follows its header, so each is checked when it is read.
+//! Headers are read as they are, since a library that follows extended names would hold as many bytes of them in
+//! memory as they state.
 
 use std::fs::File;
 use std::io::Read;
@@ -77,7 +77,7 @@ impl Unpacker<'_> {
         Ok(())
     }
 
-    /// What is noted of the next file: a longer name than a heading has room for.
+    /// An extended name for the next file.
     fn notes_of(&self, entry: &mut Entry<'_, impl Read>) -> Result<Vec<u8>> {
         let name = String::from_utf8_lossy(&entry.path_bytes()).into_owned();
         let mut noted = Vec::new();

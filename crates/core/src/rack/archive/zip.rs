@@ -1,6 +1,6 @@
-//! Checks what a zip states of itself before a library unpacks it: twice, in a list at its end and before
-//! each file. What is stated twice has to be the same, since programs differ in what they believe, and no
-//! two files may share bytes. Nothing is allocated by a number that a file states.
+//! Checks a zip's headers before a library unpacks it: the central directory, and the header before each file. Both
+//! must agree, since programs differ in which they trust, and no two files may share bytes. No number from the file
+//! determines an allocation.
 
 use std::collections::HashSet;
 use std::io::{self, Read, Seek, SeekFrom};
@@ -12,21 +12,21 @@ use crate::settings::Limits;
 const END: usize = 22;
 const LONGEST_END: u64 = END as u64 + u16::MAX as u64;
 
-/// Where the second form of the end is, which has room for larger numbers.
+/// The position of the second form of the end record, with larger numbers.
 const LOCATOR: u64 = 20;
 
-/// What stands before a file, and what in the list, without what is of any length.
+/// The fixed parts of a local header and of a directory entry.
 const LOCAL: usize = 30;
 const LISTED: usize = 46;
 
 const IS_ENCRYPTED: u16 = 1 << 0 | 1 << 6 | 1 << 13;
-/// Sizes and checksum stand behind the file, and before it only if they were known.
+/// Sizes and checksum follow the file, and precede it only if they were known.
 const STATED_BEHIND: u16 = 1 << 3;
 
 const STORED: u16 = 0;
 const DEFLATED: u16 = 8;
 
-/// What is in the place of a number that is too large for it.
+/// The placeholder for a number that does not fit.
 const FULL: u64 = u32::MAX as u64;
 
 /// The mark of the extra field with numbers that are too large for their places.
@@ -39,7 +39,7 @@ struct List {
     at: u64,
 }
 
-/// What is stated of a file.
+/// The stated properties of a file.
 #[derive(PartialEq, Eq)]
 struct Stated<'a> {
     name: &'a [u8],
@@ -165,7 +165,7 @@ fn find_list<R: Read + Seek>(file: &mut R) -> Result<List, Fault> {
     Ok(list)
 }
 
-/// The first file of a list: what is stated of it, where it is, and the rest of the list.
+/// The first file of a directory: its properties, its offset, and the rest of the directory.
 fn listed(list: &[u8]) -> Result<(Stated<'_>, u64, &[u8]), Fault> {
     let (fixed, rest) = list.split_at_checked(LISTED).ok_or_else(cut_off)?;
     if !fixed.starts_with(b"PK\x01\x02") {
@@ -219,7 +219,7 @@ fn large<const N: usize>(small: [u32; N], extra: &[u8], name: &[u8]) -> Result<[
     Ok(numbers)
 }
 
-/// Compares what stands before a file with what is listed; gives where the file begins.
+/// Compares a local header with the directory; returns the start of the file's content.
 fn check_before_file<R: Read + Seek>(
     file: &mut R,
     at: u64,
