@@ -10,8 +10,7 @@ use upright_spanner_core::check::explain;
 use upright_spanner_core::requirement::Requirement;
 use upright_spanner_core::version::Version;
 
-/// Look after the drop-in runtime components of your PC games: see what is there, check it, swap
-/// it, and put every file back as it was.
+/// Manage the drop-in runtime components of your PC games: see them, check them, swap them, and restore every file.
 #[derive(Debug, Parser)]
 #[command(name = "spanner", version, max_term_width = 100)]
 pub struct Args {
@@ -64,14 +63,14 @@ pub enum Color {
 pub enum Command {
     /// Show the games under some folders and the components in each.
     Survey(Survey),
-    /// Show what library and program files say of themselves.
+    /// Show the facts of library and program files.
     Inspect(Inspect),
     /// Show what differs between two library files.
     Compare(Compare),
     /// Manage library roots: folders whose sub-folders are games.
     #[command(subcommand)]
     Root(Root),
-    /// Manage games: what a survey cannot know of them, and what it knows.
+    /// Manage games: tell spanner about things it cannot detect, and show what it knows.
     #[command(subcommand)]
     Game(Game),
     /// Manage the catalog: families of components.
@@ -80,22 +79,22 @@ pub enum Command {
     /// Manage the rack: your own collection of builds.
     #[command(subcommand)]
     Rack(Rack),
-    /// Manage feeds: published lists of builds, with what they support.
+    /// Manage feeds: published lists of builds with their supported versions.
     #[command(subcommand)]
     Feed(Feed),
-    /// Say whether a game would start with what it has, or whether a build would work in it.
+    /// Check whether a game will start with its components, or with a build.
     Check(Check),
-    /// Say what a finding means and what to do about it.
+    /// Explain a finding and the next step.
     Explain(Explain),
-    /// Put a build into a game, keeping what was there.
+    /// Fit a build into a game, and store the files it replaces.
     Fit(Fit),
     /// Show the settings of a game's components, and set them.
     Tune(Tune),
-    /// Put back what the game came with.
+    /// Restore the files the game shipped with.
     Rollback(Rollback),
     /// Undo a change: the last one, or one by its number.
     Undo(Undo),
-    /// Show what differs from what was last recorded, and whether the game was updated.
+    /// Show differences from the last recorded state, and whether the game was updated.
     Drift(Drift),
     /// Put fitted builds back that something else has overwritten.
     Refit(Refit),
@@ -109,9 +108,9 @@ pub enum Command {
     Park(Park),
     /// Put a parked component back as it was.
     Unpark(Park),
-    /// Start a game with what it is to be started with.
+    /// Start a game with the right program.
     Start(Start),
-    /// Show whether a game runs with what was fitted, and what each component says of itself.
+    /// Show whether a game runs with its fitted components, and the version each reports.
     Prove(Prove),
     /// Put a shortcut to a game on the desktop, or into a folder.
     Shortcut(Shortcut),
@@ -119,11 +118,11 @@ pub enum Command {
     Pin(Pin),
     /// Remove a pin.
     Unpin(Unpin),
-    /// Show what was changed, and when.
+    /// List changes.
     History(History),
-    /// Check the home folder, repair what can be repaired, and report the rest.
+    /// Check the home folder, repair it if possible, and report the rest.
     Doctor(Doctor),
-    /// Make a folder of invented games and show on it what the tool does.
+    /// Create a folder of invented games and run the main commands on them.
     Demo(Demo),
     /// Print the script by which your shell completes commands and options.
     Completions(Completions),
@@ -214,7 +213,7 @@ pub enum Root {
     },
 }
 
-/// Manage games: what a survey cannot know of them, and what it knows.
+/// Manage games: tell spanner about things it cannot detect, and show what it knows.
 #[derive(Debug, Subcommand)]
 pub enum Game {
     /// Remember a folder as a game.
@@ -225,7 +224,7 @@ pub enum Game {
         #[command(flatten)]
         edit: GameEdit,
     },
-    /// Change what is remembered of a game.
+    /// Change the settings of a game.
     Set {
         /// The game: its folder, or its id as `survey` shows it.
         game: String,
@@ -234,7 +233,7 @@ pub enum Game {
     },
     /// List the games that were named or seen.
     List,
-    /// Show what is known of a game, and why its executable was chosen.
+    /// Show a game's settings and detected facts, and why its executable was chosen.
     Show {
         /// The game: its folder, or its id as `survey` shows it.
         game: String,
@@ -246,13 +245,13 @@ pub enum Game {
     },
 }
 
-/// What can be said of a game. An empty text removes a setting.
+/// The settings of a game. An empty text removes a setting.
 #[derive(Debug, clap::Args)]
 pub struct GameEdit {
     /// What to call it.
     #[arg(long)]
     pub title: Option<String>,
-    /// Where it is now, if it was moved: its history moves with it.
+    /// The new folder, if it was moved: its history moves with it.
     #[arg(long, value_name = "DIR")]
     pub root: Option<PathBuf>,
     /// The executable that counts, relative to the game's folder.
@@ -279,7 +278,7 @@ pub struct GameEdit {
     /// as in `launcher://game`. Which executable counts stays as it is.
     #[arg(long, value_name = "FILE, COMMAND or ADDRESS")]
     pub start: Option<String>,
-    /// What is handed to it when it is started; quotation marks hold words together.
+    /// Arguments for the start; quotation marks keep words together.
     #[arg(long, value_name = "ARGUMENTS", allow_hyphen_values = true)]
     pub args: Option<String>,
     /// A variable of the environment that it is started in; an empty value takes it back. Can be given several times.
@@ -309,17 +308,17 @@ pub enum Family {
         /// The id to give the family.
         #[arg(long)]
         id: Option<String>,
-        /// What it does for a game.
+        /// Its role in a game.
         #[arg(long, value_parser = role)]
         role: Option<Role>,
         /// The group of related families that it belongs to.
         #[arg(long)]
         group: Option<String>,
-        /// What people call it.
+        /// Its title.
         #[arg(long)]
         title: Option<String>,
-        /// A log that the component has written: where it is, and which line states the version, is noted with the
-        /// family, whether that is new or not.
+        /// A log that the component has written: its location and the line with the version are recorded with the
+        /// family, new or not.
         #[arg(long, value_name = "LOG")]
         log: Option<PathBuf>,
     },
@@ -357,7 +356,7 @@ fn bay(text: &str) -> Result<(String, PathBuf), String> {
     Ok((name.to_owned(), folder.into()))
 }
 
-/// Show what library and program files say of themselves.
+/// Show the facts of library and program files.
 #[derive(Debug, clap::Args)]
 pub struct Inspect {
     /// The files.
@@ -401,12 +400,12 @@ pub enum Rack {
         #[arg(long, value_name = "FILE.toml")]
         layout: Option<PathBuf>,
     },
-    /// Get builds that feeds have, and put them on the rack. What was begun before is continued.
+    /// Get builds from feeds and add them to the rack. An unfinished download is continued.
     Get {
         /// The builds as `feed list` shows them (`family@version`), or families for the newest build.
         #[arg(required_unless_present = "game", value_name = "BUILD or FAMILY")]
         builds: Vec<String>,
-        /// What the components of this game could have that is newer, and is for it by all that is known.
+        /// The newer builds for this game's components that suit it as far as is known.
         #[arg(long = "for", value_name = "GAME", conflicts_with = "builds")]
         game: Option<String>,
         /// From this feed, if several have it.
@@ -415,7 +414,7 @@ pub enum Rack {
         /// Proceed despite this stop finding, by its code. Can be given several times.
         #[arg(long, value_name = "CODE", value_parser = code)]
         despite: Vec<String>,
-        /// Show what would be done, and do nothing.
+        /// Show the plan without carrying it out.
         #[arg(long)]
         dry_run: bool,
     },
@@ -432,11 +431,11 @@ pub enum Rack {
         #[arg(long)]
         layout: bool,
     },
-    /// Read the texts that came with a build, or what a feed says of one that it has.
+    /// Read the texts of a build, or a feed's notes on one.
     Notes {
         /// The build as `rack list` or `feed list` shows it.
         build: String,
-        /// Only what they say of the versions since the one that this game has.
+        /// Only the parts about versions since the one in this game.
         #[arg(long = "for", value_name = "GAME")]
         game: Option<String>,
     },
@@ -448,11 +447,11 @@ pub enum Rack {
         #[arg(long)]
         anyway: bool,
     },
-    /// Read every stored byte of the rack and compare it with what it should be.
+    /// Read every stored byte of the rack and verify it.
     Verify,
 }
 
-/// Manage feeds: published lists of builds, with what they support.
+/// Manage feeds: published lists of builds with their supported versions.
 #[derive(Debug, Subcommand)]
 pub enum Feed {
     /// Add a feed, once its key is confirmed; or say something else of one that was added.
@@ -469,17 +468,17 @@ pub enum Feed {
         /// Let its settings be where in the registry it says that they are.
         #[arg(long)]
         registry: bool,
-        /// Ask it again by itself when what is known of it is older than this: 12h, 7d, 2w.
+        /// Refresh it automatically when its data is older than this: 12h, 7d, 2w.
         #[arg(long, value_name = "TIME", value_parser = span)]
         fresh_for: Option<SignedDuration>,
     },
-    /// List the feeds; or what they have of a family, or one of them has.
+    /// List the feeds, or the builds of a family or of a feed.
     List {
         /// A family, or a feed.
         #[arg(value_name = "FAMILY or FEED")]
         what: Option<String>,
     },
-    /// Ask feeds for what is new.
+    /// Check feeds for updates.
     Refresh {
         /// These; all, if none is named.
         #[arg(value_name = "FEED")]
@@ -492,7 +491,7 @@ pub enum Feed {
     },
     /// Publish a feed: write it into a folder for any web server, or add to the one that is there.
     Make(Box<FeedMake>),
-    /// Verify a feed in a folder, as who uses it would.
+    /// Verify a feed in a folder, as its users will.
     Check {
         /// The folder.
         #[arg(value_name = "DIR")]
@@ -525,10 +524,10 @@ pub struct FeedMake {
     /// The secret key that signed the feed so far, if a new one takes its place: it names the new one.
     #[arg(long, value_name = "SECRET")]
     pub replacing: Option<PathBuf>,
-    /// A file that holds the pass phrase; else the variable `SPANNER_PASSPHRASE` does, or you are asked.
+    /// File with the passphrase. Default: $SPANNER_PASSPHRASE, or a prompt.
     #[arg(long, value_name = "FILE")]
     pub passphrase_file: Option<PathBuf>,
-    /// What comes into it: `rack` for what is on the rack, or a folder with downloads.
+    /// The source of its builds: `rack` for the builds on the rack, or a folder with downloads.
     #[arg(long, value_name = "rack or FOLDER")]
     pub from: Option<PathBuf>,
     /// What to call it.
@@ -543,7 +542,7 @@ pub struct FeedMake {
     /// Take a build back, with the reason.
     #[arg(long, value_name = "BUILD", requires = "why")]
     pub withdraw: Option<String>,
-    /// Advise against a build, with the reason: it is known to fail.
+    /// Advise against a build, with the reason: it fails.
     #[arg(long, value_name = "BUILD", requires = "why", conflicts_with = "withdraw")]
     pub advise_against: Option<String>,
     /// With which versions of the game it fails: 8.3.2210, 8.3.*, "7.9 - 8.2.400"; with all, if it is left out.
@@ -552,14 +551,13 @@ pub struct FeedMake {
     /// With which game it fails: the name of its executable; with all, if it is left out.
     #[arg(long = "with-program", value_name = "FILE", requires = "advise_against")]
     pub with_program: Option<String>,
-    /// Take back what was advised against a build.
+    /// Take back the advice against a build.
     #[arg(long, value_name = "BUILD")]
     pub lift: Option<String>,
     /// The reason.
     #[arg(long, value_name = "TEXT")]
     pub why: Option<String>,
-    /// The page on which a build is to be had by hand: its file is not put into the feed then. Can be given several
-    /// times.
+    /// The page with the download of a build: its file is then not included in the feed. Can be given several times.
     #[arg(long, value_name = "BUILD=URL", value_parser = page)]
     pub page: Vec<(String, String)>,
     /// Remove contents that its newest state does not name. Who is getting one at this moment gets it no more.
@@ -574,16 +572,16 @@ pub enum FeedKey {
     New {
         /// The file for the secret key; the public one gets the ending .pub.
         file: PathBuf,
-        /// A file that holds the pass phrase; else the variable `SPANNER_PASSPHRASE` does, or you are asked.
+        /// File with the passphrase. Default: $SPANNER_PASSPHRASE, or a prompt.
         #[arg(long, value_name = "FILE")]
         passphrase_file: Option<PathBuf>,
-        /// Lock the secret key by no pass phrase: who has the file can sign.
+        /// Do not protect the secret key with a passphrase: anyone with the file can sign.
         #[arg(long, conflicts_with = "passphrase_file")]
         no_passphrase: bool,
     },
 }
 
-/// A build and the page on which it is to be had.
+/// A build and the page with its download.
 fn page(text: &str) -> Result<(String, String), String> {
     let (build, url) = text.split_once('=').ok_or("write it as BUILD=URL")?;
     Ok((build.to_owned(), url.to_owned()))
@@ -626,14 +624,13 @@ fn code(text: &str) -> Result<String, String> {
     }
 }
 
-/// Say whether what a game has works with its executable, or whether a build would.
+/// Check whether a game's components work with its executable, or whether a build will.
 #[derive(Debug, clap::Args)]
 pub struct Check {
     /// The game: its folder, or its id as `survey` shows it.
     #[arg(required_unless_present = "all")]
     pub game: Option<String>,
-    /// What would be fitted: a build, a family, a library, a folder or an archive. Without it, what
-    /// the game has now.
+    /// The build to check: a build, a family, a library, a folder or an archive. Without it, the present components.
     #[arg(value_name = "BUILD or FILE")]
     pub build: Option<String>,
     /// Every known game and each of its families, as a table.
@@ -642,8 +639,8 @@ pub struct Check {
     /// The names under which a loader would be loaded by this game, the best first.
     #[arg(long, conflicts_with = "build")]
     pub entries: bool,
-    /// What the game would load, as a tree: who loads it, from where, and what is missing. With a file,
-    /// the way that leads to it.
+    /// The libraries the game would load, as a tree: importer, folder, and missing ones. With a file, the path that
+    /// leads to it.
     #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "", conflicts_with_all = ["build", "entries", "all"])]
     pub loads: Option<String>,
     /// The name that the library would be given in the game.
@@ -651,7 +648,7 @@ pub struct Check {
     pub as_name: Option<String>,
 }
 
-/// Say what a finding means and what to do about it.
+/// Explain a finding and the next step.
 #[derive(Debug, clap::Args)]
 pub struct Explain {
     /// The code, as printed after a finding. Without it, all codes.
@@ -686,7 +683,7 @@ pub struct Unpin {
     pub family: String,
 }
 
-/// Put a build into a game, keeping what was there.
+/// Fit a build into a game, and store the files it replaces.
 #[derive(Debug, clap::Args)]
 pub struct Fit {
     /// The game: its folder, or its id as `survey` shows it.
@@ -714,8 +711,8 @@ pub struct Fit {
     /// Only this one of several places, as `survey` shows it.
     #[arg(long, value_name = "PATH")]
     pub place: Option<String>,
-    /// Leave a part of the build out, by its name or path or a folder of it: now, and whenever the family
-    /// comes into this game. Can be given several times.
+    /// Leave a part of the build out, by its name, path or folder: now, and whenever the family is fitted to this
+    /// game. Can be given several times.
     #[arg(long, value_name = "PART")]
     pub without: Vec<String>,
     /// Leave an older one beside it that is there under another name.
@@ -733,14 +730,14 @@ pub struct Fit {
     /// Take back what an older build, installed by hand, has set in the registry, as its undo file says.
     #[arg(long)]
     pub undo_old: bool,
-    /// Pack the data part into a zip in this folder, for a mod manager, instead of putting it into
-    /// the game: now, and whenever the family comes into this game.
+    /// Pack the data part into a zip in this folder, for a mod manager, instead of fitting it: now, and whenever the
+    /// family is fitted to this game.
     #[arg(long, value_name = "DIR")]
     pub handoff: Option<PathBuf>,
-    /// First get from feeds what the rack does not have of it, or has only older.
+    /// First get builds from feeds that the rack lacks or has only in an older version.
     #[arg(long, conflicts_with = "all")]
     pub get: bool,
-    /// Show what would be done, and do nothing.
+    /// Show the plan without carrying it out.
     #[arg(long)]
     pub dry_run: bool,
 }
@@ -755,16 +752,16 @@ pub struct Tune {
     /// operating system's compatibility mode, and `compat` lists the modes.
     #[arg(value_name = "FAMILY or SETTING=VALUE")]
     pub words: Vec<String>,
-    /// Take a setting back to what the build brought. Can be given several times.
+    /// Reset a setting to the build's own value. Can be given several times.
     #[arg(long, value_name = "SETTING")]
     pub unset: Vec<String>,
-    /// Take all settings of the family back to what the build brought.
+    /// Reset all settings of the family to the build's own values.
     #[arg(long)]
     pub reset: bool,
     /// Set a named set of settings of the catalog.
     #[arg(long, value_name = "NAME")]
     pub preset: Option<String>,
-    /// Save what is set now as a preset of the catalog.
+    /// Save the present settings as a preset of the catalog.
     #[arg(long, value_name = "NAME", conflicts_with_all = ["unset", "reset", "preset", "lock", "unlock", "all"])]
     pub save_preset: Option<String>,
     /// Every known game that has the family, one change a game.
@@ -779,18 +776,18 @@ pub struct Tune {
     /// With `compat`: this program, instead of all that are started.
     #[arg(long, value_name = "FILE")]
     pub program: Option<String>,
-    /// Write what is meant for the registry to this `.reg` file, instead of setting it.
+    /// Write registry values to this `.reg` file instead of setting them.
     #[arg(long, value_name = "FILE", conflicts_with = "all")]
     pub reg_file: Option<PathBuf>,
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
-    /// Show what would be done, and do nothing.
+    /// Show the plan without carrying it out.
     #[arg(long)]
     pub dry_run: bool,
 }
 
-/// Put back what the game came with.
+/// Restore the files the game shipped with.
 #[derive(Debug, clap::Args)]
 pub struct Rollback {
     /// The game: its folder, or its id as `survey` shows it.
@@ -801,8 +798,8 @@ pub struct Rollback {
     /// Every known game that has something to put back, of this family if one is named; one change a game.
     #[arg(long, value_name = "FAMILY", num_args = 0..=1, default_missing_value = "", conflicts_with_all = ["game", "family"])]
     pub all: Option<String>,
-    /// The point to go back to: `shipped` for what the game brought, the number of a change for the
-    /// files as it left them, or a day, as in 2026-03-09, for the files at its end.
+    /// The point to restore: `shipped`, the number of a change for the files right after it, or a day, as in
+    /// 2026-03-09, for the files at its end.
     #[arg(long, value_name = "shipped|CHANGE|DATE", default_value = "shipped")]
     pub to: String,
     /// Restore the saved games that a `wind` kept, and nothing else. Needs --to.
@@ -819,7 +816,7 @@ pub struct Rollback {
     pub dry_run: bool,
 }
 
-/// Show what was changed, and when.
+/// List changes.
 #[derive(Debug, clap::Args)]
 #[command(args_conflicts_with_subcommands = true)]
 pub struct History {
@@ -851,12 +848,12 @@ pub struct Undo {
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
-    /// Show what would be done, and do nothing.
+    /// Show the plan without carrying it out.
     #[arg(long)]
     pub dry_run: bool,
 }
 
-/// Show what differs from what was last recorded, and whether the game was updated.
+/// Show differences from the last recorded state, and whether the game was updated.
 #[derive(Debug, clap::Args)]
 pub struct Drift {
     /// Only this game: its folder or its id.
@@ -866,12 +863,12 @@ pub struct Drift {
     pub watch: bool,
 }
 
-/// Start a game with what it is to be started with.
+/// Start a game with the right program.
 #[derive(Debug, clap::Args)]
 pub struct Start {
     /// The game: its folder, or its id as `survey` shows it.
     pub game: String,
-    /// What is handed to the game, after `--`.
+    /// Arguments for the game, after `--`.
     #[arg(last = true, value_name = "ARGS")]
     pub arguments: Vec<String>,
     /// Start this instead, this once: a file relative to the game's folder, a command, or an address.
@@ -889,12 +886,12 @@ pub struct Start {
     /// Look into the game's process though it is played online or watches over itself.
     #[arg(long, requires = "prove")]
     pub look_inside: bool,
-    /// Show what would be started and how, and start nothing.
+    /// Show the program and how it would be started, without starting it.
     #[arg(long, conflicts_with_all = ["wait", "prove"])]
     pub dry_run: bool,
 }
 
-/// Show whether a game runs with what was fitted, and what each component says of itself.
+/// Show whether a game runs with its fitted components, and the version each reports.
 #[derive(Debug, clap::Args)]
 pub struct Prove {
     /// The game: its folder, or its id as `survey` shows it.
@@ -918,18 +915,18 @@ pub struct Shortcut {
     /// The folder that it goes to. Without it, the desktop.
     #[arg(long, value_name = "DIR")]
     pub to: Option<PathBuf>,
-    /// Start the game through this program, which then decides each time what is to be started.
+    /// Start the game through this program, which chooses the program to start each time.
     #[arg(long, value_name = "PROGRAM", value_enum)]
     pub through: Option<Through>,
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
-    /// Show what would be done, and do nothing.
+    /// Show the plan without carrying it out.
     #[arg(long)]
     pub dry_run: bool,
 }
 
-/// What a shortcut starts a game through.
+/// The program through which a shortcut starts a game.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum Through {
     /// `spanner start`.
@@ -967,7 +964,7 @@ pub struct Wind {
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
-    /// Show what would be done, and do nothing.
+    /// Show the plan without carrying it out.
     #[arg(long)]
     pub dry_run: bool,
 }
@@ -988,7 +985,7 @@ pub struct Hold {
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
-    /// Show what would be done, and do nothing.
+    /// Show the plan without carrying it out.
     #[arg(long)]
     pub dry_run: bool,
 }
@@ -1002,7 +999,7 @@ pub struct Refit {
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
-    /// Show what would be done, and do nothing.
+    /// Show the plan without carrying it out.
     #[arg(long)]
     pub dry_run: bool,
 }
@@ -1018,7 +1015,7 @@ pub struct Adopt {
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
-    /// Show what would be done, and do nothing.
+    /// Show the plan without carrying it out.
     #[arg(long)]
     pub dry_run: bool,
 }
@@ -1033,32 +1030,32 @@ pub struct Park {
     /// Proceed despite this stop finding, by its code. Can be given several times.
     #[arg(long, value_name = "CODE", value_parser = code)]
     pub despite: Vec<String>,
-    /// Show what would be done, and do nothing.
+    /// Show the plan without carrying it out.
     #[arg(long)]
     pub dry_run: bool,
 }
 
-/// Check the home folder, repair what can be repaired, and report the rest.
+/// Check the home folder, repair it if possible, and report the rest.
 #[derive(Debug, clap::Args)]
 pub struct Doctor {
     /// Read every stored byte again.
     #[arg(long)]
     pub deep: bool,
-    /// Show what no build and no rollback point needs, and remove it once you say so.
+    /// Show stored files that no build and no rollback point needs, and remove them after asking.
     #[arg(long)]
     pub reclaim: bool,
     /// With --reclaim: remove contents too that no record names (`unmentioned`).
     #[arg(long, value_name = "CODE", requires = "reclaim", value_parser = ["unmentioned"])]
     pub despite: Vec<String>,
-    /// End a change that was interrupted and cannot be put back with what is there.
+    /// End an interrupted change that cannot be reverted, with the present files.
     #[arg(long, value_name = "CHANGE", conflicts_with_all = ["deep", "reclaim"])]
     pub settle: Option<i64>,
-    /// Show what is wrong, and repair nothing.
+    /// Show the faults without repairing them.
     #[arg(long)]
     pub dry_run: bool,
 }
 
-/// Make a folder of invented games and show on it what the tool does.
+/// Create a folder of invented games and run the main commands on them.
 #[derive(Debug, clap::Args)]
 pub struct Demo {
     /// The folder to make.

@@ -10,7 +10,7 @@ use upright_spanner_core::{ChangeError, Error, FeedError, GameError, HomeError, 
 pub enum Exit {
     /// Done, or nothing to attend to.
     Done = 0,
-    /// Something to attend to, or part of what was asked could not be read.
+    /// Something needs attention, or part of the request could not be read.
     Attend = 1,
     /// The command was used wrongly.
     Usage = 2,
@@ -49,7 +49,7 @@ impl Exit {
                 Self::Attend
             }
             Some(error) if error.code() == "path" => Self::Usage,
-            // An output that cannot be written is no one's mistake, and says nothing of the files.
+            // An output that cannot be written is not a mistake of the user's, and does not concern the files.
             None if error.downcast_ref::<io::Error>().is_some() => Self::Attend,
             None
             | Some(
@@ -74,7 +74,7 @@ impl Exit {
     }
 }
 
-/// Whether the reader of our output went away, as `head` does; no failure of ours.
+/// Whether the reader of our output has closed it, as `head` does; that is not an error.
 pub fn is_closed_pipe(error: &anyhow::Error) -> bool {
     const NOT_CONNECTED: i32 = 233;
     let closed = |error: &io::Error| {

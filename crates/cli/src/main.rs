@@ -1,6 +1,6 @@
 //! `spanner`: looks after the drop-in runtime components of PC games.
 //!
-//! This crate is the interface: it parses, calls the core and renders what is restored.
+//! This crate is the interface: it parses arguments, calls the core and renders results.
 
 mod args;
 mod command;
@@ -39,7 +39,7 @@ fn main() -> ExitCode {
 
     let session = Session::new(&args.global);
     let exit = match command::run(command, &session) {
-        // Whatever else came of it, a change that waits is what has to be attended to.
+        // An interrupted change that waits is the most important result.
         Ok(_) if session.waits() => Exit::Interrupted,
         Ok(exit) => exit,
         Err(error) if exit::is_closed_pipe(&error) => Exit::Done,

@@ -43,7 +43,7 @@ pub fn acting<T>(act: impl FnOnce() -> T) -> T {
     done
 }
 
-/// Gets something of which what has come is kept: who stops that is told so.
+/// Downloads something that is kept when the user stops it, and says so.
 pub fn getting<T>(get: impl FnOnce() -> T) -> T {
     GETTING.store(true, Ordering::SeqCst);
     let got = get();
@@ -51,7 +51,7 @@ pub fn getting<T>(get: impl FnOnce() -> T) -> T {
     got
 }
 
-/// What is done sooner needs no bar, which would only flicker.
+/// Work that is done sooner needs no progress bar, which would only flicker.
 const PATIENCE: Duration = Duration::from_millis(500);
 
 /// How often a sign that something is waited for moves.

@@ -14,8 +14,7 @@ fn can_ask(session: &Session) -> bool {
     terminal && !session.yes && !session.json
 }
 
-/// Asks before files are altered. Without a terminal, or with `--yes`, the answer is yes: the
-/// command was meant.
+/// Asks before files are altered. Without a terminal, or with `--yes`, the answer is yes.
 pub fn go_on(session: &Session, question: &str) -> Result<bool> {
     if !can_ask(session) {
         return Ok(true);
@@ -23,8 +22,7 @@ pub fn go_on(session: &Session, question: &str) -> Result<bool> {
     Ok(Confirm::new().with_prompt(clean(question)).default(true).interact()?)
 }
 
-/// Asks before something is removed: who only presses Enter keeps it. Without a terminal, or with `--yes`, the
-/// answer is yes: the command was meant.
+/// Asks before something is removed: Enter alone keeps it. Without a terminal, or with `--yes`, the answer is yes.
 pub fn remove(session: &Session, question: &str) -> Result<bool> {
     if !can_ask(session) {
         return Ok(true);
@@ -40,7 +38,7 @@ pub fn confirm(session: &Session, question: &str) -> Result<bool> {
     Ok(Confirm::new().with_prompt(clean(question)).default(false).interact()?)
 }
 
-/// Asks for a pass phrase, twice if it is a new one; nothing if there is no one to ask.
+/// Asks for a passphrase, twice for a new one; `None` without a terminal.
 pub fn pass_phrase(session: &Session, question: &str, is_new: bool) -> Result<Option<String>> {
     if !can_ask(session) {
         return Ok(None);
@@ -50,7 +48,7 @@ pub fn pass_phrase(session: &Session, question: &str, is_new: bool) -> Result<Op
     Ok(Some(ask.interact()?))
 }
 
-/// Asks for one of several; nothing if there is no one to ask.
+/// Asks for one of several choices; `None` without a terminal.
 pub fn choose(session: &Session, question: &str, choices: &[String]) -> Result<Option<usize>> {
     if !can_ask(session) {
         return Ok(None);
@@ -59,7 +57,7 @@ pub fn choose(session: &Session, question: &str, choices: &[String]) -> Result<O
     Ok(Select::new().with_prompt(clean(question)).items(&choices).default(0).interact_opt()?)
 }
 
-/// Asks for a text that may be left empty; nothing if there is no one to ask.
+/// Asks for an optional text; `None` without a terminal.
 pub fn text(session: &Session, question: &str) -> Result<Option<String>> {
     if !can_ask(session) {
         return Ok(None);

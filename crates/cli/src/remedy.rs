@@ -9,7 +9,7 @@ pub fn of(error: &Error) -> Option<String> {
     error.remedy().as_ref().map(worded)
 }
 
-/// A remedy as it is said: the sentence, and behind a colon the command to type.
+/// A remedy for people: the sentence, and after a colon the command to type.
 pub fn worded(remedy: &Remedy) -> String {
     let sentence = &remedy.sentence;
     match &remedy.action {

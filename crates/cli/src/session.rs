@@ -1,4 +1,4 @@
-//! What the options for every command amount to.
+//! The combined effect of the global options.
 
 use std::cell::Cell;
 use std::io::IsTerminal;
@@ -21,9 +21,9 @@ pub struct Session {
     pub yes: bool,
     /// Whether no network is used.
     pub offline: bool,
-    /// Whether paths are printed whole, from the drive on: if they go to another program, or were asked for.
+    /// Whether paths are printed in full, with the drive: for pipes, and on request.
     pub full_paths: bool,
-    /// Columns to lay output out for.
+    /// The width of the output in columns.
     pub width: usize,
     /// Whether a change that was interrupted waits still.
     waits: Cell<bool>,

@@ -34,8 +34,8 @@ pub fn clean(text: &str) -> Cow<'_, str> {
     }
 }
 
-/// JSON with the characters that steer a terminal written as escapes. They stand inside strings
-/// only, but for the line ends of the layout.
+/// JSON with terminal control characters as escapes. They occur only inside strings, except the line ends of the
+/// layout.
 pub fn escape_controls(json: &str) -> String {
     let mut out = String::with_capacity(json.len());
     for c in json.chars() {

@@ -1,4 +1,4 @@
-//! How the program is to be used: a greeting, and what is wrong with a command line.
+//! The greeting, and errors of the command line.
 
 use std::ffi::OsStr;
 use std::process::ExitCode;
@@ -45,8 +45,7 @@ pub fn refuse_swallowed((path, rest): &(String, String)) -> ExitCode {
 pub fn refuse(error: &clap::Error) -> ExitCode {
     let is_error = error.use_stderr();
     let said = error.render().to_string();
-    // If the terminal takes nothing, there is no one to tell. A shell may have put names of files there that
-    // strangers gave them.
+    // If the terminal cannot be written to, nothing can be reported. File names in an error may come from strangers.
     if std::env::args_os().all(|word| render::is_clean(&word.to_string_lossy())) {
         let _ = error.print();
     } else {
@@ -56,7 +55,7 @@ pub fn refuse(error: &clap::Error) -> ExitCode {
     }
 
     if is_error && std::env::args_os().any(|word| word == "--json") {
-        // What is wrong comes first, then how the command is used.
+        // The error comes first, then the usage.
         let wrong = said.split("\n\n").next().unwrap_or_default();
         let wrong: Vec<&str> = wrong.trim_start_matches("error:").split_whitespace().collect();
         let _ = render::json(&ErrorDocument::wrong_usage(wrong.join(" ")));

@@ -15,10 +15,10 @@ use crate::prompt;
 use crate::render;
 use crate::session::Session;
 
-/// What people do when a game was altered, if nothing more is known of how it is started.
+/// The next step after a change, if nothing more is known about starting the game.
 pub const START: &str = "Start the game to see that it works.";
 
-/// What people do when a game was altered: what it is started with now, and the command that does it and looks.
+/// The next step after a change: the program that starts the game, and the command that does so and proves it.
 pub fn start_it(workshop: &Workshop, game: &str) -> String {
     let start = || -> Result<String> {
         let view = workshop.game(game, &Silent)?;
@@ -36,25 +36,25 @@ pub fn start_it(workshop: &Workshop, game: &str) -> String {
 
 /// What to say around a plan that is carried out.
 pub struct Talk<'a> {
-    /// What to ask before; if nothing is said, what is done to how many files.
+    /// The question before a change; by default what happens to how many files.
     pub question: Option<&'a str>,
     /// What to say if there is nothing to do.
     pub nothing: &'a str,
-    /// What people do next: a sentence, or a command.
+    /// The next step: a sentence, or a command.
     pub next: &'a str,
     /// The command that goes back; if it is empty, what undoes the change by its number.
     pub back: String,
 }
 
-/// What the user wants of a plan.
+/// The user's options for a plan.
 pub struct Wish<'a> {
     /// Findings to continue despite.
     pub despite: &'a [String],
-    /// To be shown what would be done.
+    /// Only show the plan.
     pub dry_run: bool,
 }
 
-/// Shows a plan, asks, and carries it out: what all commands do that place only what is stored.
+/// Shows a plan, asks, and carries it out: the common part of all commands that place only stored files.
 pub fn carry_out(
     workshop: &Workshop,
     plan: Plan,
@@ -109,8 +109,8 @@ pub fn carry_out_untold(
     Ok((attend, Outcome::Done(Changed::new(&change))))
 }
 
-/// Asks whether a plan is meant, in its own question or by what it does to how many files. If it removes any, who
-/// only presses Enter keeps them.
+/// Asks for confirmation, with the command's question or with what happens to how many files. If files are removed,
+/// Enter alone keeps them.
 pub fn is_meant(plan: &Plan, question: Option<&str>, session: &Session) -> Result<bool> {
     let question = question.map_or_else(|| render::plan::question(plan), str::to_owned);
     if plan.files().any(|step| step.after().state.is_absent()) {
@@ -120,7 +120,7 @@ pub fn is_meant(plan: &Plan, question: Option<&str>, session: &Session) -> Resul
     }
 }
 
-/// Says what the checks find of what is fitted, if the game itself has become another.
+/// Prints the findings about fitted components after the game itself has changed.
 pub fn check_again(workshop: &Workshop, game: &str, session: &Session) -> Result<()> {
     let view = workshop.game(game, &Silent)?;
     let drift = workshop.drift(&view)?;

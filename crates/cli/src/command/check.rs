@@ -27,7 +27,7 @@ pub fn run(args: &args::Check, session: &Session) -> Result<Exit> {
     }
 }
 
-/// What a game has now.
+/// Checks the present components of a game.
 fn now(game: &str, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
     refresh_due(&workshop, session);
@@ -42,7 +42,7 @@ fn now(game: &str, session: &Session) -> Result<Exit> {
     Ok(exit(&checked))
 }
 
-/// What a game would have.
+/// Checks a build for a game.
 fn would_be(game: &str, build: &str, args: &args::Check, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
     let progress = session.progress();
@@ -93,7 +93,7 @@ fn entries(game: &str, session: &Session) -> Result<Exit> {
     Ok(Exit::Done)
 }
 
-/// What the game would load, or the way to one file.
+/// The libraries a game would load, or the path to one file.
 fn loads(game: &str, file: &str, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
     let view = workshop.game(game, &session.progress())?;

@@ -1,5 +1,4 @@
-//! `demo`: makes the invented games and tells the story of the tool on them, by running its own
-//! commands and showing each with what it prints.
+//! `demo`: creates the invented games and runs the program's own commands on them, with their output.
 
 use std::fs;
 use std::io::{self, Write};
@@ -19,7 +18,7 @@ use crate::text::slashes;
 /// Marks a folder as a demo's own, which the next demo may make again.
 const MARK: &str = "made-by-spanner-demo.txt";
 
-/// A scene: what to say, the command's words, and how it is meant to end.
+/// A chapter: a sentence, the words of a command, and its expected exit code.
 struct Scene {
     say: &'static str,
     words: &'static [&'static str],

@@ -36,7 +36,7 @@ pub fn run(args: &args::Doctor, session: &Session) -> Result<Exit> {
     Ok(if render::doctor::is_ill(&diagnosis, mended.as_ref()) { Exit::Attend } else { Exit::Done })
 }
 
-/// Shows how the targets of a change that waits are, and ends it with that if it is meant.
+/// Shows the targets of an interrupted change, and settles it after asking.
 fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) -> Result<Exit> {
     let (change, targets) = workshop.look_at_interrupted(number, &session.progress())?;
     let text = format!("change {number} ({}, {}):", change.game(), change.summary());
@@ -62,7 +62,7 @@ fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) ->
     Ok(Exit::Done)
 }
 
-/// Shows what nothing needs, and removes it if that is meant.
+/// Shows unneeded contents, and removes them after asking.
 fn reclaim(workshop: &Workshop, args: &args::Doctor, session: &Session) -> Result<Exit> {
     let found = workshop.unreferenced()?;
     let text = format!(

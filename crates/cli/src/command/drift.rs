@@ -1,4 +1,4 @@
-//! `drift`: what differs from what was last recorded.
+//! `drift`: differences from the last recorded state.
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -63,7 +63,7 @@ fn views(args: &args::Drift, workshop: &Workshop, session: &Session) -> Result<V
     })
 }
 
-/// The games that have records, each with what the checks say if it was updated.
+/// The games with records, with the findings for those that were updated.
 fn drifts<'a>(
     workshop: &Workshop,
     views: &'a [GameView],
@@ -91,12 +91,11 @@ fn drifts<'a>(
 /// How long to wait for quiet at most: a game that logs all the time is never quiet.
 const LONGEST: Duration = Duration::from_secs(5);
 
-/// How long to rely on what the system reports: some file systems report nothing, and to look at all games
-/// four times a minute costs next to nothing.
+/// The longest time without a look: some file systems report no changes, and looking at all games four times a minute
+/// costs next to nothing.
 const UNTOLD: Duration = Duration::from_secs(15);
 
-/// Reports what changes in the games' folders until the program is ended; `told` is what was said of
-/// each game before.
+/// Reports changes in the games' folders until the program is ended; `told` is the last report of each game.
 fn watch(
     args: &args::Drift,
     workshop: &Workshop,

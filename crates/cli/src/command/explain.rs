@@ -1,4 +1,4 @@
-//! `explain`: what a finding means.
+//! `explain`: the meaning of a finding.
 
 use std::io::Write;
 

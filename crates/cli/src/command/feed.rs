@@ -123,7 +123,7 @@ fn list(what: Option<&str>, session: &Session) -> Result<Exit> {
     Ok(if attend { Exit::Attend } else { Exit::Done })
 }
 
-/// What there is of a family, or in a feed.
+/// Lists the builds of a family, or of a feed.
 fn offers(what: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
     let downloads = workshop.listed(what, &session.progress())?;
     if session.json {
@@ -176,8 +176,8 @@ fn refresh_one(name: &str, workshop: &Workshop, session: &Session) -> Result<Ref
     Ok(acting(|| workshop.alter()?.take_in(&fetched))?)
 }
 
-/// Asks those feeds for news that the user wants to be asked by themselves. One that cannot be reached is said, and
-/// what is known of it continues to count.
+/// Refreshes feeds that the user wants refreshed automatically. An unreachable feed is reported, and its last state
+/// still counts.
 pub fn refresh_due(workshop: &Workshop, session: &Session) {
     let feeds = workshop.feeds();
     let now = Timestamp::now();

@@ -1,4 +1,4 @@
-//! `fit`: puts a build into a game, keeping what was there.
+//! `fit`: fits a build into a game, and stores the files it replaces.
 
 use std::path::PathBuf;
 
@@ -58,7 +58,7 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
     let folder_for = |family: &str| handoff_folder(args, &view, family);
     let stopped = !fit.plan.stops().is_empty();
     if !stopped {
-        // What cannot be handed off is said before anything is done, in a dry run too.
+        // An impossible hand-off is reported before anything is done, even in a dry run.
         for part in &fit.plan.handoff {
             folder_for(&part.of.family)?;
         }
@@ -112,7 +112,7 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
     Ok(Exit::Done)
 }
 
-/// Gets from feeds what is to be fitted and the rack does not have. Gives how the run ends if it does so here.
+/// Gets builds from feeds that the rack lacks. Returns the exit code if the run ends here.
 fn get_first(
     args: &args::Fit,
     game: &str,
@@ -185,7 +185,7 @@ fn handoff_folder(
     })
 }
 
-/// Remembers what was said for this game and family: parts that are left out, and a folder for a mod manager.
+/// Remembers the options for this game and family: parts left out, and a folder for a mod manager.
 fn remember(args: &args::Fit, view: &GameView, fit: &FitPlan, workshop: &Workshop) -> Result<()> {
     let handed: Vec<&str> = fit.plan.handoff.iter().map(|part| &*part.of.family).collect();
     let mut edit = GameEdit::default();
@@ -273,7 +273,7 @@ fn options(args: &args::Fit) -> FitOptions {
     }
 }
 
-/// The plan, and the options with what the user chose; if several builds or names could be meant, the user is asked.
+/// The plan, and the options with the user's choices; if several builds or names are possible, the user is asked.
 fn planned(
     args: &args::Fit,
     workshop: &Workshop,
@@ -308,7 +308,7 @@ fn planned(
     }
 }
 
-/// The command that does what a dry run showed.
+/// The command that carries out a dry run.
 fn again(args: &args::Fit, game: &str, chosen: &FitOptions) -> String {
     let mut words = vec!["spanner fit".to_owned(), quoted(game)];
     words.extend(args.builds.iter().map(|build| quoted(build)));

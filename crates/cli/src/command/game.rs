@@ -1,4 +1,4 @@
-//! `game`: what the user says of games, and what is known of them.
+//! `game`: the user's settings of games, and the detected facts.
 
 use anyhow::Result;
 use upright_spanner_core::game::GameEdit;

@@ -1,4 +1,4 @@
-//! `rack get`: builds that feeds have, onto the rack. `fit --get` gets what it needs so, too.
+//! `rack get`: adds builds from feeds to the rack. `fit --get` uses it, too.
 
 use anyhow::Result;
 use upright_spanner_core::{Addition, Download, Error, Workshop};
@@ -12,7 +12,7 @@ use crate::prompt;
 use crate::render::{self, bytes, count, feed, quoted, rack};
 use crate::session::Session;
 
-/// What the user wants of it.
+/// The user's options.
 pub struct Wish<'a> {
     pub builds: &'a [String],
     pub feed: Option<&'a str>,
@@ -24,7 +24,7 @@ pub struct Wish<'a> {
 #[derive(Default)]
 pub struct Outcome {
     pub added: Vec<Addition>,
-    /// What is to be got by hand.
+    /// The downloads that the user must get by hand.
     pub by_hand: Vec<Download>,
     pub failed: Vec<(Download, anyhow::Error)>,
 }
@@ -97,7 +97,7 @@ pub fn expect_no_stop(downloads: &[Download], despite: &[String]) -> Result<(), 
     if findings.is_empty() { Ok(()) } else { Err(Error::Refused(findings)) }
 }
 
-/// Asks whether so much is to be downloaded.
+/// Asks for confirmation of the download.
 pub fn is_meant(wanted: &[Download], session: &Session) -> Result<bool> {
     let all: Vec<_> = wanted.iter().filter(|download| download.page().is_none()).collect();
     if all.is_empty() {
@@ -107,13 +107,13 @@ pub fn is_meant(wanted: &[Download], session: &Session) -> Result<bool> {
     prompt::go_on(session, &format!("Get {} ({})?", count(all.len(), "file"), bytes(size)))
 }
 
-/// Gets what can be got, and puts each on the rack when it is there.
+/// Downloads builds, and adds each to the rack when it is complete.
 pub fn get(wanted: &[Download], workshop: &Workshop, session: &Session) -> Outcome {
     let mut outcome = Outcome::default();
     let (by_hand, files): (Vec<Download>, Vec<Download>) =
         wanted.iter().cloned().partition(|download| download.page().is_some());
     for download in &by_hand {
-        // What the feed says of it is kept for when the file comes; without it, it comes too.
+        // The feed's statements are stored until the file is added; it can be added without them.
         if let Err(error) = workshop.keep_notes(download) {
             render::error(&error.into());
         }
@@ -179,7 +179,7 @@ fn tell(
     }
 }
 
-/// The command that does what a dry run showed.
+/// The command that carries out a dry run.
 fn again(wish: &Wish<'_>, game: Option<&str>) -> String {
     let mut words = vec!["spanner rack get".to_owned()];
     words.extend(wish.builds.iter().map(|build| quoted(build)));

@@ -1,4 +1,4 @@
-//! `history`: what was changed, and when.
+//! `history`: changes, the newest last.
 
 use anyhow::Result;
 use upright_spanner_core::change::Change;
@@ -28,7 +28,7 @@ pub fn run(args: &args::History, session: &Session) -> Result<Exit> {
     Ok(if history.faults.is_empty() { Exit::Done } else { Exit::Attend })
 }
 
-/// What the store keeps for which game.
+/// Shows the use of the store by game.
 fn size(workshop: &Workshop, session: &Session) -> Result<Exit> {
     let used = workshop.store_use()?;
     if session.json {

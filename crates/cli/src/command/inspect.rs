@@ -1,4 +1,4 @@
-//! `inspect`: what library and program files say of themselves.
+//! `inspect`: the facts of library and program files.
 
 use anyhow::Result;
 use upright_spanner_core::inspect;

@@ -10,7 +10,7 @@ use crate::render::notice;
 use crate::session::Session;
 use crate::text::slashes;
 
-/// How many targets of a change that waits are described: enough to see what is wrong.
+/// The number of targets of an interrupted change that are described.
 const MOST_TARGETS: usize = 3;
 
 impl Session {

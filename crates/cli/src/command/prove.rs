@@ -1,4 +1,4 @@
-//! `prove`: whether a game runs with what was fitted, and what each component says of itself.
+//! `prove`: whether a game runs with its fitted components, and the version each reports.
 
 use anyhow::Result;
 use upright_spanner_core::Workshop;
@@ -30,7 +30,7 @@ pub fn run(args: &args::Prove, session: &Session) -> Result<Exit> {
     Ok(exit(&proof))
 }
 
-/// Notes what was proved with the changes that fitted it; that it cannot be noted takes nothing from the proof.
+/// Records a proof with the changes that fitted its components; a failure to record does not affect the result.
 pub fn note(workshop: &Workshop, view: &GameView, proof: &Proof) {
     if !proof.can_be_noted() {
         return;

@@ -76,7 +76,7 @@ fn add(
     Ok(if failed.is_empty() { Exit::Done } else { Exit::Attend })
 }
 
-/// The `.reg` files of what was added; those of several variants are one.
+/// The `.reg` files of new builds; equal files of several variants are listed once.
 fn registry_files(workshop: &Workshop, added: &[Addition]) -> Vec<RegistryFile> {
     let builds = added.iter().flat_map(|addition| &addition.builds);
     let mut files: Vec<RegistryFile> =
@@ -90,7 +90,7 @@ fn registry_files(workshop: &Workshop, added: &[Addition]) -> Vec<RegistryFile> 
     files
 }
 
-/// Adds a file, and asks for what it leaves open.
+/// Adds a file, and asks about anything ambiguous.
 fn add_one(
     workshop: &Workshop,
     file: &Path,
@@ -218,10 +218,10 @@ fn notes(build: &str, game: Option<&str>, session: &Session) -> Result<Exit> {
     Ok(Exit::Done)
 }
 
-/// What feeds say of a build that is not on the rack.
+/// A feed's notes on a build that is not on the rack.
 fn notes_in_feeds(build: &str, workshop: &Workshop, session: &Session) -> Result<Exit> {
     let (id, notes) = match workshop.notes_in_feeds(build, &session.progress()) {
-        // If there is not a feed, the rack is what was meant.
+        // Without a feed, the error is that of the rack.
         Err(Error::Feed(FeedError::NoBuild { .. })) => {
             workshop.variants(build)?;
             return Ok(Exit::Done);

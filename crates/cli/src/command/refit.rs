@@ -28,7 +28,7 @@ pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
     }
 }
 
-/// Puts back what was fitted to one game, before it is started.
+/// Refits one game before it is started.
 pub fn put_back(view: &GameView, session: &Session) -> Result<Exit> {
     let workshop = session.alter()?;
     let plan = workshop.plan_refit(view, None, &[])?.plan;

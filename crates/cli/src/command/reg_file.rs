@@ -1,4 +1,4 @@
-//! What is meant for the registry, written to a `.reg` file instead.
+//! Registry values, written to a `.reg` file instead.
 
 use std::io::Write;
 use std::path::Path;
@@ -11,8 +11,8 @@ use upright_spanner_core::registry::RegFile;
 use crate::render::{self, slashes};
 use crate::session::Session;
 
-/// Writes what a plan has for the registry to a file that is not there yet, unless it is a dry run or something
-/// stops the plan. Says whether there is anything to write.
+/// Writes the registry values of a plan to a new file, unless it is a dry run or something stops the plan. Returns
+/// whether there were any.
 pub fn write(file: Option<&Path>, plan: &Plan, dry_run: bool, session: &Session) -> Result<bool> {
     let Some(file) = file.filter(|_| !plan.written.is_empty() && plan.stops().is_empty()) else {
         return Ok(false);

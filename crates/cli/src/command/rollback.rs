@@ -1,4 +1,4 @@
-//! `rollback`: puts back what the game came with, or what was there at an earlier point.
+//! `rollback`: restores the shipped files, or those of an earlier point.
 
 use anyhow::Result;
 use jiff::civil::Date;

@@ -10,9 +10,9 @@ use crate::prompt;
 use crate::render::{self, plan};
 use crate::session::Session;
 
-/// What is to be done to one of several games.
+/// A plan for one of several games.
 pub struct Job {
-    /// What comes, or what goes back.
+    /// The builds, or the restored part.
     pub what: String,
     pub plan: Plan,
 }
@@ -21,9 +21,9 @@ pub struct Job {
 pub struct Talk<'a> {
     /// Said if there is not a game to do it to.
     pub nothing: &'a str,
-    /// What is asked of so many games.
+    /// The question for a number of games.
     pub question: &'a dyn Fn(&str) -> String,
-    /// The command that does what a dry run showed.
+    /// The command that carries out a dry run.
     pub again: &'a str,
 }
 
@@ -49,7 +49,7 @@ impl Several {
         if self.refused + self.failed > 0 { Exit::Attend } else { Exit::Done }
     }
 
-    /// Shows what would be done, asks, and does it.
+    /// Shows the plans, asks, and carries them out.
     pub fn carry_out(
         mut self,
         jobs: Vec<Job>,

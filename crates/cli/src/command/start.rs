@@ -1,4 +1,4 @@
-//! `start`: starts a game with what it is to be started with, and waits for a proof if one is wanted.
+//! `start`: starts a game with the right program, and waits for a proof if requested.
 
 use std::time::Duration;
 
@@ -24,7 +24,7 @@ pub fn run(args: &args::Start, session: &Session) -> Result<Exit> {
     if !session.json {
         render::start::print(&start, &before, session)?;
     }
-    // That it cannot be started is said before anything is.
+    // A start that is not possible is reported before anything else.
     start.command()?;
     if args.dry_run {
         if session.json {

@@ -104,8 +104,8 @@ fn tell_drives(drives: &[Drive], found: &Survey, session: &Session) -> Result<()
     render::hint(session, &format!("Looked over {}.", all.join(", ")))
 }
 
-/// Where to look: what was asked for, else everything that is known; and the games that were asked for and are not if
-/// they stood.
+/// The folders to survey: the requested ones, otherwise all known ones; and the requested games whose folders are
+/// missing.
 fn places(args: &args::Survey, workshop: &Workshop) -> Result<(Vec<PathBuf>, Vec<Game>)> {
     if args.places.is_empty() {
         return Ok((known_places(workshop)?, Vec::new()));
@@ -128,7 +128,7 @@ fn places(args: &args::Survey, workshop: &Workshop) -> Result<(Vec<PathBuf>, Vec
     }
 }
 
-/// Surveys every game that is known.
+/// Surveys every known game.
 pub(super) fn survey_known(workshop: &Workshop, session: &Session) -> Result<Survey> {
     let survey =
         workshop.survey(&known_places(workshop)?, &Filter::default(), &session.progress())?;
@@ -136,7 +136,7 @@ pub(super) fn survey_known(workshop: &Workshop, session: &Session) -> Result<Sur
     Ok(survey)
 }
 
-/// Says that a game looks like one that stood somewhere else.
+/// Reports that a game seems to have been moved.
 pub(super) fn tell_moved(view: &GameView, moved: &Game) {
     let root = render::quoted(&render::slashes(&view.game.root));
     render::notice(&format!(
@@ -148,7 +148,7 @@ pub(super) fn tell_moved(view: &GameView, moved: &Game) {
     ));
 }
 
-/// Says which games are not if they stood; gives whether there are any.
+/// Reports games whose folders are missing; returns whether there are any.
 pub(super) fn tell_gone(workshop: &Workshop) -> Result<bool> {
     let gone = workshop.games_gone()?;
     gone.iter().for_each(tell_that_gone);

@@ -10,8 +10,8 @@ use crate::prompt;
 use crate::render;
 use crate::session::Session;
 
-/// The game that a text names. If its folder looks like a game that stood somewhere else, it is asked whether it is
-/// that one: its history moves with it then. A command that only looks reports it, and nothing is noted.
+/// The game that a text names. If its folder looks like a game that was moved, the user is asked, and its history
+/// moves with it. A command that only looks reports it, and records nothing.
 pub fn game(
     workshop: &Workshop,
     name: &str,

@@ -18,7 +18,7 @@ use crate::exit::Exit;
 use crate::render::{self, quoted, slashes};
 use crate::session::Session;
 
-/// What stands on the command line behind the game: a family, and settings with their values.
+/// The words after the game on the command line: a family, and settings with values.
 struct Words<'a> {
     family: Option<&'a str>,
     set: Vec<(String, String)>,
@@ -174,7 +174,7 @@ fn all(
     several.carry_out(jobs, workshop, &wish, &talk, session)
 }
 
-/// Saves what is set now as a preset.
+/// Saves the present settings as a preset.
 fn save(
     workshop: &Workshop,
     view: &GameView,

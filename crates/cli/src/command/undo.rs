@@ -19,13 +19,13 @@ pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
     };
     let view = workshop.game(&change.root().to_string_lossy(), &session.progress())?;
     let plan = workshop.plan_undo(&view, &change)?;
-    // What is beside the game does not make it work otherwise.
+    // A file beside the game does not affect how it works.
     let is_beside = matches!(change.purpose, Purpose::Shortcut | Purpose::Hold { .. });
     let talk = Talk {
         question: None,
         nothing: "Nothing to undo: every file is already as it was before that change.",
         next: if is_beside { "" } else { START },
-        // The last change, which is not an undoing, is another.
+        // The last change is another one, which is not an undo.
         back: String::new(),
     };
 

@@ -57,7 +57,7 @@ pub fn run(args: &args::Wind, session: &Session) -> Result<Exit> {
     Ok(Exit::Done)
 }
 
-/// The plan; where components are in the way and nothing was said of them, the user is asked.
+/// The plan; if fitted components are in the way and no option decides, the user is asked.
 fn planned(
     args: &args::Wind,
     workshop: &Workshop,

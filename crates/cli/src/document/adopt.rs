@@ -17,7 +17,7 @@ pub struct Adopted {
     game: String,
     swaps: Vec<Swap>,
     steps: Vec<Step>,
-    /// What was done about the copies, if they were to be removed.
+    /// The result of removing the copies, if requested.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub removal: Option<Outcome>,
 }

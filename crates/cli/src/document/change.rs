@@ -1,4 +1,4 @@
-//! Steps and changes: what is at a place before and after.
+//! Steps and changes: the states of targets before and after.
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -26,7 +26,7 @@ pub struct Change {
     /// The game's id.
     game: String,
     summary: String,
-    /// What it was for.
+    /// The purpose.
     purpose: Purpose,
     /// The executable that counted then.
     executable: Option<Executable>,
@@ -48,7 +48,7 @@ pub struct Executable {
     version: Option<String>,
     /// In bytes.
     size: u64,
-    /// The link time in its header, or what the linker wrote there.
+    /// The link time in its header, or the linker's number in its place.
     stamp: u32,
 }
 
@@ -73,15 +73,15 @@ pub struct Step {
     /// The build that it comes from.
     #[serde(skip_serializing_if = "Option::is_none")]
     build: Option<String>,
-    /// Where it is kept while it is moved aside.
+    /// Its place while it is moved aside.
     #[serde(skip_serializing_if = "Option::is_none")]
     kept: Option<String>,
-    /// What would be there if what is there afterwards were not.
+    /// The state that the target would have without its present content.
     #[serde(skip_serializing_if = "Option::is_none")]
     beneath: Option<Side>,
 }
 
-/// What a target belongs to.
+/// The part of the game that a target belongs to.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct StepOwner {
     /// `component`, or the part of the game.
@@ -124,7 +124,7 @@ pub struct RegistryValue {
     name: String,
 }
 
-/// What a value of the registry holds.
+/// The content of a registry value.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Value {
     /// The type, as the system numbers it: 1 for text, 4 for a number of 32 bits, and so on.
@@ -135,7 +135,7 @@ pub struct Value {
     data: String,
 }
 
-/// What is at a place: null if there is nothing.
+/// The state of a target: null if it is absent.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(untagged)]
 pub enum Side {
@@ -145,13 +145,13 @@ pub enum Side {
     Mark(bool),
     /// The value of a key, as it is written in its file.
     Setting(String),
-    /// What a value of the registry holds.
+    /// The content of a registry value.
     Value(Value),
     /// A file.
     File(File),
     /// A file or folder as a whole.
     Tree {
-        /// The digest of the text in the store that lists what is in it.
+        /// The digest of the text in the store that lists its files.
         listing: String,
         files: u64,
         bytes: u64,
@@ -269,9 +269,9 @@ pub fn registry_value(target: &Target) -> Option<RegistryValue> {
 }
 
 impl Place {
-    /// Where a target is, or the file that it is in.
+    /// The place of a target, or of the file that contains it.
     pub fn of(target: &Target) -> Self {
-        // What is in no file is in the registry of the system.
+        // A target without a file is in the system's registry.
         let registry = || Self { path: CURRENT_USER.to_owned(), bay: None };
         target.place().map_or_else(registry, Self::from)
     }

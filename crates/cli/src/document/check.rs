@@ -13,7 +13,7 @@ use super::prove::NotedProof;
 use super::{SchemaNumber, text};
 use crate::remedy;
 
-/// What the components of games are checked to be.
+/// The results of checking games.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "Check")]
 pub struct Checked {
@@ -31,7 +31,7 @@ struct Game {
     version: Option<String>,
     /// What all findings come to.
     verdict: Verdict,
-    /// What is said of the game itself: its programs, and all that they load that is not a component.
+    /// The findings about the game itself: its programs, and everything they load that is not a component.
     findings: Vec<Finding>,
     families: Vec<Family>,
 }
@@ -54,7 +54,7 @@ pub struct Finding {
     /// A stable name for scripts, and for `explain`.
     code: String,
     severity: Severity,
-    /// What is wrong.
+    /// The finding in a sentence.
     sentence: String,
     /// What to do.
     remedy: String,
@@ -66,7 +66,7 @@ pub struct Finding {
     overridden: bool,
 }
 
-/// What a build would be in a game.
+/// The results of checking a build for a game.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct CheckedBuild {
     schema: SchemaNumber,
@@ -94,7 +94,7 @@ pub struct Codes {
     codes: Vec<Meaning>,
 }
 
-/// What a finding means.
+/// The meaning of a finding.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Meaning {
     schema: SchemaNumber,

@@ -11,21 +11,21 @@ use upright_spanner_core::{Diagnosis, Mended, RecoveredTarget, Unreferenced};
 use super::SchemaNumber;
 use crate::text::slashes;
 
-/// What is wrong with the home folder.
+/// The faults of the home folder.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "Diagnosis")]
 pub struct DiagnosisDocument {
     schema: SchemaNumber,
     /// The home folder.
     home: String,
-    /// What is wrong with the index.
+    /// The faults of the index.
     database: Vec<String>,
     journal: Vec<JournalFault>,
-    /// What is wrong with the labels of builds.
+    /// The faults of labels.
     rack: Vec<FileFault>,
-    /// What is wrong with what is known of feeds.
+    /// The faults of feeds.
     feeds: Vec<FileFault>,
-    /// What is wrong with the file that holds what the user says of games.
+    /// The reason why `games.toml` cannot be read.
     games: Option<String>,
     /// Why the file of proofs cannot be read.
     proofs: Option<String>,
@@ -72,7 +72,7 @@ struct LostContent {
     needed_by: String,
 }
 
-/// What the store keeps that nothing needs.
+/// Contents of the store that nothing needs.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Reclaimable {
     schema: SchemaNumber,
@@ -92,7 +92,7 @@ pub struct Settled {
     /// The number of the change.
     change: i64,
     targets: Vec<SettledTarget>,
-    /// Whether the change was ended with what is there.
+    /// Whether the change was ended with the present state.
     settled: bool,
 }
 

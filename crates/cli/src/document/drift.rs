@@ -11,7 +11,7 @@ use super::change::{Executable, Place, RegistryValue, Side, StepOwner, registry_
 use super::check::{Finding, findings};
 use crate::text::slashes;
 
-/// How games stand to their records.
+/// The state of games compared with their records.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "Drift")]
 pub struct DriftDocument {
@@ -19,13 +19,13 @@ pub struct DriftDocument {
     games: Vec<DriftedGame>,
 }
 
-/// A game, and what the checks say of it.
+/// A game, and the findings about it.
 #[derive(Debug, Serialize, JsonSchema)]
 struct DriftedGame {
     drift: Drift,
     /// Whether anything differs.
     drifted: bool,
-    /// What the checks say if the game was updated.
+    /// The findings, if the game was updated.
     findings: Vec<Finding>,
 }
 
@@ -36,11 +36,11 @@ struct Drift {
     /// The game's id.
     game: String,
     files: Vec<DriftedFile>,
-    /// The release that was put onto the game's folder last, where one was.
+    /// The release of the last wind.
     wound: Option<Wound>,
     /// What keeps launchers from updating the game.
     held: Vec<Held>,
-    /// What would come behind it: updates that launchers wait with.
+    /// The updates that launchers are waiting to install.
     waiting: Vec<Waiting>,
     /// The executable that counted at the last change, if another is there now.
     executable_then: Option<Executable>,
@@ -52,9 +52,9 @@ struct Drift {
 struct Wound {
     /// The number of the change.
     change: i64,
-    /// What it was put there from.
+    /// The folders and archives of the release.
     from: Vec<String>,
-    /// What was moved aside for it.
+    /// The patterns of the files that were moved aside.
     aside: Vec<String>,
     /// The game's version before it.
     was: Option<String>,
@@ -62,7 +62,7 @@ struct Wound {
     is: Option<String>,
     /// How many files it is of.
     files: usize,
-    /// Those of them that are others now, or gone.
+    /// Those that are different now, or missing.
     others: Vec<Place>,
 }
 
@@ -99,7 +99,7 @@ struct DriftedFile {
     value: Option<RegistryValue>,
     #[serde(flatten)]
     owner: StepOwner,
-    /// What it is now; `waiting` if an interrupted change is about it.
+    /// Its present state; `waiting` if an interrupted change is about it.
     #[schemars(extend("enum" = ["fitted", "shipped", "overwritten", "missing", "foreign", "waiting"]))]
     state: &'static str,
     recorded: Side,

@@ -19,12 +19,12 @@ pub struct ErrorDocument {
     error: ErrorBody,
 }
 
-/// What is wrong.
+/// The error.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct ErrorBody {
     /// A stable name for scripts, such as `unknown-game` or `refused`.
     code: &'static str,
-    /// What is wrong, which path, and why.
+    /// The operation, the path, and the reason.
     message: String,
     /// What to do.
     advice: Option<String>,

@@ -25,18 +25,18 @@ struct Family<'a> {
     /// Null if the evidence decides.
     role: Option<Role>,
     group: Option<&'a str>,
-    /// What a file must state to be of the family.
+    /// The texts that a file of the family must state.
     criteria: Vec<Criterion>,
     /// The catalog file that describes it.
     file: String,
 }
 
-/// What a field has to match.
+/// A pattern for a field.
 #[derive(Debug, Serialize, JsonSchema)]
 struct Criterion {
     /// A field of the version resource, or `file`.
     field: String,
-    /// `*` stands for any text and `?` for any character.
+    /// `*` matches any text and `?` any character.
     pattern: String,
 }
 

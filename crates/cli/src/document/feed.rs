@@ -1,4 +1,4 @@
-//! Feeds, what they have, what was got from them, and feeds that were made.
+//! Feeds, their builds, downloads from them, and published feeds.
 
 use std::path::Path;
 
@@ -46,7 +46,7 @@ struct OneFeed<'a> {
     fresh_until: Timestamp,
     /// Whether that is past.
     stale: bool,
-    /// After how many hours it is asked again by itself; null if it is not.
+    /// The hours after which it is refreshed automatically; null if it is not.
     fresh_for_hours: Option<i64>,
     /// Other places that have its contents.
     mirrors: &'a [String],
@@ -104,14 +104,14 @@ struct Offered<'a> {
     blake3: String,
     /// In bytes.
     size: u64,
-    /// The page on which it is to be had by hand; null if the feed has the file.
+    /// The page with the download; null if the feed has the file.
     page: Option<&'a str>,
     /// The day from which it is.
     date: Option<String>,
     /// The versions of the game that it supports.
     supports: Option<String>,
     variants: Vec<OfferedVariant<'a>>,
-    /// What is advised against it.
+    /// The advice against it.
     advice: Vec<OneAdvice<'a>>,
     /// How it is called on the rack, if it is there.
     on_rack: Option<String>,
@@ -126,7 +126,7 @@ struct OfferedVariant<'a> {
     edition: Option<&'a str>,
 }
 
-/// What a feed advises.
+/// A feed's advice.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "Advice")]
 struct OneAdvice<'a> {
@@ -178,7 +178,7 @@ impl<'a> Offers<'a> {
     }
 }
 
-/// What was got from feeds, or would be.
+/// The downloads, planned or done.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Got<'a> {
     schema: SchemaNumber,
@@ -197,7 +197,7 @@ struct GotBuild<'a> {
 }
 
 impl<'a> Got<'a> {
-    /// `on_rack` is what is there now; `failed` is what could not be got, each with the reason.
+    /// `on_rack` are the builds that are there now; `failed` are the failed downloads, each with the reason.
     pub fn new(
         downloads: &'a [Download],
         on_rack: &[rack::Build],
@@ -227,13 +227,13 @@ pub struct Refresh<'a> {
     errors: Vec<FailedFeed>,
 }
 
-/// A feed that was asked for news.
+/// A refreshed feed.
 #[derive(Debug, Serialize, JsonSchema)]
 struct RefreshedFeed<'a> {
     name: &'a str,
     /// Whether there was anything new.
     news: bool,
-    /// Builds of families that were known before.
+    /// New builds of known families.
     new: &'a [String],
     /// Keys of the registry that it asks for and that the user has not granted.
     asks: &'a [String],

@@ -1,4 +1,4 @@
-//! What is known of games and library roots.
+//! Games and library roots.
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -16,7 +16,7 @@ use super::SchemaNumber;
 use super::start::Way;
 use crate::text::slashes;
 
-/// The games that are known.
+/// The known games.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Games<'a> {
     schema: SchemaNumber,
@@ -55,7 +55,7 @@ struct GameInFull<'a> {
     #[serde(flatten)]
     game: Game<'a>,
     version: Option<&'a GameVersion>,
-    /// What it is started with; null if nothing can be.
+    /// How it is started; null if it cannot be.
     start: Option<Way>,
     /// What launchers have written down of it.
     records: Vec<Record>,
@@ -65,12 +65,12 @@ struct GameInFull<'a> {
     programs: Vec<Program<'a>>,
 }
 
-/// What a launcher has written down of a game.
+/// A launcher's record of a game.
 #[derive(Debug, Serialize, JsonSchema)]
 struct Record {
     /// The launcher's name.
     launcher: String,
-    /// Where it stands.
+    /// The file that contains it.
     file: String,
     title: Option<String>,
     /// The build that is there, in the launcher's words.
@@ -79,11 +79,11 @@ struct Record {
     next: Option<String>,
     /// Whether an update is waiting.
     waiting: bool,
-    /// How the launcher is asked to start the game.
+    /// The launcher's address or command for a start.
     start: Option<String>,
 }
 
-/// What the user says of a game.
+/// The user's settings of a game.
 #[derive(Debug, Serialize, JsonSchema)]
 struct Settings<'a> {
     /// The executable that counts.
@@ -98,9 +98,9 @@ struct Settings<'a> {
     prefix: Option<String>,
     /// The command that starts Windows programs in the prefix.
     run_with: Option<Vec<String>>,
-    /// What is to be started, as the user said.
+    /// The program to start, as set by the user.
     start: Option<&'a str>,
-    /// What is handed to it.
+    /// Its arguments.
     arguments: &'a [String],
     /// Variables of the environment that it is started in.
     environment: &'a BTreeMap<String, String>,

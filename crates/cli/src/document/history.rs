@@ -1,4 +1,4 @@
-//! What was changed, and what the store keeps.
+//! Changes, and the use of the store.
 
 use std::collections::BTreeMap;
 
@@ -30,7 +30,7 @@ struct PastChange {
     proofs: Vec<ChangeProof>,
 }
 
-/// That what a change put in was seen at work.
+/// The proof of a family that a change fitted.
 #[derive(Debug, Serialize, JsonSchema)]
 struct ChangeProof {
     family: String,
@@ -39,20 +39,20 @@ struct ChangeProof {
     at: String,
 }
 
-/// What the store keeps for which game.
+/// The use of the store by game.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct StoreSize<'a> {
     schema: SchemaNumber,
     /// By the game's id.
     games: BTreeMap<&'a str, Amount>,
-    /// What lies moved aside beside the games' folders, by the game's id; it is not in the store.
+    /// Files moved aside beside the games' folders, by the game's id; they are not in the store.
     aside: BTreeMap<&'a str, Amount>,
     rack: Amount,
     /// What several keep counts once.
     all: Amount,
 }
 
-/// What is kept.
+/// An amount of files.
 #[derive(Debug, Serialize, JsonSchema)]
 struct Amount {
     files: usize,

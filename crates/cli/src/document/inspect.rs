@@ -1,4 +1,4 @@
-//! What files say of themselves. Other programs rely on this document.
+//! The facts of files. Other programs rely on this document.
 
 use std::collections::BTreeMap;
 
@@ -12,7 +12,7 @@ use super::error::Unread;
 use super::{SchemaNumber, texts};
 use crate::text::slashes;
 
-/// Files with what they say of themselves.
+/// Files with their facts.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "Inspection")]
 pub struct InspectionDocument<'a> {

@@ -1,4 +1,4 @@
-//! What a game would load.
+//! The libraries a game would load.
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -8,7 +8,7 @@ use upright_spanner_core::survey::GameView;
 
 use super::{SchemaNumber, text};
 
-/// What the programs of a game would load.
+/// The loading of a game's programs.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Loads {
     schema: SchemaNumber,
@@ -34,7 +34,7 @@ struct Image {
     path: String,
     version: Option<String>,
     how: How,
-    /// The image that asks for it first; null for the program, and for what is loaded by its name.
+    /// The image that first requests it; null for the program, and for libraries that are loaded at run time.
     by: Option<String>,
     imports: Vec<Import>,
 }
@@ -44,7 +44,7 @@ struct Image {
 #[schemars(rename = "LoadedImport")]
 struct Import {
     library: String,
-    /// Whether it is asked for at the first call instead of at the start.
+    /// Whether the request is made at the first call instead of at the start.
     delayed: bool,
     /// Whether the image leads others on to it, rather than using it itself.
     forwarded: bool,
@@ -53,7 +53,7 @@ struct Import {
     path: Option<String>,
     /// Why that cannot be loaded, if it cannot.
     why: Option<String>,
-    /// The functions that are asked for and not offered.
+    /// The requested functions that it does not export.
     lacks: Vec<String>,
     /// The functions of which it is not known whether Windows offers them.
     unsure: Vec<String>,
@@ -67,7 +67,7 @@ enum Found {
     File,
     /// Windows' own library.
     Windows,
-    /// Windows' own library, of which it is not known what it offers.
+    /// Windows' own library, with unknown exports.
     Unknown,
     /// Nothing.
     Missing,

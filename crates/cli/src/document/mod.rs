@@ -1,4 +1,4 @@
-//! The documents that `--json` prints, one file a kind of result: what a program can rely on.
+//! The documents that `--json` prints, one file for each kind of result: other programs rely on them.
 //!
 //! They are their own types, so that no one alters a document by renaming a field of the program. [`schema`]
 //! describes each as a JSON Schema; `docs/schema/` holds these. Fields join, none goes.

@@ -1,4 +1,4 @@
-//! What a command noted in the home folder, if that is all it does.
+//! A setting that a command recorded in the home folder, if that is all it does.
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -6,7 +6,7 @@ use upright_spanner_core::game::Pin;
 
 use super::SchemaNumber;
 
-/// What was noted: one member beside `schema`.
+/// The recorded setting: one member beside `schema`.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Noted {
     schema: SchemaNumber,
@@ -14,7 +14,7 @@ pub struct Noted {
     what: What,
 }
 
-/// What was noted.
+/// The recorded setting.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 #[schemars(rename = "NotedWhat")]

@@ -14,7 +14,7 @@ use super::check::{Finding, findings};
 use super::error::FailedGame;
 use crate::text::slashes;
 
-/// What a command that alters a game would do.
+/// The plan of a command that alters a game.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Plan {
     schema: SchemaNumber,
@@ -25,7 +25,7 @@ pub struct Plan {
     folders: Folders,
     merges: Vec<Merge>,
     handoff: Vec<Handoff>,
-    /// What goes to the `.reg` file that was named, instead of into the registry, in words.
+    /// The registry values that are written to the named `.reg` file instead, in words.
     written: Vec<String>,
     findings: Vec<Finding>,
 }
@@ -55,7 +55,7 @@ pub struct Handoff {
     size: u64,
 }
 
-/// What a command that alters a game did or, in a dry run, would do.
+/// The result of a command that alters a game, or its plan in a dry run.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(untagged)]
 pub enum Outcome {
@@ -65,7 +65,7 @@ pub enum Outcome {
     Done(Changed),
 }
 
-/// What a fit did.
+/// The result of a fit.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Fitted {
     schema: SchemaNumber,
@@ -162,12 +162,12 @@ impl From<Outcome> for OneOfSeveral {
 }
 
 impl OneOfSeveral {
-    /// What would be done.
+    /// The document of a plan.
     pub fn planned(plan: &plan::Plan) -> Self {
         Outcome::Planned(plan.into()).into()
     }
 
-    /// What was done.
+    /// The document of a finished change.
     pub fn done(change: &change::Change) -> Self {
         Outcome::Done(Changed::new(change)).into()
     }

@@ -1,4 +1,4 @@
-//! What was seen of a game's components when it ran.
+//! The evidence about a game's components at run time.
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -11,7 +11,7 @@ use super::{SchemaNumber, text};
 use crate::remedy;
 use crate::text::slashes;
 
-/// What was seen of a game.
+/// The evidence about a game.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "Prove")]
 pub struct Proved {
@@ -20,7 +20,7 @@ pub struct Proved {
     proof: ProofDocument,
 }
 
-/// What was seen of a game.
+/// The evidence about a game.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "Proof")]
 pub struct ProofDocument {
@@ -32,7 +32,7 @@ pub struct ProofDocument {
     processes: Vec<Process>,
     /// Why its processes were not looked into, if they were not.
     not_looked_into: Option<String>,
-    /// When it was started, as far as that is known.
+    /// The time of the start.
     started: Option<String>,
     /// Whether every component is as it should be.
     good: bool,
@@ -48,7 +48,7 @@ struct Process {
     ended: bool,
 }
 
-/// What was seen of a component.
+/// The evidence about a component.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "ProvedComponent")]
 struct Component {
@@ -77,7 +77,7 @@ struct File {
     loaded: Loaded,
 }
 
-/// What a log says of a component.
+/// A log's statements about a component.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "ReadLog")]
 struct Log {

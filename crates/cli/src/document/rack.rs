@@ -18,17 +18,17 @@ use super::error::FailedPackage;
 use super::{SchemaNumber, text};
 use crate::text::{date, moment};
 
-/// What was put on the rack, and what could not be.
+/// The builds added to the rack, and the packages that could not be added.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "Added")]
 pub struct AddedBuilds<'a> {
     schema: SchemaNumber,
     builds: Vec<AddedBuild<'a>>,
-    /// The files of each package, with what each is for.
+    /// The files of each package, with their kinds.
     packages: Vec<&'a [Sorted]>,
     /// The products that each package was taken apart into; none if it is one build.
     products: Vec<&'a [String]>,
-    /// The `.reg` files of what was added.
+    /// The `.reg` files of new builds.
     registry: Vec<RegistryFile>,
     errors: Vec<FailedPackage>,
 }
@@ -38,7 +38,7 @@ pub struct AddedBuilds<'a> {
 struct RegistryFile {
     /// In the package.
     path: String,
-    /// What it does, line by line, in words.
+    /// Its lines, in words.
     values: Vec<String>,
     /// Whether it takes back what another one sets.
     undo: bool,
@@ -95,7 +95,7 @@ struct Build<'a> {
     supports: Option<String>,
     /// The games that have it in place, by id.
     in_use_by: BTreeSet<&'a str>,
-    /// What it is for different needs; the usual one first.
+    /// Its variants for different needs; the usual one first.
     variants: Vec<Variant<'a>>,
 }
 
@@ -115,7 +115,7 @@ struct Variant<'a> {
     /// Who signed the library; null unless the signature is intact.
     signer: Option<&'a str>,
     layout: &'a Layout,
-    /// Every file, with why it goes where it goes.
+    /// Every file, with the reason for its place.
     files: Vec<File<'a>>,
     /// The library that it is named after.
     file: &'a str,
@@ -139,7 +139,7 @@ struct File<'a> {
     part: Part,
     /// Whether it goes into a game.
     placed: bool,
-    /// Why it goes where it goes, or goes nowhere.
+    /// The reason for its place, or why it has none.
     why: &'a str,
 }
 

@@ -1,4 +1,4 @@
-//! What a game is started with, what is in its way, and what came of the start.
+//! How a game is started, the problems before the start, and the result.
 
 use std::collections::BTreeMap;
 
@@ -25,19 +25,19 @@ pub struct StartDocument {
     start: Way,
     /// The processes of the game that ran already.
     running: Vec<u32>,
-    /// What is not as it was left.
+    /// Targets that differ from their records.
     drifted: Vec<Drifted>,
-    /// What would not load.
+    /// Problems with loading.
     findings: Vec<Finding>,
     /// When it was started; null for a dry run.
     started: Option<String>,
-    /// The code with which what was started ended, if it was waited for.
+    /// The exit code of the started program, if it was waited for.
     exit_code: Option<i32>,
-    /// What was proved, if that was wanted.
+    /// The proof, if requested.
     proof: Option<ProofDocument>,
 }
 
-/// What a game is started with.
+/// The start of a game.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Way {
     /// A path in the game, a command or an address.
@@ -55,7 +55,7 @@ pub struct Way {
     administrator: bool,
 }
 
-/// What it is.
+/// Its kind.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 #[schemars(rename = "StartKind")]
@@ -91,7 +91,7 @@ enum Why {
 struct Drifted {
     #[serde(flatten)]
     owner: StepOwner,
-    /// How it stands to its record.
+    /// Its state compared with its record.
     state: &'static str,
     target: String,
 }
@@ -153,7 +153,7 @@ impl StartDocument {
         self.exit_code = code;
     }
 
-    /// Notes what was proved.
+    /// Adds a proof.
     pub fn proved(&mut self, proof: &Proof) {
         self.proof = Some(proof.into());
     }

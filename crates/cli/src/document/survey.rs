@@ -1,4 +1,4 @@
-//! What a survey finds. Other programs rely on this document.
+//! The result of a survey. Other programs rely on this document.
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -84,7 +84,7 @@ struct Executable<'a> {
     path: &'a str,
     /// The game's version.
     version: Option<String>,
-    /// Where the version comes from.
+    /// The source of the version.
     version_from: Option<String>,
     machine: Machine,
     /// Why it is the one that counts.

@@ -35,20 +35,20 @@ pub struct Modes {
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Setting {
     family: String,
-    /// What people type for it.
+    /// Its name on the command line.
     name: String,
     title: Option<String>,
-    /// What it does, or the comments above it.
+    /// Its effect, or the comments above it.
     about: Option<String>,
-    /// Whom or what it affects, if that is more than this game.
+    /// The people or things it affects, if not only this game.
     affects: Option<String>,
-    /// What is set now; null if it is not set.
+    /// The present value; null if it is not set.
     now: Option<String>,
-    /// What the build or the game brought; null if that is not known, or was not set.
+    /// The build's or the game's own value; null if it is unknown or was not set.
     brought: Option<String>,
-    /// Whether it is known to be different from what was brought.
+    /// Whether it differs from the build's or the game's own value.
     differs: bool,
-    /// What it can be, in words.
+    /// The allowed values, in words.
     can_be: String,
     /// The values that it can be, if these are few.
     values: Vec<String>,
@@ -58,7 +58,7 @@ pub struct Setting {
     key: Option<Vec<String>>,
     /// The value of the registry.
     value: Option<RegistryValue>,
-    /// Why it is not known where it is, or what it is.
+    /// The reason why its location or value is unknown.
     problem: Option<String>,
     /// Whether a catalog describes it.
     described: bool,
@@ -70,7 +70,7 @@ pub struct Preset {
     family: String,
     name: String,
     title: Option<String>,
-    /// The settings that are another now.
+    /// The settings with other values now.
     differing: Vec<String>,
 }
 

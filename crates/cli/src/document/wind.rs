@@ -7,7 +7,7 @@ use upright_spanner_core as core;
 use super::change::Changed;
 use super::plan::Plan;
 
-/// What a wind did or, in a dry run, would do.
+/// The result of a wind, or its plan in a dry run.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(untagged)]
 pub enum WindOutcome {
@@ -17,7 +17,7 @@ pub enum WindOutcome {
     Done(Done),
 }
 
-/// What a wind would do.
+/// The plan of a wind.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "WindPlan")]
 pub struct Planned {
@@ -26,7 +26,7 @@ pub struct Planned {
     wind: Outline,
 }
 
-/// What a wind did.
+/// The result of a wind.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "WindDone")]
 pub struct Done {
@@ -35,7 +35,7 @@ pub struct Done {
     wind: Outline,
 }
 
-/// What it does, in a few numbers.
+/// The plan in a few numbers.
 #[derive(Debug, Serialize, JsonSchema)]
 struct Outline {
     replaced: usize,

@@ -20,15 +20,14 @@ use super::{clean, count, hint, quoted, wrapped};
 use crate::remedy;
 use crate::session::Session;
 
-/// A game with what was checked of it.
+/// A game with its check.
 type Row<'a> = (&'a GameView, &'a CheckedGame);
 
-/// What is said of a finding that stops for good.
+/// The remark about a stop that cannot be overridden.
 pub const NOT_OVERRIDABLE: &str =
     "It cannot be overridden: what it asks for has to be known first.";
 
-/// Prints a finding: how grave, what is wrong, what to do; and, if more is asked for, every name that it is about.
-/// Prints findings alone.
+/// Prints a finding: severity, sentence and remedy; and with `-v` every name it is about.
 pub fn print_findings(found: &[Finding], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     found.iter().try_for_each(|finding| write_finding(&mut out, finding, session))
@@ -66,7 +65,7 @@ fn heading(view: &GameView) -> String {
     format!("{}{version}", clean(&view.game.title).bold())
 }
 
-/// Prints what a game has now: a verdict on the game itself and one a family, and the findings.
+/// Prints the check of a game: a verdict on the game itself and one for each family, and the findings.
 pub fn print(
     view: &GameView,
     checked: &CheckedGame,
@@ -107,7 +106,7 @@ pub fn print(
     }
 }
 
-/// What feeds have of a family that is newer, and of when that is known.
+/// A feed's newer build of a family, and the date of that information.
 fn offered(view: &GameView, family: &str, feeds: &Feeds) -> String {
     let mut libraries = view.libraries.iter().filter(|library| same_name(&library.family, family));
     let offered = libraries.find_map(|library| library.offered.as_ref());
@@ -117,10 +116,10 @@ fn offered(view: &GameView, family: &str, feeds: &Feeds) -> String {
     })
 }
 
-/// What stands for the game itself among its families: its programs, and what they load.
+/// The row for the game itself among its families: its programs, and the libraries they load.
 const ITSELF: &str = "the game itself";
 
-/// The findings of a game, each once: some are said of every component.
+/// The findings of a game, each once: some concern every component.
 fn told(checked: &CheckedGame) -> Vec<&Finding> {
     let mut findings: Vec<&Finding> = checked.all().collect();
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
@@ -129,8 +128,8 @@ fn told(checked: &CheckedGame) -> Vec<&Finding> {
     findings
 }
 
-/// Findings of one kind with one remedy stand together, by the gravest: one broken file has many who ask for
-/// it. Each with how many more there are.
+/// Groups findings of one kind with one remedy, by the most severe: one broken file may have many importers. Each
+/// with the number of others.
 pub(super) fn together<'a>(findings: &[&'a Finding], all: bool) -> Vec<(&'a Finding, usize)> {
     let mut groups: Vec<(&Finding, usize)> = Vec::new();
     for finding in findings {
@@ -145,7 +144,7 @@ pub(super) fn together<'a>(findings: &[&'a Finding], all: bool) -> Vec<(&'a Find
     groups
 }
 
-/// Prints what a build would be in a game.
+/// Prints the check of a build for a game.
 pub fn print_plan(plan: &Plan, build: &Build, outcome: Verdict, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let title = clean(&plan.game.title).bold().to_string();
@@ -287,7 +286,7 @@ pub fn print_entries(view: &GameView, entries: &[EntryName], session: &Session) 
     }
 }
 
-/// Prints every code with what it is about.
+/// Prints every code with its cause.
 pub fn print_codes(all: &[About], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let room = widest(all.iter().map(|about| about.code)) + 4;
@@ -298,7 +297,7 @@ pub fn print_codes(all: &[About], session: &Session) -> Result<()> {
     hint(session, "Next: spanner explain CODE")
 }
 
-/// Prints what a finding means.
+/// Prints the meaning of a finding.
 pub fn print_about(about: &About, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(out, "{}", about.code.bold())?;

@@ -1,4 +1,4 @@
-//! What the doctor found, and what was repaired.
+//! The results of `doctor`: faults and repairs.
 
 use std::io::Write;
 
@@ -10,7 +10,7 @@ use upright_spanner_core::{Diagnosis, Mended};
 use super::{bytes, clean, count, feed, hint, slashes};
 use crate::session::Session;
 
-/// Prints what the doctor found, and what was repaired of it.
+/// Prints the faults, and which of them were repaired.
 pub fn print_diagnosis(
     diagnosis: &Diagnosis,
     mended: Option<&Mended>,

@@ -15,13 +15,13 @@ use super::table::{fit_places, table};
 use super::{clean, count, fit_path, hint, quoted, slashes};
 use crate::session::Session;
 
-/// Files of a release that are named which are others now.
+/// The number of changed files of a release that are named.
 const MOST_OTHERS: usize = 5;
 
-/// A game with its drift, and what the checks say if it was updated.
+/// A game with its drift, and the findings if it was updated.
 type Row<'a> = (&'a GameView, Drift, Vec<Finding>);
 
-/// Prints how games stand to their records.
+/// Prints the state of games compared with their records.
 pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     if drifts.is_empty() {
@@ -80,7 +80,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
     let off: Vec<&Row<'_>> = drifts.iter().filter(|(_, drift, _)| drift.is_off()).collect();
     let undone = off.iter().find(|(_, drift, _)| drift.files.iter().any(Drifted::is_off));
     match (off.first(), undone) {
-        // What to do was said with each.
+        // Each game had its own next step.
         _ if off.iter().any(|(_, drift, _)| was_updated(drift)) => Ok(()),
         (None, _) => hint(session, "Everything is as it was left."),
         (_, Some((view, ..))) => hint(
@@ -96,7 +96,7 @@ fn was_updated(drift: &Drift) -> bool {
     drift.wound.as_ref().is_some_and(Wound::is_off)
 }
 
-/// What was put onto the game's folder, and what became of it.
+/// Prints the wound release, and its present state.
 fn write_wound(out: &mut impl Write, drift: &Drift, session: &Session) -> Result<()> {
     let Some(wound) = &drift.wound else { return Ok(()) };
     let spoken = |version: Option<&Version>| {
@@ -153,7 +153,7 @@ fn write_held(out: &mut impl Write, drift: &Drift, session: &Session) -> Result<
     Ok(())
 }
 
-/// What there is to do after an update over a release that was put onto the game's folder, in order.
+/// The options after an update over a wound release, in order.
 fn write_ways_on(drift: &Drift, found: &[Finding], session: &Session) -> Result<()> {
     let Some(wound) = drift.wound.as_ref().filter(|wound| wound.is_off()) else { return Ok(()) };
     let game = quoted(&drift.game);

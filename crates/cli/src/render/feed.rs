@@ -1,4 +1,4 @@
-//! Feeds: what there are, what they have, what came of asking them, and those that are made.
+//! Feeds: their list, their builds, results of a refresh, and published feeds.
 
 use std::collections::BTreeSet;
 use std::io::Write;
@@ -30,7 +30,7 @@ fn day(at: Timestamp) -> String {
     super::date(at.as_second())
 }
 
-/// What is wrong with a feed, and how it is repaired.
+/// The fault of a feed, and the way to repair it.
 pub fn fault_text(fault: &FeedFault) -> String {
     let name = fault.path.file_stem().unwrap_or_default().to_string_lossy();
     let (path, why, name) = (slashes(&fault.path), &fault.why, quoted(&name));
@@ -128,7 +128,7 @@ fn tell_stale<'a>(feeds: impl Iterator<Item = &'a Feed>) {
     }
 }
 
-/// Prints what a feed says of itself, before it is added.
+/// Prints a feed's description of itself, before it is added.
 pub fn print_sight(sight: &Sight, session: &Session) -> Result<()> {
     let mut out = anstream::stderr();
     let head = sight.head();
@@ -195,7 +195,7 @@ pub fn print_offers(downloads: &[Download], session: &Session) -> Result<()> {
     }
 }
 
-/// Prints what is to be got, or could be.
+/// Prints the downloads, planned or possible.
 pub fn print_downloads(downloads: &[Download], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let mut headings = vec!["BUILD", "VARIANTS", "FOR THE GAME", "SIZE", "DATE", "FEED", "STATE"];
@@ -248,7 +248,7 @@ fn variants(download: &Download) -> String {
     clean(&each.collect::<Vec<_>>().join(", ")).into_owned()
 }
 
-/// How a download stands, in a word or two.
+/// The state of a download, in a word or two.
 fn state(download: &Download) -> String {
     if let Some(name) = &download.on_rack {
         let same = name.starts_with(&download.id);
@@ -274,7 +274,7 @@ fn advised(advice: &Advice) -> String {
     }
 }
 
-/// Says where to get what is to be got by hand.
+/// Prints the pages of downloads that the user must get by hand.
 pub fn print_by_hand(downloads: &[Download], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     for download in downloads {
@@ -330,7 +330,7 @@ pub fn print_refreshed(done: &[Refreshed], feeds: &Feeds, session: &Session) -> 
     hint(session, "Next: `spanner survey` shows what is for your games.")
 }
 
-/// Prints what was written of a feed.
+/// Prints the written files of a feed.
 pub fn print_made(made: &MadeFeed, folder: &Path, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let head = &made.written.head;

@@ -1,4 +1,4 @@
-//! What is known of games and library roots.
+//! Games and library roots.
 
 use std::io::Write;
 use std::path::PathBuf;
@@ -17,7 +17,7 @@ use crate::session::Session;
 /// Programs that are listed as candidates, so that all is on one screen with their reasons; `-v` lists all.
 const PROGRAMS_SHOWN: usize = 6;
 
-/// Prints what is known of one game, and its programs with what speaks for and against each.
+/// Prints the facts of one game, and its programs with the reasons for and against each.
 pub fn print(
     view: &GameView,
     version: Option<&GameVersion>,

@@ -15,7 +15,7 @@ use crate::session::Session;
 /// Versions and values are shown up to so many columns.
 const WIDEST_PAIR: usize = 40;
 
-/// Files of one change that are listed: what a tall terminal shows; `-v` lists all.
+/// The number of files of one change that are listed: a tall terminal's height; `-v` lists all.
 const MOST_STEPS: usize = 60;
 
 /// Prints changes for people.
@@ -72,7 +72,7 @@ fn cell(change: &Change, status: ChangeStatus, proofs: &Proofs, heading: &str) -
     }
 }
 
-/// That what is in force of a change was seen at work: by the last of its proofs.
+/// The last proof of a change that is in force.
 fn proved(change: &Change, status: ChangeStatus, proofs: &Proofs) -> Option<String> {
     let proofs = proofs.of_change(change.number()).filter(|_| status == ChangeStatus::InForce);
     let last = proofs.max_by_key(|proven| (proven.by_report, proven.at))?;
@@ -183,7 +183,7 @@ pub fn print_one(
     }
 }
 
-/// What a step found, what it left, and where.
+/// The states before and after a step, and its place.
 fn sides(step: &Step) -> Vec<String> {
     let (before, after) = match (step.target().is_folder(), step.after().state.is_absent()) {
         (true, true) => ("empty folder".to_owned(), "removed".to_owned()),
@@ -212,7 +212,7 @@ fn content(step: &Step, side: &Side, nothing: &str) -> String {
     format!("{label}({})", content.blake3.short())
 }
 
-/// Prints what the store keeps for which game.
+/// Prints the use of the store by game.
 pub fn print_size(used: &StoreUse, session: &Session) -> Result<()> {
     let row = |name: &str, (files, size): (usize, u64)| {
         vec![clean(name).into_owned(), count(files, "file"), bytes(size)]

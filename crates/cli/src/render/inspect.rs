@@ -1,4 +1,4 @@
-//! What files say of themselves: a block of lines a file, or one document.
+//! The facts of files: a block of lines for each file, or one document.
 
 use std::io::Write;
 
@@ -95,7 +95,7 @@ fn essentials(facts: &Facts) -> Vec<(&'static str, String)> {
     rows
 }
 
-/// What else the file says of itself.
+/// Other facts of the file.
 fn particulars(inspected: &Inspected, facts: &Facts) -> Vec<(&'static str, String)> {
     let mut rows: Vec<(&'static str, String)> = texts(
         facts,
@@ -154,7 +154,7 @@ fn kind(facts: &Facts) -> String {
     text
 }
 
-/// What it imports and what it offers.
+/// Its imports and exports.
 fn tables(image: &Image) -> Vec<(&'static str, String)> {
     let mut rows = Vec::new();
     for (index, import) in image.imports.iter().enumerate() {

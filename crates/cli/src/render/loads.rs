@@ -1,4 +1,4 @@
-//! What a game would load, as a tree, and the way to one file.
+//! The libraries a game would load, as a tree, and the path to one file.
 
 use std::io::Write;
 
@@ -11,7 +11,7 @@ use super::table::table;
 use super::{clean, count, hint, quoted};
 use crate::session::Session;
 
-/// Prints every process of a game: who loads whom, from where, and what is missing.
+/// Prints every process of a game: importer, library, folder, and missing ones.
 pub fn print(view: &GameView, graph: &Graph, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(
@@ -44,7 +44,7 @@ pub fn print(view: &GameView, graph: &Graph, session: &Session) -> Result<()> {
     }
 }
 
-/// An image, and below it what it is the first to ask for.
+/// An image, and below it the images that it is the first to request.
 fn rows_of(
     process: &Process,
     at: usize,
@@ -84,7 +84,7 @@ fn version(image: &Loaded) -> String {
     image.version.as_ref().map_or_else(|| "-".to_owned(), ToString::to_string)
 }
 
-/// What is found for something that an image asks for, in few words.
+/// The result of an image's request, in a few words.
 fn found(edge: &Edge) -> String {
     let lacks = |what: &str| match edge.lacks.len() {
         0 => what.to_owned(),

@@ -1,4 +1,4 @@
-//! What is said beside the result, on standard error.
+//! Messages beside the result, on standard error.
 
 use std::io::IsTerminal;
 
@@ -45,7 +45,7 @@ pub fn look_errors(errors: &[LookError]) {
     }
 }
 
-/// The width to lay messages out for: the terminal's, or none if they go elsewhere.
+/// The width for messages: the terminal's, or unlimited if they go elsewhere.
 fn message_width() -> usize {
     let size = terminal_size::terminal_size_of(std::io::stderr());
     size.filter(|_| std::io::stderr().is_terminal()).map_or(usize::MAX, |(width, _)| width.0.into())

@@ -54,12 +54,12 @@ pub fn json(document: &impl Serialize) -> Result<()> {
 pub fn failure(failed: &anyhow::Error, as_document: bool) {
     error(failed);
     if as_document {
-        // If nothing can be written, there is no one to tell.
+        // If nothing can be written, the error cannot be reported.
         let _ = json(&ErrorDocument::new(failed));
     }
 }
 
-/// Says in a sentence what was noted in the home; to programs in a document.
+/// Reports a setting recorded in the home, in a sentence or in a document.
 pub fn noted(session: &Session, text: &str, what: What) -> Result<()> {
     if session.json { json(&Noted::from(what)) } else { hint(session, text) }
 }

@@ -1,4 +1,4 @@
-//! Plans and finished changes: what each file is and becomes.
+//! Plans and finished changes: the states of each file before and after.
 
 use std::collections::BTreeMap;
 use std::io::Write;
@@ -15,13 +15,13 @@ use super::table::{table, widest};
 use super::{bytes, clean, count, cut, date, fit_path, hint, wrapped};
 use crate::session::Session;
 
-/// Files that are listed: what a tall terminal shows; `-v` lists all.
+/// The number of files that are listed: a tall terminal's height; `-v` lists all.
 const MOST_STEPS: usize = 40;
 
 /// So many are not listed at all, but counted: a release of a game has thousands.
 const TOO_MANY: usize = 200;
 
-/// Versions that are named when a change is done: what comes next should still be in sight.
+/// The number of versions that are named when a change is done: the next step should remain visible.
 const MOST_PROOFS: usize = 4;
 
 /// Terminals narrower than this show no dates beside versions and sizes: the place of a file would not be
@@ -53,11 +53,11 @@ pub fn listed(plan: &Plan, session: &Session) -> String {
     text
 }
 
-/// Prints a plan with a text that says what it does.
+/// Prints a plan with its description.
 pub fn print_with(plan: &Plan, what: &str, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     writeln!(out, "{}: {}", clean(&plan.game.title).bold(), clean(&plan.summary))?;
-    // What would be done is of no use beside the reason why it will not be.
+    // The plan does not matter beside the reason why it is stopped.
     let stopped = !plan.stops().is_empty();
     if !stopped {
         write!(out, "{what}")?;
@@ -135,7 +135,7 @@ fn steps(plan: &Plan, shown: usize, width: usize) -> String {
     table(&headings, &[], rows)
 }
 
-/// Prints who signed what goes and what comes: if that changes, and with `-v` in any case.
+/// Prints the signers before and after: if they differ, and with `-v` in any case.
 pub fn print_signers(signers: &[SignerChange], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let mut by_pair: BTreeMap<String, Vec<String>> = BTreeMap::new();
@@ -165,7 +165,7 @@ fn signer(signer: &Signer) -> String {
     }
 }
 
-/// What a merge does to the user's settings, as a difference.
+/// The effect of a merge on the user's settings, as a difference.
 fn write_merge(out: &mut impl Write, merge: &Merge) -> Result<()> {
     let path = merge.place.to_string();
     let path = clean(&path);
@@ -247,7 +247,7 @@ fn version(side: &Side) -> String {
     side.label.clone().unwrap_or_else(|| "not stated".to_owned())
 }
 
-/// What a plan does to how many files, as a question.
+/// The effect of a plan on how many files, as a question.
 pub fn question(plan: &Plan) -> String {
     let words = deeds(plan);
     let sentence = if words.is_empty() { "go on".to_owned() } else { words.join(" and ") };
@@ -256,7 +256,7 @@ pub fn question(plan: &Plan) -> String {
     format!("{first}{}?", letters.as_str())
 }
 
-/// What a plan does to how many files: new files replace nothing.
+/// The effects of a plan by number of files; a new file replaces nothing.
 fn deeds(plan: &Plan) -> Vec<String> {
     let number = |kind: fn(&Step) -> bool| plan.files().filter(|step| kind(step)).count();
     let of_all = |kind: fn(&Step) -> bool| plan.steps.iter().filter(|step| kind(step)).count();
@@ -286,8 +286,7 @@ fn deeds(plan: &Plan) -> Vec<String> {
     kinds.map(|(verb, number, what)| format!("{verb} {}", count(number, what))).collect()
 }
 
-/// Prints what became of a change that was carried out: what was read back, what people do next, and the
-/// way back.
+/// Prints the result of a change: the versions read back, the next step, and the way back.
 pub fn print_done(change: &Change, next: &str, back: &str, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let is_done = |step: &&Step| step.alters() && !step.target().is_folder();
@@ -322,7 +321,7 @@ pub fn print_done(change: &Change, next: &str, back: &str, session: &Session) ->
     hint(session, &format!("To go back: {back}"))
 }
 
-/// What was read back of a file: its version, and with `verbose` the digest of its content.
+/// The version of a file as read back, and with `verbose` the digest of its content.
 fn proof(step: &Step, verbose: bool) -> Option<String> {
     if is_value(step) {
         let name = match step.target() {
@@ -344,7 +343,7 @@ fn proof(step: &Step, verbose: bool) -> Option<String> {
     }
 }
 
-/// What is done to several games, a line a game.
+/// The plans of several games, a line for each.
 pub fn print_several(jobs: &[(&str, &Plan)], session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let rows = jobs

@@ -1,4 +1,4 @@
-//! What was seen of a game's components when it ran: a line each, and what to do.
+//! The evidence about a game's components: a line for each, and the next step.
 
 use std::io::Write;
 use std::path::Path;
@@ -21,7 +21,7 @@ pub fn proved_in_words(proven: &Proven, executable: Option<&ExecutableMark>) -> 
     format!("{} {}{old}", proven.name(), date(proven.at.as_second()))
 }
 
-/// Prints what was seen.
+/// Prints the evidence.
 pub fn print(view: &GameView, proof: &Proof, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let version = view.version.as_ref().and_then(|known| known.version.as_ref());
@@ -133,7 +133,7 @@ fn verdict(component: &ComponentProof) -> String {
     }
 }
 
-/// What the verdict rests on, and what to do.
+/// The grounds of the verdict, and the next step.
 fn print_more(
     out: &mut impl Write,
     component: &ComponentProof,
@@ -176,7 +176,7 @@ fn print_remedies(out: &mut impl Write, proof: &Proof, session: &Session) -> Res
     Ok(())
 }
 
-/// What a log says, where it is, and when it was written.
+/// A log's line, its path, and its date.
 fn quoted(family: &str, log: &LogProof, root: &Path) -> String {
     let path = slashes(log.path.strip_prefix(root).unwrap_or(&log.path));
     let words = match &log.line {

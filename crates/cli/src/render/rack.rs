@@ -1,4 +1,4 @@
-//! The rack: what was added, and what is on it.
+//! The rack: new builds, and the list of builds.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::Write;
@@ -106,7 +106,7 @@ pub fn print_got(added: &[Addition], session: &Session) -> Result<()> {
     added.iter().try_for_each(|addition| write_products(&mut out, addition, session))
 }
 
-/// What a `.reg` file would set.
+/// The values of a `.reg` file.
 fn write_registry_file(out: &mut impl Write, file: &RegistryFile, session: &Session) -> Result<()> {
     let values = file.lines.iter().filter_map(RegLine::in_words);
     let values: Vec<String> = values.collect();
@@ -417,7 +417,7 @@ fn clean_lines(text: &str) -> String {
     lines.join("\n") + "\n"
 }
 
-/// Prints the texts that came with a build, or what they say since a version that a game has.
+/// Prints the texts of a build, or the change log since a game's version.
 pub fn print_notes(
     build: &str,
     since: Option<&(Version, String)>,
@@ -440,7 +440,7 @@ pub fn print_notes(
     Ok(())
 }
 
-/// Prints what the rack was found to be.
+/// Prints the damaged contents of the rack.
 pub fn print_damage(damaged: &[DamagedContent], session: &Session) -> Result<()> {
     if damaged.is_empty() {
         return hint(session, "Every stored byte of the rack is as it should be.");

@@ -1,4 +1,4 @@
-//! What a game is started with, what is in its way, and the wait for a proof.
+//! How a game is started, the problems before the start, and the wait for a proof.
 
 use std::io::Write;
 
@@ -17,7 +17,7 @@ use super::{clean, hint, quoted, slashes, wrapped};
 use crate::progress;
 use crate::session::Session;
 
-/// What a game is started with, and why, in one sentence.
+/// How a game is started, and why, in one sentence.
 pub fn in_words(start: &Start) -> String {
     let why = match &start.chosen {
         Chosen::Once => "as you said".to_owned(),
@@ -29,7 +29,7 @@ pub fn in_words(start: &Start) -> String {
     format!("{}, {why}", start.what())
 }
 
-/// Prints what is started and how, and what is in the way.
+/// Prints how a game is started, and the problems before.
 pub fn print(start: &Start, before: &BeforeStart, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     let game = quoted(&start.game);
@@ -92,7 +92,7 @@ pub fn print_gap() -> Result<()> {
     Ok(())
 }
 
-/// Prints how what was started ended.
+/// Prints the end of a started program.
 pub fn print_end(code: Option<i32>, session: &Session) -> Result<()> {
     match code {
         Some(0) => hint(session, "It has ended."),

@@ -30,11 +30,11 @@ pub struct View {
     pub all: bool,
     /// Not everything is in the survey any more.
     pub filtered: bool,
-    /// What is listed was sought by its name.
+    /// The rows were found by name.
     pub sought: bool,
     /// Paths from the drive on, rather than in the game.
     pub full_paths: bool,
-    /// Also what was proved, and when.
+    /// Also the proofs with their dates.
     pub proofs: bool,
 }
 
@@ -188,7 +188,7 @@ struct Line<'a> {
     path: Cow<'a, str>,
     /// The status with its colour.
     colored: String,
-    /// What is said below it.
+    /// The lines below it.
     below: Vec<String>,
 }
 
@@ -291,7 +291,7 @@ fn because(evidence: &Evidence) -> String {
     text.dimmed().to_string()
 }
 
-/// What the records and the rack say of a file, in few words.
+/// The state of a file by the records and the rack, in a few words.
 fn status(library: &Library) -> String {
     let standing = match library.state {
         Standing::Unrecorded => None,
@@ -369,7 +369,7 @@ fn summary(
     }
 }
 
-/// Says of which components feeds have newer builds, and of when that is known.
+/// Lists components with newer builds in feeds, and the date of that information.
 fn write_offered(
     out: &mut impl Write,
     components: &[(&GameView, &Library)],

@@ -9,7 +9,7 @@ use super::fit_path;
 pub fn table(headings: &[&str], right: &[usize], rows: Vec<Vec<String>>) -> String {
     let mut table = Table::new();
     table.load_preset(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
-    // It lays out and colours nothing of its own, and need not ask the terminal at each cell.
+    // It has no layout or colours, and does not ask the terminal for each cell.
     table.force_no_tty();
     table.set_header(headings.iter().map(|heading| heading.dimmed().to_string()));
     table.add_rows(rows);
@@ -42,7 +42,7 @@ pub fn drop_empty(
     }
 }
 
-/// The same in so many columns of the terminal: what the last column has no room for continues below.
+/// The same limited to a number of columns: long texts in the last column are wrapped.
 pub fn wrapping_table(headings: &[&str], rows: Vec<Vec<String>>, width: usize) -> String {
     let mut table = Table::new();
     table.load_preset(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);

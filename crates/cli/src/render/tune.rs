@@ -1,4 +1,4 @@
-//! Settings: what each is now, what it was when it came, and what it can be.
+//! Settings: the present value, the original one, and the allowed ones.
 
 use std::io::Write;
 
@@ -13,8 +13,7 @@ use super::table::{fit_places, table};
 use super::{clean, cut, hint, quoted, wrapped};
 use crate::session::Session;
 
-/// Values are shown up to so many columns, and what a setting can be up to so many more: the place should
-/// still be in sight.
+/// The columns for values, and the additional ones for allowed values: the place should remain visible.
 const WIDEST_VALUE: usize = 18;
 const WIDEST_ALLOWED: usize = 24;
 
@@ -100,7 +99,7 @@ fn write_settings(
     Ok(())
 }
 
-/// What a setting does, below it.
+/// The effect of a setting, below it.
 fn write_about(out: &mut impl Write, setting: &Tunable, session: &Session) -> Result<()> {
     let affects = setting.affects.as_ref().map(|affects| format!("Affects {affects}."));
     let problem = setting.spot.as_ref().err().or(setting.unreadable.as_ref());
@@ -116,7 +115,7 @@ fn write_about(out: &mut impl Write, setting: &Tunable, session: &Session) -> Re
     Ok(())
 }
 
-/// Where a setting is, in short: if there is little room, the file alone.
+/// The location of a setting in short: the file alone if there is little room.
 fn place(setting: &Tunable, is_short: bool) -> String {
     match &setting.spot {
         Err(_) => "?".to_owned(),

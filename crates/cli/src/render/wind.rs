@@ -15,7 +15,7 @@ use crate::session::Session;
 /// Components that are named: what else there is to know should still be in sight.
 const MOST_COMPONENTS: usize = 8;
 
-/// What it does, in a few lines; with `-v` file by file too.
+/// The plan in a few lines; with `-v` also file by file.
 pub fn outlined(plan: &Plan, outline: &Outline, session: &Session) -> String {
     let mut text = String::new();
     // Writing into a text cannot fail.

@@ -188,7 +188,7 @@ fn a_hidden_file_is_hidden_again_after_a_rollback() {
     assert!(fs::read(&target).unwrap() == content);
 }
 
-/// Memory that looks like a disk is another volume on nearly every Linux.
+/// A memory file system is another volume on nearly every Linux.
 #[cfg(target_os = "linux")]
 #[test]
 fn a_home_on_another_volume_is_told_of_and_keeps_what_is_replaced() {

@@ -1,5 +1,4 @@
-//! Archives that are not what they say: each is refused with a sentence, and takes no more than its size
-//! warrants.
+//! Archives with wrong headers: each is refused with a sentence, and uses resources only in proportion to its size.
 
 use std::fs;
 use std::io::{Cursor, Write};
@@ -24,13 +23,13 @@ fn plain_list(len: u64) -> Vec<u8> {
     seven_zip_list(COPY, &[], (len, len), &[("lens.dll", len)])
 }
 
-/// A list of contents of which a part is another.
+/// A list of contents with one part replaced.
 fn altered(list: &[u8], part: &[u8], other: &[u8]) -> Vec<u8> {
     let at = list.windows(part.len()).position(|bytes| bytes == part).expect("that part");
     [&list[..at], other, &list[at + part.len()..]].concat()
 }
 
-/// Each is refused with a sentence that says what is wrong.
+/// Each is refused with a sentence that has the reason.
 fn expect_refused(bench: &Bench, cases: &[(&str, Vec<u8>, &str)]) {
     for (what, bytes, wanted) in cases {
         bench.write("download", bytes);
@@ -51,7 +50,7 @@ fn a_7z_that_states_more_than_it_has_is_refused_before_it_is_unpacked() {
     let files = [&[0x00, 0x00, 0x05][..], &number(1)].concat();
     let size = number(len);
     let coder = [0x01, 0x01, 0x00, 0x0C];
-    // Two coders that take what the other gives.
+    // Two coders that feed each other.
     let ring = [&[0x02, 0x01, 0x00, 0x01, 0x00, 0x00, 0x00, 0x01, 0x0C][..], &size].concat();
     let several = seven_zip_list(COPY, &[], (len, len), &[("lens.dll", len - 3), ("b.txt", 3)]);
     let larger = altered(&several, &[&[0x09][..], &number(len - 3)].concat(), &[0x09, 0xFF]);
@@ -256,7 +255,7 @@ fn a_zip_that_says_one_thing_here_and_another_there_is_refused() {
     ];
     expect_refused(&bench, &cases);
     let mut later = good.clone();
-    // What was not known before the file was written stands behind it.
+    // Sizes that were unknown before the file was written follow it.
     (later.before.flags, later.listed.flags) = (8, 8);
     (later.before.checksum, later.before.packed, later.before.unpacked) = (0, 0, 0);
     later.content.extend(b"PK\x07\x08");
@@ -288,7 +287,7 @@ fn an_archive_unpacks_to_no_more_than_its_length_warrants() {
     bench.write("download.zip", &zeros);
     let said = errors(&bench.run(&["rack", "add", "download.zip"]).code(1));
     assert!(said.contains("it unpacks to 71 MB, and 64 MB are allowed"), "{said}");
-    // What is inside another counts too.
+    // The content of inner archives counts too.
     let inner = packed_well(&[("zeros.bin", &vec![0; 40 << 20])]);
     let pack = packed_well(&[("lens.dll", &dll[..]), ("a.zip", &inner), ("b.zip", &inner)]);
     bench.write("download.zip", &pack);

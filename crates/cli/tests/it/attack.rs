@@ -195,7 +195,7 @@ fn what_a_writer_puts_into_a_file_while_it_is_replaced_is_in_the_game_or_in_the_
     }
 }
 
-/// Ctrl-C: what is begun is put back or finished, and the program says which.
+/// Ctrl-C: the current operation is completed or reverted, and the output tells which.
 #[cfg(target_os = "linux")]
 #[test]
 fn the_wish_to_stop_is_heard_while_files_are_altered() {

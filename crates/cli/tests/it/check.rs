@@ -19,7 +19,7 @@ fn library(name: &str, version: [u16; 4], exports: &[&str]) -> Pe {
 }
 
 fn executable(version: [u16; 4]) -> Pe {
-    // Each version of its own size: what was read once is known by size and date.
+    // Each version has its own size, since facts are recorded by size and date.
     world::game_exe(Bits::Bits64, "Pier", "Nine Knots", version)
         .padding(usize::from(version[1]) * 10_000)
         .imports("lens.dll", &["lens_open"])
@@ -354,7 +354,7 @@ fn builds_of_several_families_are_chosen_together_where_the_catalog_ties_them() 
     let plan = bench.json(&["fit", GAME, "lens", "--dry-run"]);
     assert_eq!(plan["summary"], "fit lens@3.1.0 with tint@2.0.0", "{plan}");
 
-    // A prism clashes with the newest lens: an older one is taken, and the reason is said.
+    // A prism conflicts with the newest lens: an older one is chosen, and the output has the reason.
     let prism = library("prism.dll", [1, 0, 0, 0], &["bend"]).to_bytes();
     bench.write(&format!("{GAME}/bin/prism.dll"), &prism);
     let plan = bench.json(&["fit", GAME, "lens", "--dry-run"]);
@@ -367,7 +367,7 @@ fn builds_of_several_families_are_chosen_together_where_the_catalog_ties_them() 
         "{said}"
     );
 
-    // Without the newer tint there is not a way, and that is said in the catalog's terms.
+    // Without the newer tint there is no solution, and the output explains that in the catalog's terms.
     bench.ok(&["rack", "drop", "tint"]);
     let said = flat(&output(&bench.run(&["fit", GAME, "lens"]).code(3)));
     assert!(
@@ -585,13 +585,13 @@ fn a_maker_is_told_by_what_matters_and_not_by_spelling() {
         ("Nib", "Lens Lite", "lens", &["warn identity-differs"]),
         ("", "Prism", "lens", &["warn identity-differs"]),
     ] {
-        // The version is another, so that nothing else is remarkable.
+        // The version differs, so that there are no other findings.
         bench.write("new/lens.dll", &lens(company, product, internal));
         let mut found = codes(&bench, &["check", GAME, "new/lens.dll"]);
         found.remove("note same-version-other-bytes");
         assert_eq!(found, set(expected), "{company}, {product}, {internal}");
     }
-    // What is there is named, not the name that it would get.
+    // The present name is printed, not the one it would get.
     let said = flat(&output(&bench.run(&["check", GAME, "new/lens.dll", "--as", "prism.dll"])));
     assert!(said.contains("something else than bin/lens.dll"), "{said}");
 }
@@ -653,7 +653,7 @@ fn a_keyed_part_is_unknown_without_a_version_and_keeps_its_role_at_an_update() {
         assert_eq!(role(), "extender", "{version:?}");
         assert_eq!(codes(&bench, &["check", GAME]), set(expected), "{version:?}");
     }
-    // An update of another line is known from the changes that were made before.
+    // An update of another line is recognised from earlier changes.
     bench.write(&format!("{GAME}/bin/Pier.exe"), &exe([7, 9, 14, 0]));
     bench.write(
         "new/lens.dll",

@@ -1,4 +1,4 @@
-//! What the documents say is so: commands exist, links lead somewhere, the first session works as it stands.
+//! The documents are correct: commands exist, links lead somewhere, the first session works as printed.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -56,7 +56,7 @@ fn commands(text: &str) -> Vec<Vec<String>> {
     // Files of the home begin with words that look like a command; completions are of a shell by its name.
     let others = ["change 1", "build 1", "completions"];
     let is_command = |line: &&str| !others.iter().any(|other| line.starts_with(other));
-    // What a shell does with the output is its own business.
+    // A redirection belongs to the shell.
     let lines = lines.chain(inside).filter(is_command);
     lines.map(|line| words(line.split(" > ").next().unwrap_or(line))).collect()
 }
@@ -72,7 +72,7 @@ fn every_command_in_the_documents_is_one_that_the_program_takes() {
                 .iter_mut()
                 .filter(|word| *word == "CHANGE")
                 .for_each(|word| *word = "12".into());
-            // Options that are not known are said before any help is given.
+            // Unknown options are reported before any help.
             command.push("--help".to_owned());
             let command: Vec<&str> = command.iter().map(String::as_str).collect();
             let assert = bench.run(&command);

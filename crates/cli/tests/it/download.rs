@@ -49,7 +49,7 @@ fn text(text: &str) -> Vec<u8> {
     text.as_bytes().to_vec()
 }
 
-/// What a command changed in a game: path and `new`, `gone` or `other`; and that undoing it leaves no trace.
+/// The effect of a command on a game: path and `new`, `gone` or `other`; and undoing it leaves no trace.
 fn changed_by(bench: &Bench, game: &str, words: &[&str]) -> Vec<String> {
     let files = || -> BTreeMap<String, Vec<u8>> {
         let files = bench.picture(game).into_iter();
@@ -100,7 +100,7 @@ fn bramble(version: [u16; 4]) -> Vec<(String, Vec<u8>)> {
             (format!("bin/{name}"), pe.to_bytes())
         })
         .collect();
-    // One part states nothing of itself, and is loaded by its name.
+    // One part has no identity, and is loaded at run time.
     let plain = Pe::dll(Bits::Bits64, "bramble_glue.dll").export("glue", u32::from(version[1]));
     files.push(("bin/bramble_glue.dll".into(), plain.to_bytes()));
     files.push(("bin/tables/names.dat".into(), text(&format!("names {version:?}"))));
@@ -693,7 +693,7 @@ fn merged_settings_are_the_users_and_refit_adds_what_is_missing_alone() {
     let changes = bench.json(&["history"]);
     bench.ok(&["refit", "games/Pier"]);
     assert_eq!(bench.json(&["history"]), changes, "once");
-    // A newer build alters what the user left as the older one brought it, and nothing else.
+    // A newer build changes the files that the user left as the older one brought them, and no others.
     package("undertow-2.4.zip", [2, 4, 0, 0], "[Loader]\nDelay=5\nLog=on\n");
     bench.ok(&["fit", "games/Pier", "undertow-2.4.zip"]);
     let now = fs::read_to_string(bench.file(ini)).unwrap();
@@ -792,7 +792,7 @@ fn versions_are_those_of_the_release_and_found_by_what_people_say() {
         assert_eq!(list["builds"][0]["supports"].as_str(), key, "{what}");
     }
 
-    // The short form finds a build if it is the only one, and is what the list shows first.
+    // The short form finds a build if it is the only one, and is first in the list.
     let bench = Bench::empty();
     for version in [[0, 31, 4, 0], [2, 9, 0, 0], [2, 9, 1, 0]] {
         let name = format!("lens-{}.dll", version[2]);
@@ -970,7 +970,7 @@ fn files_go_where_the_games_own_folders_are() {
         ]
     );
 
-    // What comes with a part of the game goes into folders that it has, and into no others.
+    // Companions of a part of the game go into folders that it has, and into no others.
     let bench = Bench::empty();
     pier(&bench, Bits::Bits64);
     let lens = |version| library("lens.dll", "Nib", "Lens", version).to_bytes();

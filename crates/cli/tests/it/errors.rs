@@ -1,5 +1,5 @@
-//! What cannot be done is said with what, why and what to do, to people and to programs, and the exit
-//! code says how everything was left.
+//! Errors have the operation, the reason and the next step, for people and for programs, and the exit code tells how
+//! the files were left.
 
 use crate::common::{Bench, errors, flat, output};
 use serde_json::Value;
@@ -8,8 +8,8 @@ use upright_spanner_sample::world;
 
 const TIN: &str = "games/Tin Lighthouse";
 
-/// A command that cannot be done: its words, its exit code, the code of the error, what the sentence
-/// names, and what the advice does.
+/// A command that fails: its words, its exit code, the code of the error, the names in the sentence, and the action
+/// of the advice.
 type Case<'a> = (&'a [&'a str], i32, &'a str, &'a str, &'a str);
 
 const CASES: &[Case<'_>] = &[
@@ -166,7 +166,7 @@ fn a_catalog_that_cannot_be_used_is_told_beside_what_can() {
     }
 }
 
-/// What the system says comes without its number and its full stop, and paths in one spelling.
+/// The system's message has neither number nor full stop, and paths have one spelling.
 #[test]
 fn messages_have_one_spelling_and_no_number_of_the_system() {
     let bench = bench();

@@ -117,7 +117,7 @@ mod registry {
         found
     }
 
-    /// Makes it what it was.
+    /// Restores a picture.
     pub fn restore(bench: &Bench, to: &Picture) {
         let user = RegKey::predef(HKEY_CURRENT_USER);
         let Some(key) = key(bench) else { return };
@@ -237,7 +237,7 @@ fn at_each_operation(kind: &str, saved: &Saved, words: &[&str], (least, step): (
         let output = run(bench, words, Some(format!("{kind}:{number}")));
         if output.status.success() {
             assert!(picture(bench) == after, "{kind}:{number}");
-            // Of some operations the failure does no harm; after the last one there is none.
+            // Some operations may fail without harm; after the last one there is nothing to fail.
             harmless += 1;
             if harmless > MOST_HARMLESS {
                 assert!(number > least, "{kind}: only {number} operations were tried");
@@ -292,7 +292,7 @@ fn parked() -> Bench {
     bench
 }
 
-/// What is tried: where it begins, the command, and how many operations it does at least.
+/// The scenario: its start, the command, and its least number of operations.
 struct Scenario {
     begins: fn() -> Bench,
     words: &'static [&'static str],
@@ -321,7 +321,7 @@ const A_TUNE: Scenario = Scenario {
 };
 const A_TUNE_UNDONE: Scenario = Scenario { begins: tuned, words: &["undo"], least: 20, others: 1 };
 
-/// What can happen at an operation: the program ends, the power does, there is not a room, the disk fails.
+/// The faults of an operation: the program is killed, the power is lost, the disk is full, the disk fails.
 const FAULTS: [&str; 4] = ["kill", "power", "space", "io"];
 
 impl Scenario {
@@ -334,7 +334,7 @@ impl Scenario {
     }
 }
 
-/// A game with what a wind meets: saves, settings, a fitted component in the way, content to be moved aside, and a
+/// A game with everything a wind meets: saves, settings, a fitted component in the way, content to move aside, and a
 /// launcher's record.
 fn windable() -> Bench {
     let bench = fitted();
@@ -473,7 +473,7 @@ fn a_rack_has_a_download_or_has_it_not_whatever_ends_the_getting() {
                 assert!(number > 12, "{kind}: only {number} operations were tried");
                 break;
             }
-            // What is there is not a download any more; else it comes now.
+            // The build was added, or is downloaded now.
             let again = run(bench, &["rack", "get", "lens"], None);
             assert!(again.status.success(), "{what}: {}", said(&again));
             assert_eq!(has(), 1, "{what}");
@@ -654,8 +654,8 @@ fn what_is_written_into_a_file_of_the_game_after_a_kill_never_reaches_the_store(
     panic!("it never came to its end");
 }
 
-/// Killed between swap and end, and then someone else puts another file there: what the game had
-/// is in the store alone, for a change that never was.
+/// Killed between swap and end, and then something else puts another file there: the store has the only original, for
+/// a change that never happened.
 #[test]
 fn what_an_interrupted_change_kept_stays_though_the_file_was_altered_before_it_was_put_back() {
     let saved = Saved::of(world_with_its_own_loader());
@@ -767,7 +767,7 @@ fn a_change_that_cannot_be_put_back_yet_keeps_its_own_game_alone_waiting() {
     assert!(said(&next).contains("had been interrupted"), "{}", said(&next));
 }
 
-/// A disk that is nearly full: what a change needs is said in advance, and nothing is touched.
+/// A nearly full disk: the needed space is reported in advance, and nothing is touched.
 #[test]
 fn a_change_for_which_there_is_no_room_is_refused_and_says_how_much_is_missing() {
     let bench = world();
@@ -792,7 +792,7 @@ fn a_change_for_which_there_is_no_room_is_refused_and_says_how_much_is_missing()
     let document: serde_json::Value = serde_json::from_slice(&document.stdout).unwrap();
     let codes = document["findings"].as_array().unwrap().iter().map(|finding| &finding["code"]);
     assert!(codes.into_iter().any(|code| code == "no-space"), "{document}");
-    // What the finding says is not always so: it is overridden by name.
+    // The finding may be too careful: it is overridden by name.
     let words = ["fit", GAME, "glim@2.0.0", "--despite", "no-space"];
     assert!(run(&bench, &words, full()).status.success());
     refused(&["undo"]);

@@ -1,4 +1,4 @@
-//! Feeds as who uses them: added once their key is confirmed, asked for what is new, and had builds from.
+//! Feeds as their users see them: added after confirming their key, refreshed, and used to get builds.
 
 use std::fs;
 use std::process::Stdio;
@@ -106,7 +106,7 @@ fn nobody_is_asked_but_when_the_user_says_so() {
     assert_eq!(log.len(), 1, "{log:?}");
     assert_eq!((log[0].path.as_str(), log[0].status, log[0].sent), ("/feed.minisig", 304, 0));
 
-    // One that is to be asked by itself is asked when its time has come.
+    // A feed that is refreshed automatically is refreshed when its time has come.
     bench.ok(&["feed", "add", &server.url(), "--fresh-for", "1h"]);
     server.take_log();
     bench.ok(&["survey", "game"]);
@@ -163,7 +163,7 @@ fn a_proxy_of_the_environment_is_asked() {
         program.env(variable, proxy.url());
         crate::common::in_time(program, 60).code(4)
     };
-    // It is not a proxy, and has nothing to say; but who it was to ask is known to it.
+    // It is not a proxy and sends nothing; but it sees the requested server.
     for variable in ["http_proxy", "ALL_PROXY"] {
         add(variable);
         let log = proxy.take_log();
@@ -306,7 +306,7 @@ fn what_was_begun_is_gone_on_with_at_the_byte() {
     assert_eq!(bench.picture("home/downloads"), []);
 }
 
-/// What a server does otherwise than it should with a part that is asked for.
+/// Faults of a server with range requests.
 #[test]
 fn a_server_that_knows_no_parts_or_sends_others_harms_nothing() {
     for (fault, ends) in [(Fault::IgnoreRange, 0), (Fault::WrongRange, 4)] {
@@ -381,7 +381,7 @@ fn what_is_to_be_had_by_hand_is_known_when_it_comes() {
     assert!(added.contains("The feed nib knows lens-3.1.0.zip"), "{added}");
     let shown = bench.json(&["rack", "show", "lens@3.1.0"]);
     assert_eq!(shown["builds"][0]["variants"][0]["supports"], "4.5.*", "{shown}");
-    // What it supports stays with it.
+    // Its supported versions stay with it.
     bench.ok(&["feed", "forget", "nib"]);
     let shown = bench.json(&["rack", "show", "lens@3.1.0"]);
     assert_eq!(shown["builds"][0]["variants"][0]["supports"], "4.5.*");
@@ -417,14 +417,14 @@ fn advice_keeps_from_builds_and_is_told_of_those_that_are_there() {
     bench.ok(&["fit", "game", "lens@3.2.0", "--despite", "withdrawn"]);
     bench.ok(&["rollback", "game"]);
 
-    // It may be for a game that it works with: that is told, and stops if it does not.
+    // It may be for one game: that is reported, and stops it for others.
     let got = bench.ok(&["rack", "get", "lens@3.1.0"]);
     assert!(got.contains("fails with version 4.5.* of the game: It is dark."), "{got}");
     let against = bench.run(&["fit", "game", "lens@3.1.0"]).code(3);
     let told = flat(&output(&against));
     assert!(told.contains("fails with version 4.5.* of the game"), "{told}");
     assert!(told.contains("It is dark.") && told.contains("[advised-against]"), "{told}");
-    // Neither is what a survey or a family without a version leads to.
+    // A survey, or a family without a version, leads to neither.
     bench.ok(&["rack", "drop", "lens@3.1.0", "--anyway"]);
     bench.ok(&["rack", "drop", "lens@3.2.0", "--anyway"]);
     let survey = bench.json(&["survey", "game"]);
@@ -474,7 +474,7 @@ fn remedies_name_what_a_feed_has() {
     assert!(told.contains(": spanner rack get lens@3.1.0"), "{told}");
     bench.ok(&["rack", "get", "lens@3.1.0"]);
     bench.ok(&["fit", "game", "lens"]);
-    // What a feed says later of a build that is there counts.
+    // A feed's later statements about a present build count.
     publisher.ok(&["rack", "add", "downloads/lens-3.1.0.zip", "--supports", "4.0 - 4.4"]);
     publisher.make(&[]);
     bench.ok(&["feed", "refresh"]);
@@ -529,11 +529,11 @@ environment = "NIB_LOADER"
         let settings = tuned["settings"].as_array().unwrap().clone();
         settings.iter().map(|it| it["name"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
     };
-    // What the user has not granted, and what no feed may say, is left out.
+    // Settings that the user has not granted, or that a feed may never have, are left out.
     assert_eq!(settings(&bench), ["sharpness"]);
     bench.ok(&["feed", "add", "feed", "--registry"]);
     assert_eq!(settings(&bench), ["sharpness", "overlay"]);
-    // What was said before stays said.
+    // Earlier statements are kept.
     let again = bench.json(&["feed", "add", "feed", "--fresh-for", "7d"]);
     assert_eq!(again["feeds"][0]["registry"], json!([r"Software\Nib\Lens"]));
     let again = bench.json(&["feed", "add", "feed", "--name", "lens-builds"]);
@@ -653,7 +653,7 @@ fn a_home_half_gone_says_so_and_is_mended_by_a_refresh() {
     assert_eq!(bench.picture("home/feeds/nib"), whole);
     bench.ok(&["doctor"]);
 
-    // What was known of it continues to count: how far it had come, its name, and its key.
+    // Its last state still counts: its serial number, its name, and its key.
     let older = bench.file("older");
     copy_tree(&bench.file("feed"), &older).unwrap();
     publisher.make(&["--title", "Newer"]);

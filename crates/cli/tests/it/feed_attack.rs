@@ -1,5 +1,5 @@
-//! Feeds under attack, as those who think about updates list the ways: whatever is sent, nothing of it is planted, and
-//! what was known before stays as it was.
+//! Feeds under attack, after the usual list of attacks on updates: nothing a server sends is planted, and the earlier
+//! state is kept.
 
 use std::fs;
 
@@ -38,8 +38,8 @@ impl Scene {
         self.server.fail(Faults { faults: faults.to_vec(), only, times: None });
     }
 
-    /// Asserts that a refresh is refused for a reason, that nothing of the home has changed by it, and that what was
-    /// known before can be used.
+    /// Asserts that a refresh is refused for a reason, that the home is unchanged, and that the earlier state can be
+    /// used.
     fn is_refused(&self, why: &str, code: i32) {
         let before = self.bench.picture("home/feeds");
         let refused = self.bench.run(&["feed", "refresh"]).code(code);
@@ -129,7 +129,7 @@ fn a_state_that_is_kept_back_becomes_stale() {
     };
     stale(-1);
     scene.is_refused("was fresh until", 1);
-    // Nor by adding it again, or where what was known of it is damaged.
+    // Nor by adding it again, or with a damaged state.
     let before = bench.picture("home/feeds");
     let again = bench.run(&["feed", "add", &scene.server.url()]).code(1);
     assert!(flat(&errors(&again)).contains("was fresh until"), "{}", errors(&again));
@@ -139,7 +139,7 @@ fn a_state_that_is_kept_back_becomes_stale() {
     }
     let refused = bench.run(&["feed", "refresh", "nib"]).code(1);
     assert!(flat(&errors(&refused)).contains("was fresh until"), "{}", errors(&refused));
-    // Who sees it for the first time is told; its builds can be had.
+    // A new user is told; its builds can be downloaded.
     let key = scene.publisher().key();
     let added = bench.run(&["feed", "add", "feed", "--key", &key, "--name", "late"]).code(1);
     assert!(flat(&errors(&added)).contains("the feed late is stale since"), "{}", errors(&added));

@@ -34,7 +34,7 @@ fn a_fit_gets_what_it_lacks_and_nothing_else() {
         bench.ok(words);
         server.take_log().len()
     };
-    // A dry run says what it would get.
+    // A dry run lists the downloads.
     let shown = bench.ok(&["fit", "game", "lens@3.1", "--get", "--dry-run"]);
     assert!(shown.contains("lens@3.1.0") && shown.contains("nothing was got"), "{shown}");
     assert_eq!(on_rack(&bench), Vec::<String>::new());
@@ -42,12 +42,12 @@ fn a_fit_gets_what_it_lacks_and_nothing_else() {
     assert_eq!(gets(&["fit", "game", "lens@3.1", "--get"]), 1);
     assert_eq!(on_rack(&bench), ["lens@3.1.0"]);
     assert_eq!(gets(&["fit", "game", "lens@3.1.0", "--get"]), 0);
-    // Of a family what is newer than what the rack has; and then nothing any more.
+    // For a family, the builds that are newer than the rack's; and then none.
     assert_eq!(gets(&["fit", "game", "lens", "--get"]), 1);
     assert_eq!(on_rack(&bench), ["lens@3.2.0", "lens@3.1.0"]);
     assert_eq!(gets(&["fit", "game", "lens", "--get"]), 0);
     bench.ok(&["rollback", "game"]);
-    // What the rack alone has, or is a file, needs no feed.
+    // A file, or a build that only the rack has, needs no feed.
     bench.write("new/lens.dll", &lens([4, 0, 0, 0], Bits::Bits64, 1000));
     assert_eq!(gets(&["fit", "game", "new/lens.dll", "--get"]), 0);
     assert_eq!(gets(&["fit", "game", "lens", "--get"]), 0);
@@ -76,7 +76,7 @@ fn what_lies_there_of_an_earlier_run_is_used_where_it_is_good() {
     let served = bench.file(&format!("feed/content/{}/{digest}", &digest[..2]));
     let whole = fs::read(&served).unwrap();
     let folder = bench.file(&format!("home/downloads/{digest}"));
-    // What is there, and from where on it is asked for.
+    // The present bytes, and the requested start.
     let none: Vec<Option<u64>> = Vec::new();
     let zeros = vec![0; whole.len()];
     let longer = [&whole[..], b"more"].concat();
@@ -102,7 +102,7 @@ fn what_lies_there_of_an_earlier_run_is_used_where_it_is_good() {
         bench.ok(&["rack", "drop", "lens"]);
     }
 
-    // A file of another length is none of which a part could fit.
+    // A partial file of another length cannot be continued.
     fs::create_dir_all(&folder).unwrap();
     fs::write(folder.join("unfinished.part"), &whole[..1000]).unwrap();
     fs::write(&served, &longer).unwrap();
@@ -123,7 +123,7 @@ fn what_a_feed_calls_otherwise_than_the_users_own_catalog_is_said() {
     assert!(told.contains("the feed nib calls it lens@3.1.0"), "{told}");
     assert!(told.contains("on the rack as glass@3.1.0"), "{told}");
     assert_eq!(on_rack(&bench), ["glass@3.1.0"]);
-    // It is known for what it is all the same.
+    // It is still recognised.
     let again = bench.ok(&["rack", "get", "lens"]);
     assert!(again.contains("on the rack as glass@3.1.0"), "{again}");
 }
@@ -264,12 +264,12 @@ fn a_feed_is_made_for_a_tool_that_signs_elsewhere() {
     let made = publisher.ok(&["feed", "make", "feed", "--from", "rack", "--key", &key]);
     let command = made.lines().find(|line| line.contains("-S -m ")).unwrap_or_default();
     assert!(command.contains("feed 1 serial 2 head"), "{made}");
-    // For who uses it, it is as it was until it is signed.
+    // For its users nothing changes until it is signed.
     let after = bench.picture("feed");
     assert!(before.iter().all(|file| after.contains(file)));
     publisher.added("feed");
     assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["serial"], 1);
-    // Where nobody signed yet, there is none.
+    // Without a signature there is no feed.
     publisher.ok(&["feed", "make", "first", "--from", "rack", "--key", &key]);
     let unsigned = bench.run(&["feed", "add", "first", "--key", &key]).code(4);
     assert!(errors(&unsigned).contains("there is no feed at"), "{}", errors(&unsigned));

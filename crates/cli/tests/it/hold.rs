@@ -1,5 +1,4 @@
-//! Launchers, which the program knows by their descriptions alone: what is read of their records, and how they are
-//! kept from updating a game.
+//! Launchers, known only by their descriptions: reading their records, and keeping them from updating a game.
 
 use std::fs;
 use std::path::Path;
@@ -75,7 +74,7 @@ fn titles_folders_builds_and_what_waits_are_read_from_records() {
         assert_eq!(update(&bench), Outcome::Waits);
         let text = bench.ok(&["game", "show", PIER]);
         assert!(text.contains("quayhand, build 21, build 22 is waiting, held"), "{text}");
-        // The user's own word stands over the record's.
+        // The user's title overrides the record's.
         bench.ok(&["game", "set", PIER, "--title", "My pier"]);
         assert_eq!(bench.json(&["survey", "games"])["games"][0]["title"], "My pier");
     }
@@ -131,7 +130,7 @@ fn a_game_is_held_by_a_key_or_a_mark_and_let_go_again() {
         );
         assert!(bench.ok(&["survey", "games"]).contains(", held)"));
         assert!(bench.ok(&["hold", PIER]).contains("It is held already."));
-        // A rollback is about what is in the game.
+        // A rollback concerns files in the game.
         assert!(bench.ok(&["rollback", PIER]).contains("Nothing to roll back"));
         assert_eq!(update(&bench), held);
 
@@ -212,7 +211,7 @@ fn whatever_the_order_of_wind_hold_and_update_the_way_leads_back_and_forward() {
     bench.ok(&["undo", "1"]);
     forward(&bench);
 
-    // Both in one: the hold goes with the wind when that is undone.
+    // Both at once: undoing the wind lifts the hold.
     let bench = self::bench(&by_mark(), false);
     bench.ok(&["game", "add", PIER]);
     assert_eq!(update(&bench), Outcome::Updated);
@@ -223,7 +222,7 @@ fn whatever_the_order_of_wind_hold_and_update_the_way_leads_back_and_forward() {
     forward(&bench);
     assert_eq!(update(&bench), Outcome::Updated);
 
-    // Wound back and not held: the update comes over it, which is told, and it can be wound again.
+    // Wound back and not held: the update overwrites it, which is reported, and it can be wound again.
     let bench = self::bench(launcher::DESCRIPTION, false);
     bench.ok(&["game", "add", PIER]);
     assert_eq!(update(&bench), Outcome::Updated);
@@ -262,7 +261,7 @@ fn library_roots_are_taken_from_what_the_launcher_has_written_down() {
         "games/.quayhand/places.txt",
         format!("place {}\r\nplace nowhere\r\n", games.display()).as_bytes(),
     );
-    // If that file lies is known from the user's folders or from a root that is known.
+    // The file's location follows from the user's folders or from a known root.
     let text = bench.ok(&["root", "add", "--launcher", "quayhand"]);
     assert!(text.contains("has written down no library root"), "{text}");
     bench.ok(&["root", "add", "games"]);
@@ -287,7 +286,7 @@ fn a_game_is_started_through_its_launcher_unless_something_else_is_said() {
     bench.ok(&["game", "set", PIER, "--start", program]);
     assert_eq!(way(&[]).0, "setting");
     bench.ok(&["game", "set", PIER, "--start", ""]);
-    // What could be more than a name comes into no address.
+    // A text that could be more than a name is not used in an address.
     let text = fs::read_to_string(record(&bench)).unwrap();
     fs::write(record(&bench), text.replace("berth = 21-4", "berth = 21 & calc")).unwrap();
     if cfg!(windows) {

@@ -1,5 +1,4 @@
-//! What the home keeps: plain files that stand on their own, whatever becomes of the index, of one of
-//! them, or of the version that wrote them.
+//! The home's files: each is complete on its own, whatever happens to the index or to another file.
 
 use std::fs;
 
@@ -9,7 +8,7 @@ use upright_spanner_sample::{Bits, Pe, VersionInfo, archive};
 
 const TIN: &str = "games/Tin Lighthouse";
 
-/// A game with three changes on it, and what it was before.
+/// A game with three changes, and its state before.
 fn changed() -> (Bench, Vec<(String, Vec<u8>)>) {
     let bench = Bench::world();
     let before = bench.picture(TIN);
@@ -74,7 +73,7 @@ fn a_damaged_journal_file_spoils_itself_alone_and_nothing_that_it_kept_is_remove
         assert_eq!(fs::read(&file).unwrap(), whole);
         bench.ok(&["doctor"]);
     }
-    // Without the index it is lost, and what it kept stays in the store.
+    // Without the index it is lost, and its content stays in the store.
     fs::write(&file, b"garbage").unwrap();
     fs::remove_file(bench.file("home/spanner.db")).unwrap();
     let kept = bench.picture("home/blobs");
@@ -163,7 +162,7 @@ fn a_build_that_never_arrived_in_full_is_cleared_away_and_a_damaged_label_is_nam
         assert!(bench.picture("home/blobs") == stored);
     }
 
-    // What a newer version of the program wrote there is not understood, and so it stays as it is.
+    // A file of a newer version is not understood, and is left as it is.
     let moved = r#"{"moved":{"at":"2026-01-01T00:00:00Z"}}"#;
     let sum = upright_spanner_core::content::Content::of_bytes(moved.as_bytes()).blake3.to_string();
     fs::write(&label, format!("{whole}{} {moved}\n", &sum[..16])).unwrap();
@@ -178,7 +177,7 @@ fn a_build_that_never_arrived_in_full_is_cleared_away_and_a_damaged_label_is_nam
     let content = bench.file(&format!("home/blobs/{}/{content}", &content[..2]));
     crate::common::free(&content);
     fs::remove_file(content).unwrap();
-    // What a change put into the game was of it, which is said.
+    // A change put it into the game, and the output tells so.
     let said = output(&bench.run(&["doctor"]).code(1));
     assert!(!label.exists() && said.contains("needs it"), "{said}");
 }

@@ -459,7 +459,7 @@ fn every_file_of_a_name_is_found_in_games_or_not() {
     bench.write("games/loose/quern.dll", &library("Else", "", [7, 1, 0, 0]).to_bytes());
     bench.write("games/Kite Harbour/Notes/quern.txt", b"of no kind that is loaded");
     bench.write("downloads/old/quern.dll.part", b"half");
-    // The half-done download is told too.
+    // The unfinished download is reported too.
     let seek = ["survey", "games", "downloads", "--name", "quern*"];
     let text = crate::common::output(&bench.run(&seek).code(1));
     for (path, version) in [

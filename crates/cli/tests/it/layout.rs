@@ -22,7 +22,7 @@ fn files(bench: &Bench, game: &str) -> Vec<String> {
     bench.picture(game).into_iter().map(|(path, _)| path.replace('\\', "/")).collect()
 }
 
-/// What a plan does: place, and which sides there are.
+/// The effect of a plan: place, and the sides.
 fn steps(bench: &Bench, words: &[&str]) -> Vec<String> {
     let mut words = words.to_vec();
     words.push("--dry-run");
@@ -47,7 +47,7 @@ fn steps(bench: &Bench, words: &[&str]) -> Vec<String> {
 #[test]
 fn an_extender_comes_with_starter_and_scripts_and_without_its_sources() {
     let bench = Bench::world();
-    // The game's own folder is spelled otherwise than the package's.
+    // The game's own folder has another spelling than the package's.
     for (from, to) in [("Data", "aside"), ("aside", "data")] {
         fs::rename(bench.file(MOSS).join(from), bench.file(MOSS).join(to)).unwrap();
     }
@@ -111,7 +111,7 @@ fn what_an_older_build_left_goes_when_a_newer_one_comes() {
     bench.ok(&["rollback", game]);
     assert_eq!(bench.picture(game), before);
 
-    // The same, where the older build was put there by hand.
+    // The same, if the older build was installed by hand.
     for (file, content) in [
         ("opengl32.dll", library("glim.dll", "Nib", [1, 0, 0, 0])),
         ("helper/old.bin", b"old".to_vec()),
@@ -185,7 +185,7 @@ fn a_layout_is_printed_edited_and_remembered_for_the_next_version() {
     let edited = format!("{}handoff{}", &edited[..last], &edited[last + 7..]);
     bench.write("mine.toml", edited.as_bytes());
     bench.ok(&["rack", "add", "downloads/lampwright-31.4.zip", "--layout", "mine.toml"]);
-    // A dry run says what the real one would: there is not a folder for what is handed off.
+    // A dry run reports the same as the real run: the hand-off folder is missing.
     for words in [&["fit", MOSS, "lampwright"][..], &["fit", MOSS, "lampwright", "--dry-run"]] {
         let said = errors(&bench.run(words).code(2));
         assert!(said.contains("--handoff DIR"), "{said}");

@@ -1,5 +1,4 @@
-//! Will it start: what the whole game would load, broken from outside in many ways, and the one law above
-//! the checks.
+//! Whether a game will start: its whole loading, broken from outside in many ways, and the law above the checks.
 
 use std::fs;
 
@@ -30,7 +29,7 @@ fn deep() -> Pe {
     library("deep.dll", [1, 0, 0, 0], &["dive", "rise"])
 }
 
-/// A game of an executable, what it loads, a plugin under its own ending, and a tool.
+/// A game with an executable, its imports, a plugin with its own ending, and a tool.
 fn pier() -> Bench {
     let bench = Bench::empty();
     let put = |path: &str, pe: &Pe| bench.write(&format!("{GAME}/{path}"), &pe.to_bytes());
@@ -105,10 +104,10 @@ fn a_whole_game_is_fine_and_shows_what_it_loads() {
     );
 }
 
-/// A way of breaking a game: what it is, how it is done, and what is said of it.
+/// A way to break a game: its name, the action, and the expected message.
 type Breaking<'a> = (&'a str, &'a dyn Fn(&Bench), &'a [&'a str]);
 
-/// Breaks a game again in each of some ways, and asks what is said.
+/// Breaks a game in each of some ways, and compares the messages.
 fn assert_named(ways: &[Breaking<'_>]) {
     for (what, broken, expected) in ways {
         let bench = pier();
@@ -256,7 +255,7 @@ fn a_plugin_is_a_root_of_its_own_and_breaks_no_start() {
     let said = checked(&bench, 1);
     assert!(said.contains("warn: bin/plugins/twin.dll needs gone.dll"), "{said}");
     assert!(said.contains("it does not load. [needs-runtime]"), "{said}");
-    // Files beside it are found where it is loaded from.
+    // Files beside it are found in its folder.
     put(&bench, "bin/plugins/gone.dll", &library("gone.dll", [1, 0, 0, 0], &["x"]));
     let said = checked(&bench, 0);
     assert!(!said.contains("needs gone.dll"), "{said}");
@@ -269,7 +268,7 @@ fn windows_is_asked_for_functions_too() {
     let said = checked(&bench, 1);
     let wanted = "stop: bin/deep.dll asks Windows' own KERNEL32.dll for a function (NoSuchTick), which that lacks";
     assert!(said.contains(wanted), "{said}");
-    // What is not known of Windows is not claimed to be missing.
+    // Unknown exports of Windows are not reported as missing.
     let unsure = deep()
         .imports("d3dscache.dll", &["CreateCache"])
         .imports("api-ms-win-core-file-l1-2-0.dll", &["CreateFile2"])
@@ -388,7 +387,7 @@ fn what_was_broken_before_is_said_once_and_stops_nothing() {
     let said = flat(&bench.ok(&["fit", GAME, "new/late.dll"]));
     assert!(said.contains("[broken-before]"), "{said}");
     assert!(said.contains("See what is missing: spanner check pier"), "{said}");
-    // A build that brings what is missing repairs it.
+    // A build with the missing library repairs it.
     bench.write("new/core.dll", &library("core.dll", [2, 0, 0, 0], &["open", "close"]).to_bytes());
     let said = bench.ok(&["fit", GAME, "new/core.dll"]);
     assert!(!said.contains("broken-before"), "{said}");
@@ -398,7 +397,7 @@ fn what_was_broken_before_is_said_once_and_stops_nothing() {
 #[test]
 fn going_back_to_what_the_game_shipped_is_told_and_never_stopped() {
     let bench = pier();
-    // Two fits, of which the second stands on the first: more is offered, and wanted.
+    // Two fits, where the second depends on the first: more is exported, and requested.
     let more = library("deep.dll", [2, 0, 0, 0], &["dive", "rise", "drift"]);
     bench.write("new/deep.dll", &more.to_bytes());
     bench.ok(&["fit", GAME, "new/deep.dll"]);
@@ -495,7 +494,7 @@ fn a_remedy_names_no_build_that_would_not_do() {
         said.contains("core@2.0.0 on the rack brings it: spanner fit pier core@2.0.0"),
         "{said}"
     );
-    // What the game has no place for gets one by its name.
+    // A library without a place in the game gets one by its name.
     racked(&bench, &[&library("prism.dll", [1, 0, 0, 0], &["bend"])], "prism.dll");
     bench.write("new/core.dll", &core([4, 0, 0, 0]).imports("prism.dll", &["bend"]).to_bytes());
     let said = flat(&output(&bench.run(&["fit", "pier", "new/core.dll"]).code(3)));
@@ -522,7 +521,7 @@ fn a_game_is_wound_under_the_law_too() {
     checked(&bench, 0);
 }
 
-/// A prefix with some its own libraries, and what its registry says of libraries.
+/// A prefix with some libraries of its own, and its registry's overrides.
 fn prefix(bench: &Bench, overrides: &str) {
     bench.write("prefix/drive_c/windows/system32/winmm.dll", b"MZ");
     bench.write("prefix/drive_c/windows/system32/kernel32.dll", b"MZ");
@@ -572,7 +571,7 @@ fn in_a_prefix_the_environment_takes_its_own_unless_its_registry_says_otherwise(
         assert_eq!(!bench.ok(&fit).contains("native,builtin"), is_said, "{overrides}");
     }
 
-    // It is set with the fit, and goes with it.
+    // It is set with the fit, and removed with it.
     prefix(&bench, "");
     let registry = || fs::read_to_string(bench.file("prefix/user.reg")).unwrap();
     let before = registry();
@@ -619,7 +618,7 @@ fn in_a_prefix_the_environment_takes_its_own_unless_its_registry_says_otherwise(
     assert!(said.contains("native,builtin"), "{said}");
 }
 
-/// Windows' own loader, or what is in for it, agrees on what starts.
+/// Windows' own loader, or its stand-in, agrees on which programs start.
 #[cfg(windows)]
 #[test]
 #[ignore = "Windows says in a window that a program does not start"]

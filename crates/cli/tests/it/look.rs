@@ -1,4 +1,4 @@
-//! `survey` and `inspect` say what is there, on files of every condition.
+//! `survey` and `inspect` report the present files, in every condition.
 
 use std::fs;
 

@@ -133,7 +133,7 @@ fn quiet_leaves_the_result_and_drops_the_hints() {
     assert!(quiet.contains("4 games, 12 components"));
 }
 
-/// What can be said to feeds in that world.
+/// Commands about feeds in that world.
 const FEED_COMMANDS: [&[&str]; 12] = [
     &["feed", "list"],
     &["feed", "list", "brine"],

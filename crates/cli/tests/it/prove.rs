@@ -1,4 +1,4 @@
-//! What a game really runs with: seen in its process and in logs, on games that run.
+//! A game's real state: seen in its process and in logs, on games that run.
 
 use std::fs;
 use std::time::{Duration, SystemTime};
@@ -10,7 +10,7 @@ use crate::common::{flat, output};
 use serde_json::Value;
 use upright_spanner_sample::Deed;
 
-/// What was seen of a family.
+/// The evidence about a family.
 fn of<'a>(document: &'a Value, family: &str) -> &'a Value {
     let proof = document.get("proof").filter(|proof| proof.is_object()).unwrap_or(document);
     let components = proof["components"].as_array().unwrap();
@@ -18,7 +18,7 @@ fn of<'a>(document: &'a Value, family: &str) -> &'a Value {
     found.unwrap_or_else(|| panic!("no {family} in {document:#}"))
 }
 
-/// The three codes of a family: what was loaded, what was reported, and what both come to.
+/// The three codes of a family: loaded, reported, and combined.
 fn codes(document: &Value, family: &str) -> (String, String, String) {
     let of = of(document, family);
     let text = |key: &str| of[key].as_str().unwrap().to_owned();
@@ -116,7 +116,7 @@ fn an_entry_under_a_name_that_the_game_does_not_load_is_told_as_that() {
     assert!(remedy.ends_with("spanner check pier --entries"), "{remedy}");
     let entries = stage.bench.ok(&["check", "pier", "--entries"]);
     assert!(entries.contains("winmm.dll"), "{entries}");
-    // That it would not load was said before the start.
+    // The check had predicted that it would not load.
     let said = flat(&stage.bench.ok(&["start", "pier", "--dry-run"]));
     assert!(said.contains("[entry-not-loaded]"), "{said}");
 
@@ -216,7 +216,7 @@ fn what_a_log_says_is_compared_with_what_was_fitted() {
         assert_eq!(codes(&document, "reed"), seen("yes", report, verdict), "{said}");
         stage.stop();
     }
-    // What is wrong is quoted, and the log says where.
+    // The error is quoted, with the path of the log.
     let dll =
         plain_reed([2, 4, 1, 0]).does(writes("reed.log", "Reed 2.4.1\r\nerror: no scripts\r\n"));
     stage.put("reed-4.5.3.dll", &dll);
@@ -528,7 +528,7 @@ fn logs_in_the_users_documents_are_found_and_read_in_the_prefix() {
     assert_eq!(codes(&document, "reed").1, "match", "{document:#}");
     assert_eq!(of(&document, "reed")["log"]["described"], true);
 
-    // It can be described from where it is.
+    // It can be described from its present place.
     fs::remove_file(bench.file("home/catalog/mine.toml")).unwrap();
     let (dll, log) = ("games/Pier/reed-4.5.3.dll", log.to_string_lossy().into_owned());
     bench.ok(&["family", "learn", dll, "--log", &log]);
@@ -578,7 +578,7 @@ fn what_is_no_file_in_the_place_of_a_log_is_passed_over() {
             ["family", "learn", "games/Pier/reed-4.5.3.dll", "--log", "games/Pier/reed-pipe.log"];
         crate::common::in_time(bench.program(&learn), 30).failure();
     }
-    // What is beside it is read all the same.
+    // The file beside it is still read.
     fs::write(bench.file("games/Pier/reed-1.log"), "Reed 2.4.1\n").unwrap();
     assert_eq!(codes(&bench.json(&["prove", "pier", "reed"]), "reed").1, "match");
 }

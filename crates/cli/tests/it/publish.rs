@@ -28,7 +28,7 @@ fn a_feed_of_the_rack_gives_others_the_same_builds() {
     publisher.added("feed");
     let families = ["sharpwater", "undertow", "brine", "lampwright"];
     bench.ok(&[&["rack", "get"], &families[..]].concat());
-    // Name, variants and what is in each, as the publisher has them.
+    // Name, variants and their files, as the publisher has them.
     let shown = |home: &str, family: &str| {
         let home = bench.file(home);
         let shown = bench.json(&["rack", "show", family, "--home", home.to_str().unwrap()]);
@@ -41,7 +41,7 @@ fn a_feed_of_the_rack_gives_others_the_same_builds() {
     for family in families {
         assert_eq!(shown("home", family), shown("publisher", family), "{family}");
     }
-    // Some families alone, and again what is there already.
+    // Some families alone, and a repeated run.
     fs::remove_dir_all(bench.file("feed")).unwrap();
     let made = publisher.run(&[
         "feed",
@@ -91,7 +91,7 @@ fn several_who_publish_into_one_folder_at_once_lose_nothing_of_each_other() {
     let offers = bench.json(&["feed", "list", "lens"]);
     assert_eq!(offers["builds"].as_array().unwrap().len(), usize::from(many));
     assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["serial"], many);
-    // If nothing comes of it, no folder does either.
+    // If nothing is written, no folder is created either.
     let wrong = ["feed", "make", "none", "--withdraw", "lens@9", "--why", "no", "--sign-with"];
     bench.run(&[&wrong[..], &["feed.key"]].concat()).code(2);
     assert!(!bench.file("none").exists());
@@ -181,7 +181,7 @@ fn what_is_said_of_builds_must_be_in_the_feed() {
     bench.write("not-a.key", b"nothing");
     publisher.run(&["feed", "make", "feed", "--sign-with", "not-a.key"]).code(2);
     publisher.run(&["feed", "key", "new", "feed.key", "--no-passphrase"]).code(2);
-    // A family may be published for what a catalog says of it.
+    // A family may be published for its description in a catalog.
     let described = "schema = 1\n[[family]]\nid = \"gloom\"\nnames = [\"gloom.dll\"]\n";
     bench.write("publisher/catalog/own.toml", described.as_bytes());
     let words = ["feed", "make", "known", "gloom", "--from", "rack", "--sign-with", "feed.key"];
@@ -271,7 +271,7 @@ fn who_reads_while_it_is_made_has_one_state_or_the_next() {
     assert_eq!(bench.json(&["feed", "list"])["feeds"][0]["serial"], 13);
 }
 
-/// Runs only if an ordinary web server is: what is asked of one is what all of them do.
+/// Runs only if an ordinary web server is installed: only common features are needed.
 #[test]
 #[ignore = "needs an ordinary web server"]
 fn an_ordinary_web_server_serves_a_feed() {
@@ -315,7 +315,7 @@ struct Running(Child);
 
 impl Drop for Running {
     fn drop(&mut self) {
-        // What it started besides ends with it when it is asked to, not when it is killed.
+        // Its child processes end when it is asked to stop, not when it is killed.
         let ended = Command::new("kill").arg(self.0.id().to_string()).status();
         if !ended.is_ok_and(|ended| ended.success()) {
             let _ = self.0.kill();
@@ -324,7 +324,7 @@ impl Drop for Running {
     }
 }
 
-/// Runs only where the ordinary tool is: it is given a feed to sign, and ours to verify.
+/// Runs only if the ordinary tool is installed: it signs a feed, and verifies one of ours.
 #[test]
 #[ignore = "needs the ordinary signing tool"]
 fn the_ordinary_tool_signs_and_verifies_feeds() {

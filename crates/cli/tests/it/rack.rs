@@ -28,7 +28,7 @@ fn builds(bench: &Bench) -> Vec<String> {
     builds
 }
 
-/// What each file of the only package was taken for.
+/// The kind of each file of the only package.
 fn parts(bench: &Bench, path: &str) -> Vec<String> {
     let added = bench.json(&["rack", "add", path]);
     let files = added["packages"][0].as_array().unwrap().iter();

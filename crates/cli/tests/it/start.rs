@@ -1,4 +1,4 @@
-//! What a game is started with, and shortcuts that do it.
+//! How a game is started, and shortcuts.
 
 use std::fs;
 
@@ -9,7 +9,7 @@ use crate::common::{Bench, errors, flat, output};
 use serde_json::Value;
 use upright_spanner_sample::{Bits, Deed, Pe, archive};
 
-/// What would be started.
+/// The start.
 fn way(bench: &Bench, more: &[&str]) -> Value {
     let words = [&["--json", "start", PIER, "--dry-run"][..], more].concat();
     let document: Value = serde_json::from_str(&bench.ok(&words)).unwrap();
@@ -83,7 +83,7 @@ fn a_starter_is_known_by_its_layout_or_where_it_lies_and_none_is_guessed() {
     stage.put("reed-4.5.3.dll", &plain_reed([2, 4, 1, 0]));
     stage.put("reed-run.exe", &reed_run("4.5.3"));
     assert_eq!(what(bench), is("reed-run.exe", "starter"));
-    // Another program of its maker makes it open which is meant; one that sets up does not.
+    // Another program of its maker makes the choice ambiguous; an installer does not.
     let other =
         |about: &str| Pe::exe(Bits::Bits64).version(&info([1; 4], "The Reed Circle", about, about));
     stage.put("reed-setup.exe", &other("Reed setup"));
@@ -148,7 +148,7 @@ fn a_command_or_an_address_can_be_what_is_started() {
         let refused = flat(&errors(&bench.run(&["game", "set", "pier", "--start", wrong]).code(2)));
         assert!(refused.contains(said), "{wrong}: {refused}");
     }
-    // What was there and is gone is said when it is to be started.
+    // A starter that has disappeared is reported before the start.
     stage.put("tools/Menu.exe", &tool("Pier menu"));
     bench.ok(&["game", "set", "pier", "--start", "tools\\Menu.exe"]);
     assert_eq!(what(bench), is("tools/Menu.exe", "setting"));
@@ -159,7 +159,7 @@ fn a_command_or_an_address_can_be_what_is_started() {
     bench.ok(&["game", "show", "pier"]);
 }
 
-/// The system's opener is what it finds first among the folders of programs.
+/// The system's opener is the first of that name in the program folders.
 #[cfg(target_os = "linux")]
 #[test]
 fn an_address_is_handed_to_the_systems_opener() {
@@ -291,7 +291,7 @@ fn a_program_that_wants_an_administrators_rights_is_said_to() {
     assert_eq!(way(&stage.bench, &[])["administrator"], true);
 }
 
-/// On Windows a program of Windows starts by itself.
+/// Windows runs Windows programs directly.
 #[cfg(unix)]
 #[test]
 fn without_a_command_that_runs_windows_programs_nothing_is_started() {
@@ -434,7 +434,7 @@ fn a_shortcut_of_windows_is_read_by_another_reader() {
     let arguments = link.string_data().command_line_arguments().clone().unwrap();
     assert!(arguments.contains("start"), "{arguments}");
 
-    // Variables cannot be in one; an address is another kind of file.
+    // It cannot contain variables; an address is another kind of file.
     bench.ok(&["undo"]);
     bench.ok(&["game", "set", "pier", "--env", "PIER_MODE=1"]);
     let said = flat(&errors(&bench.run(&["shortcut", PIER, "--to", "desk"]).code(2)));
@@ -459,7 +459,7 @@ fn a_shortcut_that_is_interrupted_is_there_or_is_not() {
         let mut program = bench.program(&["shortcut", PIER, "--to", "desk", "--yes"]);
         program.env("SPANNER_FAULT", format!("kill:{number}"));
         ended = crate::common::started(|| program.output()).status.success();
-        // What is begun is taken up by the next change, if only by one that there is nothing to do for.
+        // An interrupted change is recovered by the next one, even by one with nothing to do.
         bench.run(&["doctor"]);
         let files = bench.picture("desk");
         assert!(files.len() <= 1, "{number}: {files:?}");

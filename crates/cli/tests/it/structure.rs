@@ -46,7 +46,7 @@ impl Sources {
         Self { files }
     }
 
-    /// The file that defines what a path leads to, seen from a module: through modules and re-exports.
+    /// The file that defines the item of a path, seen from a module: through modules and re-exports.
     fn definer(&self, from: &str, path: &[&str]) -> Option<String> {
         let mut module: Vec<String> = from.split("::").map(str::to_owned).collect();
         module.retain(|part| !part.is_empty());
@@ -95,7 +95,7 @@ impl Sources {
         let of_file = |(from, text): (&'_ String, &'_ String)| {
             let mut paths = imports(text, false);
             paths.extend(inline_paths(text));
-            // What is handed on may be used here, too.
+            // Re-exported items may be used here, too.
             let is_used = |path: &&Vec<String>| {
                 path.last().is_some_and(|name| words(text).any(|word| word == name))
             };
@@ -269,7 +269,7 @@ fn crates_use_only_those_below_them() {
     assert_eq!(used("cli"), ["core", "sample"]);
 }
 
-/// The stages of the core: a room uses those that stand before it here, and itself.
+/// The stages of the core: each uses only those before it in this list, and itself.
 const ROOMS: [&str; 33] = [
     "size",
     "remedy",
@@ -322,7 +322,7 @@ fn every_stage_uses_only_those_before_it() {
     }
 }
 
-/// What is decided in the core is worded for the command line by the command line.
+/// Only the command line has words of the command line.
 #[test]
 fn the_core_names_no_command_and_no_option() {
     for path in sources_below(&crates().join("core/src")) {

@@ -17,7 +17,7 @@ fn racked() -> Bench {
     bench
 }
 
-/// What `history` says of each change: what it was for, and what shows of it now.
+/// The changes in `history`: summary and present state.
 fn history(bench: &Bench) -> Vec<String> {
     let document = bench.json(&["history"]);
     let changes = document["changes"].as_array().unwrap().iter();
@@ -119,7 +119,7 @@ fn what_the_launcher_did_is_told_and_refit_puts_the_build_back() {
     assert_eq!(planned["games"][0]["steps"].as_array().unwrap().len(), 2);
     bench.ok(&["refit", KITE]);
     assert!(fs::read(&dll).unwrap() == fitted && font.exists());
-    // What the launcher brought is what the game ships now; the old original is history.
+    // The launcher's file is the shipped one now; the old original is history.
     bench.ok(&["rollback", KITE, "brine"]);
     assert!(fs::read(&dll).unwrap() == brought);
     bench.ok(&["rollback", KITE, "brine", "--to", "0"]);
@@ -162,7 +162,7 @@ fn an_update_of_the_executable_is_told_with_what_it_does_to_each_build() {
         said.contains("[keyed-elsewhere] Use lampwright@31.6.0+x86, which supports 22.4.9"),
         "{said}"
     );
-    // What would not work any more is not put back without being told.
+    // A build that would not work any more is not restored without a finding.
     let dll = format!("{moss}/lampwright-22.4.7.dll");
     fs::write(bench.file(&dll), b"broken").unwrap();
     bench.run(&["refit", moss]).code(3);
@@ -250,7 +250,7 @@ fn the_doctor_finds_what_is_damaged_and_clears_what_was_left_behind() {
     let bench = racked();
     bench.ok(&["fit", KITE, "brine"]);
     assert!(bench.ok(&["doctor", "--deep"]).contains("All is well"));
-    // What has a name like ours is not ours: the journal says what is.
+    // A file with a name like ours is not ours: the journal decides.
     bench.write(&format!("{KITE}/System/.spanner-0123456789abcdef"), b"the user's own");
     bench.ok(&["doctor"]);
     assert!(bench.file(&format!("{KITE}/System/.spanner-0123456789abcdef")).exists());
@@ -347,7 +347,7 @@ fn contents_that_stand_in_several_places_or_change_places_are_kept_like_others()
     assert!(bench.picture(KITE) == before);
     bench.ok(&["undo", "2"]);
     assert!(bench.picture(KITE) == merged);
-    // What was wound is what the game ships.
+    // The wound release is the shipped one.
     bench.ok(&["rollback", KITE]);
     assert!(bench.picture(KITE) == merged);
     bench.ok(&["rollback", KITE, "--to", "0"]);

@@ -8,7 +8,7 @@ use upright_spanner_sample::{Bits, Pe, VersionInfo, archive, world};
 const GAME: &str = "games/Pier";
 const DATE: (u16, u8, u8) = (2026, 3, 4);
 
-/// What a catalog says of the loader's settings.
+/// The catalog's settings of the loader.
 const CATALOG: &str = r#"
 schema = 1
 [[family]]
@@ -225,7 +225,7 @@ fn what_cannot_be_meant_is_refused_with_what_can() {
     bench.write(&format!("{GAME}/winmm.ini"), b"[A]\nb=1\n");
     let said = refused(&["glim", "a/b=1\nc=2"]);
     assert!(said.contains("cannot be set in winmm.ini"), "{said}");
-    // The last word counts, and one by itself stands over a preset.
+    // The last value counts, and a single one overrides a preset.
     let twice = [
         "tune",
         GAME,
@@ -358,7 +358,7 @@ fn a_program_may_rewrite_its_settings_between_set_and_undo() {
     bench.write(&format!("{GAME}/glim.ini"), b"[Own]\nx=1\n[Limits]\nQuality=0\nMaxFps=144\n");
     bench.ok(&["undo"]);
     assert_eq!(text(&bench, "glim.ini"), "[Own]\nx=1\n[Limits]\nQuality=0\nMaxFps=120\n");
-    // What the user set since is the user's.
+    // A value that the user has set since is kept.
     bench.ok(&["tune", GAME, "glim", "fps=144"]);
     bench.write(&format!("{GAME}/glim.ini"), b"[Limits]\nQuality=0\nMaxFps=99\n");
     let said = output(&bench.run(&["undo"]).code(1));
@@ -421,8 +421,8 @@ fn the_mode_of_a_program_is_set_in_its_prefix_and_taken_back() {
     assert_eq!(registry(&bench), REGISTRY);
 }
 
-/// What starts Windows programs in a prefix, in place of it: its program for the registry imports a `.reg` file
-/// into what the prefix has in its memory, or exports that.
+/// A stand-in for the command that runs programs in a prefix: its registry program imports a `.reg` file into the
+/// prefix's memory, or exports it.
 #[test]
 #[ignore = "is started by another test"]
 fn stand_in_for_a_prefix_that_runs() {
@@ -596,7 +596,7 @@ fn values_of_a_build_are_told_left_and_set_where_it_is_asked_for() {
     bench.ok(&["rollback", GAME]);
     assert_eq!(registry(&bench), before, "byte for byte");
 
-    // What somebody set by hand with the fitted build's file goes with it by its undo file.
+    // Values set by hand with the fitted build's file are removed with its undo file.
     bench.ok(&fit);
     let by_hand = format!("{before}\n[Software\\\\Glim] 5\n\"Hook\"=dword:00000001\n");
     bench.write("prefix/user.reg", by_hand.as_bytes());

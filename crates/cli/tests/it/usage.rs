@@ -1,5 +1,4 @@
-//! What the program says before it does anything: its greeting, its manual, its completions, and what is
-//! wrong with a command line.
+//! Output before any work: the greeting, the manual, the completions, and errors of the command line.
 
 #[cfg(windows)]
 use crate::common::flat;

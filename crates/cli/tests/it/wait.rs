@@ -1,4 +1,4 @@
-//! While a change waits, and right after one: what is said then, and what can be done.
+//! While a change waits, and right after one: the messages, and the possible commands.
 
 use std::fs;
 use std::path::PathBuf;
@@ -91,7 +91,7 @@ fn a_change_that_cannot_be_put_back_says_what_is_there_and_is_settled_when_told(
     assert!(said.contains("spanner doctor --settle 1"), "{said}");
     assert!(!said.contains("every file is back"), "{said}");
 
-    // Only what it is about is held up.
+    // Only its own targets are blocked.
     bench.run(&["rack", "add", "downloads/hushgrain-1.2.2.zip"]).code(5);
     bench.run(&["fit", TIN, "hushgrain"]).code(5);
     let said = errors(&bench.run(&["fit", TIN, "sharpwater@2.9.1", "--despite", "game-running"]));
@@ -116,7 +116,7 @@ fn a_change_that_cannot_be_put_back_says_what_is_there_and_is_settled_when_told(
     bench.ok(&["doctor", "--deep"]);
     bench.run(&["doctor", "--settle", "1"]).code(2);
 
-    // What the game had is in the store still, and the way back leads there.
+    // The store still has the game's file, and rolling back restores it.
     bench.ok(&["doctor", "--reclaim", "--yes"]);
     bench.ok(&["rollback", TIN, "--to", "0"]);
     assert!(fs::read(bench.file(DLL)).unwrap() == shipped);

@@ -1,5 +1,4 @@
-//! A game that another release of itself is put onto: what the plan says, what is refused, what is kept, and what the
-//! records know afterwards.
+//! Winding a game: the plan, refusals, kept files, and the records afterwards.
 
 use std::collections::BTreeMap;
 use std::fs;
@@ -146,7 +145,7 @@ fn wound_back_and_forward_everything_is_as_it_was_and_the_records_are_right() {
     assert!(bench.ok(&["doctor", "--deep"]).contains("All is well"));
 }
 
-/// What is wrong, how it is made so, the words besides, the code and the advice.
+/// The fault, the way to cause it, additional words, the code and the advice.
 type Wrong = (&'static str, fn(&Bench), &'static [&'static str], &'static str, &'static str);
 
 const WRONG: [Wrong; 12] = [
@@ -302,7 +301,7 @@ fn inputs_that_are_no_release_end_with_words() {
     let nothing = said(&["--from", "older", "--aside", "nothing/*"], 2);
     assert!(nothing.contains("matches `nothing/*`"), "{nothing}");
     assert!(said(&["--from", "older", "--aside", "data/["], 2).contains("not a pattern"));
-    // What the release has itself is not moved out of its way.
+    // A file of the release itself is not moved aside.
     assert!(said(&["--from", "older", "--aside", "core.dll"], 2).contains("could be moved aside"));
     #[cfg(unix)]
     {
@@ -451,7 +450,7 @@ fn fitted_components_stay_or_go_as_the_user_says_and_roll_back_to_the_release() 
     let drift = bench.json(&["drift", GAME]);
     assert_eq!(drift["games"][0]["drift"]["files"][0]["state"], "fitted");
     assert_eq!(drift["games"][0]["drifted"], false);
-    // The source may be gone by then: what lies beneath was kept.
+    // The source may be gone by then: the file beneath was stored.
     world::remove_tree(&bench.file("older")).unwrap();
     bench.ok(&["rollback", GAME, "sharpwater"]);
     assert!(there(&bench) == older);
@@ -486,7 +485,7 @@ fn a_game_goes_forward_though_something_was_fitted_meanwhile() {
         picture(&bench.file(PIER)) == before,
         "and rolled back it is what the newer release ships"
     );
-    // What is pinned may stay as it was fitted.
+    // A pinned component may stay as it was fitted.
     bench.ok(&["fit", GAME, "new/sharpwater.dll"]);
     bench.ok(&["pin", GAME, "sharpwater", "--why", "it looks best"]);
     wind(&bench, &["--keep-fitted", "--dry-run"]);
@@ -533,7 +532,7 @@ fn saves_are_kept_and_can_be_had_back_as_they_were() {
     bench.run(&["rollback", GAME, "--saves", "--to", "1"]).code(1);
     assert_eq!(read(&bench, &save), "much played");
 
-    // If none are known that is said, and a bay says where they are.
+    // Without known saves there is a finding, and a bay gives their place.
     world::remove_tree(&bench.file(&format!("{PIER}/saves"))).unwrap();
     assert!(wind(&bench, &["--dry-run"]).contains("[saves-unknown]"));
     bench.write("elsewhere/slot9.sav", b"nine");
@@ -616,7 +615,7 @@ fn an_update_over_a_wind_is_told_with_what_to_do_in_order() {
     }
     let document = bench.json(&["drift", GAME]);
     assert_eq!(document["games"][0]["drift"]["wound"]["others"].as_array().unwrap().len(), 3);
-    // What it says to do works when it is typed.
+    // Its advice works when typed.
     let from = document["games"][0]["drift"]["wound"]["from"][0].as_str().unwrap().to_owned();
     bench.ok(&["refit", GAME]);
     bench.ok(&["wind", GAME, "--from", &from, "--keep-fitted"]);

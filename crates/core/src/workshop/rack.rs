@@ -1,4 +1,4 @@
-//! The rack: what is put on it, read from it, and taken off it.
+//! The rack: adding, reading and removing builds.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{self, File};
@@ -23,7 +23,7 @@ use crate::survey::GameView;
 use upright_spanner_change::Progress;
 use upright_spanner_image::{Requirement, Version};
 
-/// What became of a build that was to be put on the rack.
+/// The result of adding a build to the rack.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Added {
     /// It is on the rack now.
@@ -32,16 +32,16 @@ pub enum Added {
     Known,
 }
 
-/// What became of a package that was to be put on the rack.
+/// The result of adding a package to the rack.
 #[derive(Debug)]
 pub struct Addition {
     /// Its builds.
     pub builds: Vec<(Build, Added)>,
-    /// Each of its files, with what it is for.
+    /// Each of its files, with its kind.
     pub sorted: Vec<Sorted>,
-    /// The products that it was taken apart into, where it was.
+    /// The products that it was split into.
     pub products: Vec<String>,
-    /// What a text in it says of the versions of the game that it supports.
+    /// The supported versions of the game, as stated in one of its texts.
     pub proposal: Option<Statement>,
     /// Its download address, as the browser marked it.
     pub origin: Option<String>,
@@ -49,16 +49,16 @@ pub struct Addition {
     pub feed: Option<String>,
 }
 
-/// What the texts of a build say of the versions since another.
+/// The change log of a build since another version.
 #[derive(Debug, Clone)]
 pub struct ChangesSince {
     /// The version that a game has.
     pub from: Version,
-    /// The sections about later versions: the text's name, and what it says.
+    /// The sections about later versions: the text's name, and the section.
     pub texts: Vec<(String, String)>,
 }
 
-/// A stored content of a build that is not what it should be.
+/// A damaged content of a build.
 #[derive(Debug, Clone)]
 pub struct DamagedContent {
     /// The build.
@@ -76,7 +76,7 @@ pub(super) struct Shelving {
 }
 
 impl Workshop {
-    /// The `.reg` files of a build, with what they would set.
+    /// The `.reg` files of a build, with their values.
     pub fn registry_files(&self, build: &Build) -> Vec<RegistryFile> {
         rack::registry_files(build, |content| self.store.bytes(content).ok())
     }
@@ -143,7 +143,7 @@ impl Workshop {
         Ok(users)
     }
 
-    /// What the texts of a build say of the versions since the one that a game has now.
+    /// The change log of a build since the version in a game.
     ///
     /// # Errors
     /// If a stored text cannot be read.
@@ -171,7 +171,7 @@ impl Workshop {
         build.notes.iter().map(read).collect()
     }
 
-    /// Reads every stored byte of the rack and compares it with what it should be.
+    /// Reads every stored byte of the rack and verifies it.
     ///
     /// # Errors
     /// If the labels of the rack cannot be read.
@@ -208,11 +208,11 @@ impl Workshop {
 }
 
 impl Altering<'_> {
-    /// Puts what is at `path` on the rack: a library, a folder, a zip or a 7z. What in it belongs together becomes a
-    /// build, in each variant.
+    /// Adds the package at `path` to the rack: a library, a folder, a zip or a 7z. Everything that belongs together
+    /// becomes a build, in each variant.
     ///
-    /// What is said of family, version and layout stands over what the files say, and a family that
-    /// was named is learned. A layout is remembered for the family's next version.
+    /// The user's family, version and layout override the files' statements, and a named family is learned. A layout
+    /// is remembered for the family's next version.
     ///
     /// # Errors
     /// If it cannot be read, is refused, or the home cannot be written to.
@@ -357,7 +357,7 @@ impl Altering<'_> {
         Ok(())
     }
 
-    /// Stores the contents of a parcel, also if they are known: a stored copy that went bad is repaired so.
+    /// Stores the contents of a parcel, even known ones: that repairs a damaged copy.
     pub(super) fn store(&self, parcel: &Parcel) -> Result<()> {
         let store = &self.workshop().store;
         parcel.contents()?.into_par_iter().try_for_each(|(path, content)| {
@@ -420,8 +420,7 @@ impl Altering<'_> {
     }
 }
 
-/// The address of a download, as the browser marked it. The mark stays with the download: what is stored and fitted
-/// does not carry it.
+/// The address of a download, as the browser marked it. Stored and fitted files do not have the mark.
 fn origin_mark(path: &Path) -> Option<String> {
     /// Longer than any address that a browser notes.
     const LONGEST: u64 = 16 << 10;

@@ -1,4 +1,4 @@
-//! Reads what the home's files say, and hands it out.
+//! Reads the home's files and hands them out.
 
 use std::sync::Arc;
 
@@ -16,7 +16,7 @@ use upright_spanner_change::Marks;
 use upright_spanner_image::Facts;
 
 impl Workshop {
-    /// What the user said, as far as it can be read; [`Workshop::words_fault`] says what cannot.
+    /// The user's settings, empty if they cannot be read; [`Workshop::words_fault`] has the reason.
     pub(super) fn words(&self) -> Arc<Words> {
         let read = || Ok(self.words.read().unwrap_or_default());
         self.records.words.get_or_read(read).unwrap_or_default()
@@ -37,18 +37,18 @@ impl Workshop {
         self.records.catalog.get_or_read(read).unwrap_or_default()
     }
 
-    /// What the labels of the rack say.
+    /// The rack's labels.
     pub(super) fn shelf(&self) -> Result<Arc<Shelf>> {
         self.records.shelf.get_or_read(|| self.read_shelf())
     }
 
-    /// What the labels of the rack say.
+    /// The rack's labels.
     fn read_shelf(&self) -> Result<Shelf> {
         let facts = |content: &Content| self.facts_of(content);
         self.labels.read(facts, |content| self.store.has(content))
     }
 
-    /// What a stored image says of itself, read once and kept in the index.
+    /// The facts of a stored image, read once and kept in the index.
     fn facts_of(&self, content: &Content) -> Option<Facts> {
         self.database.image(content).or_else(|| {
             let facts = Facts::read(&self.store.file(content).ok()?).ok()?;
@@ -57,8 +57,8 @@ impl Workshop {
         })
     }
 
-    /// The builds on the rack, in the order in which they were added. Which versions of the game they
-    /// support is what the user says, else what his catalog does, else what a feed says of the build.
+    /// The builds on the rack, in the order of addition. Their supported versions come from the user, otherwise from
+    /// the user's catalog, otherwise from a feed.
     ///
     /// # Errors
     /// If the rack's folder cannot be read.
@@ -97,7 +97,7 @@ impl Workshop {
         self.records.forget();
     }
 
-    /// Decides something about a game, with all that is known of it.
+    /// Decides something about a game, with all known facts.
     pub(super) fn decide<T>(
         &self,
         view: &GameView,
@@ -107,8 +107,8 @@ impl Workshop {
         self.decide_with(view, &window, decide)
     }
 
-    /// The same to make a plan: if programs of the game's prefix run, its registry is what they have in their memory,
-    /// which the program knows that the user named.
+    /// The same for a plan: if programs of the game's prefix run, its registry is in their memory, and is read
+    /// through the command that the user named.
     pub(super) fn decide_change<T>(
         &self,
         view: &GameView,

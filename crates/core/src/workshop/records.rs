@@ -1,7 +1,7 @@
-//! What the home's files say, read when it is first asked for and once a command.
+//! The home's files, each read on first use and once for each command.
 //!
-//! A process that alters something forgets it and reads again. What another process does in the meantime is met by
-//! what each step expects to find.
+//! A process that alters something discards them and reads again. Changes by another process in the meantime are
+//! noticed by the expected states of the steps.
 
 use std::cell::RefCell;
 use std::sync::Arc;
@@ -16,7 +16,7 @@ use crate::rack::Build;
 use crate::state::{Shelf, Words};
 use upright_spanner_change::Marks;
 
-/// What was read so far.
+/// The files read so far.
 #[derive(Debug, Default)]
 pub(super) struct Records {
     pub words: Kept<Words>,

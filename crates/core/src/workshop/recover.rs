@@ -1,4 +1,4 @@
-//! Takes up what was interrupted, and ends what cannot be put back.
+//! Recovers interrupted changes, and settles those that cannot be reverted.
 
 use std::path::PathBuf;
 
@@ -25,7 +25,7 @@ pub struct Recovery {
 /// A target of an interrupted change, and how it is.
 #[derive(Debug)]
 pub struct RecoveredTarget {
-    /// What it is, and where.
+    /// The target, with its place.
     pub target: String,
     /// How it is, in words.
     pub how: String,
@@ -55,7 +55,7 @@ impl Workshop {
         Ok(history.changes.iter().filter(|change| open(change)).cloned().collect())
     }
 
-    /// What a change may alter that is taken up again.
+    /// The scope of a change that is recovered.
     pub(super) fn scope_of(&self, change: &Change) -> Scope {
         let in_prefix = change.steps().iter().find_map(|step| match step.target() {
             Target::Value(value) => prefix_of(&value.registry, change.root()),
@@ -110,7 +110,7 @@ impl Workshop {
         RecoveredTarget { target: step.target().named_on(change.root()), how }
     }
 
-    /// Who put a content where it is, as far as that is known: a change, a build of the rack, or when.
+    /// The source of a content, as far as it is known: a change, a build of the rack, or a date.
     fn wrote(&self, change: &Change, found: &Side) -> String {
         let Some(file) = found.state.file() else { return String::new() };
         let known = self.history().ok().and_then(|history| {
@@ -131,7 +131,8 @@ impl Workshop {
     }
 }
 
-/// What a change was allowed to alter, with the program through which values of a prefix are set: the folder of its game, and the bays that it names.
+/// The scope of a recorded change, with the command through which values of a prefix are set: the game's folder, and
+/// the bays it names.
 pub(super) fn scope_with(change: &Change, run_with: Option<Vec<String>>) -> Scope {
     let mut bays: Vec<PathBuf> = change
         .steps()
@@ -185,7 +186,7 @@ impl Altering<'_> {
         Ok(recoveries)
     }
 
-    /// Ends a change that waits with what is there.
+    /// Settles an interrupted change with the present state.
     ///
     /// # Errors
     /// [`ChangeError::Unknown`] if no such change waits; if the journal cannot be written.

@@ -6,8 +6,8 @@ use crate::plan::{self, Refit};
 use crate::survey::GameView;
 
 impl Workshop {
-    /// Plans to put back what was fitted and has been overwritten or lost, after checking that it
-    /// still fits the game. What is there now is the game's own from then on.
+    /// Plans to restore fitted files that were overwritten or lost, after checking that they still suit the game. The
+    /// present files become the shipped ones.
     ///
     /// # Errors
     /// If the home or a file of the game cannot be read.

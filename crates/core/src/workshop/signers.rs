@@ -1,4 +1,4 @@
-//! Who signed what goes and what comes. A signature is checked before anyone is named by it.
+//! The signers of old and new libraries. A signature is verified before its signer is named.
 
 use std::path::Path;
 
@@ -12,11 +12,11 @@ use upright_spanner_image::{Signature, SignatureStatus};
 /// Who signed a library before and after a step.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SignerChange {
-    /// Where the library is.
+    /// The place of the library.
     pub place: Place,
-    /// Who signed what is there.
+    /// The signer of the present file.
     pub before: Signer,
-    /// Who signed what comes.
+    /// The signer of the new file.
     pub after: Signer,
 }
 
@@ -34,8 +34,7 @@ pub enum Signer {
 }
 
 impl Workshop {
-    /// Who signed what a plan replaces and what comes for it, of each library that someone signed before or
-    /// after.
+    /// The signers of each replaced and new library, for libraries that are signed before or after.
     pub fn signers(&self, fit: &FitPlan) -> Vec<SignerChange> {
         let root = &fit.plan.game.root;
         let before =

@@ -15,14 +15,14 @@ use crate::start::{self, Run, Start};
 use crate::survey::GameView;
 use upright_spanner_image::rights_of;
 
-/// What is in the way of a game that is about to be started.
+/// The problems before a start.
 #[derive(Debug)]
 pub struct BeforeStart {
     /// The processes of the game that run already.
     pub running: Vec<u32>,
-    /// What is not as it was left.
+    /// Targets that differ from their records.
     pub drifted: Vec<Drifted>,
-    /// What would not load, and what could not work.
+    /// Findings about loading.
     pub findings: Vec<Finding>,
 }
 
@@ -47,18 +47,17 @@ impl Started {
         Ok(status.code())
     }
 
-    /// Whether the program that was started has ended. Of what opened an address nothing is known.
+    /// Whether the started program has ended. It is not known for a program that opened an address.
     pub(super) fn has_ended(&mut self) -> bool {
         self.child.as_mut().is_some_and(|child| !matches!(child.try_wait(), Ok(None)))
     }
 }
 
 impl Workshop {
-    /// Decides what a game is started with; `once` is what was named this time, and `arguments` what is handed to
-    /// it besides.
+    /// Decides how a game is started; `once` is a program for this time, and `arguments` are additional ones.
     ///
     /// # Errors
-    /// If the game has no program, or what was named is not there.
+    /// If the game has no program, or the named one does not exist.
     pub fn plan_start(
         &self,
         view: &GameView,
@@ -73,7 +72,7 @@ impl Workshop {
         Ok(start)
     }
 
-    /// What is in the way of a game: what has drifted, and what would not load.
+    /// The problems before a start: drift, and findings about loading.
     ///
     /// # Errors
     /// If the home or a file of the game cannot be read.
@@ -96,7 +95,7 @@ impl Workshop {
     /// Plans to put a shortcut to a game into a folder; one that starts it through `command`, if that is given.
     ///
     /// # Errors
-    /// If nothing is known to start it with, or the shortcut cannot be put there.
+    /// If the game cannot be started from here, or the shortcut cannot be written there.
     pub fn plan_shortcut(
         &self,
         view: &GameView,
@@ -116,7 +115,7 @@ impl Workshop {
         Ok(plan)
     }
 
-    /// Starts a game, apart from this process; what it prints is shown if that is wanted.
+    /// Starts a game as a separate process; its output is shown if requested.
     ///
     /// # Errors
     /// If it cannot be started; the error says why.
@@ -175,8 +174,8 @@ fn keep_streams() {
         std::io::stderr().as_raw_handle(),
     ];
     for stream in streams {
-        // SAFETY: the handles are this process's own; that one is not inherited changes nothing about its use, and
-        // for what is not a handle the call fails.
+        // SAFETY: the handles belong to this process; making one non-inheritable does not change its use, and the
+        // call fails for anything that is not a handle.
         #[expect(unsafe_code, reason = "nothing safe says what a child inherits")]
         unsafe {
             SetHandleInformation(stream, HANDLE_FLAG_INHERIT, 0);

@@ -33,10 +33,10 @@ impl Workshop {
         })
     }
 
-    /// Plans what the user wants of a game's settings.
+    /// Plans the user's request for a game's settings.
     ///
     /// # Errors
-    /// If there is not a such setting, or it cannot be what is wanted.
+    /// If the setting does not exist, or cannot have the value.
     pub fn plan_tune(
         &self,
         view: &GameView,
@@ -53,7 +53,7 @@ impl Workshop {
 }
 
 impl Altering<'_> {
-    /// Saves what is set of a family now as a preset of the catalog; gives the catalog file.
+    /// Saves the present settings of a family as a preset of the catalog; returns the catalog file.
     ///
     /// # Errors
     /// If nothing is set, or the catalog cannot be written.
@@ -76,7 +76,7 @@ impl Altering<'_> {
             });
         }
 
-        // A catalog beside the game comes with the game; what the user saves is the user's.
+        // A catalog beside the game belongs to the game; a saved preset belongs to the user.
         let catalog = workshop.home.join("catalog");
         let known =
             workshop.catalog().family(family).map(|known| (known.id.clone(), known.from.clone()));

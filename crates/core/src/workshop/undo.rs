@@ -24,7 +24,7 @@ impl Workshop {
         change.map(Some).ok_or(ChangeError::Unknown { number }.into())
     }
 
-    /// Plans to undo a change on which nothing stands.
+    /// Plans to undo a change that no other depends on.
     ///
     /// # Errors
     /// [`ChangeError::StoodOn`] if something does.

@@ -17,25 +17,25 @@ use crate::survey::GameView;
 use crate::wind::{GameTree, Outline, Release};
 use upright_spanner_change::{Progress, Supply};
 
-/// A plan to put another release of a game onto its folder, with what it takes it from.
+/// A plan to put another release of a game into its folder, with the sources of the files.
 #[derive(Debug)]
 pub struct WindPlan {
     /// The plan.
     pub plan: Plan,
-    /// What it does, in a few numbers.
+    /// The plan in a few numbers.
     pub outline: Outline,
     passing: BTreeMap<Content, PathBuf>,
     kept: BTreeMap<Content, PathBuf>,
-    /// Held so that what was unpacked stays.
+    /// Kept so that the unpacked files stay.
     _release: Release,
 }
 
 impl Workshop {
-    /// Plans to put a release of a game onto its folder: each file of some folders and archives if it stands below
-    /// the game's folder. If several have a file, the last one's counts; files that none has stay as they are.
+    /// Plans to put a release of a game into its folder: every file of some folders and archives. If several have a
+    /// file, the last one counts; other files of the game stay.
     ///
     /// # Errors
-    /// [`crate::ChangeError::NotWindable`] if something in it cannot come into a game; if something cannot be read.
+    /// [`crate::ChangeError::NotWindable`] if part of it cannot be in a game; if something cannot be read.
     pub fn plan_wind(
         &self,
         view: &GameView,
@@ -96,7 +96,7 @@ impl Altering<'_> {
         let cleared: Cleared =
             self.workshop().clear(plan, despite).map_err(|stopped| stopped.refused())?;
         let mut supplies: Vec<Supply> = merged(cleared.plan()).collect();
-        // What is kept need not pass too: its copy is there to be placed.
+        // A stored content can be placed from the store.
         let passing = passing.into_iter().filter(|(content, _)| !kept.contains_key(content));
         supplies.extend(passing.map(|(content, file)| Supply::Passing(file, content)));
         supplies.extend(kept.iter().map(|(content, file)| Supply::File(file.clone(), *content)));

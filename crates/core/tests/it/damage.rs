@@ -28,11 +28,11 @@ enum Damage {
     Emptied,
     /// Cut off at this part of a thousand.
     Cut(usize),
-    /// One bit is another, at this part of a thousand.
+    /// One bit differs, at this part of a thousand.
     Flipped(usize),
     /// Something else is written over it from there.
     Overwritten(usize),
-    /// What stands from there is there twice.
+    /// The rest of the file is repeated.
     Doubled(usize),
     /// A folder has its name.
     Folder,
@@ -154,7 +154,7 @@ impl Bench {
         Workshop::open(&self.home())
     }
 
-    /// Makes everything what it was when the changes had been made.
+    /// Restores everything to the state after the changes.
     fn again(&self) {
         world::remove_tree(&self.live()).unwrap();
         copy(&self.folder.path().join("saved"), &self.live());
@@ -257,7 +257,7 @@ fn copy(from: &Path, to: &Path) {
 /// Every file of the home.
 fn files_of(home: &Path) -> Vec<PathBuf> {
     let mut files: Vec<PathBuf> = picture(home).into_keys().collect();
-    // What a run leaves of its index besides the index is not always there.
+    // The index's auxiliary files are not always there.
     files.retain(|path| {
         !path.to_string_lossy().contains("-wal") && !path.ends_with("spanner.db-shm")
     });
@@ -278,7 +278,7 @@ fn look(bench: &Bench, workshop: &Workshop) {
     }
 }
 
-/// One damage, and what has to hold after it.
+/// One damage, and the properties that must hold after it.
 fn try_one(bench: &Bench, which: usize, damage: Damage, without_index: bool) {
     bench.again();
     if without_index {
@@ -302,8 +302,8 @@ fn try_one(bench: &Bench, which: usize, damage: Damage, without_index: bool) {
     drop(workshop);
     let workshop = bench.open().unwrap();
     let done = GAMES.map(|game| bench.roll_back(&workshop, game));
-    // What the journal says of one change can be lost with its file and all copies; what is stored can
-    // be lost with its file. Nothing else matters to going back.
+    // The record of one change can be lost with its file and all copies; a stored content can be lost with its file.
+    // Nothing else affects going back.
     let may_fail = usize::from(is_below("journal") && without_index || is_below("blobs"));
     let failed = done.iter().filter(|done| done.is_err()).count();
     assert!(failed <= may_fail, "{case}: rolled back {done:?}");

@@ -1,4 +1,4 @@
-//! Downloads from servers that do what they want: what comes onto the rack is what was signed, and nothing else does.
+//! Downloads from servers that misbehave: only signed files are added to the rack.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -15,7 +15,7 @@ use upright_spanner_sample::{Bits, Pe, VersionInfo};
 /// Wine makes files slowly.
 const CASES: u32 = if cfg!(windows) { 8 } else { 24 };
 
-/// What is written at a time, and may be got twice.
+/// The bytes that are written at a time, and may be downloaded twice.
 const BLOCK: u64 = 64 << 10;
 
 /// A publisher with one build, a feed that two servers have, and a home that has taken it in.
@@ -64,7 +64,7 @@ impl Scene {
         scene
     }
 
-    /// Lets both fail if the download itself is asked for.
+    /// Makes both fail for requests of the download itself.
     fn fail(&self, faults: &[Vec<Fault>; 2]) {
         for (server, faults) in self.servers.iter().zip(faults) {
             let only = self.download.entry.file.blake3.to_string();
@@ -85,7 +85,7 @@ impl Scene {
         true
     }
 
-    /// What was begun and is not whole.
+    /// The unfinished download.
     fn part(&self) -> PathBuf {
         let folder = self.download.entry.file.blake3.to_string();
         self.home.join("downloads").join(folder).join("unfinished.part")
@@ -192,7 +192,7 @@ proptest! {
             }
             let asked = scene.take_logs();
             prop_assert_eq!(asked[0].from.unwrap_or(0), before);
-            // What was sent is kept, but for what was not written yet.
+            // Received bytes are kept, except those not written yet.
             prop_assert!(scene.has() + BLOCK >= before + asked[0].sent, "{asked:?}");
         }
         scene.fail(&[Vec::new(), Vec::new()]);

@@ -70,7 +70,7 @@ enum Deed {
     Serve(usize),
     /// Serves the signature of one state over the contents of another.
     Mix(usize, usize),
-    /// Spoils a file of what is served: which, and how.
+    /// Damages a served file: which, and how.
     Spoil(usize, u8),
 }
 
@@ -151,7 +151,7 @@ proptest! {
             prop_assert_eq!(known.head.serial, serial);
             prop_assert_eq!(feeds.offers("lens").len() as u64, serial);
         }
-        // What is as it was published is taken in at last.
+        // The published state is accepted in the end.
         fs::remove_dir_all(&served).unwrap();
         copy_tree(&states[STATES - 1], &served).unwrap();
         workshop.refresh();
@@ -247,7 +247,7 @@ fn place() -> impl Strategy<Value = String> {
 }
 
 proptest! {
-    /// A feed is found again by what is written down of where it is.
+    /// A feed is found again by its stored address.
     #[test]
     fn an_address_that_is_written_down_is_the_same_when_it_is_read(text in place()) {
         if let Ok(address) = Address::new(&text) {

@@ -145,7 +145,7 @@ fn what_cannot_be_undone_alone_is_said_with_what_builds_on_it() {
     assert_eq!(error.code(), "stood-on");
     assert!(bench.holds([2, 9, 0, 0]));
 
-    // Without a number it is the last that is in effect; then there is none.
+    // Without a number it is the last one in effect; afterwards there is none.
     for wanted in [2, 1] {
         let change = bench.workshop.change_to_undo(None).unwrap().unwrap();
         assert_eq!(change.number(), wanted);

@@ -1,4 +1,4 @@
-//! Descriptions of launchers, and what is taken out of their records.
+//! Descriptions of launchers, and the texts extracted from their records.
 
 use std::path::Path;
 

@@ -1,5 +1,5 @@
-//! The law: a plan that it lets through leaves nothing broken that was whole. What is broken is worked out
-//! here from the files alone, by a reader that knows nothing of graphs.
+//! The law: a plan that it allows does not break anything. Broken loading is determined here from the files alone, by
+//! a separate reader without graphs.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
@@ -18,7 +18,7 @@ use upright_spanner_sample::{Bits, Pe, VersionInfo, world};
 const LIBRARIES: [&str; 4] = ["ash.dll", "birch.dll", "cedar.dll", "fir.dll"];
 const FUNCTIONS: [&str; 3] = ["root", "stem", "leaf"];
 
-/// What a library is made of: which functions it offers, and which it imports from which library.
+/// The recipe of a library: its exports, and its imports by library.
 #[derive(Debug, Clone)]
 struct Recipe {
     narrow: bool,
@@ -127,8 +127,8 @@ impl Bench {
         self.folder.path().join("Grove")
     }
 
-    /// Does what an event says, unless something stops it; gives what the plan said of it. Nothing, if it was not a
-    /// plan of ours.
+    /// Carries out an event, unless something stops it; returns the plan's findings. `None` if it was not a plan of
+    /// ours.
     fn act(&self, event: &Event, number: u16) -> Option<Vec<(String, Severity)>> {
         let view = self.workshop.game(self.game().to_str().unwrap(), &Silent).unwrap();
         let workshop = &self.workshop;
@@ -148,7 +148,7 @@ impl Bench {
                 let folders = [self.folder.path().join(folder)];
                 let options = WindOptions { keep_fitted: Some(false), ..WindOptions::default() };
                 let mut wind = workshop.plan_wind(&view, &folders, &options, &Silent).unwrap();
-                // Whether one library alone is a release is another question than the law's.
+                // Whether one library alone is a release does not concern the law.
                 wind.plan.findings.retain(|finding| finding.code != "another-game");
                 let said = said(&wind.plan);
                 if wind.plan.stops().is_empty() && !wind.plan.steps.is_empty() {
@@ -215,8 +215,7 @@ fn newly_broken(before: &Broken, after: &Broken) -> Broken {
     after.iter().filter(is_new).map(|(asks, lacks)| (asks.clone(), lacks.clone())).collect()
 }
 
-/// Everything in a folder that asks at its start for what is not there, and what that is: a library, or a
-/// function of one that is there.
+/// All images in a folder whose requests at the start fail, with the request: a library, or a function of one.
 fn broken(folder: &Path) -> Broken {
     let read = |name: &str| Image::read(&folder.join(name)).ok();
     let mut broken = Broken::new();
@@ -236,7 +235,7 @@ fn broken(folder: &Path) -> Broken {
     broken
 }
 
-/// What is lacking for a function of a library to be had.
+/// The missing part for a function of a library.
 fn lacking(
     library: &str,
     function: &str,
@@ -253,7 +252,7 @@ fn lacking(
     match export.map(|export| export.forwarded_to.as_deref()) {
         None => Some(format!("{function} of {library}")),
         Some(None) => None,
-        // In a circle, they lead nowhere, and no one can say where it ends.
+        // A cycle of forwarders leads nowhere.
         Some(Some(_)) if depth > LIBRARIES.len() => None,
         Some(Some(target)) => {
             let (library, function) = target.rsplit_once('.').unwrap();
@@ -275,7 +274,7 @@ proptest! {
             let before = broken(&bench.game());
             let Some(said) = bench.act(event, number) else { continue };
             let newly = newly_broken(&before, &broken(&bench.game()));
-            // Going back to what the game shipped is told, and not stopped.
+            // Going back to the shipped files is reported, not stopped.
             let is_told = said.iter().any(|(code, severity)| {
                 *severity >= Severity::Warn
                     && ["needs-runtime", "exports-missing", "machine-mismatch"].contains(&code.as_str())

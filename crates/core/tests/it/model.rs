@@ -48,7 +48,7 @@ enum Event {
     Move,
 }
 
-/// What comes from outside while one of our commands is at work.
+/// Outside events while a command is at work.
 #[derive(Debug, Clone, Copy)]
 enum Meanwhile {
     /// The program is killed.
@@ -73,13 +73,13 @@ struct Bench {
     workshop: Workshop,
     /// How often the game was moved.
     moves: usize,
-    /// What comes from outside during the next command, and after how many reports of progress.
+    /// The outside event during the next command, and after how many reports of progress.
     meanwhile: Option<(u32, Meanwhile)>,
-    /// What was written from outside during the last command: where, and the content.
+    /// The outside write during the last command: the path, and the content.
     written: Mutex<Option<(&'static str, Vec<u8>)>>,
 }
 
-/// Does from outside what is to come, at the n-th report of progress.
+/// Carries out the outside event at the n-th report of progress.
 struct Meddler<'a> {
     folder: &'a Path,
     game: PathBuf,
@@ -114,8 +114,7 @@ impl<'a> Meddler<'a> {
     fn meddle(&self, what: Meanwhile) {
         match what {
             Meanwhile::Killed => panic!("killed here, on purpose"),
-            // What is written once the old file was read for the last time is written into a file that
-            // is gone.
+            // A write after the last reading of the old file goes into a removed file.
             Meanwhile::Written(_) if self.is_late.load(Ordering::SeqCst) => {}
             Meanwhile::Written(n) => {
                 let Some(mut open) = self.open.as_ref() else { return };
@@ -222,7 +221,7 @@ impl Bench {
         self.folder.path().join(format!("game-{}", self.moves))
     }
 
-    /// What was moved out of the game, wherever it stood then.
+    /// The files moved out of the game, wherever it was then.
     fn aside(&self) -> Picture {
         let folder = |n: usize| self.folder.path().join(format!("game-{n}.set-aside"));
         let folders = (0..=self.moves).map(folder).filter(|folder| folder.exists());
@@ -266,7 +265,7 @@ impl Bench {
         true
     }
 
-    /// Starts the program again, which takes up what was interrupted.
+    /// Restarts the program, which recovers interrupted changes.
     fn start_anew(&mut self) {
         self.meanwhile = None;
         self.workshop = Workshop::open(&self.folder.path().join("home")).unwrap();
@@ -348,7 +347,7 @@ impl Bench {
         self.workshop.plan_rollback(&view, Selection::Everything, to, settings).unwrap().0
     }
 
-    /// What comes from outside; says whether it was that.
+    /// An outside event; returns whether it was one.
     fn meddle(&mut self, event: Event) -> bool {
         let path = |n: usize| self.game().join(FILES[n]);
         match event {
@@ -464,8 +463,8 @@ fn meanwhile() -> impl Strategy<Value = (u32, Meanwhile)> {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(if cfg!(windows) { 6 } else { 60 }))]
 
-    /// No command of ours loses a content that was in the game; a rollback done twice is done once; and
-    /// before the first change is where `--to 0 --settings` leads, whatever came in between.
+    /// No command loses a content that was in the game; a second rollback changes nothing; and `--to 0 --settings`
+    /// leads back to the state before the first change, whatever happened in between.
     #[test]
     fn whatever_happens_nothing_is_lost_and_the_way_back_leads_back(
         events in proptest::collection::vec((event(), proptest::option::weighted(0.3, meanwhile())), 1..14),
@@ -473,7 +472,7 @@ proptest! {
         let mut bench = Bench::new();
         let outside = picture(&bench.folder.path().join("outside"));
         let empty = bench.empty_folders();
-        // What was at each path before a command of ours first altered it.
+        // The state of each path before a command first altered it.
         let mut first: BTreeMap<String, Option<Seen>> = BTreeMap::new();
         for (event, meanwhile) in events {
             if bench.meddle(event) {

@@ -1,5 +1,4 @@
-//! What is known of feeds: which build a name means, which is for a game, and what is advised against, whatever feeds say
-//! and however many there are.
+//! Names of builds, builds for a game, and advice, for any feeds in any number.
 
 use std::path::Path;
 
@@ -13,7 +12,7 @@ use upright_spanner_core::version::Version;
 use upright_spanner_core::{Address, FeedWish, Workshop};
 use upright_spanner_sample::feed::Forge;
 
-/// A build of `lens` for 64-bit games, with what else is said of it.
+/// A build of `lens` for 64-bit games, with more fields.
 fn build(version: &str, more: &Value) -> Value {
     let digest = blake3::hash(format!("{version}{more}").as_bytes()).to_hex().to_string();
     let file = json!({ "name": format!("lens-{version}.zip"), "blake3": digest, "size": 1000 });
@@ -63,7 +62,7 @@ impl Scene {
         self.workshop.refresh();
     }
 
-    /// What a name means.
+    /// The builds that a name means.
     fn named(&self, text: &str) -> Vec<String> {
         in_words(&self.workshop.feeds().named(text))
     }
@@ -120,7 +119,7 @@ fn the_newest_for_a_game_is_for_its_machine_version_and_edition() {
     assert_eq!(newest(&feeds, Machine::X86_64, Some("4.9"), Some("Disc")), "lens@5.0.0");
     assert_eq!(newest(&feeds, Machine::Arm64, None, None), "none");
 
-    // Only what is said to be for a version supports it.
+    // Only a stated support counts.
     let version: Version = "4.3.9".parse().unwrap();
     let needs = Needs { version: Some(&version), ..Needs::default() };
     assert_eq!(feeds.supporting("lens", &needs).unwrap().id(), "lens@3.0.0");
@@ -163,7 +162,7 @@ fn advice_is_about_some_builds_in_some_games() {
     assert_eq!(said_with("2.2", None, Some("1.4"), Some("quay.exe")), Vec::<String>::new());
     assert_eq!(said_with("2.2", None, Some("2.0"), Some("pier.exe")), Vec::<String>::new());
     assert_eq!(said_with("2.2", None, None, Some("pier.exe")), Vec::<String>::new());
-    // One that is taken back is what a name without a version means only if there is no other.
+    // A withdrawn build is meant by a name without a version only if there is no other.
     assert_eq!(scene.named("lens"), ["lens@2.0.0 of nib"]);
     let alone = Scene::new();
     alone.add("nib", &builds[2..], &advice[..1]);
@@ -208,7 +207,7 @@ fn of_a_large_feed_what_is_asked_for_is_taken_in() {
     let taken = |feeds: &Feeds| feeds.feeds[0].listings().count();
     let feeds = scene.workshop.feeds();
     assert_eq!((taken(&feeds), feeds.feeds[0].head.build_count), (0, 9000));
-    // How its families are recognised is known of all of them.
+    // The recognition of families is known for all of them.
     assert_eq!(scene.workshop.catalog().families().len(), 150);
     let downloads = scene.workshop.downloads(&["family-077@1.3.77".to_owned()], None, &Silent);
     assert_eq!(downloads.unwrap()[0].id, "family-077@1.3.77");

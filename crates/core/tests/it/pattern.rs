@@ -1,4 +1,4 @@
-//! Patterns of names match what they say, whatever is in them.
+//! Patterns match names as documented, whatever characters they contain.
 
 use proptest::prelude::*;
 use upright_spanner_core::catalog::Pattern;

@@ -1,4 +1,4 @@
-//! What the rack makes of packages and texts, through the core alone.
+//! The rack's reading of packages and texts, through the core alone.
 
 use std::path::Path;
 

@@ -21,7 +21,7 @@ fn sizes_are_written_as_file_managers_do() {
 }
 
 proptest! {
-    /// The number is short, and read back it is as large as it was but for what it leaves out.
+    /// The number is short, and read back it has the same size up to rounding.
     #[test]
     fn a_size_can_be_read_back(bytes in 1024u64..1 << 50) {
         let text = humane(bytes);

@@ -1,4 +1,4 @@
-//! What texts say of the versions of a game, and what is made of it.
+//! Texts' statements about the versions of a game, and the parsed requirements.
 
 use proptest::prelude::*;
 use upright_spanner_core::rack::stated_support;

@@ -1,4 +1,4 @@
-//! A survey that is narrowed to some games finds of them what a whole one does, and reads nothing else.
+//! A survey of some games finds the same as a complete one, and reads no other files.
 
 use std::collections::BTreeMap;
 use std::fs;
@@ -12,7 +12,7 @@ use upright_spanner_core::survey::{Filter, Survey};
 use upright_spanner_sample::world;
 use upright_spanner_sample::{Bits, Pe, VersionInfo};
 
-/// What is in a made-up library of games: each with the folder of its program, and its libraries.
+/// The recipe of an invented library of games: each with the folder of its program, and its libraries.
 type Games = BTreeMap<String, (String, Vec<String>)>;
 
 fn games() -> impl Strategy<Value = Games> {

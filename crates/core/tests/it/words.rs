@@ -1,5 +1,5 @@
-//! What the user said, in `games.toml`: whatever a command accepts is there when the home is opened again, a person
-//! can repair the file, and nothing that could not be read is written over.
+//! The user's settings in `games.toml`: whatever a command accepts is there when the home is opened again, a person
+//! can repair the file, and an unreadable file is never overwritten.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -125,7 +125,7 @@ fn saying() -> impl Strategy<Value = Saying> {
     ]
 }
 
-/// What a command answered that it has noted.
+/// The settings that a command reported as recorded.
 #[derive(Debug, Default)]
 struct Noted {
     games: Vec<Game>,
@@ -202,7 +202,7 @@ fn say(bench: &Bench, workshop: &Workshop, saying: Saying, noted: &mut Noted) {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(if cfg!(windows) { 8 } else { 48 }))]
 
-    /// What a command says that it has noted is what the next one reads, with or without the index.
+    /// The next command reads the settings that one has recorded, with or without the index.
     #[test]
     fn whatever_is_accepted_is_read_again(
         sayings in proptest::collection::vec(saying(), 1..10),
@@ -260,7 +260,7 @@ fn a_file_that_cannot_be_understood_is_said_with_its_line_and_not_written_over()
         assert_eq!((fault.line, fault.path), (line, bench.file()), "{text}: {}", fault.what);
         assert!(fault.what.contains(what), "{text}: {}", fault.what);
         assert!(workshop.games().unwrap().is_empty() && workshop.library_roots().is_empty());
-        // Looking continues, and nothing is written over what a person may repair.
+        // Commands that look still work, and a file that a person may repair is not overwritten.
         workshop.survey(&[bench.folder.path().join("games")], &Filter::default(), &Silent).unwrap();
         let altering = workshop.alter().unwrap();
         assert!(altering.add_library_root(&bench.bay(0)).is_err());

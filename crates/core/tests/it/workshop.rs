@@ -276,7 +276,7 @@ fn a_large_file_that_is_altered_while_the_new_one_is_staged_is_not_overwritten()
     assert!(is_not_as_expected(&error), "{error}");
     assert!(fs::read(bench.game().join(FIRST)).unwrap() == large.to_bytes());
     assert!(fs::read(&target).unwrap()[16 << 20..].starts_with(b"altered"));
-    // What was altered is in the store under no name.
+    // The store does not have the altered content under any name.
     let diagnosis = bench.workshop.examine(true, &Silent).unwrap();
     assert!(!diagnosis.is_ill());
     for blob in files(&bench.folder.path().join("home/blobs")) {
@@ -435,7 +435,7 @@ fn a_rollback_that_is_interrupted_leaves_the_fitted_files() {
     }
 }
 
-/// What can happen to a game between two looks at it: our commands, and what comes from outside.
+/// Events of a game between two looks: our commands, and outside changes.
 #[derive(Debug, Clone, Copy)]
 enum Event {
     Fit(u16),
@@ -452,8 +452,8 @@ enum Event {
     Delete(usize),
 }
 
-/// A simple model of the two places: what is there, what we left there last, and what the game
-/// brought. It knows nothing of changes.
+/// A simple model of the two places: their present states, our last states, and the shipped ones. It knows nothing of
+/// changes.
 #[derive(Debug, Clone)]
 struct Place {
     touched: bool,
@@ -462,8 +462,7 @@ struct Place {
 }
 
 impl Place {
-    /// Takes note of one of our commands that found `before` and left `after`. Where someone deleted
-    /// what we had left, the game still ships what it shipped.
+    /// Records a command that found `before` and left `after`. If someone deleted our file, the shipped state stays.
     fn note(&mut self, before: Option<Vec<u8>>, after: Option<Vec<u8>>) {
         if before == after {
             return;
@@ -478,9 +477,9 @@ impl Place {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(if cfg!(windows) { 8 } else { 48 }))]
 
-    /// Whatever order things happen in, no command of ours loses what was in the game: it is there
-    /// still, or in the store. A rollback gives what the game last had of its own, and never
-    /// replaces what someone else has put there since.
+    /// Whatever the order of events, no command loses a content that was in the game: it is still there, or in the
+    /// store. A rollback restores the game's own last state, and never replaces a file that someone else has put
+    /// there since.
     #[test]
     fn no_content_that_was_in_the_game_is_ever_lost(events in proptest::collection::vec(event(), 1..9)) {
         let mut bench = Bench::new();

@@ -8,7 +8,7 @@ use std::sync::LazyLock;
 use jsonschema::Validator;
 use serde_json::{Value, json};
 
-/// Where the schemas are.
+/// The folder of the schemas.
 pub fn folder() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/schema")
 }

@@ -29,7 +29,7 @@ pub fn lens(version: [u16; 4], bits: Bits, size: usize) -> Vec<u8> {
     bytes
 }
 
-/// A publisher with his own home, beside the one of who uses what he publishes.
+/// A publisher with a home of its own, beside that of a user.
 pub struct Publisher<'a> {
     pub bench: &'a Bench,
     /// The folder that is served.
@@ -77,7 +77,7 @@ impl<'a> Publisher<'a> {
         output(&assert)
     }
 
-    /// Publishes, with what is said besides.
+    /// Publishes, with additional words.
     pub fn make(&self, words: &[&str]) -> String {
         self.ok(&[&["feed", "make", self.folder, "--sign-with", "feed.key"], words].concat())
     }

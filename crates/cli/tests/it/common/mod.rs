@@ -105,7 +105,7 @@ pub fn started<T>(mut start: impl FnMut() -> io::Result<T>) -> T {
     start().unwrap()
 }
 
-/// Runs a program that has to end by itself within some seconds.
+/// Runs a program that must end within some seconds.
 pub fn in_time(program: Command, seconds: u64) -> Assert {
     let mut program = assert_cmd::Command::from_std(program);
     program.timeout(Duration::from_secs(seconds));

@@ -1,4 +1,4 @@
-//! Games that really run: under Windows by themselves, elsewhere through the stand-in `sample-play`.
+//! Games that really run: directly on Windows, elsewhere through the stand-in `sample-play`.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -45,7 +45,7 @@ impl Stage {
             let command = format!("\"{}\"", command.display());
             self.bench.ok(&["game", "set", folder, "--run-with", &command]);
         }
-        // The stand-in for Windows takes its own library of such a name unless it is asked not to.
+        // The stand-in for Windows loads its own library of such a name unless it is told otherwise.
         self.bench.ok(&["game", "set", folder, "--env", "WINEDLLOVERRIDES=winmm=n,b"]);
     }
 
@@ -56,7 +56,7 @@ impl Stage {
         fs::write(path, image.to_bytes()).unwrap();
     }
 
-    /// Fits what is in a package.
+    /// Fits the files of a package.
     pub fn fit(&self, name: &str, files: &[(&str, &Pe)], more: &[&str]) {
         let bytes: Vec<(&str, Vec<u8>)> =
             files.iter().map(|(name, image)| (*name, image.to_bytes())).collect();
@@ -128,7 +128,7 @@ pub fn stand_in() -> PathBuf {
     path
 }
 
-/// The game's executable, which loads what it imports and what a starter asks for.
+/// The game's executable, which loads its imports and the library that a starter requests.
 pub fn pier() -> Pe {
     world::playable(still_pier(), "4.5.3")
 }

@@ -16,7 +16,7 @@ pub struct Secure {
 }
 
 impl Secure {
-    /// Has what it is asked for answered by another server.
+    /// Answers requests through another server.
     pub fn before(behind: SocketAddr) -> Self {
         let own = rcgen::generate_simple_self_signed(["127.0.0.1".to_owned()]).unwrap();
         let key = PrivateKeyDer::Pkcs8(own.signing_key.serialize_der().into());
@@ -42,7 +42,7 @@ impl Secure {
         format!("https://{}", self.address)
     }
 
-    /// The certificate by which it is known.
+    /// Its certificate.
     pub fn certificate(&self) -> &str {
         &self.certificate
     }
