@@ -36,7 +36,7 @@ pub enum Error {
         path: PathBuf,
     },
     /// The folder is not the one that the plan was made for.
-    #[error("{} is no longer the folder that the change was planned for", slashes(path))]
+    #[error("{} was replaced by another folder after the change was planned", slashes(path))]
     AnotherFolder {
         /// The folder.
         path: PathBuf,
@@ -48,7 +48,7 @@ pub enum Error {
         place: Place,
     },
     /// There is not a registry here that a value could be in.
-    #[error("there is no registry here for {value}")]
+    #[error("this system has no registry for {value}")]
     NoRegistry {
         /// The value.
         value: String,

@@ -539,7 +539,7 @@ impl Work<'_> {
         let is_first = |step: &Step| step.before().state.content().is_none_or(|c| seen.insert(c));
         let first: Vec<bool> = self.record.steps.iter().map(is_first).collect();
         let total = self.record.steps.len() + supplies.len();
-        self.progress.begin("keeping what is there and laying out what comes", Some(total as u64));
+        self.progress.begin("storing old files and staging new ones", Some(total as u64));
 
         let supply = || {
             supplies.par_iter().try_for_each(|supply| {

@@ -282,7 +282,7 @@ impl Journal {
     pub fn next(&self, copies: &dyn Copies) -> Result<i64> {
         let last = self.marks()?.into_keys().max().unwrap_or(0).max(copies.last());
         let full = || {
-            let what = "there is no higher number".to_owned();
+            let what = "the highest number is used up".to_owned();
             Error::Journal { path: self.path(last), what }
         };
         last.checked_add(1).ok_or_else(full)
@@ -343,7 +343,7 @@ impl Journal {
     fn restore(&self, number: i64, copies: &dyn Copies) -> Result<Option<PathBuf>> {
         let (name, path) = (name(number), self.path(number));
         let copy = copies.text(number);
-        let what = || "there is no copy of it".to_owned();
+        let what = || "it has no copy".to_owned();
         let none = || Error::Journal { path: path.clone(), what: what() };
         let copy = copy.ok_or_else(none)?;
         let mut aside = None;

@@ -620,7 +620,7 @@ fn code(text: &str) -> Result<String, String> {
     match explain(text) {
         Some(about) if about.overridable => Ok(about.code.to_owned()),
         Some(about) => Err(format!("{} cannot be overridden: spanner explain {0}", about.code)),
-        None => Err("there is no such finding: `spanner explain` lists them".to_owned()),
+        None => Err("unknown code: `spanner explain` lists all".to_owned()),
     }
 }
 

@@ -28,7 +28,7 @@ pub fn listen() {
         STOPPED.store(true, Ordering::SeqCst);
         if !ACTING.load(Ordering::SeqCst) {
             if GETTING.load(Ordering::SeqCst) {
-                eprintln!("\nStopped. What has come is kept: the same command goes on with it.");
+                eprintln!("\nStopped. The received part is kept: run the same command to continue.");
             }
             std::process::exit(ENDED_BY_USER);
         }

@@ -84,7 +84,7 @@ impl Session {
 /// The home folder if none is named: on Windows the local folder, which is not copied over networks.
 fn usual_home() -> Result<PathBuf> {
     let folders = ProjectDirs::from("", "", "Upright Spanner")
-        .context("no home folder is known on this system: name one with --home DIR")?;
+        .context("this system has no usual home folder: name one with --home DIR")?;
     Ok(folders.data_local_dir().to_owned())
 }
 

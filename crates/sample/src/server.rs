@@ -54,7 +54,7 @@ impl FromStr for Fault {
             ("flip", "") => Self::Flip,
             ("redirect", _) => Self::Redirect(value.to_owned()),
             ("status", _) => Self::Status(u16::try_from(number()?).map_err(|_| text.to_owned())?),
-            _ => return Err(format!("`{text}` is no fault")),
+            _ => return Err(format!("`{text}` is not a fault")),
         })
     }
 }

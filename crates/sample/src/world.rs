@@ -404,7 +404,7 @@ product = "Tidemark"
 
 [[family.setting]]
 name = "layout"
-about = "What is shown over the race."
+about = "The display over the race."
 kind = "choice"
 values = [
     { value = "full", label = "everything" },

@@ -118,7 +118,7 @@ impl Syntax for Json {
         with_root(text, |root| {
             let Deepest { object, depth } = deepest(root, path);
             if property(object, &path.names()[depth]).is_some() {
-                let what = format!("{path} cannot be put in beside what is there");
+                let what = format!("{path} cannot be added beside the present content");
                 return Err(Fault::CannotHold(what));
             }
             let (names, ends) = (&path.names()[depth..], path.names().len() - depth - 1);

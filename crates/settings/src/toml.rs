@@ -78,7 +78,7 @@ impl Syntax for Toml {
         let is_taken = deepest.table.contains_key(&path.names()[deepest.depth]);
         let is_inline = deepest.item.is_inline_table();
         if is_taken || is_inline {
-            let what = format!("{path} cannot be put in beside what is there");
+            let what = format!("{path} cannot be added beside the present content");
             return Err(Fault::CannotHold(what));
         }
 

@@ -22,7 +22,7 @@ fn text(bytes: &[u8]) -> Result<&str, String> {
 }
 
 fn registry(text: &str) -> Result<PrefixRegistry<'_>, String> {
-    let unknown = || "it is not the text of a registry in the form that is known".to_owned();
+    let unknown = || "it is not a registry text of a supported kind".to_owned();
     PrefixRegistry::read(text).ok_or_else(unknown)
 }
 

@@ -344,7 +344,7 @@ fn a_file_that_is_written_into_before_it_is_removed_stays_and_nothing_waits() {
 /// Another process was quicker and has put the same content there. It is not ours to remove.
 #[test]
 fn what_someone_else_put_there_stays_though_it_is_what_was_to_come() {
-    for begins in ["before", "keeping what is there and laying out what comes", "swapping"] {
+    for begins in ["before", "storing old files and staging new ones", "swapping"] {
         let bench = Bench::new();
         bench.write("lens.dll", b"old");
         let before = bench.now("lens.dll");

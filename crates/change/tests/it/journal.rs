@@ -199,7 +199,7 @@ fn a_row_of_missing_files_is_one_fault_however_long_it_is() {
     memory.put(steps()[0].target(), State::mark(false));
     let failure = engine.apply_with(draft, vec![None], &memory).unwrap_err();
     let Failure::Untouched(error) = failure else { panic!("{failure:?}") };
-    assert!(error.to_string().contains("there is no higher number"), "{error}");
+    assert!(error.to_string().contains("the highest number is used up"), "{error}");
     assert_eq!(memory.get(steps()[0].target()), State::mark(false));
 }
 

@@ -31,7 +31,7 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
         let plan = workshop.plan_removal_of_copies(&view, &adoptions)?;
         let talk = Talk {
             question: Some("Remove these copies from the game's folder?"),
-            nothing: "There is no copy to remove.",
+            nothing: "No copies were found.",
             next: "",
             back: "spanner undo".to_owned(),
         };
@@ -57,7 +57,7 @@ fn take(
     if plan.steps.is_empty() {
         return Ok(true);
     }
-    if !prompt::go_on(session, "Take these originals for what the game shipped?")? {
+    if !prompt::go_on(session, "Treat these originals as the files the game shipped?")? {
         render::hint(session, "Nothing was noted.")?;
         return Ok(false);
     }

@@ -128,7 +128,7 @@ pub fn check_again(workshop: &Workshop, game: &str, session: &Session) -> Result
     let is_ours = |family: &str| drift.files.iter().any(|file| file.owner.is_family(family));
     let found = checked.unwrap_or_default().about(is_ours);
     if !found.is_empty() {
-        render::hint(session, "What is fitted, with the game as it is now:")?;
+        render::hint(session, "The fitted components, with the game as it is now:")?;
     }
     render::check::print_findings(&found, session)
 }

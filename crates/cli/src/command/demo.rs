@@ -29,13 +29,13 @@ struct Scene {
 
 const STORY: [Scene; 30] = [
     Scene {
-        say: "Four games. What is in them, and which program of each is the game?",
+        say: "Four games: their components, and the program that is the game itself.",
         words: &["survey", "games"],
         ends: Exit::Done,
         before: None,
     },
     Scene {
-        say: "Put the downloads on the rack. The files themselves say what they are.",
+        say: "Add the downloads to the rack. The files identify themselves.",
         words: &[
             "rack",
             "add",
@@ -49,7 +49,7 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "What would change? A dry run shows it and touches nothing.",
+        say: "A dry run shows the plan and touches nothing.",
         words: &["fit", "tin-lighthouse", "sharpwater@2026.3.0", "--dry-run"],
         ends: Exit::Done,
         before: None,
@@ -79,13 +79,13 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "A loader for a game that has none: it goes where the game would load it, and says why.",
+        say: "A loader for a game without one: it is fitted where the game will load it, with the reason.",
         words: &["fit", "tin-lighthouse", "undertow"],
         ends: Exit::Done,
         before: None,
     },
     Scene {
-        say: "Back to what the game came with, byte for byte.",
+        say: "Restore the shipped files, byte for byte.",
         words: &["rollback", "tin-lighthouse"],
         ends: Exit::Done,
         before: None,
@@ -97,13 +97,13 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "A newer extender over one that was put in by hand: it brings what the game is started with.",
+        say: "A newer extender over one that was installed by hand: it includes the starter for the game.",
         words: &["fit", "moss-meridian", "downloads/lampwright-31.4.zip"],
         ends: Exit::Done,
         before: None,
     },
     Scene {
-        say: "The game was played meanwhile, and its extender has written its log. Did it take?",
+        say: "The game was played, and its extender has written a log. Was it loaded?",
         words: &["prove", "moss-meridian"],
         ends: Exit::Done,
         before: Some(world::play_moss_and_meridian),
@@ -115,7 +115,7 @@ const STORY: [Scene; 30] = [
         before: Some(world::describe_launcher_and_update),
     },
     Scene {
-        say: "Back to the release from before, with what the older game must not see out of its way.",
+        say: "Back to the older release, with the files that it must not load moved aside.",
         words: &[
             "wind",
             "moss-meridian",
@@ -154,7 +154,7 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "An overlay has settings: what they are, what they can be, and where each is.",
+        say: "An overlay's settings: values, allowed values, and locations.",
         words: &["tune", "saltglass-drift", "tidemark"],
         ends: Exit::Done,
         before: None,
@@ -220,13 +220,13 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "What does it have for a game? Nobody is asked for that: it is known from then.",
+        say: "The feed's builds for a game. This needs no network: the feed was fetched when it was added.",
         words: &["survey", "kite-harbour"],
         ends: Exit::Done,
         before: None,
     },
     Scene {
-        say: "What is new in it, before it is got.",
+        say: "Its change log, before the download.",
         words: &["rack", "notes", "brine@2.9.2"],
         ends: Exit::Done,
         before: None,
@@ -263,7 +263,7 @@ pub fn run(args: &args::Demo, session: &Session) -> Result<Exit> {
     }
 
     let set = if cfg!(windows) { "set" } else { "export" };
-    render::hint(session, "The folder is yours to go on in:")?;
+    render::hint(session, "The folder is kept, so you can try more commands in it:")?;
     writeln!(out, "  cd {}", render::quoted(&args.folder.to_string_lossy()))?;
     writeln!(out, "  {set} SPANNER_HOME={}", render::quoted(&home.to_string_lossy()))?;
     for next in [
@@ -328,6 +328,6 @@ fn prepare(folder: &Path) -> Result<()> {
     }
 
     fs::create_dir_all(folder).with_context(|| format!("could not make {}", slashes(folder)))?;
-    fs::write(folder.join(MARK), "The demo of spanner made this folder and may make it anew.\n")
+    fs::write(folder.join(MARK), "The demo of spanner created this folder and may replace it.\n")
         .with_context(|| format!("could not write into {}", slashes(folder)))
 }

@@ -47,11 +47,11 @@ fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) ->
     }
 
     let is_meant =
-        !dry_run && prompt::remove(session, "Stop trying to put it back, and keep what is there?")?;
+        !dry_run && prompt::remove(session, "Stop trying to revert it, and keep the present files?")?;
     if is_meant {
         acting(|| workshop.alter()?.settle(number, &session.progress()))?;
         session.look_again(workshop)?;
-        hint(session, "Noted: what is there stays. The change no longer waits.")?;
+        hint(session, "The present files are kept. The change no longer waits.")?;
     } else {
         hint(session, "Nothing was changed.")?;
     }

@@ -27,7 +27,7 @@ pub fn run(args: &args::Explain, session: &Session) -> Result<Exit> {
     };
 
     let about = explain(code).ok_or_else(|| Error::Invalid {
-        what: format!("there is no finding `{code}`"),
+        what: format!("no finding has the code `{code}`"),
         remedy: "`spanner explain` lists them all.".into(),
     })?;
     if session.json {

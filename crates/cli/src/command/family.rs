@@ -39,7 +39,7 @@ pub fn run(args: &args::Family, session: &Session) -> Result<Exit> {
             let catalog = session.look()?.catalog();
             let pattern = Pattern::new(wanted).map_err(|what| Error::Invalid {
                 what,
-                remedy: "`*` stands for any text and `?` for any character.".into(),
+                remedy: "Use `*` for any text and `?` for any character.".into(),
             })?;
             let matches = |family: &&Family| {
                 pattern.is_match(&family.id)

@@ -291,7 +291,7 @@ fn pass_phrase(
 }
 
 fn no_phrase(path: &str) -> Error {
-    let what = format!("{path} needs a pass phrase, and there is no one to ask");
+    let what = format!("{path} needs a passphrase, and without a terminal spanner cannot ask for it");
     wrong(what, format!("Give it in a file (--passphrase-file FILE), or in {PASS_PHRASE}."))
 }
 
@@ -310,7 +310,7 @@ fn new_key(
         let phrase = pass_phrase(phrase_file, "A pass phrase for the secret key", true, session)?;
         let phrase = phrase.filter(|phrase| !phrase.is_empty());
         Some(phrase.ok_or_else(|| {
-            let what = "the secret key needs a pass phrase, and there is none".to_owned();
+            let what = "the secret key needs a passphrase".to_owned();
             let remedy = format!(
                 "Give it in a file (--passphrase-file FILE), or in {PASS_PHRASE}; or lock the key by none: \
                  --no-passphrase"

@@ -38,7 +38,7 @@ fn one(args: &args::Fit, game: &str, workshop: &Workshop, session: &Session) -> 
         return Err(Error::Invalid {
             what: "a name, a place or a variant is that of one build, and several are named"
                 .to_owned(),
-            remedy: "Fit that one by itself.".into(),
+            remedy: "Fit that one separately.".into(),
         }
         .into());
     }
@@ -172,7 +172,7 @@ fn handoff_folder(
     let remembered = view.game.settings.handoffs.get(family);
     let Some(folder) = args.handoff.as_ref().or(remembered) else {
         return Err(Error::Invalid {
-            what: format!("part of {family} is to be handed off to a mod manager"),
+            what: format!("part of {family} is for a mod manager"),
             remedy: "Say which folder the archive goes to: --handoff DIR.".into(),
         });
     };

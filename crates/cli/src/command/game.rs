@@ -14,7 +14,7 @@ pub fn run(args: &args::Game, session: &Session) -> Result<Exit> {
     match args {
         args::Game::Add { folder, edit } => {
             let added = session.alter()?.alter()?.add_game(folder, &edit.into())?;
-            let text = format!("{} is known as {}.", added.title, added.id);
+            let text = format!("Registered {} as {}.", added.title, added.id);
             noted(session, &text, What::Game(added.id.clone()))?;
             hint(session, &format!("Next: spanner game show {}", added.id))?;
         }

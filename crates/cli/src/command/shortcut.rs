@@ -56,7 +56,7 @@ fn folder(args: &args::Shortcut) -> Result<PathBuf> {
 
 /// The command that starts a game through this program, with the home that is in use.
 fn through_this(view: &GameView, session: &Session) -> Result<Vec<String>> {
-    let program = std::env::current_exe().context("this program does not know where it is")?;
+    let program = std::env::current_exe().context("could not find this program's own file")?;
     let text = |path: PathBuf| slashes(&path);
     let words = [text(program), "--home".to_owned(), text(session.home()?), "start".to_owned()];
     Ok(words.into_iter().chain([slashes(&view.game.root)]).collect())

@@ -33,7 +33,7 @@ pub fn run(args: &args::Start, session: &Session) -> Result<Exit> {
         return Ok(Exit::Done);
     }
 
-    let offer = "Put back what is not as it was left, before it is started?";
+    let offer = "Restore the changed files before the start?";
     if !session.json && !before.drifted.is_empty() && prompt::confirm(session, offer)? {
         refit::put_back(&view, session)?;
         workshop.refresh();

@@ -147,7 +147,7 @@ fn all(
     let Some(family) = family.filter(|_| !wish.is_empty()) else {
         return Err(Error::Invalid {
             what: "in every game, one family is set, to a preset or to values".to_owned(),
-            remedy: "Name it, and what it is to be: spanner tune --all FAMILY --preset NAME".into(),
+            remedy: "Name the family and a preset: spanner tune --all FAMILY --preset NAME".into(),
         }
         .into());
     };
@@ -183,7 +183,7 @@ fn save(
     session: &Session,
 ) -> Result<Exit> {
     let file = workshop.alter()?.save_preset(view, family, name)?;
-    let text = format!("Saved what is set now as preset {name} of {family}, in {}", slashes(&file));
+    let text = format!("Saved the present settings as preset {name} of {family}, in {}", slashes(&file));
     render::noted(
         session,
         &text,

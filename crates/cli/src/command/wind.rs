@@ -84,7 +84,7 @@ fn planned(
     if question.code != IN_THE_WAY {
         return Ok(wind);
     }
-    let choices = ["Keep what was fitted", "Take the files of the release"].map(str::to_owned);
+    let choices = ["Keep the fitted components", "Use the files of the release"].map(str::to_owned);
     let Some(chosen) = prompt::choose(session, &question.sentence, &choices)? else {
         return Ok(wind);
     };

@@ -25,7 +25,7 @@ type Row<'a> = (&'a GameView, &'a CheckedGame);
 
 /// The remark about a stop that cannot be overridden.
 pub const NOT_OVERRIDABLE: &str =
-    "It cannot be overridden: what it asks for has to be known first.";
+    "It cannot be overridden: the missing information is needed first.";
 
 /// Prints a finding: severity, sentence and remedy; and with `-v` every name it is about.
 pub fn print_findings(found: &[Finding], session: &Session) -> Result<()> {
@@ -169,7 +169,7 @@ pub fn print_all(rows: &[Row<'_>], session: &Session) -> Result<()> {
     let families: BTreeSet<&str> = of_all.map(|checked| checked.family.as_str()).collect();
     let many = families.len() > MOST_FAMILIES;
     if rows.is_empty() {
-        return hint(session, "No game is known yet. Next: spanner survey FOLDER");
+        return hint(session, "No games found so far. Next: spanner survey FOLDER");
     }
     let is_fine = |family: &str| {
         let mut of_all = rows.iter().flat_map(|(_, checked)| &checked.families);
@@ -251,7 +251,7 @@ pub fn print_entries(view: &GameView, entries: &[EntryName], session: &Session) 
     let mut out = anstream::stdout();
     writeln!(out, "{}: names under which a loader would be loaded", heading(view))?;
     if entries.is_empty() {
-        return hint(session, "None: its executable imports no library that can be stood in for.");
+        return hint(session, "None: its executable imports no library that a stand-in can replace.");
     }
 
     let rows = entries

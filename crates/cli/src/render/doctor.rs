@@ -32,10 +32,10 @@ pub fn print_diagnosis(
         let what = match again {
             Some(_) if is_outcome => format!("{path}: {}, which is noted there now", fault.what),
             Some((_, Some(aside))) => format!(
-                "{path} was damaged and is written anew from a copy; the damaged one is {}",
+                "{path} was damaged and was restored from a copy; the damaged file is now {}",
                 slashes(aside)
             ),
-            Some((_, None)) => format!("{path} was missing and is written anew from a copy"),
+            Some((_, None)) => format!("{path} was missing and was restored from a copy"),
             None if is_outcome => format!("{path}: {}", fault.what),
             None if fault.mending.is_some() => {
                 format!("{path}: {}; a copy of it is at hand", fault.what)
@@ -92,7 +92,7 @@ pub fn print_diagnosis(
     }
     for game in &diagnosis.gone {
         let text = format!(
-            "{} was in {}, which is not there now. To say where it is: spanner game set {} --root FOLDER",
+            "{} was in {}, which does not exist now. To give its new folder: spanner game set {} --root FOLDER",
             game.title,
             slashes(&game.root),
             game.id
@@ -101,7 +101,7 @@ pub fn print_diagnosis(
     }
 
     if !diagnosis.contents.is_empty() {
-        hint(session, "Add those builds again from their packages: that mends what is stored.")?;
+        hint(session, "Add those builds again from their packages to repair the stored files.")?;
     }
     hint(session, &format!("The home is {}.", slashes(&diagnosis.home)))?;
     if is_ill(diagnosis, mended) {

@@ -28,7 +28,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         let nothing = if session.waits() {
             "Nothing is recorded for these games except the change that waits."
         } else {
-            "Nothing to compare: no file of these games is other than the game brought it."
+            "Nothing to compare: spanner has not changed any file of these games."
         };
         return hint(session, nothing);
     }
@@ -67,7 +67,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         if drift.files.iter().any(is_lost) {
             hint(
                 session,
-                "  What is missing may have been set aside by a virus scanner: see its quarantine.",
+                "  A virus scanner may have removed missing files: see its quarantine.",
             )?;
         }
         for finding in found {
@@ -85,7 +85,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         (None, _) => hint(session, "Everything is as it was left."),
         (_, Some((view, ..))) => hint(
             session,
-            &format!("Next: spanner refit {} --dry-run, to put back what was fitted", view.game.id),
+            &format!("Next: spanner refit {} --dry-run, to restore the fitted files", view.game.id),
         ),
         (Some((view, ..)), None) => hint(session, &format!("Next: spanner check {}", view.game.id)),
     }
@@ -114,8 +114,8 @@ fn write_wound(out: &mut impl Write, drift: &Drift, session: &Session) -> Result
     }
     let others = match (wound.others.len(), wound.files) {
         (all, files) if all == files => "None of them is as it was left.".to_owned(),
-        (1, _) => "1 of them is another now.".to_owned(),
-        (others, _) => format!("{others} of them are others now."),
+        (1, _) => "1 of them has changed.".to_owned(),
+        (others, _) => format!("{others} of them have changed."),
     };
     writeln!(out, "  {}", clean(&format!("{text} {others}")).yellow())?;
     let shown = if session.verbose { usize::MAX } else { MOST_OTHERS };
@@ -183,7 +183,7 @@ fn write_ways_on(drift: &Drift, found: &[Finding], session: &Session) -> Result<
     }
     let updated = "Or wait: a newer build may come";
     if !families.is_empty() {
-        ways.push(format!("{updated}, and nothing is lost meanwhile."));
+        ways.push(format!("{updated}; nothing is lost."));
     }
     for (number, way) in (1..).zip(ways) {
         hint(session, &format!("  {number}. {way}"))?;

@@ -35,9 +35,9 @@ pub fn fault_text(fault: &FeedFault) -> String {
     let name = fault.path.file_stem().unwrap_or_default().to_string_lossy();
     let (path, why, name) = (slashes(&fault.path), &fault.why, quoted(&name));
     if fault.subscription.is_some() {
-        format!("{path}: {why}. To get it anew: spanner feed refresh {name}")
+        format!("{path}: {why}. To fetch it again: spanner feed refresh {name}")
     } else {
-        format!("{path}: {why}. To have it anew, add it again after: spanner feed forget {name}")
+        format!("{path}: {why}. To replace it, add it again after: spanner feed forget {name}")
     }
 }
 
@@ -54,7 +54,7 @@ fn freshness(until: Timestamp) -> String {
 pub fn print_list(feeds: &Feeds, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     if feeds.feeds.is_empty() {
-        return hint(session, "There is no feed yet: spanner feed add URL-or-FOLDER");
+        return hint(session, "No feeds yet. To add one: spanner feed add URL-or-FOLDER");
     }
     let headings = ["FEED", "BUILDS", "FAMILIES", "ASKED", "STATE", "PLACE"];
     let rows = feeds.feeds.iter().map(|feed| {
@@ -99,10 +99,10 @@ fn write_details(out: &mut impl Write, feed: &Feed, session: &Session) -> Result
     write!(out, "{}", wrapped(&clean(&text), "  ", 4, session.width))?;
     let registry = own.granted.join(", ");
     let by_itself = own.fresh_for.map(|most| match (most.as_hours(), most.as_hours() % 24) {
-        (1, _) => "asked by itself after an hour".to_owned(),
-        (24, _) => "asked by itself after a day".to_owned(),
-        (hours, 0) => format!("asked by itself after {} days", hours / 24),
-        (hours, _) => format!("asked by itself after {hours} hours"),
+        (1, _) => "refreshed automatically after an hour".to_owned(),
+        (24, _) => "refreshed automatically after a day".to_owned(),
+        (hours, 0) => format!("refreshed automatically after {} days", hours / 24),
+        (hours, _) => format!("refreshed automatically after {hours} hours"),
     });
     let more = [
         (!registry.is_empty()).then(|| format!("may set values in the registry below {registry}")),
@@ -173,7 +173,7 @@ pub fn print_added(feed: &Feed, session: &Session) -> Result<()> {
     if feed.is_stale() {
         tell_stale(std::iter::once(feed));
     }
-    hint(session, "Next: `spanner survey` shows what it has for your games.")
+    hint(session, "Next: `spanner survey` shows its builds for your games.")
 }
 
 fn tell_asks(feed: &Feed, keys: &str) {
@@ -281,7 +281,7 @@ pub fn print_by_hand(downloads: &[Download], session: &Session) -> Result<()> {
         let page = download.page().unwrap_or_default();
         let file = &download.entry.file.name;
         let text = format!(
-            "{} is to be got by hand: {file} ({}) from",
+            "Download {} by hand: {file} ({}) from",
             download.id,
             bytes(download.entry.file.size)
         );
@@ -300,14 +300,14 @@ const MOST_NAMED: usize = 8;
 pub fn print_refreshed(done: &[Refreshed], feeds: &Feeds, session: &Session) -> Result<()> {
     let mut out = anstream::stdout();
     if done.is_empty() && feeds.feeds.is_empty() {
-        return hint(session, "There is no feed yet: spanner feed add URL-or-FOLDER");
+        return hint(session, "No feeds yet. To add one: spanner feed add URL-or-FOLDER");
     }
     for refreshed in done {
         let Some(feed) = feeds.feed(&refreshed.name) else { continue };
         let news = match (refreshed.is_news, &refreshed.new[..]) {
             (false, _) => "nothing new".to_owned(),
             (true, []) => {
-                format!("number {} now, and no new build for what you have", feed.head.serial)
+                format!("number {} now, with no new build for your families", feed.head.serial)
             }
             (true, new) => {
                 let named = new.iter().take(MOST_NAMED).cloned().collect::<Vec<_>>().join(", ");
@@ -327,7 +327,7 @@ pub fn print_refreshed(done: &[Refreshed], feeds: &Feeds, session: &Session) -> 
     if done.iter().all(|refreshed| refreshed.new.is_empty()) {
         return Ok(());
     }
-    hint(session, "Next: `spanner survey` shows what is for your games.")
+    hint(session, "Next: `spanner survey` shows the builds for your games.")
 }
 
 /// Prints the written files of a feed.
@@ -354,7 +354,7 @@ pub fn print_made(made: &MadeFeed, folder: &Path, session: &Session) -> Result<(
     }
     if let Some(comment) = &made.written.comment {
         let (head, signature) = (slashes(&made.written.path), slashes(&made.written.signature));
-        let text = "Not signed yet, and as it was for who uses it. Sign it with the ordinary tool:";
+        let text = "Not signed yet: its users still see the old state. Sign it with the ordinary tool:";
         write!(out, "{}", wrapped(text, "", 2, session.width))?;
         let command = format!(
             "  minisign -S -m {} -x {} -t {}",

@@ -87,7 +87,7 @@ pub fn print(
     }
     line("components", &view.components().len().to_string())?;
     if view.programs.is_empty() {
-        return hint(session, "There is no program in this folder.");
+        return hint(session, "This folder contains no program.");
     }
     writeln!(out)?;
 
@@ -111,7 +111,7 @@ pub fn print(
 /// Prints a line a game.
 pub fn print_list(games: &[Game], session: &Session) -> Result<()> {
     if games.is_empty() {
-        return hint(session, "No game is known yet. Next: spanner survey FOLDER");
+        return hint(session, "No games found so far. Next: spanner survey FOLDER");
     }
     let rows = games
         .iter()

@@ -148,7 +148,7 @@ pub fn print_one(
         match change.state() {
             RecordState::Done => status.name(),
             RecordState::PutBack => "failed, put back",
-            RecordState::Settled => "interrupted, and ended with what was there",
+            RecordState::Settled => "interrupted, and settled with the present files",
             RecordState::Open => "interrupted",
         },
     )?;

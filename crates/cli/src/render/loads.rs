@@ -21,7 +21,7 @@ pub fn print(view: &GameView, graph: &Graph, session: &Session) -> Result<()> {
         format!("({})", view.game.id).dimmed()
     )?;
     if graph.processes.is_empty() {
-        return hint(session, "There is no program in this folder: nothing says what is loaded.");
+        return hint(session, "This folder contains no program, so nothing is loaded.");
     }
     let mut rows = Vec::new();
     let mut windows = 0;
@@ -39,7 +39,7 @@ pub fn print(view: &GameView, graph: &Graph, session: &Session) -> Result<()> {
     let broken = graph.processes.iter().flat_map(|process| &process.images);
     let broken = broken.flat_map(|image| &image.edges).filter(|edge| edge.is_broken()).count();
     match broken {
-        0 => hint(session, "Everything that is asked for is there."),
+        0 => hint(session, "Every requested library was found."),
         _ => hint(session, &format!("Next: spanner check {}", quoted(&view.game.id))),
     }
 }
@@ -93,7 +93,7 @@ fn found(edge: &Edge) -> String {
     match &edge.outcome {
         Outcome::File(path) => lacks(&clean(path.as_str())),
         Outcome::Windows => lacks("Windows"),
-        Outcome::Unknown => "Windows (what it offers is not known)".to_owned(),
+        Outcome::Unknown => "Windows (exports unknown)".to_owned(),
         Outcome::Missing => "missing".to_owned(),
         Outcome::OtherMachine(path, machine) => {
             format!("{}, which is {}", clean(path.as_str()), machine.spoken())

@@ -180,7 +180,7 @@ fn print_remedies(out: &mut impl Write, proof: &Proof, session: &Session) -> Res
 fn quoted(family: &str, log: &LogProof, root: &Path) -> String {
     let path = slashes(log.path.strip_prefix(root).unwrap_or(&log.path));
     let words = match &log.line {
-        Some(line) => format!("\"{line}\" stands in {path}"),
+        Some(line) => format!("\"{line}\" in {path}"),
         None => format!("{path} does not state a version"),
     };
     let likely = if log.is_described { "" } else { ", which seems to be its log" };

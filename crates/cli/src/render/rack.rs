@@ -57,7 +57,7 @@ pub fn print_added(added: &[Addition], registry: &[RegistryFile], session: &Sess
         if let (Some(origin), Some((build, _))) = (&addition.origin, addition.builds.first()) {
             let from = &build.source.name;
             let text = format!(
-                "{from} bears the mark of a download, from {origin}. The mark is not carried into games."
+                "{from} has the mark of a download from {origin}. Fitted files do not get the mark."
             );
             hint(session, &text)?;
         }
@@ -111,7 +111,7 @@ fn write_registry_file(out: &mut impl Write, file: &RegistryFile, session: &Sess
     let values = file.lines.iter().filter_map(RegLine::in_words);
     let values: Vec<String> = values.collect();
     let how = match (file.is_undo, file.is_set) {
-        (true, _) => "takes back in the registry, when it is asked to",
+        (true, _) => "removes from the registry on request",
         (_, true) => "sets in the registry with a fit",
         _ => "would set in the registry, with --registry",
     };
@@ -392,12 +392,12 @@ pub fn print_layout(variants: &[&Build]) -> Result<()> {
     let Some(first) = variants.first() else { return Ok(()) };
     writeln!(
         out,
-        "# Where the files of {} go. Edit it, then give it with the same package:",
+        "# The places of the files of {}. Edit it, then give it with the same package:",
         first.id.release()
     )?;
 
     writeln!(out, "#   spanner rack add {} --layout FILE.toml", quoted(&first.source.name))?;
-    writeln!(out, "# from: a path in the package; `shaders/**` stands for all below a folder.")?;
+    writeln!(out, "# from: a path in the package; `shaders/**` means everything below a folder.")?;
     writeln!(
         out,
         "# bay: slot (where the game has it), exe (beside the executable), root, or one of yours."
@@ -405,7 +405,7 @@ pub fn print_layout(variants: &[&Build]) -> Result<()> {
 
     writeln!(
         out,
-        "# policy: replace, keep, merge, handoff. What has no [[file]] here has no place."
+        "# policy: replace, keep, merge, handoff. A file without a [[file]] here has no place."
     )?;
     write!(out, "{}", clean_lines(&LayoutFile::of(variants).to_text()))?;
     Ok(())
@@ -449,7 +449,7 @@ pub fn print_damage(damaged: &[DamagedContent], session: &Session) -> Result<()>
         let text = format!("{} is damaged: {}", damage.build, damage.file);
         writeln!(anstream::stdout(), "{}", clean(&text).red())?;
     }
-    hint(session, "Add those builds again from their files: that mends what is stored.")
+    hint(session, "Add those builds again from their files to repair the stored ones.")
 }
 
 /// The same in words.
@@ -479,7 +479,7 @@ pub fn print_list(
 ) -> Result<()> {
     if builds.is_empty() {
         let text = match family {
-            Some(family) => format!("There is no build of {family} on the rack."),
+            Some(family) => format!("The rack has no build of {family}."),
             None => "The rack is empty. Put a build on it: spanner rack add FILE".to_owned(),
         };
         return hint(session, &text);

@@ -58,7 +58,7 @@ pub fn print(start: &Start, before: &BeforeStart, session: &Session) -> Result<(
         write!(out, "{}", wrapped(&text, &word, 8, session.width))?;
     }
     if !findings.is_empty() {
-        let text = format!("To mend that: spanner check {game}");
+        let text = format!("For the next steps: spanner check {game}");
         write!(out, "{}", wrapped(&text, "        ", 8, session.width))?;
     }
     let rights = match start.rights {
@@ -97,7 +97,7 @@ pub fn print_end(code: Option<i32>, session: &Session) -> Result<()> {
     match code {
         Some(0) => hint(session, "It has ended."),
         Some(code) => hint(session, &format!("It has ended with code {code}.")),
-        None => hint(session, "It was ended from outside, or nothing is known of its end."),
+        None => hint(session, "It was ended from outside, or its exit code is unknown."),
     }
 }
 

@@ -330,7 +330,7 @@ fn summary(
         let text = if show.filtered {
             "Nothing in these games matches."
         } else {
-            "No game found: there is no program and no library in there."
+            "No game found: the folder contains no program and no library."
         };
         writeln!(out, "{text}")?;
         return Ok(());
@@ -385,7 +385,7 @@ fn write_offered(
         let asked = age(feed.age());
         let text = match number {
             0 if state.is_empty() => continue,
-            0 => format!("The feed {} was asked {asked}{state}.", feed.name()),
+            0 => format!("The feed {} was refreshed {asked}{state}.", feed.name()),
             _ => {
                 let builds = if number == 1 { "a newer build" } else { "newer builds" };
                 format!("The feed {}, asked {asked}{state}, has {builds} of {of}.", feed.name())

@@ -28,8 +28,8 @@ pub fn print(game: &Game, family: Option<&str>, tuning: &Tuning, session: &Sessi
     families.dedup();
     if families.is_empty() {
         let text = match family {
-            Some(family) => format!("{family} has no settings that are known."),
-            None => "No component of it has settings that are known.".to_owned(),
+            Some(family) => format!("{family} has no known settings."),
+            None => "No component of it has known settings.".to_owned(),
         };
         writeln!(out, "  {}", clean(&text))?;
     }
@@ -183,7 +183,7 @@ pub fn print_modes(game: &Game, tuning: &Tuning, session: &Session) -> Result<()
     writeln!(out, "{}", clean(&game.title).bold())?;
     let row = |program: &ProgramMode| {
         let place = program.spot.as_ref().map_or_else(
-            || "there is no registry here, and no prefix is known".to_owned(),
+            || "this system has no registry, and the game has no known prefix".to_owned(),
             ToString::to_string,
         );
         vec![clean(program.program.as_str()).into_owned(), mode(program).to_owned(), place]

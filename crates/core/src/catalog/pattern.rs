@@ -69,7 +69,7 @@ impl Pattern {
                 '*' => Piece::Many,
                 '?' => Piece::Any,
                 '[' => one_of(&mut rest).ok_or_else(|| wrong("a `[` without its `]`"))?,
-                '{' | '}' => return Err(wrong("a brace stands as `[{]` or `[}]`")),
+                '{' | '}' => return Err(wrong("write a brace as `[{]` or `[}]`")),
                 c => Piece::One(c),
             });
         }

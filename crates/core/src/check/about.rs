@@ -58,7 +58,7 @@ pub static ABOUT: [About; 63] = [
         "A feed says that the build fails with this version of the game.",
         "It will most likely fail here too.",
         Remedy::text("Use the build that is named, or another."),
-        "lampwright@31.4.0 fails with version 22.4.9 of the game, says the feed lantern (as of 2026-03-09): it does not find what it hooks.",
+        "lampwright@31.4.0 fails with version 22.4.9 of the game, says the feed lantern (as of 2026-03-09): it does not find the functions it hooks.",
     ),
     about(
         "already-fitted",
@@ -72,17 +72,17 @@ pub static ABOUT: [About; 63] = [
         "A fitted file has changed since: the launcher updated or repaired the game, or the file was swapped by hand.",
         "Rollback leaves it alone: an old original over a newer file would harm the game.",
         Remedy::by(
-            "Look at what is there. If the launcher brought it, it is the game's own file now.",
+            "Examine the present file. If the launcher put it there, it is the game's own file now.",
             Action::LookOver { game: GAME },
         ),
         "bin/winmm.dll was left alone: version 2.3.0 was put there, but something else has since put version 2.4.0 in its place.",
     ),
     about(
         "another-game",
-        "What was given to wind a game from has hardly a path in common with the game, or its files lie one level higher or lower.",
-        "Its files would come to places where the game never looks, beside its own.",
+        "The release given to `wind` has hardly any paths in common with the game, or its files are one level higher or lower.",
+        "Its files would be put where the game never looks, beside its own.",
         Remedy::by(
-            "Give the folder at whose level the game's own files lie.",
+            "Give the folder that corresponds to the game's own folder.",
             Action::WindFrom { folder: FOLDER },
         ),
         "D:/older is one level too high: the files of Kite Harbour begin in its folder kite-harbour.",
@@ -100,15 +100,15 @@ pub static ABOUT: [About; 63] = [
     about(
         "broken-before",
         "The game cannot load everything that it needs, with the change or without it.",
-        "The game does not start, and the change does not mend that.",
-        Remedy::by("See what is missing.", Action::CheckGame { game: GAME }),
-        "Kite Harbour cannot load everything as it is: System/KiteHarbour.exe does not get what it needs of brine.dll. This change does not mend that.",
+        "The game does not start, and the change does not fix that.",
+        Remedy::by("List the missing files.", Action::CheckGame { game: GAME }),
+        "Kite Harbour cannot load everything even now: System/KiteHarbour.exe does not get what it needs from brine.dll. This change does not fix that.",
     ),
     about(
         "component-gone",
         "A library that the records know is not there any more, and no change has taken it out.",
         "The game starts without it, or not at all.",
-        Remedy::by("Put it back.", Action::Refit { game: GAME, family: FAMILY }),
+        Remedy::by("Restore it.", Action::Refit { game: GAME, family: FAMILY }),
         "System/brine.dll is gone: brine 2.8.1 was fitted there, and something else than a change has removed it.",
     ),
     about(
@@ -130,14 +130,14 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "download-unfinished",
-        "A file bears the ending that programs give to a download while they fetch it.",
-        "The game does not read it under that name, and lacks what it should have become.",
-        Remedy::text("Get the file again, and remove what is left over."),
-        "System/brine.dll.part is what is left of a download that did not come to its end; the game does not read it under that name.",
+        "A file has the ending of an unfinished download.",
+        "The game does not read a file with that name, and the complete file is missing.",
+        Remedy::text("Download the file again, and remove the remains."),
+        "System/brine.dll.part is the remains of an unfinished download; the game does not read a file with that name.",
     ),
     about(
         "edition-mismatch",
-        "The catalog says that the build is for certain store editions of the game. This game is another edition, or its edition is not known.",
+        "The catalog says that the build is for certain store editions of the game. This game has another edition, or an unknown one.",
         "Addresses in the executable differ between editions: it fails when the game starts.",
         Remedy::by(
             "Use the build for your edition. If the edition is not known, say which you have.",
@@ -147,7 +147,7 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "entry-incomplete",
-        "A library bears the name of one of Windows' own, and does not offer everything that the game imports from that name.",
+        "A library has the name of one of Windows' own, and lacks functions that the game imports from that name.",
         "Windows refuses to start the game, since an entry point is missing.",
         Remedy::by(
             "Choose a name whose functions the loader fully provides.",
@@ -170,7 +170,7 @@ pub static ABOUT: [About; 63] = [
             "Take the other component out first, or choose another name.",
             Action::ShowEntries { game: GAME },
         ),
-        "undertow@2.3.0 would take the place of bin/winmm.dll, which is glim 1.0, made by Nib.",
+        "undertow@2.3.0 would replace bin/winmm.dll, which is glim 1.0, made by Nib.",
     ),
     about(
         "exe-unknown",
@@ -187,14 +187,14 @@ pub static ABOUT: [About; 63] = [
         "The game's version is not among those that the build supports: newer than all, older than all, or between them.",
         "The component does not start, or the game crashes.",
         Remedy::by(
-            "Use a build that supports this version. If there is none on the rack, wait for one, go back to an older version of the game, or take the component out for now.",
+            "Use a build that supports this version. If the rack has none, wait for one, wind the game back, or park the component.",
             Action::Park { game: GAME, family: FAMILY },
         ),
         "brine@2.8.1 supports version 1.0.4 - 1.0.8 of the game, but KiteHarbour.exe is 1.0.9, newer than all of these.",
     ),
     about(
         "exports-missing",
-        "A library lacks functions that the game imports from it. It is a note where the new file lacks what the present one offers and nothing in the game imports that.",
+        "A library lacks functions that the game imports from it. It is only a note if nothing in the game imports the missing functions.",
         "Windows refuses to start the game, since an entry point is missing; or a feature fails later.",
         Remedy::text(
             "Use another build of the family. Where Windows itself lacks it, update Windows.",
@@ -219,21 +219,21 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "first-install",
-        "The game has nothing of this family yet, and something in it shows where it goes.",
+        "The game has no component of this family yet, and its imports show the right place.",
         "It is put there; going back takes it out again.",
-        Remedy::by("If another name is meant, say so.", Action::UnderName),
-        "undertow@2.3.0 is new here and goes to bin/winmm.dll: SaltglassDrift.exe loads winmm.dll, and undertow.dll offers all that is asked of it.",
+        Remedy::by("To use another name, give it.", Action::UnderName),
+        "undertow@2.3.0 is new here and is fitted as bin/winmm.dll: SaltglassDrift.exe loads winmm.dll, and undertow.dll exports everything it requests.",
     ),
     without_way_on(
         "fitted-in-the-way",
-        "The release has files of its own where you fitted components.",
+        "The release has its own files where you fitted components.",
         "Only you can know whether they shall stay: the plan is not carried out until you say so.",
-        Remedy::by("Say what is to stay.", Action::KeepFitted),
-        "You fitted lens at bin/lens.dll, and the release has files of its own there.",
+        Remedy::by("Choose which files to keep.", Action::KeepFitted),
+        "You fitted lens at bin/lens.dll, and the release has its own files there.",
     ),
     about(
         "functions-unknown",
-        "A library asks Windows for functions that the present one does not ask for, of a library of Windows' of which it is not known what it offers.",
+        "A library imports functions from Windows that the present one does not import, and spanner does not know whether Windows has them.",
         "The game starts, unless this Windows lacks them.",
         Remedy::text("Start the game to see. If it does not start, go back."),
         "System/brine.dll asks Windows' own winsqlite3.dll for a function, and whether every Windows offers that is not known: sqlite3_open.",
@@ -254,7 +254,7 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "held-by-mark",
-        "A launcher is kept from updating a game by a read-only mark on the file in which it writes down what it has.",
+        "A launcher is kept from updating a game by a read-only mark on its record of the game.",
         "On this system a launcher that puts a new file in the place of the old one gets around the mark.",
         Remedy::text("Look at drift after the launcher has run: it says when the hold was lifted."),
         "kite-harbour.berth is held by a read-only mark: a launcher that replaces the whole file gets around it on this system.",
@@ -271,7 +271,7 @@ pub static ABOUT: [About; 63] = [
         "A file with the name of a library or a program is cut short, empty, or something else.",
         "Windows cannot load it. The game does not start if its program, or what that loads at the start, is so.",
         Remedy::text(
-            "Put back what was there, get the file again, or have the launcher check the game's files.",
+            "Restore the file, download it again, or let the launcher verify the game's files.",
         ),
         "KiteHarbour.exe needs System/brine.dll, and Windows cannot load that, since it is empty (0 bytes): the game does not start.",
     ),
@@ -286,7 +286,7 @@ pub static ABOUT: [About; 63] = [
         "left-alone",
         "A layout names a file to remove, and nothing shows that it belongs to the same component.",
         "It stays.",
-        Remedy::text("Remove it yourself, if you know what it is."),
+        Remedy::text("Remove it yourself if you do not need it."),
         "System/theirs.dll was left alone: the layout of glim@2.0.0 names it for removal, but nothing shows that it came with an earlier build.",
     ),
     about(
@@ -295,7 +295,7 @@ pub static ABOUT: [About; 63] = [
          does not have: an older one of the product, or one of its own names in another folder.",
         "They may be loaded beside the new ones. They stay unless you say otherwise.",
         Remedy::by("To remove them in the same change, name it.", Action::Clear),
-        "An earlier installation by hand seems to have left bin/undertow_core.dll 1.9.0: by the maker of undertow@2.3.0, and not a part of what it has.",
+        "An earlier manual installation seems to have left bin/undertow_core.dll 1.9.0: by the maker of undertow@2.3.0, but not part of the build.",
     ),
     about(
         "machine-differs",
@@ -314,13 +314,13 @@ pub static ABOUT: [About; 63] = [
     about(
         "mixed-builds",
         "A library is that of one build on the rack, and a file that comes with it that of another.",
-        "Scripts and data of one version do not go with a library of another: it may not start, or fail later.",
+        "Scripts and data of one version do not work with a library of another: it may not start, or may fail later.",
         Remedy::by("Complete the update.", Action::Fit { game: GAME, build: BUILD }),
         "lampwright-22.4.7.dll is of lampwright@31.4.0+x86, and Data/rules/lamp-core.rule of lampwright@31.1.0+x86: an update was done by half.",
     ),
     without_way_on(
         "needs-administrator",
-        "A value of the registry is to be set that is not the user's own to set.",
+        "A plan sets a registry value that needs an administrator's rights.",
         "Windows would refuse it.",
         Remedy::by(
             "Write the values to a file, and let an administrator import it.",
@@ -330,7 +330,7 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "needs-runtime",
-        "A program or library of the game imports another library that lies neither where Windows looks for it nor in Windows.",
+        "A program or library of the game imports a library that is neither in the folders that Windows searches nor part of Windows.",
         "It does not load without it. A game whose program, or what that loads at the start, lacks one does not start.",
         Remedy::text(
             "Put the missing library beside the program, use a build that brings it, or have the launcher check the game's files.",
@@ -339,7 +339,7 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "newer-content",
-        "Files that the release does not have lie where the game takes whatever it finds: several of their kind are in the same folder, or they are libraries beside the executable.",
+        "Files that the release does not have are where the game may load any file: several of their kind are in the same folder, or they are libraries beside the executable.",
         "An older executable may load content that it does not know, and crash.",
         Remedy::by(
             "If the older game must not see them, have them moved aside; undo brings them back.",
@@ -349,13 +349,13 @@ pub static ABOUT: [About; 63] = [
     ),
     without_way_on(
         "no-registry",
-        "A value of the registry is to be set, this is not Windows, and no prefix of the game is known.",
-        "There is no registry that the game would see.",
+        "A plan sets a registry value, but this is not Windows and the game has no known prefix.",
+        "The game would not see the value.",
         Remedy::by(
             "Write the values to a file, or name the prefix in which the game runs.",
             Action::NamePrefixOrWrite { game: GAME },
         ),
-        "`debug` is a value of the registry, and Saltglass Drift has no prefix that is known; nor is this Windows.",
+        "`debug` is a registry value, but this is not Windows and Saltglass Drift has no known prefix.",
     ),
     about(
         "no-space",
@@ -374,7 +374,7 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "older-than-shipped",
-        "The build is older than what the game itself brought.",
+        "The build is older than the shipped version.",
         "Features that the game relies on may be missing.",
         Remedy::text("Nothing, if you meant to go to an older version."),
         "sharpwater@2.5.0 is older than version 2.7.4, which Tin Lighthouse shipped.",
@@ -384,7 +384,7 @@ pub static ABOUT: [About; 63] = [
         "The game is marked as played online, or has an anti-cheat among its programs.",
         "Foreign files can get an account banned.",
         Remedy::by(
-            "Ask where the game is discussed. If it does not apply, say so.",
+            "Ask the game's community. If the game is not played online, say so.",
             Action::KeepOffline { game: GAME },
         ),
         "Saltglass Drift has an anti-cheat (GuardRail/GuardRail_Setup.exe): foreign files in it can get an account banned.",
@@ -398,7 +398,7 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "pinned",
-        "You pinned the family to a version in this game, and the build is another version.",
+        "You pinned the family to a version in this game, and the build has a different one.",
         "The change is refused, so that nothing is updated by accident.",
         Remedy::by(
             "When the reason no longer applies, remove the pin.",
@@ -409,7 +409,7 @@ pub static ABOUT: [About; 63] = [
     without_way_on(
         "prefix-in-use",
         "A program of the game's prefix is running, and holds the registry in its memory.",
-        "It would write its own registry over what is set in the file.",
+        "It would overwrite the values in the file with its own registry.",
         Remedy::by(
             "Close the game and what else runs in that prefix; or name the program that starts Windows programs in it.",
             Action::NameRunWith { game: GAME },
@@ -418,14 +418,14 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "registry-left",
-        "A build brings a `.reg` file, and its values are set only where you or the layout say so.",
-        "The build may not do all that it is meant to.",
+        "A build includes a `.reg` file, and its values are set only if you or the layout ask for it.",
+        "The build may lack some of its functions.",
         Remedy::by("To set it too", Action::SetRegistry),
         r"glim@2.0.0 brings enable.reg, which would set in the registry: HKEY_CURRENT_USER\Software\Glim: Debug: not set → 1. That is left.",
     ),
     about(
         "release-incomplete",
-        "What was given to wind a game from is not all there: a download was broken off, files are empty or cut short, or something still writes into them.",
+        "The release given to `wind` is incomplete: a download was interrupted, files are empty or cut off, or a program is still writing into them.",
         "The game would not start, or would miss content.",
         Remedy::text("Let the download come to its end, or get the release again."),
         "kite.exe of the release is not whole: it is cut short: section .text should reach byte 4096, and the file has 1024.",
@@ -456,13 +456,13 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "saves-unknown",
-        "Another release of the game is put onto its folder, and it is not known where its saves lie.",
+        "A wind puts another release into the game's folder, and the game's saves were not found.",
         "An older release may ruin saves that a newer one wrote.",
         Remedy::by(
-            "Say where they are, to have them kept with the change.",
+            "Give their folder, to store them with the change.",
             Action::NameBay { game: GAME, bay: SAVES },
         ),
-        "No saves of the game are known: an older release may ruin those of a newer one.",
+        "The game's saves were not found: an older release may damage saves of a newer one.",
     ),
     about(
         "settings-kept",
@@ -479,48 +479,48 @@ pub static ABOUT: [About; 63] = [
         "Your settings file and the one from the build cannot be merged: one of them is too long, or is not a text of keys and values.",
         "Yours stays as it is. The build may lack a setting that is new.",
         Remedy::text(
-            "Look at the file of that name in the download, and copy over by hand what you need.",
+            "Compare it with the file in the download, and copy the keys you need by hand.",
         ),
         "bin/undertow.ini stays as it is: it or the build's own is longer than 2.0 MB.",
     ),
     about(
         "signature-broken",
-        "The library has a signature, and its content is not what was signed.",
+        "The library has a signature, but its content differs from the signed one.",
         "It was altered, on purpose or by accident.",
         Remedy::text("Get it again from its source."),
         "lens@3.1.0 was altered after it was signed: its content does not match the signature, which names Corvid Optics.",
     ),
     about(
         "signer-changed",
-        "The new file is signed by someone other than the present one's signer.",
+        "The new file has a different signer.",
         "It may come from another source.",
         Remedy::by("Look at it.", Action::Inspect),
         "bin/lens.dll names Corvid Optics as its signer, and lens@3.2.0 is signed by Nib.",
     ),
     without_way_on(
         "slot-ambiguous",
-        "Files under several names could be what the build replaces.",
-        "It is not clear which one is meant.",
-        Remedy::by("Say which is meant.", Action::FitUnderName { game: GAME, build: BUILD }),
+        "The build could replace files with several names.",
+        "The target is ambiguous.",
+        Remedy::by("Name one of them.", Action::FitUnderName { game: GAME, build: BUILD }),
         "undertow@2.3.0 could replace files under 2 names here: dinput8.dll, winmm.dll.",
     ),
     about(
         "starts-programs",
-        "A value of the registry is to be set by which the system starts programs: at logging on, for a kind of file, or in place of another program.",
-        "What it names would run without being asked for.",
-        Remedy::text("Make sure that you trust where it comes from."),
+        "A plan sets a registry value through which the system starts programs: at logon, for a kind of file, or in place of another program.",
+        "The named program would run without your asking.",
+        Remedy::text("Make sure that you trust its source."),
         r"HKEY_CURRENT_USER\Software\Microsoft\Windows\CurrentVersion\Run: Glim is one by which the system starts programs.",
     ),
     about(
         "ties-unsolvable",
-        "What the builds on the rack require of one another, and what they do not work together with, leaves no choice for this game.",
+        "The requirements and conflicts of the builds on the rack leave no combination for this game.",
         "No build of the family can be put in without breaking another component.",
-        Remedy::text("Put the missing build on the rack, or park what is in the way."),
+        Remedy::text("Add the missing build to the rack, or park the component that prevents it."),
         "No build of lampwright works with what Moss & Meridian has: meadow-tweaks needs lampwright >=2.4.",
     ),
     about(
         "undo-file",
-        "An older build was installed by hand, what it had set in the registry is there still, and a file of the build takes that back.",
+        "An older build was installed by hand, its registry values are still set, and a file of the build removes them.",
         "Entries of the older build stay in the registry.",
         Remedy::by("To do that in the same change", Action::UndoOld),
         r"An older one was installed by hand, and undo.reg of glim@1.0.0 should be run: it takes back what that has set in the registry: HKEY_CURRENT_USER\Software\Glim: Hook: 1 → not set.",
@@ -539,7 +539,7 @@ pub static ABOUT: [About; 63] = [
         "unsigned-now",
         "The present file is signed, and the new one is not.",
         "It may not come from the vendor.",
-        Remedy::text("Make sure that you trust where you got it."),
+        Remedy::text("Make sure that you trust its source."),
         "bin/lens.dll is signed by Corvid Optics, and lens@3.2.0 is not signed.",
     ),
     about(
@@ -554,7 +554,7 @@ pub static ABOUT: [About; 63] = [
         "A newer build of the family is on the rack, and a finding stops it in this game.",
         "An older one was chosen.",
         Remedy::by(
-            "Nothing; the sentence says why. You can check it by itself.",
+            "Nothing; the sentence has the reason. You can check it separately.",
             Action::Check { game: GAME, build: BUILD },
         ),
         "A newer build was passed over: lampwright@31.6.0+x86 is made for version 22.4.9 of the game (lampwright-22.4.9.dll says so), but MossMeridian.exe is version 22.4.7.",
@@ -564,7 +564,7 @@ pub static ABOUT: [About; 63] = [
         "Who publishes the build has taken it back, says a feed.",
         "It has a fault that its maker knows of.",
         Remedy::text("Use the build that is named, or another."),
-        "lens@3.1.0 was taken back by who publishes it, says the feed lantern (as of 2026-03-09): it flickers on some machines.",
+        "lens@3.1.0 was withdrawn by its publisher, says the feed lantern (as of 2026-03-09): it flickers on some machines.",
     ),
 ];
 

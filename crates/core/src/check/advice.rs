@@ -44,7 +44,7 @@ pub(crate) fn of_download(id: &str, feed: &str, advice: &Advice) -> Finding {
 /// The code, and the sentence about the build.
 fn said(advice: &Advice) -> (&'static str, String) {
     match (advice.what, advice.about()) {
-        (Counsel::Withdrawn, _) => (WITHDRAWN, "was taken back by who publishes it".to_owned()),
+        (Counsel::Withdrawn, _) => (WITHDRAWN, "was withdrawn by its publisher".to_owned()),
         (Counsel::Fails, Some(game)) => (ADVISED_AGAINST, format!("fails with {game}")),
         (Counsel::Fails, None) => (ADVISED_AGAINST, "fails".to_owned()),
     }

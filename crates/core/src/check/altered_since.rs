@@ -41,7 +41,7 @@ pub(crate) fn replaced(place: &Target, now: &Side) -> Finding {
 /// For a tree that was moved aside and is not in that place any more.
 pub(crate) fn not_kept(place: &Place, kept: &Path) -> Finding {
     let sentence = format!(
-        "{place} does not come back: it was moved aside to {}, and is not there any more.",
+        "{place} cannot be restored: it was moved aside to {}, and is missing there.",
         slashes(kept)
     );
     Finding::new(
@@ -55,14 +55,14 @@ pub(crate) fn not_kept(place: &Place, kept: &Path) -> Finding {
 /// For a tree that was moved aside and whose old place is occupied now.
 pub(crate) fn occupied(place: &Place, kept: &Path) -> Finding {
     let sentence =
-        format!("{place} is there again, so what was moved aside stays in {}.", slashes(kept));
+        format!("{place} exists again, so the files moved aside stay in {}.", slashes(kept));
     Finding::new(CODE, Severity::Warn, sentence, "If you do not need it any more, remove it there.")
 }
 
 /// Said of a file of a release that was put onto the game's folder: it was not kept, since whoever gave it has it.
 pub(crate) fn not_stored(place: &Target) -> Finding {
     let sentence = format!(
-        "{place} does not come back: it is of a release that was put onto the game's folder, and not kept."
+        "{place} cannot be restored: it belongs to a wound release, which is not stored."
     );
     Finding::new(
         CODE,

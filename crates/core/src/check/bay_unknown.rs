@@ -18,7 +18,7 @@ pub(crate) fn finding(build: &Build, game: &Game, bay: &str) -> Finding {
         (
             format!("{} puts a file into the bay `{bay}`, which {} lacks.", build.id, game.title),
             (
-                "Say where that is.",
+                "Give its folder.",
                 Action::NameBay { game: game.id.clone().into(), bay: bay.to_owned().into() },
             ),
         )

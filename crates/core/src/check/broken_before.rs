@@ -10,9 +10,9 @@ pub(crate) const CODE: &str = "broken-before";
 pub(crate) fn finding(situation: &Situation<'_>, broken: &Broken) -> Finding {
     let game = situation.game();
     let sentence = format!(
-        "{} cannot load everything as it is: {} does not get what it needs of {}. This change does not mend that.",
+        "{} cannot load everything even now: {} does not get what it needs from {}. This change does not fix that.",
         game.title, broken.image, broken.edge.library
     );
-    let remedy = ("See what is missing.", Action::CheckGame { game: game.id.clone().into() });
+    let remedy = ("List the missing files.", Action::CheckGame { game: game.id.clone().into() });
     Finding::new(CODE, Severity::Note, sentence, remedy)
 }

@@ -11,10 +11,10 @@ pub(crate) fn finding(situation: &Situation<'_>, gone: &Gone) -> Finding {
     let (game, family_text) = (situation.game().id.clone().into(), family.clone().into());
     let (whose, remedy) = if *fitted {
         let action = Action::Refit { game, family: family_text };
-        ("was fitted there", ("Put it back.", action))
+        ("was fitted there", ("Restore it.", action))
     } else {
         let action = Action::RollBack { game, family: family_text };
-        ("is what the game brought", ("Put it back.", action))
+        ("is the shipped file", ("Restore it.", action))
     };
     let sentence = format!(
         "{path} is gone: {family}{version} {whose}, and something else than a change has removed it."

@@ -17,7 +17,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         (Severity::Note, "it may be slow")
     };
     let sentence = format!("{} is a debug build ({name} says so): {so}.", input.label());
-    let remedy = "Use the release build, unless you were asked to test this one.";
+    let remedy = "Use the release build, unless you are testing this one.";
     Some(Finding::new("debug-build", severity, sentence, remedy))
 }
 

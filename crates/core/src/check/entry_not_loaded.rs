@@ -57,14 +57,14 @@ fn not_preferred(
         return None;
     }
     let sentence = format!(
-        "{} as {name} would not be loaded: the environment in {} takes its own {name} whatever lies beside {exe}.",
+        "{} as {name} would not be loaded: the environment in {} uses its own {name}, whatever file is beside {exe}.",
         input.subject.name,
         slashes(&environment.prefix)
     );
     let game = input.situation.game().id.clone().into();
     let action = Action::Fit { game, build: input.subject.family.to_owned().into() };
     let remedy =
-        ("Fit it again: that says in the registry of the prefix which one is meant.", action);
+        ("Fit it again: that sets the override in the prefix's registry.", action);
     let severity = if swap.old.is_some() { Severity::Warn } else { Severity::Stop };
     Some(Finding::new(CODE, severity, sentence, remedy))
 }

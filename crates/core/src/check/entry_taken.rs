@@ -16,7 +16,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let company = there.facts.string("CompanyName").unwrap_or("someone else");
     let version = there.facts.version().map_or_else(String::new, |v| format!(" {v}"));
     let sentence = format!(
-        "{} would take the place of {}, which is {}{version}, made by {company}.",
+        "{} would replace {}, which is {}{version}, made by {company}.",
         input.label(),
         there.path,
         there.family

@@ -19,7 +19,7 @@ pub(crate) fn finding(build: &Build, game: &Game, present: &[String]) -> Finding
         let shown = present.iter().take(SHOWN).map(String::as_str).collect::<Vec<_>>().join(", ");
         let rest = present.len().saturating_sub(SHOWN);
         let more = if rest > 0 { format!(" and {rest} more") } else { String::new() };
-        format!("Choose a build of what it has: {shown}{more}.")
+        format!("Choose a build of a family it has: {shown}{more}.")
     };
     Finding::new("family-absent", Severity::Stop, sentence, remedy)
 }

@@ -20,8 +20,8 @@ pub(crate) fn finding(fitted: &[(String, Place)], keep: Option<bool>) -> Finding
         None => Finding::new(
             CODE,
             Severity::Stop,
-            format!("You fitted {shown}, and the release has files of its own there."),
-            ("Say what is to stay", Action::KeepFitted),
+            format!("You fitted {shown}, and the release has its own files there."),
+            ("Choose which files to keep", Action::KeepFitted),
         ),
         Some(true) => Finding::new(
             CODE,

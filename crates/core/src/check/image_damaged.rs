@@ -33,9 +33,9 @@ pub(crate) fn check(situation: &Situation<'_>) -> Vec<Finding> {
     let unfinished = all.filter(|path| is_unfinished_download(path.file_name()));
     let unfinished = unfinished.map(|path| {
         let sentence = format!(
-            "{path} is what is left of a download that did not come to its end; the game does not read it under that              name."
+            "{path} is the remains of an unfinished download; the game does not read a file with that              name."
         );
-        let remedy = "Get the file again, and remove what is left over.";
+        let remedy = "Download the file again, and remove the remains.";
         Finding::new("download-unfinished", Severity::Warn, sentence, remedy)
     });
     damaged.chain(unfinished).collect()

@@ -11,6 +11,6 @@ pub(crate) fn finding(build: &Build, place: &Place) -> Finding {
          with an earlier build.",
         build.id
     );
-    let remedy = "Remove it yourself, if you know what it is.".to_owned();
+    let remedy = "Remove it yourself if you do not need it.".to_owned();
     Finding::new("left-alone", Severity::Note, sentence, remedy)
 }

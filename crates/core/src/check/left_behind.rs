@@ -12,7 +12,7 @@ pub(crate) fn finding(build: &Build, left: &[&Library]) -> Finding {
     };
     let names: Vec<String> = left.iter().map(described).collect();
     let sentence = format!(
-        "An earlier installation by hand seems to have left {}: by the maker of {}, and not a part of what it has.",
+        "An earlier manual installation seems to have left {}: by the maker of {}, but not part of the build.",
         names.join(", "),
         build.id
     );

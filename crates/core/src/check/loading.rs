@@ -157,7 +157,7 @@ pub(super) fn for_file(
 fn for_entry(situation: &Situation<'_>, path: &TreePath) -> Remedy {
     from_records(situation, path).unwrap_or_else(|| {
         let action = Action::ShowEntries { game: situation.game().id.clone().into() };
-        ("Choose a name whose functions it fully provides; see what each name needs.", action)
+        ("Choose a name whose functions it fully provides; list the names with their functions.", action)
             .into()
     })
 }
@@ -169,12 +169,12 @@ fn from_records(situation: &Situation<'_>, path: &TreePath) -> Option<Remedy> {
     let (game, family) = (game.into(), family.into());
     let is_as_left = is_as_left(situation, entry);
     if entry.in_force() && !is_as_left {
-        let sentence = "Put back what was fitted there.";
+        let sentence = "Restore the fitted file.";
         return Some((sentence, Action::Refit { game, family }).into());
     }
     let comes_back = entry.in_force() || !is_as_left;
     (comes_back && entry.shipped.state.content().is_some())
-        .then(|| ("Put back what the game brought.", Action::RollBack { game, family }).into())
+        .then(|| ("Restore the shipped file.", Action::RollBack { game, family }).into())
 }
 
 /// Whether a target is as the last change left it.

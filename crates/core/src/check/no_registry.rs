@@ -8,7 +8,7 @@ pub(crate) const CODE: &str = "no-registry";
 
 pub(crate) fn finding(game: &Game, setting: &str) -> Finding {
     let sentence = format!(
-        "{setting} is a value of the registry, and {} has no prefix that is known; nor is this Windows.",
+        "{setting} is a registry value, but this is not Windows and {} has no known prefix.",
         game.title
     );
     let remedy = (

@@ -52,7 +52,7 @@ fn is_elsewhere(input: &CheckInput<'_>, pin: &Pin) -> Option<Finding> {
 /// A pinned family whose file another release of the game would replace.
 pub(crate) fn in_the_way(game: &Game, pin: &Pin) -> Finding {
     let sentence = format!(
-        "{} is pinned to {} in {} (\"{}\"), and the release has files of its own for it.",
+        "{} is pinned to {} in {} (\"{}\"), and the release has its own files for it.",
         pin.family,
         pin.at(),
         game.title,

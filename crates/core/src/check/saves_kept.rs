@@ -13,14 +13,14 @@ pub(crate) fn finding(game: &str, folders: &[PathBuf], files: usize) -> Finding 
     let game = || game.to_owned().into();
     if folders.is_empty() {
         let sentence =
-            "No saves of the game are known: an older release may ruin those of a newer one.";
+            "The game's saves were not found: an older release may damage saves of a newer one.";
         let action = Action::NameBay { game: game(), bay: BAY.into() };
-        let remedy = ("Say where they are, to have them kept with the change", action);
+        let remedy = ("Give their folder, to store them with the change", action);
         return Finding::new("saves-unknown", Severity::Warn, sentence, remedy);
     }
     let shown: Vec<String> = folders.iter().map(|folder| slashes(folder)).collect();
     let sentence = match files {
-        0 => format!("There are no saves yet in {}.", shown.join(" and ")),
+        0 => format!("No saves yet in {}.", shown.join(" and ")),
         1 => format!("1 file of saves in {} is kept with the change.", shown.join(" and ")),
         files => {
             format!("{files} files of saves in {} are kept with the change.", shown.join(" and "))

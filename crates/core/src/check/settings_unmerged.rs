@@ -8,7 +8,7 @@ use upright_spanner_change::Place;
 const CODE: &str = "settings-unmerged";
 
 const BY_HAND: &str =
-    "Look at the file of that name in the download, and copy over by hand what you need.";
+    "Compare it with the file in the download, and copy the keys you need by hand.";
 
 pub(crate) fn finding(place: &Place, why: &str) -> Finding {
     let sentence = format!("{place} stays as it is: it or the build's own {why}.");

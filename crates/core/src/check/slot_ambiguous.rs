@@ -18,7 +18,7 @@ pub(crate) fn check(build: &Build, game: &Game, slots: &[&TreePath]) -> Option<F
             names.join(", ")
         );
         let (game, build) = (game.id.clone().into(), build.id.to_string().into());
-        let remedy = ("Say which is meant.", Action::FitUnderName { game, build });
+        let remedy = ("Name one of them.", Action::FitUnderName { game, build });
         Finding::new("slot-ambiguous", Severity::Stop, sentence, remedy)
     })
 }

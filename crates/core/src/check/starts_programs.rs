@@ -47,6 +47,6 @@ pub(crate) fn check(value: &ValueName) -> Option<Finding> {
     }
     let sentence = format!("{value} is one by which the system starts programs.");
     let remedy =
-        "Make sure that you trust where it comes from: it would run without being asked for.";
+        "Make sure that you trust its source: it would run without your asking.";
     Some(Finding::new(CODE, Severity::Stop, sentence, remedy))
 }

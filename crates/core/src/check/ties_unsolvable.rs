@@ -11,6 +11,6 @@ pub(crate) fn finding(build: &Build, game: &Game, sentences: &[String]) -> Findi
         game.title,
         sentences.join("; ")
     );
-    let remedy = "Put a build on the rack that works with all of them, or park what is in the way.";
+    let remedy = "Add a build to the rack that works with all of them, or park the component that prevents it.";
     Finding::new("ties-unsolvable", Severity::Stop, sentence, remedy)
 }

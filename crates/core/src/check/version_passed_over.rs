@@ -11,7 +11,7 @@ pub(crate) fn finding(build: &Build, game: &Game, why: &str) -> Finding {
         why => format!("A newer build was passed over: {why}"),
     };
     let remedy = (
-        "Nothing to do; you can check it by itself.",
+        "Nothing to do; you can check it separately.",
         Action::Check { game: game.id.clone().into(), build: build.id.to_string().into() },
     );
     Finding::new("version-passed-over", Severity::Note, sentence, remedy)

@@ -24,7 +24,7 @@ pub enum FeedError {
     },
     /// A server has a certificate by which it is not known.
     #[error(
-        "{address}: the server's certificate is not one that is known here, or not for this name ({why})"
+        "{address}: the server's certificate is not trusted, or not for this name ({why})"
     )]
     Certificate {
         /// The place.
@@ -33,7 +33,7 @@ pub enum FeedError {
         why: String,
     },
     /// An address has no feed.
-    #[error("there is no feed at {address}: {why}")]
+    #[error("no feed found at {address}: {why}")]
     Absent {
         /// The place.
         address: String,
@@ -75,7 +75,7 @@ pub enum FeedError {
         until: String,
     },
     /// No feed has that name.
-    #[error("there is no feed `{name}`")]
+    #[error("unknown feed `{name}`")]
     Unknown {
         /// The requested name.
         name: String,
@@ -101,7 +101,7 @@ pub enum FeedError {
         remedy: Remedy,
     },
     /// The user stopped it.
-    #[error("it was stopped; what was downloaded so far is in {folder}")]
+    #[error("stopped; the received part is in {folder}")]
     Stopped {
         /// The folder.
         folder: String,
@@ -151,15 +151,15 @@ impl FeedError {
                                    publisher, and look whether the clock of this machine is right."
                 .into(),
             Self::Unknown { known, .. } if known.is_empty() => {
-                ("There is none yet.", Action::AddFeed).into()
+                ("No feed has been added.", Action::AddFeed).into()
             }
             Self::Unknown { known, .. } => format!("There are: {}.", list(known)).into(),
-            Self::NoBuild { any: false, .. } => ("There is none yet.", Action::AddFeed).into(),
+            Self::NoBuild { any: false, .. } => ("No feed has been added.", Action::AddFeed).into(),
             Self::NoBuild { known, .. } if known.is_empty() => {
                 ("A refresh may bring it.", Action::RefreshFeeds).into()
             }
             Self::NoBuild { known, .. } => format!("In feeds: {}.", list(known)).into(),
-            Self::Stopped { .. } => "The same command goes on with it.".into(),
+            Self::Stopped { .. } => "Run the same command to continue.".into(),
         }
     }
 }

@@ -37,7 +37,7 @@ pub(super) fn on_files(error: &Files) -> Option<Remedy> {
             Action::LookOver { game: Cow::Borrowed("GAME") },
         )
             .into(),
-        Files::AnotherFolder { .. } => "Run the command again: it looks at what is there now.".into(),
+        Files::AnotherFolder { .. } => "Run the command again: it uses the present files.".into(),
         Files::NotGranted { .. } => {
             let action = Action::NameBay { game: "GAME".into(), bay: "NAME".into() };
             ("Name that folder as a bay.", action).into()
@@ -46,13 +46,13 @@ pub(super) fn on_files(error: &Files) -> Option<Remedy> {
             let action = Action::NamePrefix { game: "GAME".into() };
             ("Name the folder of the environment in which the game runs.", action).into()
         }
-        Files::Settings { .. } => "Open that file in an editor and mend it there.".into(),
+        Files::Settings { .. } => "Correct that file in an editor.".into(),
         Files::Path(_) => "Rename that file or folder.".into(),
         Files::DamagedContent { .. } => {
             ("Add the build to the rack again from its file.", Action::AddToRack).into()
         }
         Files::Busy { .. } => "Wait until the other one has finished, then try again.".into(),
-        Files::Journal { .. } => ("See what can be done.", Action::Mend).into(),
+        Files::Journal { .. } => ("List the possible repairs.", Action::Mend).into(),
         Files::Stopped => return None,
     };
     Some(remedy)

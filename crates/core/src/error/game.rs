@@ -36,7 +36,7 @@ pub enum GameError {
         root: PathBuf,
     },
     /// Neither a known game nor a folder.
-    #[error("there is no game `{name}`: it is neither a folder nor the id of a game seen before")]
+    #[error("unknown game `{name}`: it is neither a folder nor the id of a known game")]
     Unknown {
         /// The requested name.
         name: String,
@@ -44,7 +44,7 @@ pub enum GameError {
         known: Vec<String>,
     },
     /// No launcher's record of a game is known.
-    #[error("no launcher is known that keeps {title} up to date")]
+    #[error("no launcher's record of {title} was found")]
     NoRecord {
         /// The game's title.
         title: String,
@@ -68,7 +68,7 @@ pub enum GameError {
         titles: Vec<String>,
     },
     /// A folder in which there is nothing to work on.
-    #[error("{}: there is no program and no library in this folder", slashes(path))]
+    #[error("{}: this folder contains no program and no library", slashes(path))]
     NotAGame {
         /// The folder.
         path: PathBuf,
@@ -148,7 +148,7 @@ impl GameError {
                 ("Describe the launcher (docs/formats.md), or name the file in which it writes down the game", action)
                     .into()
             }
-            Self::UnknownRoot { known, .. } if known.is_empty() => "There are none yet.".into(),
+            Self::UnknownRoot { known, .. } if known.is_empty() => "No library roots have been added.".into(),
             Self::UnknownRoot { known, .. } => format!("They are: {}.", list(known)).into(),
             Self::Several { .. } => "Give the folder of one of them.".into(),
             Self::NotAGame { .. } => "Give the folder that the game is in.".into(),

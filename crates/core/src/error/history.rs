@@ -11,7 +11,7 @@ use upright_spanner_change::Error as Files;
 #[derive(Debug, thiserror::Error)]
 pub enum ChangeError {
     /// No change has that number.
-    #[error("there is no change {number}")]
+    #[error("unknown change {number}")]
     Unknown {
         /// The requested number.
         number: i64,
@@ -140,7 +140,7 @@ impl ChangeError {
 /// The sentence about the files after a change was reverted: a file that something else altered stays as it is.
 fn taken_back(cause: &Files) -> &'static str {
     match cause {
-        Files::NotAsExpected { .. } => "what the change had done was put back",
+        Files::NotAsExpected { .. } => "the steps done so far were reverted",
         _ => "every file is back as it was",
     }
 }

@@ -48,7 +48,7 @@ impl HomeError {
     pub(super) fn remedy(&self) -> Remedy {
         match self {
             Self::Index => "Free some memory, then try again.".into(),
-            Self::DamagedFile { .. } => ("See what can be done.", Action::Mend).into(),
+            Self::DamagedFile { .. } => ("List the possible repairs.", Action::Mend).into(),
             Self::NotSure { remedy, .. } => remedy.clone(),
             Self::Newer { .. } => {
                 ("Update this program, or use another home folder.", Action::ChangeHome).into()

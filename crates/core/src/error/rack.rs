@@ -20,7 +20,7 @@ pub enum RackError {
         remedy: Remedy,
     },
     /// No build on the rack has that name.
-    #[error("there is no build `{spec}` on the rack")]
+    #[error("the rack has no build `{spec}`")]
     Unknown {
         /// The requested build.
         spec: String,
@@ -28,7 +28,7 @@ pub enum RackError {
         known: Vec<String>,
     },
     /// No build on the rack has that name, and a feed has one.
-    #[error("there is no build `{spec}` on the rack; the feed {feed} has {build}")]
+    #[error("the rack has no build `{spec}`; the feed {feed} has {build}")]
     InFeed {
         /// The requested build.
         spec: String,

@@ -273,7 +273,7 @@ pub(super) fn unpack(bytes: &[u8], piece: &Piece) -> Result<Vec<u8>, String> {
     let mut out = Vec::new();
     decoder.take(piece.unpacked + 1).read_to_end(&mut out).map_err(damaged)?;
     if out.len() as u64 != piece.unpacked {
-        return Err("a part of it has another length than is said".to_owned());
+        return Err("a part of it differs from its declared length".to_owned());
     }
     Ok(out)
 }

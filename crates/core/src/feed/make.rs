@@ -130,7 +130,7 @@ impl Draft {
         let Some(old) = replacing.filter(|old| *old.public() == before.key) else {
             return Err(FeedError::Key {
                 what: format!("the feed there is signed by another key, {}", before.key),
-                remedy: "Sign with that key; or give its secret key besides, to let it name the new one."
+                remedy: "Sign with that key; or also give its secret key, to certify the new one."
                     .into(),
             }
             .into());

@@ -89,7 +89,7 @@ impl Client {
                 Answer::New(bytes, _) if Content::of_bytes(&bytes) == *content => Ok(bytes),
                 _ => Err(failed(&address)(io::Error::new(
                     io::ErrorKind::InvalidData,
-                    "what it sends is not what was signed",
+                    "its content differs from the signed one",
                 ))),
             });
             match got {
@@ -116,7 +116,7 @@ impl Client {
                     (200, _) => (0, None),
                     (206, Some((begin, all))) if begin == from => (from, all),
                     (206, _) => {
-                        return Err(failed(wrong("it sends another part than was asked for")));
+                        return Err(failed(wrong("it sends a different part than requested")));
                     }
                     (status, _) => return Err(failed(refusal(status))),
                 };
@@ -149,7 +149,7 @@ fn why(error: &io::Error) -> String {
     match error.kind() {
         io::ErrorKind::TimedOut => "it did not answer in time".to_owned(),
         _ if error.to_string().contains("lookup address") => {
-            "no server of that name is known".to_owned()
+            "no server with that name was found".to_owned()
         }
         io::ErrorKind::UnexpectedEof => "it broke off before all was sent".to_owned(),
         _ => error.to_string(),

@@ -108,7 +108,7 @@ impl Transfer {
                     }
                     // Nobody knows which byte is wrong, nor who sent it.
                     let _ = fs::remove_file(&path);
-                    let source = wrong("what it sent is not what was signed");
+                    let source = wrong("its content differs from the signed one");
                     return Err(Failed::Differs(failed(place)(source)));
                 }
                 Err(error) if progress.is_stopped() => return Err(Failed::Otherwise(error)),

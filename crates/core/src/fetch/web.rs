@@ -82,7 +82,7 @@ impl Web {
             let headers = response.headers();
             if matches!(status, 301 | 302 | 303 | 307 | 308) {
                 let next = header(headers, &LOCATION).and_then(|to| redirected(&url, &to));
-                let next = next.ok_or_else(|| wrong("it redirects to what is no address"))?;
+                let next = next.ok_or_else(|| wrong("it redirects to an invalid address"))?;
                 if next.is_open() && !Address::Web(url).is_open() {
                     return Err(wrong("it redirects from https to http"));
                 }
@@ -145,7 +145,7 @@ pub(super) fn wrong_certificate(error: &io::Error) -> Option<String> {
 pub(super) fn in_words(error: &io::Error) -> Option<String> {
     let words = match error.get_ref()?.downcast_ref::<ureq::Error>()? {
         ureq::Error::Timeout(_) => "it did not answer in time",
-        ureq::Error::HostNotFound => "no server of that name is known",
+        ureq::Error::HostNotFound => "no server with that name was found",
         ureq::Error::ConnectionFailed => "no server answers there",
         other => return Some(other.to_string()),
     };

@@ -126,7 +126,7 @@ fn inside(root: &Path, text: &str) -> Result<TreePath> {
     if path.on(root).is_file() {
         Ok(path)
     } else {
-        Err(invalid(format!("there is no file {path} in {}", slashes(root))))
+        Err(invalid(format!("{} contains no file {path}", slashes(root))))
     }
 }
 
@@ -138,7 +138,7 @@ fn is_empty(folder: &Path) -> bool {
 fn words_of(command: &str) -> Result<Vec<String>> {
     command_line::words(command).map_err(|what| Error::Invalid {
         what: format!("`{command}`: {what}"),
-        remedy: "Put what has blanks in it between two quotation marks.".into(),
+        remedy: "Put words with blanks between quotation marks.".into(),
     })
 }
 
@@ -159,7 +159,7 @@ fn startable(root: &Path, text: &str) -> Result<String> {
         }),
         Err(what) => Err(Error::Invalid {
             what: format!("`{text}`: {what}"),
-            remedy: "Put what has blanks in it between two quotation marks.".into(),
+            remedy: "Put words with blanks between quotation marks.".into(),
         }),
     }
 }
@@ -187,7 +187,7 @@ fn prefix(folder: &Path) -> Result<PathBuf> {
     }
     Err(Error::Invalid {
         what: format!(
-            "{} is not a prefix: there is no user.reg and no drive_c in it",
+            "{} is not a prefix: it contains neither user.reg nor drive_c",
             slashes(&path)
         ),
         remedy: "Give the folder that holds `drive_c` and `user.reg`.".into(),

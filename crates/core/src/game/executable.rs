@@ -245,7 +245,7 @@ impl Points {
         if title.len() > 2 && named_alike {
             self.add(NAMED_ALIKE, "named like the folder");
         } else if is_initials(&own, &title) {
-            self.add(INITIALS, "bears the game's initials");
+            self.add(INITIALS, "has the game's initials");
         }
 
         let product = squeeze(facts.string("ProductName").unwrap_or_default());

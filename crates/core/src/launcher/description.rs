@@ -143,7 +143,7 @@ impl Entry {
     fn into_launcher(self) -> Result<Launcher, String> {
         let name = slug(&self.name);
         if name.is_empty() {
-            return Err(format!("`{}` is no name", self.name));
+            return Err(format!("`{}` is not a valid name", self.name));
         }
         if self.records.is_empty() || self.patterns.is_empty() {
             return Err(format!("{name} needs records and patterns"));

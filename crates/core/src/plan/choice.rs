@@ -113,7 +113,7 @@ impl Ties<'_> {
                 version.map_or_else(|| family.clone(), |version| format!("{family} {version}"));
             for relation in requires.iter().filter(|r| fold(&r.family) == *other) {
                 let known = self.families.contains_key(other);
-                let there = if known { "" } else { ", of which there is no build" };
+                let there = if known { "" } else { ", which has no build" };
                 out.push(format!("{what} needs {}{there}", relation.other()));
             }
             for relation in conflicts.iter().filter(|r| fold(&r.family) == *other) {

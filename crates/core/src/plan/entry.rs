@@ -116,7 +116,7 @@ impl<'a> Choosing<'_, 'a> {
             [] => Ok(at(executable.path.sibling(own), older, "that is beside the executable")),
             [name] => {
                 let why = format!(
-                    "{} loads {}, and {own} offers all that is asked of it",
+                    "{} loads {}, and {own} exports everything it requests",
                     name.by.file_name(),
                     name.name
                 );

@@ -106,8 +106,8 @@ fn summary(family: Option<&str>, wish: &TuneWish) -> String {
 
 fn unknown_before(setting: &Tunable) -> Error {
     Error::Invalid {
-        what: format!("nothing is known of what `{}` was when the build brought it", setting.name),
-        remedy: format!("Say what it is to be, as in `{}=VALUE`.", setting.name).into(),
+        what: format!("the original value of `{}` is not known", setting.name),
+        remedy: format!("Give a value, as in `{}=VALUE`.", setting.name).into(),
     }
 }
 
@@ -142,7 +142,7 @@ impl Tuner<'_> {
                 what: format!("{} has no setting `{name}`", family.unwrap_or(&game.title)),
                 remedy: match &all[..] {
                     [] => (
-                        "See what there is to set.",
+                        "List the settings.",
                         Action::ShowSettings { game: game.id.clone().into() },
                     )
                         .into(),
@@ -196,7 +196,7 @@ impl Tuner<'_> {
         if let Some(why) = &setting.unreadable {
             return Err(Error::Invalid {
                 what: format!("`{}` cannot be read: {why}", setting.name),
-                remedy: "See that the file can be read, or take it away: then it is written anew."
+                remedy: "Make the file readable, or remove it so that a new one is written."
                     .into(),
             });
         }
@@ -225,7 +225,7 @@ impl Tuner<'_> {
                 self.tuning.presets.iter().map(|preset| preset.preset.name.clone()).collect();
             let known = if known.is_empty() { "none".to_owned() } else { list(&known) };
             return Err(Error::Invalid {
-                what: format!("there is no preset `{name}`"),
+                what: format!("unknown preset `{name}`"),
                 remedy: format!("The catalog has: {known}.").into(),
             });
         }
@@ -308,7 +308,7 @@ impl Tuner<'_> {
             return Err(Error::Invalid {
                 what: format!("{} has no settings file", family.unwrap_or(&game.title)),
                 remedy: (
-                    "See what there is to set.",
+                    "List the settings.",
                     Action::ShowSettings { game: game.id.clone().into() },
                 )
                     .into(),
@@ -440,7 +440,7 @@ impl Tuner<'_> {
 fn expect_held(key: &SettingKey, altered: document::Result<Vec<u8>>) -> Result<Vec<u8>> {
     altered.map_err(|fault| Error::Invalid {
         what: format!("{} cannot be set in {}: {fault}", key.path, key.place),
-        remedy: "Give another value, or see what is wrong with that file.".into(),
+        remedy: "Give another value, or correct that file.".into(),
     })
 }
 

@@ -346,7 +346,7 @@ impl<'a> Winder<'a> {
         let kept = kept.and_then(|kept| Place::new(&self.situation.game().root, bay, kept));
         let kept = kept.map_err(|error| Error::Invalid {
             what: format!("{path} cannot be moved to {}: {error}", slashes(bay)),
-            remedy: "Leave it where it is.".into(),
+            remedy: "Leave it in its place.".into(),
         })?;
         let step = Step::aside(Aside { place, kept }, found, &Owner::Game);
         self.winding.plan.steps.push(step);

@@ -91,7 +91,7 @@ fn not_loaded(situation: &Situation<'_>, subject: &Subject<'_>, proof: &Componen
         return (sentence, Action::ShowEntries { game: game() }).into();
     }
     let Some(file) = subject.libraries.first() else {
-        return ("It is not there. See what the game has", Action::LookOver { game: game() })
+        return ("It is missing. Survey the game", Action::LookOver { game: game() })
             .into();
     };
     let file = file.path.file_name().to_owned();
@@ -117,13 +117,13 @@ fn checked(situation: &Situation<'_>, subject: &Subject<'_>, codes: &[&str]) -> 
 /// A component that does not know the game needs another build; otherwise its log has the reason.
 fn on_error(situation: &Situation<'_>, subject: &Subject<'_>, log: &LogProof) -> Remedy {
     if !log.unknown_game {
-        return format!("Read what it says in {}.", slashes(&log.path)).into();
+        return format!("Read its log: {}.", slashes(&log.path)).into();
     }
     checked(situation, subject, &ABOUT_VERSION).unwrap_or_else(|| {
         let game = situation.game().id.clone().into();
         let build = subject.family.clone().into();
         let sentence =
-            "It does not know this version of the game. See what the newest build on the rack supports";
+            "It does not support this version of the game. See the versions that the newest build on the rack supports";
         (sentence, Action::Check { game, build }).into()
     })
 }

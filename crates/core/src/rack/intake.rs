@@ -125,13 +125,13 @@ impl Parcel {
         let by_view = intake.groups_by_view();
         if by_view.values().map(Vec::len).sum::<usize>() > MOST_BUILDS {
             let why = format!("it would be more than {MOST_BUILDS} builds");
-            let remedy = "Unpack it, and add what you need of it by itself.".into();
+            let remedy = "Unpack it, and add the files you need separately.".into();
             return Err(Error::Rack(RackError::Package { path: path.to_owned(), why, remedy }));
         }
         let (builds, products) = intake.builds(&by_view);
         if builds.is_empty() {
-            let why = "there is no library in it that a game could load".to_owned();
-            let remedy = ("See what each of its files is taken for.", Action::ShowSorting).into();
+            let why = "it contains no library that a game could load".to_owned();
+            let remedy = ("List its files with their kinds.", Action::ShowSorting).into();
             return Err(Error::Rack(RackError::Package { path: path.to_owned(), why, remedy }));
         }
         if let Some(layout) = &options.layout {

@@ -201,7 +201,7 @@ impl GivenLayout {
             if rule.bay.is_empty() || slug(&rule.bay) != rule.bay {
                 let bay = text[*at..].find(&format!("\"{}\"", rule.bay)).map_or(*at, |by| at + by);
                 let what =
-                    format!("`{}` is not a bay: expected `exe`, `root` or one of yours", rule.bay);
+                    format!("`{}` is not a bay: expected `exe`, `root` or one that you named", rule.bay);
                 return Err(wrong(bay, what));
             }
             rule.check().map_err(|(field, what)| {
@@ -230,7 +230,7 @@ impl GivenLayout {
             let what = if is_pattern(&rule.from) {
                 format!("`{}` matches no file of the package", rule.from)
             } else {
-                format!("there is no `{}` in the package", rule.from)
+                format!("the package contains no `{}`", rule.from)
             };
             return Err(CatalogError { path: self.path.clone(), line: *line, what });
         }
@@ -262,7 +262,7 @@ impl Rule {
         if self.start && (self.names_a_folder() || self.policy == Policy::Leave) {
             return Err((
                 "start",
-                "what a game is started with is one file that comes into it".to_owned(),
+                "only one file that is placed in the game can be its starter".to_owned(),
             ));
         }
         Ok(())

@@ -57,7 +57,7 @@ impl Site<'_> {
                 return (placed, NAMESAKE.to_owned());
             }
             Part::Payload | Part::DebugBuild if piece.is_member => None,
-            Part::Payload | Part::DebugBuild => Some("it is another build".to_owned()),
+            Part::Payload | Part::DebugBuild => Some("it belongs to another build".to_owned()),
             Part::Program => self.against_program(piece),
             Part::Settings => self.against_settings(piece),
             Part::Data => self.against_data(piece),
@@ -80,13 +80,13 @@ impl Site<'_> {
         }
         match near {
             Some(near) if near.folder().is_empty() => {
-                (self.bay(), Some(near), format!("it lies beside {head}"))
+                (self.bay(), Some(near), format!("it is beside {head}"))
             }
-            Some(near) => (self.bay(), Some(near), format!("it lies below {head}")),
+            Some(near) => (self.bay(), Some(near), format!("it is below {head}")),
             None if !piece.part.is_library() => {
                 let why = match self.bay() {
-                    EXE => "it lies in a folder beside the library's",
-                    _ => "it comes where the game has such a folder",
+                    EXE => "it is in a folder beside the library's",
+                    _ => "the game has such a folder",
                 };
                 (ROOT, Some(piece.path.clone()), why.to_owned())
             }
@@ -131,7 +131,7 @@ impl Site<'_> {
         const SCRIPTS: [&str; 6] = ["bat", "cmd", "ps1", "sh", "msi", "vbs"];
         let folder = piece.path.folder();
         if SCRIPTS.contains(&extension(piece.path.file_name()).as_str()) {
-            return Some("it is to be run by hand".to_owned());
+            return Some("it is meant to be run by hand".to_owned());
         }
         if self.is_named_after(piece.path) {
             return None;
@@ -143,7 +143,7 @@ impl Site<'_> {
             return None;
         }
         let is_others = self.others_programs.contains(folder);
-        is_others.then(|| "it lies beside a program that is not for games".to_owned())
+        is_others.then(|| "it is beside a program that is not for games".to_owned())
     }
 
     /// Whether a file has the library's name, with more behind it or not.

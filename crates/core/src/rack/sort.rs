@@ -188,7 +188,7 @@ fn first(file: &Specimen<'_>) -> First {
     } else if is(&DEVELOPER) || file.start.starts_with(b"!<arch>") {
         First::Clear(Part::Developer, format!(".{extension} files are for developers"))
     } else if READ.iter().any(|word| stem(&name).contains(word)) {
-        clear(Part::Documentation, "its name says that it is to be read")
+        clear(Part::Documentation, "its name shows that it is a text for reading")
     } else if is(&DOCUMENTS) {
         First::Clear(Part::Documentation, format!(".{extension} files are for reading"))
     } else if is(&SOURCES) {
@@ -306,7 +306,7 @@ impl<'a> Around<'a> {
             }
             First::Values(_) => data("it is a table among other files"),
             First::FlaggedLibrary(why) if self.released.contains(&fold(file.path.file_name())) => {
-                (Part::DebugBuild, format!("{why}, and there is another of its name"))
+                (Part::DebugBuild, format!("{why}, and another has its name"))
             }
             First::FlaggedLibrary(_) => (Part::Payload, "it is a library".to_owned()),
         }

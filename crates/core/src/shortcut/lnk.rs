@@ -41,7 +41,7 @@ pub(super) fn link(
     target: &ShortcutTarget,
     icon: Option<&PathBuf>,
 ) -> Result<Vec<u8>, String> {
-    let (program, arguments) = target.words.split_first().ok_or("nothing is to be started")?;
+    let (program, arguments) = target.words.split_first().ok_or("the target is empty")?;
     let program = program.replace('/', "\\");
     let folder = target.folder.to_str().ok_or("its folder has a name that is not Unicode")?;
     let on_drive = program.split_once(":\\").filter(|(drive, _)| drive.len() == 1);
@@ -243,7 +243,7 @@ mod tests {
         let found = read(&target(&[r"\\server\games\Pier.exe"], r"\\server\games"), None);
         assert_eq!(found.link_target(), None);
         let [ExtraDataBlock::EnvironmentProps(text)] = &found.extra_data().blocks()[..] else {
-            panic!("there is no text of the target");
+            panic!("the target has no text");
         };
         assert_eq!(text.target_unicode().as_deref(), Some(r"\\server\games\Pier.exe"));
         let long = format!(r"\\server\{}\Pier.exe", "x".repeat(300));

@@ -118,11 +118,11 @@ impl Start {
     fn missing(&self, program: &str) -> Error {
         let game = self.game.clone().into();
         let remedy = if self.run_with.is_empty() {
-            ("Say what is to be started.", Action::NameStart { game })
+            ("Name the program to start.", Action::NameStart { game })
         } else {
             ("Name the command that runs Windows programs here.", Action::NameRunWith { game })
         };
-        let what = format!("there is no program {program} to start {} with", self.game);
+        let what = format!("no program {program} was found to start {} with", self.game);
         Error::Invalid { what, remedy: remedy.into() }
     }
 }
@@ -200,7 +200,7 @@ fn of_setting(situation: &Situation<'_>, text: &str) -> Result<Run> {
     let game = situation.game();
     let wrong = |what: String| Error::Invalid {
         what,
-        remedy: ("Say what is to be started.", Action::NameStart { game: game.id.clone().into() })
+        remedy: ("Name the program to start.", Action::NameStart { game: game.id.clone().into() })
             .into(),
     };
     match StartSetting::of(&game.root, text) {
@@ -208,7 +208,7 @@ fn of_setting(situation: &Situation<'_>, text: &str) -> Result<Run> {
         Ok(StartSetting::Address(address)) => Ok(Run::Address(address)),
         Ok(StartSetting::Command(words)) if program_of(&words).is_some() => Ok(Run::Command(words)),
         Ok(StartSetting::Command(_)) => {
-            Err(wrong(format!("there is no `{text}` in {}, to be started", slashes(&game.root))))
+            Err(wrong(format!("{} contains no `{text}` to start", slashes(&game.root))))
         }
         Err(what) => Err(wrong(format!("`{text}`: {what}"))),
     }

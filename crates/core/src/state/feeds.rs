@@ -92,7 +92,7 @@ impl FeedsFolder {
     /// The fetched data of a feed.
     fn state(&self, subscription: &Subscription) -> Result<State, String> {
         let name = &subscription.name;
-        let missing = || "what was taken in of it is missing or damaged".to_owned();
+        let missing = || "its fetched data is missing or damaged".to_owned();
         let bytes = self.piece(name, &subscription.head).ok_or_else(missing)?;
         let head: Head = serde_json::from_slice(&bytes).map_err(|error| error.to_string())?;
         let known = self.piece(name, &head.families.content()).ok_or_else(missing)?;

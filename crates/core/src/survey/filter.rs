@@ -112,6 +112,6 @@ impl Filter {
 fn compile(pattern: &str) -> Result<Pattern> {
     Pattern::new(pattern).map_err(|what| Error::Invalid {
         what,
-        remedy: "`*` stands for any text and `?` for any character.".into(),
+        remedy: "Use `*` for any text and `?` for any character.".into(),
     })
 }

@@ -126,7 +126,7 @@ fn stand_in(library: &Library, program_folders: &[&str]) -> Option<String> {
     let beside = program_folders.contains(&library.path.folder());
     let own = is_windows(&library.facts);
     (beside && !own && can_be_stood_in(name))
-        .then(|| format!("bears the name of Windows' own {}", name.to_lowercase()))
+        .then(|| format!("has the name of Windows' own {}", name.to_lowercase()))
 }
 
 fn catalogued(family: &Family) -> String {
@@ -190,7 +190,7 @@ fn own_version(library: &Library, executable: &Executable) -> Option<String> {
     let games = executable.facts.string("ProductName");
     let is_games = games.is_some_and(|games| same_name(games.trim(), product.trim()));
     let same = executable.version().is_some_and(|games| games.same_numbers(&version));
-    (!is_games && !same).then(|| format!("states {} {version} of its own", product.trim()))
+    (!is_games && !same).then(|| format!("states its own {} {version}", product.trim()))
 }
 
 /// It is in several places of one game.

@@ -239,7 +239,7 @@ impl<'a> Component<'a> {
                 let registry = place::registry(self.situation);
                 let target =
                     |registry| Target::Value(RegistryValue { registry, value: value.clone() });
-                let none = || "the game has no prefix, and there is no registry here".to_owned();
+                let none = || "the game has no prefix, and this system has no registry".to_owned();
                 (registry.map(target).ok_or_else(none), Some(*kind))
             }
         };

@@ -118,7 +118,7 @@ fn documents(situation: &Situation<'_>, name: &'static str) -> Result<PathBuf, S
 /// One of the folders of the user of this machine.
 fn own_folder(name: &str) -> Result<PathBuf, String> {
     if !cfg!(windows) {
-        return Err("the game has no prefix, so it is not known where that folder is".to_owned());
+        return Err("the game has no prefix, so that folder cannot be found".to_owned());
     }
     let base = directories::BaseDirs::new();
     let user = directories::UserDirs::new();
@@ -129,5 +129,5 @@ fn own_folder(name: &str) -> Result<PathBuf, String> {
     };
     folder
         .map(Path::to_owned)
-        .ok_or_else(|| "the system does not say where that folder is".to_owned())
+        .ok_or_else(|| "the system does not have that folder".to_owned())
 }

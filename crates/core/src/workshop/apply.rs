@@ -127,8 +127,8 @@ fn make_beside(folder: &Path) -> Result<()> {
     match std::fs::symlink_metadata(folder) {
         Ok(found) if found.is_dir() => Ok(()),
         Ok(_) => Err(Error::Invalid {
-            what: format!("{} is no folder, so nothing can be moved there", slashes(folder)),
-            remedy: "Rename what has that name.".into(),
+            what: format!("{} is not a folder, so nothing can be moved there", slashes(folder)),
+            remedy: "Rename the file with that name.".into(),
         }),
         // Durable before the journal names it: after a loss of power it is looked for.
         Err(_) => Ok(Folder::make(folder).map(drop)?),

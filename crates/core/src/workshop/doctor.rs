@@ -308,7 +308,7 @@ impl Altering<'_> {
     pub fn reclaim(&self, despite: &[String]) -> Result<Unreferenced> {
         let workshop = self.workshop();
         let not_sure = |why: String, remedy: Remedy| Err(HomeError::NotSure { why, remedy }.into());
-        let mend = || Remedy::by("Repair what can be repaired first.", Action::Mend);
+        let mend = || Remedy::by("Repair the home first.", Action::Mend);
         // What copies say does not count here: the files themselves are read.
         let files = workshop.journal.read(&NoCopies)?;
         let known = workshop.history()?;

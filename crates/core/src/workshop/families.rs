@@ -98,7 +98,7 @@ impl Workshop {
                 slashes(log)
             ),
             remedy:
-                "Give the library as it lies in a game that was surveyed, and a log of that game."
+                "Give the library in a surveyed game, and a log of that game."
                     .into(),
         };
         let game = around.ok_or_else(unknown)?;

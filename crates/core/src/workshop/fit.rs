@@ -78,7 +78,7 @@ impl Workshop {
         };
         if let Some(place) = options.place.as_ref().filter(|place| !is_there(place)) {
             return Err(Error::Invalid {
-                what: format!("there is no library {place} in {}", view.game.title),
+                what: format!("{} contains no library {place}", view.game.title),
                 remedy: (
                     "Give a place as the survey shows it",
                     Action::LookOver { game: view.game.id.clone().into() },
@@ -187,7 +187,7 @@ fn is_exact(what: &str, options: &FitOptions) -> bool {
 fn expect_file_name(name: &str) -> Result<()> {
     let wrong = |why: String| Error::Invalid {
         what: format!("`{name}` cannot be the name of a file: {why}"),
-        remedy: "Give another name, without a folder: it goes where the build goes.".into(),
+        remedy: "Give another name, without a folder.".into(),
     };
     if let Some(c) = name.chars().find(|c| c.is_control() || "<>:\"|?*/\\".contains(*c)) {
         return Err(wrong(format!("Windows does not allow `{}` in one", c.escape_default())));
@@ -256,7 +256,7 @@ fn expect_parts(builds: &[Build], without: &[String]) -> Result<()> {
     let Some(unknown) = without.iter().find(|text| !has(text)) else { return Ok(()) };
     let names: Vec<String> = builds.iter().map(|build| build.id.to_string()).collect();
     Err(Error::Invalid {
-        what: format!("`{unknown}` is no part of {}", names.join(" or ")),
+        what: format!("{} has no part `{unknown}`", names.join(" or ")),
         remedy: ("See what its parts are", Action::ShowBuild { build: names[0].clone().into() })
             .into(),
     })

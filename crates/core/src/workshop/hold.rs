@@ -83,7 +83,7 @@ fn whole(file: &Path) -> Result<PathBuf> {
         return Ok(path);
     }
     Err(Error::Invalid {
-        what: format!("{} is no file, so it cannot be held", slashes(&path)),
+        what: format!("{} is not a file, so it cannot be held", slashes(&path)),
         remedy: "Give the file in which the launcher writes down the game.".into(),
     })
 }

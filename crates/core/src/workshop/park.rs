@@ -49,7 +49,7 @@ impl Workshop {
                 let game = Some(view.game.id.clone().into());
                 return Err(Error::Invalid {
                     what: format!("{family} is not parked in {}", view.game.title),
-                    remedy: ("The history shows what is parked.", Action::ShowHistory { game })
+                    remedy: ("The history lists parked families.", Action::ShowHistory { game })
                         .into(),
                 });
             };

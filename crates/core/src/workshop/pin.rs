@@ -62,7 +62,7 @@ impl Altering<'_> {
         let pin = found.ok_or_else(|| Error::Invalid {
             what: format!("{family} is not pinned in {game}"),
             remedy: (
-                "A survey shows what is pinned.",
+                "A survey shows pinned families.",
                 Action::LookOver { game: game.to_owned().into() },
             )
                 .into(),

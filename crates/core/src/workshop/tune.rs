@@ -69,7 +69,7 @@ impl Altering<'_> {
             return Err(Error::Invalid {
                 what: format!("nothing of {family} is set that could be saved"),
                 remedy: (
-                    "See what there is to set.",
+                    "List the settings.",
                     Action::ShowSettings { game: view.game.id.clone().into() },
                 )
                     .into(),

@@ -67,7 +67,7 @@ impl Workshop {
         if plan.sets_aside() && !root.parent().is_some_and(|around| same_volume(root, around)) {
             return Err(Error::Invalid {
                 what: format!(
-                    "{} is a volume of its own, so nothing can be moved out of it",
+                    "{} is a separate volume, so nothing can be moved out of it",
                     slashes(root)
                 ),
                 remedy: "Let nothing be moved aside.".into(),

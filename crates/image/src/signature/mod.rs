@@ -174,7 +174,7 @@ fn check_message<R: Read + Seek>(
             if digests.of(algorithm, source)? == stated {
                 message.verify()
             } else {
-                let reason = "the file's content is not what was signed".to_owned();
+                let reason = "the file's content differs from the signed one".to_owned();
                 Err((SignatureStatus::Broken, reason))
             }
         }

@@ -86,9 +86,9 @@ impl Message {
 
     /// The digest of the image that the message states (`SpcIndirectDataContent`).
     pub fn image_digest(&self) -> Result<(Algorithm, Box<[u8]>), String> {
-        let unreadable = |error: der::Error| format!("what was signed cannot be parsed ({error})");
+        let unreadable = |error: der::Error| format!("the signed content cannot be parsed ({error})");
         if self.content.econtent_type != INDIRECT_DATA {
-            return Err("what was signed is not the digest of an image".to_owned());
+            return Err("the signed content is not the digest of an image".to_owned());
         }
         let content = self.content()?;
         let mut reader = SliceReader::new(content).map_err(unreadable)?;
@@ -219,7 +219,7 @@ impl Message {
         let content = self.content.econtent.as_ref();
         content
             .map(Any::value)
-            .ok_or_else(|| "the signature says nothing of what it signs".to_owned())
+            .ok_or_else(|| "the signature does not state its content".to_owned())
     }
 
     fn unsigned(&self, wanted: ObjectIdentifier) -> Vec<Any> {

@@ -215,7 +215,7 @@ fn few_of_a_name(all: &[Read]) -> impl Iterator<Item = &Read> {
 /// Fails if a certificate is not for this purpose, whoever issued it.
 fn expect_purpose(certificate: &Certificate, purpose: Purpose) -> Result<(), Doubt> {
     let certificate = &certificate.tbs_certificate;
-    let unclear = |_| Doubt::Unknown("its certificate does not say clearly what it is for".into());
+    let unclear = |_| Doubt::Unknown("its certificate does not state its purpose clearly".into());
     let uses = certificate.get::<ExtendedKeyUsage>().map_err(unclear)?;
     let key = certificate.get::<KeyUsage>().map_err(unclear)?;
     let is_for = |(_, uses): (bool, ExtendedKeyUsage)| uses.0.contains(&purpose.id());

@@ -14,7 +14,7 @@ fn main() -> ExitCode {
     };
     match update(&PathBuf::from(library), game, &PathBuf::from(load)) {
         Ok(Outcome::Updated) => println!("updated"),
-        Ok(Outcome::Waits) => println!("an update waits until it is asked for"),
+        Ok(Outcome::Waits) => println!("an update waits"),
         Ok(Outcome::Shut) => println!("the record cannot be written: nothing was done"),
         Err(error) => {
             eprintln!("{error}");

@@ -590,7 +590,7 @@ fn harm_in(name: &str) -> Option<&'static str> {
             return Some("points out of the archive");
         }
         if is_device(part) {
-            return Some("bears the name of a device");
+            return Some("has the name of a device");
         }
         if part.ends_with(['.', ' ']) && part != "." {
             return Some("has a name that Windows would change");

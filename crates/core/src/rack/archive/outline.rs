@@ -7,7 +7,7 @@ pub const GET_AGAIN: &str = "Get the archive again from its source.";
 pub const UNPACK_ELSEWHERE: &str =
     "Unpack it with a program for such files, and give the folder that comes out.";
 pub const UNPACK_BY_HAND: &str =
-    "If you trust the archive, unpack it by hand and add the folder with what you need.";
+    "If you trust the archive, unpack it by hand and add the folder with the files you need.";
 
 /// A longer list of contents no archive needs: a hundred thousand names have room in it.
 pub const MOST_DIRECTORY: u64 = 32 << 20;
@@ -27,7 +27,7 @@ impl Fault {
 
     pub fn entries(limits: &Limits) -> Self {
         let why = format!("it holds more than {} entries", limits.entries);
-        Self { why, advice: "Unpack it by hand and add what you need." }
+        Self { why, advice: "Unpack it by hand and add the files you need." }
     }
 }
 

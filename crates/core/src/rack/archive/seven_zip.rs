@@ -98,7 +98,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Checked<Ou
     let (offset, size, checksum) = (fields.u64()?, fields.u64()?, fields.u32()?);
     let end = offset.checked_add(START).and_then(|at| at.checked_add(size));
     if end.is_none_or(|end| end > len) {
-        return Err(damaged("its list of contents lies behind its end"));
+        return Err(damaged("its list of contents is beyond its end"));
     }
     if size == 0 {
         return Err(damaged("it has no list of contents"));
@@ -224,7 +224,7 @@ fn list(fields: &mut Fields<'_>, len: u64, limits: &Limits) -> Checked<Outline> 
 }
 
 fn unexpected(kind: u8) -> Fault {
-    damaged(&format!("there is a part of kind {kind} where none belongs"))
+    damaged(&format!("a part of kind {kind} is in the wrong place"))
 }
 
 /// Where packed bytes are and how they are unpacked.
@@ -298,7 +298,7 @@ fn packed(fields: &mut Fields<'_>, len: u64, streams: &mut Streams<'_>) -> Check
     }
 
     if end.is_none_or(|end| end > len) {
-        return Err(damaged("packed bytes lie behind its end"));
+        return Err(damaged("packed bytes are beyond its end"));
     }
     if kind == id::CHECKSUM {
         fields.checksums(count)?;

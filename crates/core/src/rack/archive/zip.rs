@@ -92,7 +92,7 @@ pub(super) fn check<R: Read + Seek>(file: &mut R, limits: &Limits) -> Result<Out
         }
         let begin = check_before_file(&mut file, at, &stated)?;
         let end = begin.checked_add(stated.packed).filter(|end| *end <= list.at);
-        let end = end.ok_or_else(|| of_entry(stated.name, "lies behind the end", GET_AGAIN))?;
+        let end = end.ok_or_else(|| of_entry(stated.name, "is beyond the end", GET_AGAIN))?;
         taken.push((at, end, stated.name));
         extents.push([at, stated.packed, stated.unpacked]);
         unpacked = unpacked.saturating_add(stated.unpacked);
@@ -160,7 +160,7 @@ fn find_list<R: Read + Seek>(file: &mut R) -> Result<List, Fault> {
     }
 
     if list.at.checked_add(list.len) != Some(list_ends) {
-        return Err(damaged("its list of contents is not where it should be"));
+        return Err(damaged("its list of contents is in the wrong place"));
     }
     Ok(list)
 }
@@ -232,7 +232,7 @@ fn check_before_file<R: Read + Seek>(
     let mut fixed = [0; LOCAL];
     read_at(file, at, &mut fixed)?;
     if !fixed.starts_with(b"PK\x03\x04") {
-        return Err(of_entry(listed.name, "is not where it should be", GET_AGAIN));
+        return Err(of_entry(listed.name, "is in the wrong place", GET_AGAIN));
     }
 
     let (flags, name_len) = (u16_at(&fixed, 6), usize::from(u16_at(&fixed, 26)));
