@@ -28,7 +28,9 @@ pub fn listen() {
         STOPPED.store(true, Ordering::SeqCst);
         if !ACTING.load(Ordering::SeqCst) {
             if GETTING.load(Ordering::SeqCst) {
-                eprintln!("\nStopped. The received part is kept: run the same command to continue.");
+                eprintln!(
+                    "\nStopped. The received part is kept: run the same command to continue."
+                );
             }
             std::process::exit(ENDED_BY_USER);
         }

@@ -209,7 +209,8 @@ impl Syntax for Xml {
         let document = parse(text)?;
         let (names, attribute) = split(path);
         let Deepest { node, depth } = deepest(&document, names);
-        let cannot = || Fault::CannotHold(format!("{path} cannot be added beside the present content"));
+        let cannot =
+            || Fault::CannotHold(format!("{path} cannot be added beside the present content"));
         let is_closed = text[..node.range().end].ends_with("/>");
         if depth == names.len() {
             return match attribute {

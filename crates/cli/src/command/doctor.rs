@@ -46,8 +46,8 @@ fn settle(workshop: &Workshop, number: i64, dry_run: bool, session: &Session) ->
         write!(anstream::stdout(), "{}", render::wrapped(&how, "  ", 2, session.width))?;
     }
 
-    let is_meant =
-        !dry_run && prompt::remove(session, "Stop trying to revert it, and keep the present files?")?;
+    let is_meant = !dry_run
+        && prompt::remove(session, "Stop trying to revert it, and keep the present files?")?;
     if is_meant {
         acting(|| workshop.alter()?.settle(number, &session.progress()))?;
         session.look_again(workshop)?;

@@ -291,7 +291,8 @@ fn pass_phrase(
 }
 
 fn no_phrase(path: &str) -> Error {
-    let what = format!("{path} needs a passphrase, and without a terminal spanner cannot ask for it");
+    let what =
+        format!("{path} needs a passphrase, and without a terminal spanner cannot ask for it");
     wrong(what, format!("Give it in a file (--passphrase-file FILE), or in {PASS_PHRASE}."))
 }
 

@@ -183,7 +183,8 @@ fn save(
     session: &Session,
 ) -> Result<Exit> {
     let file = workshop.alter()?.save_preset(view, family, name)?;
-    let text = format!("Saved the present settings as preset {name} of {family}, in {}", slashes(&file));
+    let text =
+        format!("Saved the present settings as preset {name} of {family}, in {}", slashes(&file));
     render::noted(
         session,
         &text,

@@ -251,7 +251,10 @@ pub fn print_entries(view: &GameView, entries: &[EntryName], session: &Session) 
     let mut out = anstream::stdout();
     writeln!(out, "{}: names under which a loader would be loaded", heading(view))?;
     if entries.is_empty() {
-        return hint(session, "None: its executable imports no library that a stand-in can replace.");
+        return hint(
+            session,
+            "None: its executable imports no library that a stand-in can replace.",
+        );
     }
 
     let rows = entries

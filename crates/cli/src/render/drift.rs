@@ -65,10 +65,7 @@ pub fn print_drift(drifts: &[Row<'_>], session: &Session) -> Result<()> {
         let is_lost =
             |file: &Drifted| file.state == DriftState::Missing && !file.recorded.state.is_absent();
         if drift.files.iter().any(is_lost) {
-            hint(
-                session,
-                "  A virus scanner may have removed missing files: see its quarantine.",
-            )?;
+            hint(session, "  A virus scanner may have removed missing files: see its quarantine.")?;
         }
         for finding in found {
             write_finding(&mut out, finding, session)?;

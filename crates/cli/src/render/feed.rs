@@ -354,7 +354,8 @@ pub fn print_made(made: &MadeFeed, folder: &Path, session: &Session) -> Result<(
     }
     if let Some(comment) = &made.written.comment {
         let (head, signature) = (slashes(&made.written.path), slashes(&made.written.signature));
-        let text = "Not signed yet: its users still see the old state. Sign it with the ordinary tool:";
+        let text =
+            "Not signed yet: its users still see the old state. Sign it with the ordinary tool:";
         write!(out, "{}", wrapped(text, "", 2, session.width))?;
         let command = format!(
             "  minisign -S -m {} -x {} -t {}",

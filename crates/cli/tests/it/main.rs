@@ -7,6 +7,7 @@ mod check;
 mod common;
 mod docs;
 mod download;
+mod english;
 mod errors;
 mod faults;
 mod feed;

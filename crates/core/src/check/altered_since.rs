@@ -61,9 +61,8 @@ pub(crate) fn occupied(place: &Place, kept: &Path) -> Finding {
 
 /// Said of a file of a release that was put onto the game's folder: it was not kept, since whoever gave it has it.
 pub(crate) fn not_stored(place: &Target) -> Finding {
-    let sentence = format!(
-        "{place} cannot be restored: it belongs to a wound release, which is not stored."
-    );
+    let sentence =
+        format!("{place} cannot be restored: it belongs to a wound release, which is not stored.");
     Finding::new(
         CODE,
         Severity::Warn,

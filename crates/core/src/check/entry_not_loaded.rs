@@ -63,8 +63,7 @@ fn not_preferred(
     );
     let game = input.situation.game().id.clone().into();
     let action = Action::Fit { game, build: input.subject.family.to_owned().into() };
-    let remedy =
-        ("Fit it again: that sets the override in the prefix's registry.", action);
+    let remedy = ("Fit it again: that sets the override in the prefix's registry.", action);
     let severity = if swap.old.is_some() { Severity::Warn } else { Severity::Stop };
     Some(Finding::new(CODE, severity, sentence, remedy))
 }

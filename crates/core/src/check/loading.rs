@@ -157,7 +157,10 @@ pub(super) fn for_file(
 fn for_entry(situation: &Situation<'_>, path: &TreePath) -> Remedy {
     from_records(situation, path).unwrap_or_else(|| {
         let action = Action::ShowEntries { game: situation.game().id.clone().into() };
-        ("Choose a name whose functions it fully provides; list the names with their functions.", action)
+        (
+            "Choose a name whose functions it fully provides; list the names with their functions.",
+            action,
+        )
             .into()
     })
 }

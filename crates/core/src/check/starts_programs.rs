@@ -46,7 +46,6 @@ pub(crate) fn check(value: &ValueName) -> Option<Finding> {
         return None;
     }
     let sentence = format!("{value} is one by which the system starts programs.");
-    let remedy =
-        "Make sure that you trust its source: it would run without your asking.";
+    let remedy = "Make sure that you trust its source: it would run without your asking.";
     Some(Finding::new(CODE, Severity::Stop, sentence, remedy))
 }

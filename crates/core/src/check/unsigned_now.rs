@@ -9,6 +9,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
         swap.facts.signer.is_none().then_some((path, signer))
     })?;
     let sentence = format!("{place} is signed by {old}, and {} is not signed.", input.subject.name);
-    let remedy = "Make sure that you trust its source: a vendor that signs one version signs them all.";
+    let remedy =
+        "Make sure that you trust its source: a vendor that signs one version signs them all.";
     Some(Finding::new("unsigned-now", Severity::Warn, sentence, remedy))
 }

@@ -23,9 +23,7 @@ pub enum FeedError {
         why: String,
     },
     /// A server has a certificate by which it is not known.
-    #[error(
-        "{address}: the server's certificate is not trusted, or not for this name ({why})"
-    )]
+    #[error("{address}: the server's certificate is not trusted, or not for this name ({why})")]
     Certificate {
         /// The place.
         address: String,

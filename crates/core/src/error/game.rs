@@ -148,7 +148,9 @@ impl GameError {
                 ("Describe the launcher (docs/formats.md), or name the file in which it writes down the game", action)
                     .into()
             }
-            Self::UnknownRoot { known, .. } if known.is_empty() => "No library roots have been added.".into(),
+            Self::UnknownRoot { known, .. } if known.is_empty() => {
+                "No library roots have been added.".into()
+            }
             Self::UnknownRoot { known, .. } => format!("They are: {}.", list(known)).into(),
             Self::Several { .. } => "Give the folder of one of them.".into(),
             Self::NotAGame { .. } => "Give the folder that the game is in.".into(),

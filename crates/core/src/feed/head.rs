@@ -122,7 +122,9 @@ impl FromStr for Comment {
         }
         let size = bytes.parse().map_err(|_| wrong())?;
         if size > LONGEST_HEAD {
-            return Err(format!("its head is declared with {size} bytes, more than {LONGEST_HEAD}"));
+            return Err(format!(
+                "its head is declared with {size} bytes, more than {LONGEST_HEAD}"
+            ));
         }
         let head = Content { blake3: head.parse().map_err(|_| wrong())?, size };
         Ok(Self { serial: serial.parse().map_err(|_| wrong())?, head })
@@ -187,7 +189,10 @@ impl Head {
             return Err(format!("it has {has} {what}, more than {most}"));
         }
         if !self.shards.len().is_power_of_two() {
-            return Err(format!("it has {} shards, which is not a power of two", self.shards.len()));
+            return Err(format!(
+                "it has {} shards, which is not a power of two",
+                self.shards.len()
+            ));
         }
         let pieces = || self.shards.iter().chain([&self.families]);
         if pieces().map(|piece| piece.unpacked).fold(0, u64::saturating_add) > MOST_UNPACKED {

@@ -196,8 +196,7 @@ impl Tuner<'_> {
         if let Some(why) = &setting.unreadable {
             return Err(Error::Invalid {
                 what: format!("`{}` cannot be read: {why}", setting.name),
-                remedy: "Make the file readable, or remove it so that a new one is written."
-                    .into(),
+                remedy: "Make the file readable, or remove it so that a new one is written.".into(),
             });
         }
         let like = match (&setting.now, &setting.brought) {

@@ -91,8 +91,7 @@ fn not_loaded(situation: &Situation<'_>, subject: &Subject<'_>, proof: &Componen
         return (sentence, Action::ShowEntries { game: game() }).into();
     }
     let Some(file) = subject.libraries.first() else {
-        return ("It is missing. Survey the game", Action::LookOver { game: game() })
-            .into();
+        return ("It is missing. Survey the game", Action::LookOver { game: game() }).into();
     };
     let file = file.path.file_name().to_owned();
     (

@@ -200,8 +200,10 @@ impl GivenLayout {
         for (rule, at) in layout.file.iter().zip(&at) {
             if rule.bay.is_empty() || slug(&rule.bay) != rule.bay {
                 let bay = text[*at..].find(&format!("\"{}\"", rule.bay)).map_or(*at, |by| at + by);
-                let what =
-                    format!("`{}` is not a bay: expected `exe`, `root` or one that you named", rule.bay);
+                let what = format!(
+                    "`{}` is not a bay: expected `exe`, `root` or one that you named",
+                    rule.bay
+                );
                 return Err(wrong(bay, what));
             }
             rule.check().map_err(|(field, what)| {

@@ -127,7 +127,5 @@ fn own_folder(name: &str) -> Result<PathBuf, String> {
         "Local AppData" => base.as_ref().map(directories::BaseDirs::data_local_dir),
         _ => base.as_ref().map(directories::BaseDirs::data_dir),
     };
-    folder
-        .map(Path::to_owned)
-        .ok_or_else(|| "the system does not have that folder".to_owned())
+    folder.map(Path::to_owned).ok_or_else(|| "the system does not have that folder".to_owned())
 }

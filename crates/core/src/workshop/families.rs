@@ -97,9 +97,7 @@ impl Workshop {
                 "{} is neither beside the file nor in a folder of its game",
                 slashes(log)
             ),
-            remedy:
-                "Give the library in a surveyed game, and a log of that game."
-                    .into(),
+            remedy: "Give the library in a surveyed game, and a log of that game.".into(),
         };
         let game = around.ok_or_else(unknown)?;
         let view = self.game(&game.root.to_string_lossy(), &Silent)?;

@@ -86,7 +86,8 @@ impl Message {
 
     /// The digest of the image that the message states (`SpcIndirectDataContent`).
     pub fn image_digest(&self) -> Result<(Algorithm, Box<[u8]>), String> {
-        let unreadable = |error: der::Error| format!("the signed content cannot be parsed ({error})");
+        let unreadable =
+            |error: der::Error| format!("the signed content cannot be parsed ({error})");
         if self.content.econtent_type != INDIRECT_DATA {
             return Err("the signed content is not the digest of an image".to_owned());
         }
@@ -217,9 +218,7 @@ impl Message {
     /// in a token the octets.
     fn content(&self) -> Result<&[u8], String> {
         let content = self.content.econtent.as_ref();
-        content
-            .map(Any::value)
-            .ok_or_else(|| "the signature does not state its content".to_owned())
+        content.map(Any::value).ok_or_else(|| "the signature does not state its content".to_owned())
     }
 
     fn unsigned(&self, wanted: ObjectIdentifier) -> Vec<Any> {
