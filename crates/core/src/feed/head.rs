@@ -7,7 +7,7 @@ use std::fmt;
 use std::str::FromStr;
 
 use jiff::Timestamp;
-use minisign_verify::Signature;
+use minisign::SignatureBox;
 use serde::{Deserialize, Serialize};
 
 use super::key::{Key, Successor, leads_to};
@@ -133,7 +133,7 @@ impl FromStr for Comment {
 
 /// A signature file, read but not verified.
 pub(crate) struct Signed {
-    signature: Signature,
+    signature: SignatureBox,
     pub comment: Comment,
 }
 
@@ -141,8 +141,9 @@ impl Signed {
     /// Reads the text of a signature file.
     pub fn read(bytes: &[u8]) -> Result<Self, String> {
         let text = std::str::from_utf8(bytes).map_err(|_| "its signature is not text")?;
-        let signature = Signature::decode(text).map_err(|_| "its signature is not one")?;
-        let comment = signature.trusted_comment().parse()?;
+        let wrong = |_| "its signature is not valid";
+        let signature = SignatureBox::from_string(text).map_err(wrong)?;
+        let comment = signature.trusted_comment().map_err(wrong)?.parse()?;
         Ok(Self { signature, comment })
     }
 

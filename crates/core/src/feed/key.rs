@@ -5,8 +5,7 @@ use std::fmt;
 use std::io::Cursor;
 
 use base64::prelude::{BASE64_STANDARD, Engine as _};
-use minisign::{KeyPair, SecretKey, SecretKeyBox, SignatureBox};
-use minisign_verify::{PublicKey, Signature};
+use minisign::{KeyPair, PublicKey, SecretKey, SecretKeyBox, SignatureBox};
 use serde::{Deserialize, Serialize};
 
 use crate::error::{FeedError, Result};
@@ -44,9 +43,13 @@ impl Key {
     }
 
     /// Whether it has signed some bytes; returns the signature's comment.
-    pub(super) fn verifies(&self, bytes: &[u8], signature: &Signature) -> bool {
+    pub(super) fn verifies(&self, bytes: &[u8], signature: &SignatureBox) -> bool {
         let key = PublicKey::from_base64(&self.0);
-        key.is_ok_and(|key| key.verify(bytes, signature, true).is_ok())
+        // Quietly, without a copy of the bytes, and of either kind of signature.
+        let verify = |key: &PublicKey| {
+            minisign::verify(key, signature, Cursor::new(bytes), true, false, true)
+        };
+        key.is_ok_and(|key| verify(&key).is_ok())
     }
 }
 
@@ -126,7 +129,7 @@ impl Secret {
             what: "the secret key does not open with that pass phrase".to_owned(),
             remedy: "Give the pass phrase that the key was made with.".into(),
         })?;
-        let public = minisign::PublicKey::from_secret_key(&key).map_err(|_| not_secret())?;
+        let public = PublicKey::from_secret_key(&key).map_err(|_| not_secret())?;
         Ok(Self { public: Key::new(&public.to_base64())?, key })
     }
 
@@ -204,7 +207,7 @@ impl Successor {
     }
 
     fn is_named_by(&self, old: &Key) -> bool {
-        let signature = Signature::decode(&self.signature);
+        let signature = SignatureBox::from_string(&self.signature);
         signature.is_ok_and(|signature| old.verifies(sentence(&self.key).as_bytes(), &signature))
     }
 }
