@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 
 use serde_json::{Value, json};
 use upright_spanner_core::progress::Silent;
-use upright_spanner_core::{Address, FeedWish, Workshop};
+use upright_spanner_core::{Address, FeedOptions, Workshop};
 use upright_spanner_sample::feed::Forge;
 use upright_spanner_sample::server::Server;
 
@@ -110,7 +110,7 @@ fn client(home: &Path, url: &str, key: &str, own: &[String]) -> Duration {
     let began = Instant::now();
     let key = upright_spanner_core::feed::Key::new(key).unwrap();
     let sight = workshop.look_at_feed(&Address::new(url).unwrap(), Some(&key)).unwrap();
-    workshop.alter().unwrap().add_feed(sight, &FeedWish::default(), &Silent).unwrap();
+    workshop.alter().unwrap().add_feed(sight, &FeedOptions::default(), &Silent).unwrap();
     workshop.refresh();
     workshop.take_in_families(&own.iter().cloned().collect(), &Silent).unwrap();
     began.elapsed()

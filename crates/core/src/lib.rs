@@ -55,12 +55,12 @@ pub use error::{
 };
 pub use fetch::Address;
 pub use history::History;
-pub use plan::{Adoption, FitOptions, HoldWish, Refit, TuneWish, WindOptions};
+pub use plan::{Adoption, FitOptions, HoldRequest, Refit, TuneRequest, WindOptions};
 pub use remedy::{Action, Remedy};
 pub use wind::{Kind, Outline};
 pub use workshop::{
     Added, Addition, Altering, BeforeStart, ChangeStatus, ChangesSince, Cleared, DamagedContent,
-    Diagnosis, Download, Downloaded, FeedMake, FeedWish, Fetched, FitPlan, MadeFeed, Mended,
-    NewAdvice, RecoveredTarget, Recovery, Refreshed, Sight, Signer, SignerChange, Started, Stock,
-    StoreUse, Unreferenced, VerifiedFeed, WindPlan, Workshop,
+    Diagnosis, Download, Downloaded, FeedMake, FeedOptions, FeedPreview, Fetched, FitPlan,
+    MadeFeed, Mended, NewAdvice, RecoveredTarget, Recovery, Refreshed, Signer, SignerChange,
+    Started, Stock, StoreUse, Unreferenced, VerifiedFeed, WindPlan, Workshop,
 };

@@ -101,7 +101,7 @@ impl Trees<'_> {
 
     /// Fails unless a step's tree is at its source and nothing is at its destination.
     fn expect(&self, step: &Step) -> Result<()> {
-        let Way { from, to, tree } = way(step)?;
+        let Move { from, to, tree } = way(step)?;
         let is_there =
             |place: &Place, state: &State| Ok::<_, Error>(self.at(place)?.same_as(state));
         for (place, state) in [(from, tree), (to, &State::Absent)] {
@@ -120,20 +120,20 @@ impl Trees<'_> {
 }
 
 /// The source and destination of a move.
-struct Way<'a> {
+struct Move<'a> {
     from: &'a Place,
     to: &'a Place,
     tree: &'a State,
 }
 
-fn way(step: &Step) -> Result<Way<'_>> {
+fn way(step: &Step) -> Result<Move<'_>> {
     let Target::Aside(Aside { place, kept }) = step.target() else {
         return Err(Error::NotAsExpected { path: step.target().to_string().into() });
     };
     let (before, after) = (&step.before().state, &step.after().state);
     Ok(match before {
-        State::Absent => Way { from: kept, to: place, tree: after },
-        before => Way { from: place, to: kept, tree: before },
+        State::Absent => Move { from: kept, to: place, tree: after },
+        before => Move { from: place, to: kept, tree: before },
     })
 }
 
@@ -144,7 +144,7 @@ impl Carrier for Trees<'_> {
 
     fn keep(&self, step: &Step) -> Result<()> {
         // If it moves to there may be no folder yet: steps before this one make it.
-        let Way { from, tree, .. } = way(step)?;
+        let Move { from, tree, .. } = way(step)?;
         if self.at(from)?.same_as(tree) {
             Ok(())
         } else {
@@ -158,7 +158,7 @@ impl Carrier for Trees<'_> {
 
     fn exchange(&self, step: &Step, _: Option<&Place>) -> Result<Option<State>> {
         self.expect(step)?;
-        let Way { from, to, .. } = way(step)?;
+        let Move { from, to, .. } = way(step)?;
         self.rename(from, to)?;
         // The destination is made durable, with any folders just made around it, before the source: the tree is never
         // in neither.
@@ -169,7 +169,7 @@ impl Carrier for Trees<'_> {
     }
 
     fn settle(&self, step: &Step, _: Option<&Place>) -> Result<()> {
-        let Way { from, to, tree } = way(step)?;
+        let Move { from, to, tree } = way(step)?;
         self.territory.sync_around(from)?;
         if self.at(to)?.same_as(tree) && self.at(from)?.is_absent() {
             Ok(())
@@ -179,7 +179,7 @@ impl Carrier for Trees<'_> {
     }
 
     fn restore(&self, step: &Step, _: Option<&Place>) -> Result<Restored> {
-        let Way { from, to, tree } = way(step)?;
+        let Move { from, to, tree } = way(step)?;
         // The tree moves back with its present content, unless something else is at its old place.
         let (kept, came) = (self.at(from)?, self.at(to)?);
         if kept.is_absent() && !came.is_absent() {

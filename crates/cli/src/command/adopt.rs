@@ -5,7 +5,7 @@ use upright_spanner_core::check::ABOUT;
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::{Adoption, Error, Workshop};
 
-use super::carry_out::{Talk, Wish, carry_out_untold};
+use super::carry_out::{ActOptions, Messages, carry_out_untold};
 use super::target;
 use crate::args;
 use crate::document::adopt::Adopted;
@@ -29,13 +29,13 @@ pub fn run(args: &args::Adopt, session: &Session) -> Result<Exit> {
         !args.dry_run && !adoptions.is_empty() && take(&workshop, plan, &adoptions, session)?;
     if goes_on && args.remove_copies {
         let plan = workshop.plan_removal_of_copies(&view, &adoptions)?;
-        let talk = Talk {
+        let talk = Messages {
             question: Some("Remove these copies from the game's folder?"),
             nothing: "No copies were found.",
             next: "",
             back: "spanner undo".to_owned(),
         };
-        let wish = Wish { despite: &args.despite, dry_run: false };
+        let wish = ActOptions { despite: &args.despite, dry_run: false };
         let (removed, removal) = carry_out_untold(&workshop, plan, &wish, &talk, session)?;
         exit = removed;
         document.removal = Some(removal);

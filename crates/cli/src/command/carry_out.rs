@@ -35,7 +35,7 @@ pub fn start_it(workshop: &Workshop, game: &str) -> String {
 }
 
 /// What to say around a plan that is carried out.
-pub struct Talk<'a> {
+pub struct Messages<'a> {
     /// The question before a change; by default what happens to how many files.
     pub question: Option<&'a str>,
     /// What to say if there is nothing to do.
@@ -47,7 +47,7 @@ pub struct Talk<'a> {
 }
 
 /// The user's options for a plan.
-pub struct Wish<'a> {
+pub struct ActOptions<'a> {
     /// Findings to continue despite.
     pub despite: &'a [String],
     /// Only show the plan.
@@ -58,8 +58,8 @@ pub struct Wish<'a> {
 pub fn carry_out(
     workshop: &Workshop,
     plan: Plan,
-    wish: &Wish<'_>,
-    talk: &Talk<'_>,
+    wish: &ActOptions<'_>,
+    talk: &Messages<'_>,
     session: &Session,
 ) -> Result<Exit> {
     let (exit, outcome) = carry_out_untold(workshop, plan, wish, talk, session)?;
@@ -73,8 +73,8 @@ pub fn carry_out(
 pub fn carry_out_untold(
     workshop: &Workshop,
     plan: Plan,
-    wish: &Wish<'_>,
-    talk: &Talk<'_>,
+    wish: &ActOptions<'_>,
+    talk: &Messages<'_>,
     session: &Session,
 ) -> Result<(Exit, Outcome)> {
     let cleared = workshop.clear(plan, wish.despite);

@@ -7,8 +7,8 @@ use anyhow::Result;
 use jiff::Timestamp;
 use upright_spanner_core::feed::{Counsel, Feed, Key, Secret, Signer};
 use upright_spanner_core::{
-    Address, Error, FeedError, FeedMake, FeedWish, NewAdvice, Refreshed, Remedy, Stock, Workshop,
-    in_words,
+    Address, Error, FeedError, FeedMake, FeedOptions, NewAdvice, Refreshed, Remedy, Stock,
+    Workshop, in_words,
 };
 
 use crate::args;
@@ -26,7 +26,8 @@ const PASS_PHRASE: &str = "SPANNER_PASSPHRASE";
 pub fn run(args: &args::Feed, session: &Session) -> Result<Exit> {
     match args {
         args::Feed::Add { address, key, name, registry, fresh_for } => {
-            let wish = FeedWish { name: name.clone(), fresh_for: *fresh_for, registry: *registry };
+            let wish =
+                FeedOptions { name: name.clone(), fresh_for: *fresh_for, registry: *registry };
             add(address, key.as_deref(), wish, session)
         }
         args::Feed::List { what } => list(what.as_deref(), session),
@@ -60,7 +61,12 @@ fn wrong(what: String, remedy: impl Into<Remedy>) -> Error {
     FeedError::Key { what, remedy: remedy.into() }.into()
 }
 
-fn add(address: &str, given: Option<&str>, mut wish: FeedWish, session: &Session) -> Result<Exit> {
+fn add(
+    address: &str,
+    given: Option<&str>,
+    mut wish: FeedOptions,
+    session: &Session,
+) -> Result<Exit> {
     let workshop = session.alter()?;
     // Who gives the address of the signature means the feed that it signs.
     let signature = address.strip_suffix("feed.minisig").filter(|it| it.ends_with(['/', '\\']));
@@ -72,7 +78,7 @@ fn add(address: &str, given: Option<&str>, mut wish: FeedWish, session: &Session
     let sight = workshop.look_at_feed(&address, expected)?;
     if expected.is_none() {
         if !session.json {
-            feed::print_sight(&sight, session)?;
+            feed::print_preview(&sight, session)?;
         }
         let question = "Is that the key that its publisher names?";
         if !prompt::confirm(session, question)? {

@@ -8,7 +8,7 @@ use upright_spanner_core::game::GameEdit;
 use upright_spanner_core::survey::{Filter, GameView};
 use upright_spanner_core::{Error, FitOptions, FitPlan, RackError, Workshop};
 
-use super::carry_out::{Wish, act, is_meant, start_it};
+use super::carry_out::{ActOptions, act, is_meant, start_it};
 use super::feed::refresh_due;
 use super::get;
 use super::reg_file;
@@ -248,12 +248,12 @@ fn all(args: &args::Fit, workshop: &Workshop, session: &Session) -> Result<Exit>
         .games
         .as_ref()
         .map_or_else(String::new, |games| format!(" --game {}", render::quoted(games)));
-    let talk = several::Talk {
+    let talk = several::SeveralMessages {
         nothing: &format!("No known game has {families}."),
         question: &|games| format!("Put the builds into {games}?"),
         again: &format!("spanner fit --all {}{games}", quoted.join(" ")),
     };
-    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    let wish = ActOptions { despite: &args.despite, dry_run: args.dry_run };
     several.carry_out(jobs, workshop, &wish, &talk, session)
 }
 

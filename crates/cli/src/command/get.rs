@@ -13,7 +13,7 @@ use crate::render::{self, bytes, count, feed, quoted, rack};
 use crate::session::Session;
 
 /// The user's options.
-pub struct Wish<'a> {
+pub struct GetOptions<'a> {
     pub builds: &'a [String],
     pub feed: Option<&'a str>,
     pub despite: &'a [String],
@@ -29,7 +29,7 @@ pub struct Outcome {
     pub failed: Vec<(Download, anyhow::Error)>,
 }
 
-pub fn run(wish: &Wish<'_>, game: Option<&str>, session: &Session) -> Result<Exit> {
+pub fn run(wish: &GetOptions<'_>, game: Option<&str>, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(wish.dry_run)?;
     if !wish.dry_run {
         refresh_due(&workshop, session);
@@ -179,7 +179,7 @@ fn tell(
 }
 
 /// The command that carries out a dry run.
-fn again(wish: &Wish<'_>, game: Option<&str>) -> String {
+fn again(wish: &GetOptions<'_>, game: Option<&str>) -> String {
     let mut words = vec!["spanner rack get".to_owned()];
     words.extend(wish.builds.iter().map(|build| quoted(build)));
     words.extend(game.map(|game| format!("--for {}", quoted(game))));

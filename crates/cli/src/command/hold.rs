@@ -1,9 +1,9 @@
 //! `hold`: keeps a launcher from updating a game, or lets it again.
 
 use anyhow::Result;
-use upright_spanner_core::HoldWish;
+use upright_spanner_core::HoldRequest;
 
-use super::carry_out::{Talk, Wish, carry_out};
+use super::carry_out::{ActOptions, Messages, carry_out};
 use super::target;
 use crate::args;
 use crate::exit::Exit;
@@ -18,12 +18,12 @@ pub fn run(args: &args::Hold, session: &Session) -> Result<Exit> {
         let plan = workshop.plan_lift(&view)?;
         (plan, "Nothing to lift: no launcher is kept from updating this game.", String::new())
     } else {
-        let wish = HoldWish { why: args.why.clone(), file: args.file.clone() };
+        let wish = HoldRequest { why: args.why.clone(), file: args.file.clone() };
         let plan = workshop.plan_hold(&view, &wish)?;
         let next = format!("To let it update the game again: spanner hold {game} --lift");
         (plan, "It is held already.", next)
     };
-    let talk = Talk { question: None, nothing, next: &next, back: String::new() };
-    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    let talk = Messages { question: None, nothing, next: &next, back: String::new() };
+    let wish = ActOptions { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
 }

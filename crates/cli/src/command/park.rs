@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 
-use super::carry_out::{START, Talk, Wish, carry_out};
+use super::carry_out::{ActOptions, Messages, START, carry_out};
 use super::target;
 use crate::args;
 use crate::exit::Exit;
@@ -13,14 +13,14 @@ pub fn park(args: &args::Park, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
     let view = target::game(&workshop, &args.game, args.dry_run, session)?;
     let plan = workshop.plan_park(&view, &args.family)?;
-    let talk = Talk {
+    let talk = Messages {
         question: None,
         nothing: "There is nothing to take out.",
         next: START,
         back: format!("spanner unpark {} {}", view.game.id, quoted(&args.family)),
     };
 
-    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    let wish = ActOptions { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
 }
 
@@ -28,13 +28,13 @@ pub fn unpark(args: &args::Park, session: &Session) -> Result<Exit> {
     let workshop = session.open_for(args.dry_run)?;
     let view = target::game(&workshop, &args.game, args.dry_run, session)?;
     let plan = workshop.plan_unpark(&view, &args.family, &args.despite)?;
-    let talk = Talk {
+    let talk = Messages {
         question: None,
         nothing: "Everything is back already.",
         next: START,
         back: "spanner undo".to_owned(),
     };
 
-    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    let wish = ActOptions { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
 }

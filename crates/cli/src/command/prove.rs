@@ -2,7 +2,7 @@
 
 use anyhow::Result;
 use upright_spanner_core::Workshop;
-use upright_spanner_core::prove::{Proof, ProofWish};
+use upright_spanner_core::prove::{Proof, ProofRequest};
 use upright_spanner_core::survey::GameView;
 
 use super::target;
@@ -15,7 +15,7 @@ use crate::session::Session;
 pub fn run(args: &args::Prove, session: &Session) -> Result<Exit> {
     let workshop = session.look()?;
     let view = target::game(&workshop, &args.game, true, session)?;
-    let wish = ProofWish {
+    let wish = ProofRequest {
         families: args.families.clone(),
         all: args.all || session.verbose,
         look_inside: args.look_inside,

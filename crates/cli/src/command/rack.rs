@@ -34,7 +34,8 @@ pub fn run(args: &args::Rack, session: &Session) -> Result<Exit> {
             add(files, &options, supports.as_ref(), session)
         }
         args::Rack::Get { builds, game, feed, despite, dry_run } => {
-            let wish = get::Wish { builds, feed: feed.as_deref(), despite, dry_run: *dry_run };
+            let wish =
+                get::GetOptions { builds, feed: feed.as_deref(), despite, dry_run: *dry_run };
             get::run(&wish, game.as_deref(), session)
         }
         args::Rack::List { family } => list(family.as_deref(), session),

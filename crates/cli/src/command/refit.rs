@@ -4,7 +4,7 @@ use anyhow::Result;
 use upright_spanner_core::Workshop;
 use upright_spanner_core::survey::GameView;
 
-use super::carry_out::{START, Talk, Wish, carry_out, carry_out_untold};
+use super::carry_out::{ActOptions, Messages, START, carry_out, carry_out_untold};
 use super::survey::{survey_known, tell_gone};
 use super::target;
 use crate::args;
@@ -32,7 +32,7 @@ pub fn run(args: &args::Refit, session: &Session) -> Result<Exit> {
 pub fn put_back(view: &GameView, session: &Session) -> Result<Exit> {
     let workshop = session.alter()?;
     let plan = workshop.plan_refit(view, None, &[])?.plan;
-    let wish = Wish { despite: &[], dry_run: false };
+    let wish = ActOptions { despite: &[], dry_run: false };
     carry_out(&workshop, plan, &wish, &talk(), session)
 }
 
@@ -81,10 +81,10 @@ fn refit(
     Ok(Some((exit, outcome.into())))
 }
 
-fn wish(args: &args::Refit) -> Wish<'_> {
-    Wish { despite: &args.despite, dry_run: args.dry_run }
+fn wish(args: &args::Refit) -> ActOptions<'_> {
+    ActOptions { despite: &args.despite, dry_run: args.dry_run }
 }
 
-fn talk() -> Talk<'static> {
-    Talk { question: None, nothing: NOTHING, next: START, back: "spanner undo".to_owned() }
+fn talk() -> Messages<'static> {
+    Messages { question: None, nothing: NOTHING, next: START, back: "spanner undo".to_owned() }
 }

@@ -6,7 +6,7 @@ use jiff::tz::TimeZone;
 use upright_spanner_core::plan::{NothingToDo, Point, Selection};
 use upright_spanner_core::{ChangeError, Error, Workshop};
 
-use super::carry_out::{START, Talk, Wish, carry_out};
+use super::carry_out::{ActOptions, Messages, START, carry_out};
 use super::several::{self, Job, Several};
 use super::survey::survey_known;
 use super::target;
@@ -26,7 +26,7 @@ pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
         None => Selection::Everything,
     };
     let (plan, nothing) = workshop.plan_rollback(&view, of, to, args.settings)?;
-    let talk = Talk {
+    let talk = Messages {
         question: None,
         nothing: match nothing {
             Some(NothingToDo::NothingRecorded) => {
@@ -41,7 +41,7 @@ pub fn run(args: &args::Rollback, session: &Session) -> Result<Exit> {
         back: "spanner undo".to_owned(),
     };
 
-    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    let wish = ActOptions { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
 }
 
@@ -64,12 +64,12 @@ fn all(args: &args::Rollback, workshop: &Workshop, session: &Session) -> Result<
         }
     }
     let named = family.map_or_else(String::new, |family| format!(" {}", quoted(family)));
-    let talk = several::Talk {
+    let talk = several::SeveralMessages {
         nothing: "Nothing to roll back in any known game.",
         question: &|games| format!("Put back what {games} came with?"),
         again: &format!("spanner rollback --all{named}"),
     };
-    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    let wish = ActOptions { despite: &args.despite, dry_run: args.dry_run };
     several.carry_out(jobs, workshop, &wish, &talk, session)
 }
 

@@ -3,7 +3,7 @@
 use upright_spanner_core::plan::Plan;
 use upright_spanner_core::{Cleared, Workshop};
 
-use super::carry_out::{Wish, act};
+use super::carry_out::{ActOptions, act};
 use crate::document::plan::{OneOfSeveral, Several as SeveralGames};
 use crate::exit::Exit;
 use crate::prompt;
@@ -18,7 +18,7 @@ pub struct Job {
 }
 
 /// What to say around it.
-pub struct Talk<'a> {
+pub struct SeveralMessages<'a> {
     /// Said if there is not a game to do it to.
     pub nothing: &'a str,
     /// The question for a number of games.
@@ -54,8 +54,8 @@ impl Several {
         mut self,
         jobs: Vec<Job>,
         workshop: &Workshop,
-        wish: &Wish<'_>,
-        talk: &Talk<'_>,
+        wish: &ActOptions<'_>,
+        talk: &SeveralMessages<'_>,
         session: &Session,
     ) -> anyhow::Result<Exit> {
         if jobs.is_empty() && self.failed == 0 {

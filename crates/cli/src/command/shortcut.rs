@@ -7,7 +7,7 @@ use directories::UserDirs;
 use upright_spanner_core::Error;
 use upright_spanner_core::survey::GameView;
 
-use super::carry_out::{Talk, Wish, carry_out};
+use super::carry_out::{ActOptions, Messages, carry_out};
 use super::target;
 use crate::args;
 use crate::exit::Exit;
@@ -24,13 +24,13 @@ pub fn run(args: &args::Shortcut, session: &Session) -> Result<Exit> {
     };
     let plan = workshop.plan_shortcut(&view, &folder, command)?;
     let next = format!("It is in {}.", slashes(&folder));
-    let talk = Talk {
+    let talk = Messages {
         question: Some("Make the shortcut?"),
         nothing: "The shortcut is there already.",
         next: &next,
         back: "spanner undo".to_owned(),
     };
-    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    let wish = ActOptions { despite: &args.despite, dry_run: args.dry_run };
     carry_out(&workshop, plan, &wish, &talk, session)
 }
 

@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use anyhow::Result;
-use upright_spanner_core::prove::ProofWish;
+use upright_spanner_core::prove::ProofRequest;
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::{Started, Workshop};
 
@@ -68,7 +68,7 @@ fn prove_it(
     mut document: StartDocument,
     session: &Session,
 ) -> Result<Exit> {
-    let wish = ProofWish { look_inside: args.look_inside, ..ProofWish::default() };
+    let wish = ProofRequest { look_inside: args.look_inside, ..ProofRequest::default() };
     let patience = Duration::from_secs(args.within);
     let waiting = render::start::Waiting::new(args.within, session);
     let mut each = |proof: &_| waiting.show(proof);

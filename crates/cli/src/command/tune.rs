@@ -4,9 +4,9 @@ use anyhow::Result;
 use upright_spanner_core::path::same_name;
 use upright_spanner_core::survey::GameView;
 use upright_spanner_core::tune::COMPAT;
-use upright_spanner_core::{Error, TuneWish, Workshop};
+use upright_spanner_core::{Error, TuneRequest, Workshop};
 
-use super::carry_out::{START, Talk, Wish, carry_out};
+use super::carry_out::{ActOptions, Messages, START, carry_out};
 use super::reg_file;
 use super::several::{self, Job, Several};
 use super::survey::survey_known;
@@ -30,7 +30,7 @@ pub fn run(args: &args::Tune, session: &Session) -> Result<Exit> {
         // Without a game the first word is a family.
         (first, _) => (None, words(first.iter().chain(&args.words))?),
     };
-    let wish = TuneWish {
+    let wish = TuneRequest {
         set: words.set,
         unset: args.unset.clone(),
         reset: args.reset,
@@ -112,7 +112,7 @@ fn modes(workshop: &Workshop, view: &GameView, session: &Session) -> Result<Exit
 
 fn set(
     args: &args::Tune,
-    wish: &TuneWish,
+    wish: &TuneRequest,
     workshop: &Workshop,
     view: &GameView,
     family: Option<&str>,
@@ -126,13 +126,13 @@ fn set(
         }
         return Ok(Exit::Done);
     }
-    let talk = Talk {
+    let talk = Messages {
         question: None,
         nothing: "Everything is set so already.",
         next: START,
         back: "spanner undo".to_owned(),
     };
-    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    let wish = ActOptions { despite: &args.despite, dry_run: args.dry_run };
     carry_out(workshop, plan, &wish, &talk, session)
 }
 
@@ -140,7 +140,7 @@ fn set(
 fn all(
     args: &args::Tune,
     family: Option<&str>,
-    wish: &TuneWish,
+    wish: &TuneRequest,
     workshop: &Workshop,
     session: &Session,
 ) -> Result<Exit> {
@@ -165,12 +165,12 @@ fn all(
     }
     let again: Vec<String> = std::env::args().skip(1).filter(|word| word != "--dry-run").collect();
     let again: Vec<String> = again.iter().map(|word| quoted(word)).collect();
-    let talk = several::Talk {
+    let talk = several::SeveralMessages {
         nothing: "No known game has it.",
         question: &|games| format!("Set it in {games}?"),
         again: &format!("spanner {}", again.join(" ")),
     };
-    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    let wish = ActOptions { despite: &args.despite, dry_run: args.dry_run };
     several.carry_out(jobs, workshop, &wish, &talk, session)
 }
 

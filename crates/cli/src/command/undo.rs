@@ -4,7 +4,7 @@ use anyhow::Result;
 
 use upright_spanner_core::change::Purpose;
 
-use super::carry_out::{START, Talk, Wish, carry_out, check_again};
+use super::carry_out::{ActOptions, Messages, START, carry_out, check_again};
 use crate::args;
 use crate::document::noted::What;
 use crate::exit::Exit;
@@ -21,7 +21,7 @@ pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
     let plan = workshop.plan_undo(&view, &change)?;
     // A file beside the game does not affect how it works.
     let is_beside = matches!(change.purpose, Purpose::Shortcut | Purpose::Hold { .. });
-    let talk = Talk {
+    let talk = Messages {
         question: None,
         nothing: "Nothing to undo: every file is already as it was before that change.",
         next: if is_beside { "" } else { START },
@@ -29,7 +29,7 @@ pub fn run(args: &args::Undo, session: &Session) -> Result<Exit> {
         back: String::new(),
     };
 
-    let wish = Wish { despite: &args.despite, dry_run: args.dry_run };
+    let wish = ActOptions { despite: &args.despite, dry_run: args.dry_run };
     let exit = carry_out(&workshop, plan, &wish, &talk, session)?;
     if change.purpose.is_wind() && !args.dry_run && !session.json {
         workshop.refresh();

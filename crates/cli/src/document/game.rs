@@ -13,7 +13,7 @@ use upright_spanner_core::start::Start;
 use upright_spanner_core::survey::GameView;
 
 use super::SchemaNumber;
-use super::start::Way;
+use super::start::StartMethod;
 use crate::text::slashes;
 
 /// The known games.
@@ -56,7 +56,7 @@ struct GameInFull<'a> {
     game: Game<'a>,
     version: Option<&'a GameVersion>,
     /// How it is started; null if it cannot be.
-    start: Option<Way>,
+    start: Option<StartMethod>,
     /// What launchers have written down of it.
     records: Vec<Record>,
     /// Whether a launcher is kept from updating it.
@@ -136,7 +136,7 @@ impl<'a> ShownGame<'a> {
         start: Option<&Start>,
     ) -> Self {
         let programs = view.programs.iter().map(Program::from).collect();
-        let start = start.map(Way::from);
+        let start = start.map(StartMethod::from);
         let records = view.records.iter().map(Record::from).collect();
         let held = view.is_held;
         let game =

@@ -84,12 +84,12 @@ pub struct Ways {
     /// The game's id.
     game: String,
     /// One a process that comes to it.
-    ways: Vec<Way>,
+    ways: Vec<Chain>,
 }
 
 /// How a process comes to a file.
 #[derive(Debug, Serialize, JsonSchema)]
-struct Way {
+struct Chain {
     program: String,
     /// The images on the way; the last is the file, or the one that asks for it.
     images: Vec<Image>,
@@ -105,14 +105,14 @@ impl Loads {
 }
 
 impl Ways {
-    pub fn new(view: &GameView, ways: &[load::Way<'_>]) -> Self {
-        let ways = ways.iter().map(Way::from).collect();
+    pub fn new(view: &GameView, ways: &[load::LoadChain<'_>]) -> Self {
+        let ways = ways.iter().map(Chain::from).collect();
         Self { schema: SchemaNumber, game: view.game.id.clone(), ways }
     }
 }
 
-impl From<&load::Way<'_>> for Way {
-    fn from(way: &load::Way<'_>) -> Self {
+impl From<&load::LoadChain<'_>> for Chain {
+    fn from(way: &load::LoadChain<'_>) -> Self {
         Self {
             program: way.process.program.to_string(),
             images: way.images.iter().map(|image| Image::new(image, way.process)).collect(),

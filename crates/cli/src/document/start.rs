@@ -22,7 +22,7 @@ pub struct StartDocument {
     schema: SchemaNumber,
     /// The game's id.
     game: String,
-    start: Way,
+    start: StartMethod,
     /// The processes of the game that ran already.
     running: Vec<u32>,
     /// Targets that differ from their records.
@@ -39,7 +39,7 @@ pub struct StartDocument {
 
 /// The start of a game.
 #[derive(Debug, Serialize, JsonSchema)]
-pub struct Way {
+pub struct StartMethod {
     /// A path in the game, a command or an address.
     what: String,
     kind: Kind,
@@ -96,7 +96,7 @@ struct Drifted {
     target: String,
 }
 
-impl From<&Start> for Way {
+impl From<&Start> for StartMethod {
     fn from(start: &Start) -> Self {
         let kind = match &start.run {
             Run::Program { .. } => Kind::Program,

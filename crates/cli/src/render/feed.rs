@@ -8,7 +8,7 @@ use anyhow::Result;
 use jiff::{SignedDuration, Timestamp};
 use owo_colors::OwoColorize;
 use upright_spanner_core::feed::{Advice, Counsel, Feed, FeedFault, Feeds, Key};
-use upright_spanner_core::{Download, MadeFeed, Refreshed, Sight, VerifiedFeed};
+use upright_spanner_core::{Download, FeedPreview, MadeFeed, Refreshed, VerifiedFeed};
 
 use super::table::{drop_empty, fit_places, table};
 use super::{bytes, clean, count, hint, notice, quoted, slashes, wrapped};
@@ -129,7 +129,7 @@ fn tell_stale<'a>(feeds: impl Iterator<Item = &'a Feed>) {
 }
 
 /// Prints a feed's description of itself, before it is added.
-pub fn print_sight(sight: &Sight, session: &Session) -> Result<()> {
+pub fn print_preview(sight: &FeedPreview, session: &Session) -> Result<()> {
     let mut out = anstream::stderr();
     let head = sight.head();
     writeln!(out, "{}", clean(&head.title).bold())?;

@@ -4,7 +4,7 @@ use std::io::Write;
 
 use anyhow::Result;
 use owo_colors::OwoColorize;
-use upright_spanner_core::load::{Edge, Graph, How, Loaded, Outcome, Process, Way};
+use upright_spanner_core::load::{Edge, Graph, How, LoadChain, Loaded, Outcome, Process};
 use upright_spanner_core::survey::GameView;
 
 use super::table::table;
@@ -103,7 +103,12 @@ fn found(edge: &Edge) -> String {
 }
 
 /// Prints how a game comes to one file.
-pub fn print_ways(view: &GameView, file: &str, ways: &[Way<'_>], session: &Session) -> Result<()> {
+pub fn print_ways(
+    view: &GameView,
+    file: &str,
+    ways: &[LoadChain<'_>],
+    session: &Session,
+) -> Result<()> {
     let mut out = anstream::stdout();
     if ways.is_empty() {
         let text = format!(

@@ -95,7 +95,7 @@ fn a_7z_that_states_more_than_it_has_is_refused_before_it_is_unpacked() {
         (
             "packed bytes behind the end",
             of(&altered(&list, &[&[9][..], &size].concat(), &[&[9][..], &huge].concat())),
-            "behind its end",
+            "beyond its end",
         ),
         (
             "unpacked bytes without end",
@@ -172,7 +172,7 @@ fn a_7z_that_is_packed_in_no_way_that_is_known_or_allowed_is_refused() {
         ),
         ("a list without end", packed_list(&[0x5D, 0, 0, 1, 0], 40 << 20), "longer than 32 MB"),
         ("a list that is none", packed_list(&[0x5D, 0, 0, 1, 0], 9), "the archive is damaged"),
-        ("a list behind the end", behind, "lies behind its end"),
+        ("a list behind the end", behind, "beyond its end"),
         ("a beginning without checksum", unguarded, "the checksum of its beginning"),
         ("no list", of(&[]), "it has no list of contents"),
         (
@@ -249,8 +249,8 @@ fn a_zip_that_says_one_thing_here_and_another_there_is_refused() {
         ("one inside another", nested, "shares its bytes with another"),
         ("the place of another", zip_of(&[good.clone(), inside]), "has one name in the list"),
         ("more than it lists", many, "holds more than 50000 entries"),
-        ("a list elsewhere", elsewhere, "not where it should be"),
-        ("something behind its end", [&whole[..], b"junk"].concat(), "does not end like a zip"),
+        ("a list elsewhere", elsewhere, "in the wrong place"),
+        ("something beyond its end", [&whole[..], b"junk"].concat(), "does not end like a zip"),
         ("half of it", whole[..whole.len() / 2].to_vec(), "does not end like a zip"),
     ];
     expect_refused(&bench, &cases);

@@ -435,7 +435,7 @@ fn a_stop_is_overridden_by_its_own_name_only() {
         bench.run(&words)
     };
     fit(&["exports-missing"]).code(3);
-    assert!(errors(&fit(&["everything"]).code(2)).contains("there is no such finding"));
+    assert!(errors(&fit(&["everything"]).code(2)).contains("unknown code"));
     assert!(errors(&fit(&["family-absent"]).code(2)).contains("cannot be overridden"));
     fit(&["exports-missing", "needs-runtime"]).code(0);
     let history = bench.json(&["history"]);

@@ -56,7 +56,7 @@ const CASES: &[Case<'_>] = &[
     (&["unpark", TIN, "nothing"], 2, "setting", "not parked", "spanner history"),
     (&["explain", "what"], 2, "setting", "`what`", "spanner explain"),
     (&["root", "add", "nowhere"], 4, "io", "nowhere", "Check the spelling"),
-    (&["root", "forget", "games"], 2, "unknown-root", "games", "none yet"),
+    (&["root", "forget", "games"], 2, "unknown-root", "games", "No library roots"),
     (&["game", "set", TIN, "--executable", "no.exe"], 2, "setting", "no.exe", "relative to"),
     (&["game", "set", TIN, "--bay", "Root=games"], 2, "setting", "`Root`", "lower-case letters"),
     (&["game", "set", TIN, "--root", "nowhere"], 4, "io", "nowhere", "Check the spelling"),

@@ -125,14 +125,18 @@ fn nobody_is_asked_but_when_the_user_says_so() {
 fn a_feed_is_found_by_what_people_type_and_errors_lead_to_it() {
     let bench = Bench::empty();
     let none = bench.run(&["rack", "get", "lens"]).code(2);
-    assert!(errors(&none).contains("There is none yet: spanner feed add"), "{}", errors(&none));
+    assert!(
+        errors(&none).contains("No feed has been added: spanner feed add"),
+        "{}",
+        errors(&none)
+    );
     let publisher = Publisher::of_lens(&bench);
     let server = Server::start(&bench.file("feed")).unwrap();
     let wrong = format!("{}/stable", server.url());
     for address in ["nowhere", &wrong] {
         let absent = bench.run(&["feed", "add", address]).code(4);
         let told = flat(&errors(&absent));
-        assert!(told.contains("there is no feed at") && told.contains("feed.minisig"), "{told}");
+        assert!(told.contains("no feed found at") && told.contains("feed.minisig"), "{told}");
     }
     let addresses = |feeds: &Value| {
         let feeds = feeds["feeds"].as_array().unwrap().iter();
@@ -275,7 +279,7 @@ fn who_stops_a_download_is_told_how_it_goes_on() {
     let ended = running.wait_with_output().unwrap();
     let told = flat(&String::from_utf8_lossy(&ended.stderr));
     assert_eq!(ended.status.code(), Some(130), "{told}");
-    assert!(told.contains("Stopped. What has come is kept"), "{told}");
+    assert!(told.contains("Stopped. The received part is kept"), "{told}");
     assert!(fs::metadata(&part).unwrap().len() > 0);
     server.fail(Faults::default());
     server.take_log();
@@ -623,7 +627,7 @@ fn who_comes_second_does_not_download_what_the_first_has_put_on_the_rack() {
         let ended = running.wait_with_output().unwrap();
         let told = String::from_utf8_lossy(&ended.stderr).into_owned();
         assert!(ended.status.success(), "{told}");
-        assert_eq!(flat(&told).contains("has come onto the rack meanwhile"), said, "{told}");
+        assert_eq!(flat(&told).contains("was added to the rack by another run"), said, "{told}");
     }
     assert_eq!(server.take_log().len(), 1);
     assert_eq!(bench.picture("home/downloads"), []);

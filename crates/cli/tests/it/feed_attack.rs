@@ -78,7 +78,7 @@ fn an_arbitrary_file_does_not_come_onto_the_rack() {
     let mut other = whole.clone();
     other.reverse();
     fs::write(&path, &other).unwrap();
-    scene.is_not_got("not what was signed");
+    scene.is_not_got("differs from the signed one");
     fs::write(&path, &whole[..whole.len() - 1]).unwrap();
     scene.is_not_got("broke off");
     fs::write(&path, [&whole[..], b"more"].concat()).unwrap();
@@ -87,7 +87,7 @@ fn an_arbitrary_file_does_not_come_onto_the_rack() {
     scene.is_not_got("does not have that (status 404)");
     fs::write(&path, &whole).unwrap();
     scene.fail(&[Fault::Flip], &file);
-    scene.is_not_got("not what was signed");
+    scene.is_not_got("differs from the signed one");
     scene.server.fail(Faults::default());
     scene.bench.ok(&["rack", "get", "lens"]);
 }
@@ -168,12 +168,12 @@ fn parts_of_different_states_do_not_mix() {
     // The old head under the new one's name, and a shard of another state.
     let bytes = fs::read(at(&new)).unwrap();
     fs::write(at(&new), fs::read(at(&old)).unwrap()).unwrap();
-    scene.is_refused("it sends", 4);
+    scene.is_refused("its content differs", 4);
     fs::write(at(&new), &bytes).unwrap();
     let shard = head["shards"][0]["blake3"].as_str().unwrap();
     let bytes = fs::read(at(shard)).unwrap();
     fs::write(at(shard), [0; 10]).unwrap();
-    scene.is_refused("what it sends", 4);
+    scene.is_refused("its content differs", 4);
     fs::write(at(shard), &bytes).unwrap();
     // A signature of one head that names another.
     let comment =
@@ -298,7 +298,7 @@ fn what_a_publisher_may_not_say_is_refused_whole() {
         ("shards", "/shards", json!(vec![shard; 257])),
         ("power of two", "/shards", json!(vec![shard; 3])),
         ("bytes, more than", "/shards/0/size", json!(1_u64 << 40)),
-        ("another length than is said", "/shards/0/unpacked", json!(10)),
+        ("differs from its declared length", "/shards/0/unpacked", json!(10)),
         ("format", "/schema", json!(2)),
         ("characters in its title", "/title", json!("x".repeat(5000))),
     ];
@@ -320,7 +320,7 @@ fn what_a_publisher_may_not_say_is_refused_whole() {
         },
         |_| {},
     );
-    scene.is_refused("another length than is said", 3);
+    scene.is_refused("differs from its declared length", 3);
 }
 
 #[test]
@@ -356,7 +356,7 @@ fn redirects_end_and_lead_to_no_place_where_anybody_listens_in() {
     scene.fail(&[Fault::Redirect("loop".to_owned())], "feed.minisig");
     scene.is_refused("redirects more than 5 times", 4);
     scene.fail(&[Fault::Redirect("file:///etc/passwd".to_owned())], "feed.minisig");
-    scene.is_refused("redirects to what is no address", 4);
+    scene.is_refused("redirects to an invalid address", 4);
     // If it leads to the right place, it is followed, whatever way that is written.
     let other = Server::start(&scene.bench.file("feed")).unwrap();
     fs::create_dir(scene.bench.file("feed/copy")).unwrap();
@@ -397,7 +397,7 @@ fn a_server_behind_tls_must_be_known_and_is_not_left_for_one_in_the_open() {
     let add = ["feed", "add", &url, "--name", "nib", "--key", &key];
     let unknown = bench.run(&add).code(4);
     let told = flat(&errors(&unknown));
-    assert!(told.contains("the server's certificate is not one that is known here"), "{told}");
+    assert!(told.contains("the server's certificate is not trusted"), "{told}");
     assert!(told.contains("in the variable SSL_CERT_FILE"), "{told}");
     assert_eq!(open.take_log(), []);
     run(&add).code(0);

@@ -196,7 +196,7 @@ fn how_old_is_said_in_words_that_people_use() {
     ] {
         bench.ok(&["feed", "add", "feed", "--fresh-for", given]);
         let list = bench.ok(&["feed", "list", "-v"]);
-        assert!(list.contains(&format!("asked by itself {words}")), "{list}");
+        assert!(list.contains(&format!("refreshed automatically {words}")), "{list}");
     }
 }
 
@@ -272,6 +272,6 @@ fn a_feed_is_made_for_a_tool_that_signs_elsewhere() {
     // Without a signature there is no feed.
     publisher.ok(&["feed", "make", "first", "--from", "rack", "--key", &key]);
     let unsigned = bench.run(&["feed", "add", "first", "--key", &key]).code(4);
-    assert!(errors(&unsigned).contains("there is no feed at"), "{}", errors(&unsigned));
+    assert!(errors(&unsigned).contains("no feed found at"), "{}", errors(&unsigned));
     bench.run(&["feed", "make", "none", "--from", "rack"]).code(2);
 }

@@ -187,7 +187,9 @@ fn any_file_can_be_held_where_no_launcher_is_described() {
     bench.ok(&["hold", PIER, "--lift"]);
     assert_eq!(update(&bench), Outcome::Updated);
     assert!(errors(&bench.run(&["hold", PIER, "--file", "nowhere"]).code(4)).contains("nowhere"));
-    assert!(errors(&bench.run(&["hold", PIER, "--file", "games"]).code(2)).contains("is no file"));
+    assert!(
+        errors(&bench.run(&["hold", PIER, "--file", "games"]).code(2)).contains("is not a file")
+    );
 }
 
 #[test]

@@ -69,7 +69,7 @@ fn a_damaged_journal_file_spoils_itself_alone_and_nothing_that_it_kept_is_remove
         assert!(bench.picture(TIN) == before, "with the copy everything goes back");
         bench.ok(&["undo"]);
         let said = bench.ok(&["doctor"]);
-        assert!(said.contains("is written anew from a copy"), "{said}");
+        assert!(said.contains("was restored from a copy"), "{said}");
         assert_eq!(fs::read(&file).unwrap(), whole);
         bench.ok(&["doctor"]);
     }

@@ -118,7 +118,7 @@ fn a_starter_is_known_by_its_layout_or_where_it_lies_and_none_is_guessed() {
     assert!(shown.contains("start = true"), "{shown}");
     bench.write("layout.toml", layout("start = true\n").replace("reed-view", "*").as_bytes());
     let said = errors(&bench.run(&["rack", "add", "reed.zip", "--layout", "layout.toml"]));
-    assert!(said.contains("one file that comes into it"), "{said}");
+    assert!(said.contains("only one file that is placed in the game"), "{said}");
 }
 
 #[test]

@@ -110,7 +110,7 @@ fn a_change_that_cannot_be_put_back_says_what_is_there_and_is_settled_when_told(
     let own = targets.iter().find(|target| target["path"].as_str().unwrap().ends_with(DLL));
     let how = own.unwrap()["how"].as_str().unwrap();
     assert!(how.starts_with("it holds a file of 25 bytes"), "{how}");
-    assert_eq!(fs::read(bench.file(DLL)).unwrap(), STRANGE, "what is there stays");
+    assert_eq!(fs::read(bench.file(DLL)).unwrap(), STRANGE, "the present file stays");
     let history = bench.json(&["history", "tin-lighthouse"]);
     assert_eq!(history["changes"][0]["state"], "settled");
     bench.ok(&["doctor", "--deep"]);

@@ -106,7 +106,7 @@ impl Edge {
 
 /// How a process comes to a file.
 #[derive(Debug, Clone)]
-pub struct Way<'a> {
+pub struct LoadChain<'a> {
     /// The process.
     pub process: &'a Process,
     /// The images on the way, the program first, or the library that is loaded by its name.
@@ -115,7 +115,7 @@ pub struct Way<'a> {
     pub last: Option<&'a Edge>,
 }
 
-impl<'a> Way<'a> {
+impl<'a> LoadChain<'a> {
     /// The way to an image, else to what an image asks for, by its path or its name.
     fn of(process: &'a Process, is_it: &impl Fn(&str) -> bool) -> Option<Self> {
         let is_asked = |edge: &&Edge| {
@@ -145,8 +145,8 @@ impl<'a> Way<'a> {
 impl Graph {
     /// The ways that lead to some image or library, one a process: the program first, the image last that
     /// asks for it or is it.
-    pub fn ways(&self, is_it: impl Fn(&str) -> bool) -> Vec<Way<'_>> {
-        let way = |process| Way::of(process, &is_it);
+    pub fn ways(&self, is_it: impl Fn(&str) -> bool) -> Vec<LoadChain<'_>> {
+        let way = |process| LoadChain::of(process, &is_it);
         self.processes.iter().filter_map(way).collect()
     }
 }

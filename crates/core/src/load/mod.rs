@@ -12,6 +12,6 @@ mod walk;
 mod windows;
 
 pub(crate) use broken::{Broken, newly_broken, newly_unsure};
-pub use graph::{Edge, Graph, How, Loaded, Outcome, Process, Way};
+pub use graph::{Edge, Graph, How, LoadChain, Loaded, Outcome, Process};
 pub(crate) use scene::Scene;
 pub(crate) use walk::graph;

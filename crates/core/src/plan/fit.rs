@@ -145,7 +145,7 @@ impl<'s> FitPlanner<'s> {
         for target in &targets {
             self.step(target, &mut plan)?;
         }
-        self.prefer(&targets, &mut plan)?;
+        self.plan_override(&targets, &mut plan)?;
         self.take_out_older(&mut plan)?;
         self.plan_registry(&mut plan)?;
         self.clear(&anchors, &targets, &mut plan)?;

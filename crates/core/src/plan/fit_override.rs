@@ -17,7 +17,7 @@ const PREFERRED: &str = "native,builtin";
 
 impl FitPlanner<'_> {
     /// Plans the overrides for new libraries.
-    pub(super) fn prefer(&self, targets: &[Target<'_>], plan: &mut Plan) -> Result<()> {
+    pub(super) fn plan_override(&self, targets: &[Target<'_>], plan: &mut Plan) -> Result<()> {
         let view = self.view();
         let (Some(environment), Some(executable)) = (&view.environment, view.executable()) else {
             return Ok(());

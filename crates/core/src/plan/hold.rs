@@ -14,7 +14,7 @@ use upright_spanner_settings::document;
 
 /// The user's request for a hold.
 #[derive(Debug, Clone, Default)]
-pub struct HoldWish {
+pub struct HoldRequest {
     /// Why, in the user's words.
     pub why: Option<String>,
     /// The file to hold, if it is not the launcher's record.
@@ -28,7 +28,7 @@ pub struct HoldWish {
 pub(crate) fn hold(
     situation: &Situation<'_>,
     launchers: &Launchers,
-    wish: &HoldWish,
+    wish: &HoldRequest,
 ) -> Result<Plan> {
     let game = situation.game();
     let why = wish.why.as_ref().map_or_else(String::new, |why| format!(" ({why})"));

@@ -8,7 +8,7 @@ use super::choice::{Candidate, Choice, choose_together};
 use super::entry::{by_entry, entry};
 use super::options::FitOptions;
 use super::slots::{Shares, kin, needs, shares};
-use super::{FitPlanner, Plan, hold_to_the_law, slots, unless_in_use};
+use super::{FitPlanner, Plan, slots, stop_broken_loading, unless_in_use};
 use crate::change::Purpose;
 use crate::check::{
     Alongside, Finding, already_fitted, conflicts, requires, ties_unsolvable, variant_missing,
@@ -61,7 +61,7 @@ impl Planner<'_> {
         if plan.is_empty() && plan.findings.is_empty() && plan.in_use.is_empty() {
             plan.findings.push(already_fitted::finding(build, &view.game));
         }
-        hold_to_the_law(self.situation, &mut plan);
+        stop_broken_loading(self.situation, &mut plan);
         plan.override_stops(&self.options.despite);
         Ok(plan)
     }
@@ -163,7 +163,7 @@ impl Planner<'_> {
         let others: Result<Vec<Plan>> =
             others.iter().map(|build| self.plan(build, &alongside(build, &all))).collect();
         let mut plan = plan.with(others?);
-        hold_to_the_law(self.situation, &mut plan);
+        stop_broken_loading(self.situation, &mut plan);
         Ok((head, plan, with_head))
     }
 
@@ -244,7 +244,7 @@ fn in_order<'a>(
     let view = situation.view;
     let mut builds = of_family.to_vec();
     if let Some(machine) = view.machine() {
-        rack::prefer(&mut builds, |build| build.runs_on(machine));
+        rack::retain_if_any(&mut builds, |build| build.runs_on(machine));
     }
     let is_release =
         |build: &Build| build.version.as_ref().is_none_or(|version| !version.is_prerelease());
@@ -255,7 +255,7 @@ fn in_order<'a>(
     for group in builds.chunk_by(|a, b| a.version == b.version) {
         let mut same: Vec<&Build> = group.to_vec();
         needs(view).narrow(&mut same);
-        rack::prefer(&mut same, |build| build.id.variant.is_none());
+        rack::retain_if_any(&mut same, |build| build.id.variant.is_none());
         let one = match same[..] {
             [one] => Some(one),
             _ => by_entry(situation, &same),
@@ -318,7 +318,7 @@ pub(crate) fn choose_from_package<'a>(
         }
     } else {
         needs(view).narrow(&mut fitting);
-        rack::prefer(&mut fitting, |build| build.id.variant.is_none());
+        rack::retain_if_any(&mut fitting, |build| build.id.variant.is_none());
     }
 
     match &fitting[..] {

@@ -2,7 +2,7 @@
 //! machine of the programs in its folder.
 
 use crate::path::same_name;
-use crate::rack::{Build, Needs, prefer};
+use crate::rack::{Build, Needs, retain_if_any};
 use crate::survey::{GameView, Library};
 use upright_spanner_image::Machine;
 
@@ -118,7 +118,7 @@ pub(super) fn kin<'a>(view: &GameView, build: &Build, builds: &'a [Build]) -> Ve
     };
     let one = |mut kin: Vec<&'a Build>| {
         // The one that differs in nothing but the machine, else the one that suits the game.
-        prefer(&mut kin, |other| words(other) == words(build));
+        retain_if_any(&mut kin, |other| words(other) == words(build));
         let needs = Needs { machine: kin[0].machine, ..needs(view) };
         needs.narrow(&mut kin);
         kin[0]

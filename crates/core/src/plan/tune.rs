@@ -19,7 +19,7 @@ use upright_spanner_settings::{Format, document};
 
 /// The user's request for settings.
 #[derive(Debug, Clone, Default)]
-pub struct TuneWish {
+pub struct TuneRequest {
     /// Settings by their names, with the values that they are to have.
     pub set: Vec<(String, String)>,
     /// Settings to reset to the build's own values.
@@ -36,7 +36,7 @@ pub struct TuneWish {
     pub to_reg_file: bool,
 }
 
-impl TuneWish {
+impl TuneRequest {
     /// Whether nothing is wanted: then settings are shown.
     pub fn is_empty(&self) -> bool {
         let Self { set, unset, reset, preset, lock, .. } = self;
@@ -48,7 +48,7 @@ impl TuneWish {
 pub(crate) fn tune(
     situation: &Situation<'_>,
     family: Option<&str>,
-    wish: &TuneWish,
+    wish: &TuneRequest,
 ) -> Result<Plan> {
     let summary = summary(family, wish);
     let plan = Plan::new(situation.view, Purpose::Tune, summary);
@@ -93,7 +93,7 @@ pub(crate) fn tune(
 }
 
 /// The purpose for people.
-fn summary(family: Option<&str>, wish: &TuneWish) -> String {
+fn summary(family: Option<&str>, wish: &TuneRequest) -> String {
     let mut words = vec!["tune".to_owned()];
     words.extend(family.map(str::to_owned));
     words.extend(wish.set.iter().map(|(name, value)| format!("{name}={value}")));
@@ -113,7 +113,7 @@ fn unknown_before(setting: &Tunable) -> Error {
 
 struct Tuner<'a> {
     situation: &'a Situation<'a>,
-    wish: &'a TuneWish,
+    wish: &'a TuneRequest,
     plan: Plan,
     tuning: Tuning,
     /// Missing files that are created: format, content and family of each.

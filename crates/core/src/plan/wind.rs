@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use globset::{GlobBuilder, GlobMatcher};
 
 use super::saves::{Saves, saves};
-use super::{LONGEST_SETTINGS, Merge, Place, Plan, hold_to_the_law, is_mergeable, merge};
+use super::{LONGEST_SETTINGS, Merge, Place, Plan, is_mergeable, merge, stop_broken_loading};
 use crate::change::{ExecutableMark, Owner, Purpose, Side, Step, Target};
 use crate::check::{
     another_game, fitted_in_the_way, machine_differs, newer_content, pinned, release_incomplete,
@@ -429,7 +429,7 @@ impl<'a> Winder<'a> {
             .extend(saves.folders.iter().filter(|f| !f.starts_with(root)).cloned());
         let is_save = |place: &Place| saves.holds(place);
         winding.outline = winding.outline.with_steps(&winding.plan.steps, is_save);
-        hold_to_the_law(situation, &mut winding.plan);
+        stop_broken_loading(situation, &mut winding.plan);
         Ok(winding)
     }
 }

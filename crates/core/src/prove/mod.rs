@@ -18,7 +18,7 @@ mod subject;
 mod verdict;
 
 pub use process::Running;
-pub use proof::{ComponentProof, FileProof, LogProof, Proof, ProofWish};
+pub use proof::{ComponentProof, FileProof, LogProof, Proof, ProofRequest};
 pub(crate) use prover::Prover;
 pub(crate) use stated::stated_in;
 pub use verdict::{Loaded, Outcome, Report};

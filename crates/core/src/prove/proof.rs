@@ -13,7 +13,7 @@ use upright_spanner_image::Version;
 
 /// The request for a proof.
 #[derive(Debug, Clone, Default)]
-pub struct ProofWish {
+pub struct ProofRequest {
     /// The selected families; by default those that the user installed.
     pub families: Vec<String>,
     /// Every family of the game.

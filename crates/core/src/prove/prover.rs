@@ -4,7 +4,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::log::{self, LogFile, named};
 use super::process::{self, Running, Watch};
-use super::proof::{ComponentProof, FileProof, LogProof, Proof, ProofWish};
+use super::proof::{ComponentProof, FileProof, LogProof, Proof, ProofRequest};
 use super::remedy;
 use super::report::{Said, by_patterns};
 use super::subject::{Subject, subjects};
@@ -31,7 +31,7 @@ impl<'a> Prover<'a> {
     /// Prepares a request for a game; `last_start` is the time of the last start from here.
     pub fn new(
         situation: &'a Situation<'a>,
-        wish: &ProofWish,
+        wish: &ProofRequest,
         last_start: Option<Timestamp>,
     ) -> Self {
         let guarded = check::watches_over_itself(situation.view);
@@ -65,7 +65,7 @@ impl<'a> Prover<'a> {
         let since = running.iter().filter_map(|running| running.since).max();
         let last_start = self.last_start;
         let (situation, subjects) = (self.situation, &self.subjects[..]);
-        let sight = Sight { situation, subjects, running: &running, since, last_start };
+        let sight = GameEvidence { situation, subjects, running: &running, since, last_start };
         let components = subjects.iter().map(|subject| sight.prove(subject)).collect();
         Proof {
             game: self.situation.game().id.clone(),
@@ -88,7 +88,7 @@ impl<'a> Prover<'a> {
 }
 
 /// The observable state of one game.
-struct Sight<'a> {
+struct GameEvidence<'a> {
     situation: &'a Situation<'a>,
     subjects: &'a [Subject<'a>],
     running: &'a [Running],
@@ -97,7 +97,7 @@ struct Sight<'a> {
     last_start: Option<Timestamp>,
 }
 
-impl Sight<'_> {
+impl GameEvidence<'_> {
     fn prove(&self, subject: &Subject<'_>) -> ComponentProof {
         let files: Vec<(FileProof, Option<String>)> =
             subject.libraries.iter().map(|library| self.file(&library.path, subject)).collect();

@@ -4,7 +4,7 @@ use encoding_rs::Encoding;
 use jiff::Timestamp;
 
 use super::log::Haunt;
-use super::proof::ProofWish;
+use super::proof::ProofRequest;
 use super::report::Names;
 use crate::catalog::{LogPatterns, Pattern, Role};
 use crate::path::{TreePath, same_name, stem};
@@ -50,7 +50,7 @@ const BESIDE: usize = 1;
 const OF_USER: usize = 2;
 
 /// The selected components of a game.
-pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofWish) -> Vec<Subject<'a>> {
+pub(super) fn subjects<'a>(situation: &'a Situation<'_>, wish: &ProofRequest) -> Vec<Subject<'a>> {
     let families =
         if wish.families.is_empty() { components(situation) } else { named(situation, wish) };
     let all: Vec<Subject<'a>> =
@@ -83,7 +83,7 @@ fn components(situation: &Situation<'_>) -> Vec<String> {
 }
 
 /// The families that are named, of all that the game has.
-fn named(situation: &Situation<'_>, wish: &ProofWish) -> Vec<String> {
+fn named(situation: &Situation<'_>, wish: &ProofRequest) -> Vec<String> {
     let view = situation.view;
     let libraries = view.libraries.iter().map(|library| &library.family);
     let all = libraries.chain(view.gone.iter().map(|gone| &gone.family));

@@ -27,11 +27,11 @@ impl Needs<'_> {
     /// Narrows builds down to those that suit, by one need after the other; a need that none meets
     /// decides nothing.
     pub(crate) fn narrow(&self, builds: &mut Vec<&Build>) {
-        prefer(builds, |build| self.machine.is_some_and(|machine| build.runs_on(machine)));
-        prefer(builds, |build| self.edition.is_some_and(|edition| build.is_for(edition)));
-        prefer(builds, |build| !build.file.facts.as_ref().is_some_and(Facts::is_debug));
-        prefer(builds, |build| self.draws_as(build));
-        prefer(builds, |build| {
+        retain_if_any(builds, |build| self.machine.is_some_and(|machine| build.runs_on(machine)));
+        retain_if_any(builds, |build| self.edition.is_some_and(|edition| build.is_for(edition)));
+        retain_if_any(builds, |build| !build.file.facts.as_ref().is_some_and(Facts::is_debug));
+        retain_if_any(builds, |build| self.draws_as(build));
+        retain_if_any(builds, |build| {
             build.key().zip(self.version).is_some_and(|(key, game)| game.begins_with(&key))
         });
     }
@@ -76,7 +76,7 @@ pub(crate) fn suiting<'a>(
     }
 
     if spec.variant.is_none() {
-        prefer(&mut named, |build| build.id.variant.is_none());
+        retain_if_any(&mut named, |build| build.id.variant.is_none());
     }
     if named.is_empty() { Err(unknown(builds, text, &spec.family)) } else { Ok(named) }
 }
@@ -131,7 +131,7 @@ pub fn by_build<'a>(builds: impl IntoIterator<Item = &'a Build>) -> Vec<Vec<&'a 
 }
 
 /// Keeps those that `wanted` holds for, if it holds for any.
-pub(crate) fn prefer(builds: &mut Vec<&Build>, wanted: impl Fn(&Build) -> bool) {
+pub(crate) fn retain_if_any(builds: &mut Vec<&Build>, wanted: impl Fn(&Build) -> bool) {
     if builds.iter().any(|build| wanted(build)) {
         builds.retain(|build| wanted(build));
     }

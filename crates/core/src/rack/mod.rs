@@ -20,7 +20,7 @@ pub use crate::settings::Limits;
 pub(crate) use archive::{Package, PackedFile, Scratch, clear_scratch, scratch_left};
 pub use build::{Build, BuildFile, BuildId, BuildPart, BuildSpec, Note, Source, Stored};
 pub use find::{Needs, by_build};
-pub(crate) use find::{RackIndex, find_variants, prefer, several_of, suiting};
+pub(crate) use find::{RackIndex, find_variants, retain_if_any, several_of, suiting};
 pub use group::Together;
 pub use intake::{PackageContext, PackageOptions, Parcel};
 pub use layout::{EXE, Layout, Placement, Policy, ROOT, SLOT};

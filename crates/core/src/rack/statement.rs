@@ -204,7 +204,7 @@ fn expression(tokens: &[Token]) -> Option<(Vec<String>, &[Token])> {
         match token {
             Token::Version(version) => {
                 match alternatives.last_mut() {
-                    Some(last) if is_range => *last = ranged(last, version)?,
+                    Some(last) if is_range => *last = range_to(last, version)?,
                     _ => alternatives.push(bounded(bound, version)),
                 }
                 (bound, is_range) = (None, false);
@@ -285,7 +285,7 @@ fn bounded(bound: Option<Bound>, version: &str) -> String {
 }
 
 /// A range from the last version to this one.
-fn ranged(last: &str, version: &str) -> Option<String> {
+fn range_to(last: &str, version: &str) -> Option<String> {
     let from = last.trim_start_matches(">=");
     if !from.starts_with(|c: char| c.is_ascii_digit()) || from.contains(['*', ' ']) {
         return None;

@@ -25,7 +25,7 @@ impl Workshop {
     pub fn plan_removal_of_copies(&self, view: &GameView, adoptions: &[Adoption]) -> Result<Plan> {
         let mut plan = self.decide(view, |situation| {
             let mut plan = plan::remove_copies(situation, adoptions)?;
-            plan::hold_to_the_law(situation, &mut plan);
+            plan::stop_broken_loading(situation, &mut plan);
             Ok(plan)
         })?;
         self.add_conditions(&mut plan);

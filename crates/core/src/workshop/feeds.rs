@@ -18,9 +18,9 @@ use upright_spanner_change::Progress;
 
 /// A feed that was looked at and verified, and that nothing is kept of yet.
 #[derive(Debug)]
-pub struct Sight(Found);
+pub struct FeedPreview(Found);
 
-impl Sight {
+impl FeedPreview {
     /// What its publisher signed.
     pub fn head(&self) -> &Head {
         &self.0.head
@@ -34,7 +34,7 @@ impl Sight {
 
 /// The user's options for a new feed.
 #[derive(Debug, Clone, Default)]
-pub struct FeedWish {
+pub struct FeedOptions {
     /// What to call it; the title in short, if it is left out.
     pub name: Option<String>,
     /// The time after which it is refreshed automatically.
@@ -75,8 +75,8 @@ impl Workshop {
     ///
     /// # Errors
     /// If it cannot be reached, or is not valid.
-    pub fn look_at_feed(&self, address: &Address, key: Option<&Key>) -> Result<Sight> {
-        feed::look(&self.client, address, key).map(Sight)
+    pub fn look_at_feed(&self, address: &Address, key: Option<&Key>) -> Result<FeedPreview> {
+        feed::look(&self.client, address, key).map(FeedPreview)
     }
 
     /// Checks a feed for updates, and fetches new pieces for the families in use, and damaged ones.
@@ -183,12 +183,12 @@ impl Altering<'_> {
     /// If its pieces cannot be fetched, its name is taken, or the home cannot be written to.
     pub fn add_feed(
         &self,
-        sight: Sight,
-        wish: &FeedWish,
+        sight: FeedPreview,
+        wish: &FeedOptions,
         progress: &dyn Progress,
     ) -> Result<Subscription> {
         let workshop = self.workshop();
-        let Sight(found) = sight;
+        let FeedPreview(found) = sight;
         let feeds = workshop.feeds();
         let known = feeds.subscriptions().find(|known| known.address == found.address);
         if let Some(known) = known {

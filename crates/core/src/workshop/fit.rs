@@ -12,8 +12,8 @@ use crate::change::{Change, Side, Target};
 use crate::error::{Error, RackError, Result};
 use crate::path::{TreePath, followed, same_name};
 use crate::plan::{
-    FitOptions, Plan, Planner, alongside, by_entry, choose_from_package, hold_to_the_law,
-    names_part, needs, wanted,
+    FitOptions, Plan, Planner, alongside, by_entry, choose_from_package, names_part, needs,
+    stop_broken_loading, wanted,
 };
 use crate::rack::{self, Build, BuildSpec, PackageOptions, Parcel};
 use crate::remedy::Action;
@@ -228,7 +228,7 @@ fn plan_all(
     }
     let first = plans.remove(0);
     let mut plan = first.with(plans);
-    hold_to_the_law(situation, &mut plan);
+    stop_broken_loading(situation, &mut plan);
     plan.override_stops(&options.despite);
     Ok((plan, builds))
 }

@@ -7,7 +7,7 @@ use super::Workshop;
 use crate::error::{Error, Result};
 use crate::launcher::{Launchers, Record, libraries, records};
 use crate::path::{canonical, slashes};
-use crate::plan::{self, HoldWish, Plan};
+use crate::plan::{self, HoldRequest, Plan};
 use crate::survey::GameView;
 
 /// So many folders around a game may be the library root that a record is in.
@@ -57,13 +57,13 @@ impl Workshop {
     ///
     /// # Errors
     /// If no launcher's record of it is known, or the named file does not exist.
-    pub fn plan_hold(&self, view: &GameView, wish: &HoldWish) -> Result<Plan> {
+    pub fn plan_hold(&self, view: &GameView, wish: &HoldRequest) -> Result<Plan> {
         let launchers = self.launchers();
         if let Some(error) = launchers.errors.first().filter(|_| wish.file.is_none()) {
             return Err(Error::Catalog(error.clone()));
         }
         let file = wish.file.as_deref().map(whole).transpose()?;
-        let wish = HoldWish { file, ..wish.clone() };
+        let wish = HoldRequest { file, ..wish.clone() };
         self.decide(view, |situation| plan::hold(situation, &launchers, &wish))
     }
 

@@ -41,7 +41,7 @@ use crate::fetch::Client;
 use crate::state::{Database, FeedsFolder, Labels, ProofsFile, WordsFile};
 pub use conditions::Cleared;
 pub use doctor::{Diagnosis, Mended, StoreUse, Unreferenced};
-pub use feeds::{FeedWish, Fetched, Refreshed, Sight};
+pub use feeds::{FeedOptions, FeedPreview, Fetched, Refreshed};
 pub use fit::FitPlan;
 pub use get::{Download, Downloaded};
 pub use history::ChangeStatus;

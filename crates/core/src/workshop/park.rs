@@ -19,7 +19,7 @@ impl Workshop {
             let plan = plan::park(situation, family);
             let mut plan =
                 unless_in_use(view, Purpose::Park { family: family.to_owned() }, "park", plan)?;
-            plan::hold_to_the_law(situation, &mut plan);
+            plan::stop_broken_loading(situation, &mut plan);
             Ok(plan)
         })?;
         if plan.steps.is_empty() && plan.findings.is_empty() && plan.in_use.is_empty() {
@@ -57,7 +57,7 @@ impl Workshop {
             let purpose = Purpose::Unpark { change: parked.number() };
             let mut plan = unless_in_use(view, purpose, "unpark", plan)?;
             plan.findings.extend(plan::recheck(situation, &plan.steps));
-            plan::hold_to_the_law(situation, &mut plan);
+            plan::stop_broken_loading(situation, &mut plan);
             Ok(plan)
         })?;
         self.add_conditions(&mut plan);

@@ -10,7 +10,7 @@ use jiff::Timestamp;
 use super::{Altering, Started, Workshop};
 use crate::error::Result;
 use crate::path::same_name;
-use crate::prove::{Outcome, Proof, ProofWish, Prover};
+use crate::prove::{Outcome, Proof, ProofRequest, Prover};
 use crate::proven::{Proofs, Proven};
 use crate::survey::GameView;
 
@@ -28,7 +28,7 @@ impl Workshop {
     ///
     /// # Errors
     /// If the game has no component of a family that is named, or the home cannot be read.
-    pub fn prove(&self, view: &GameView, wish: &ProofWish) -> Result<Proof> {
+    pub fn prove(&self, view: &GameView, wish: &ProofRequest) -> Result<Proof> {
         expect_families(view, wish)?;
         let last = self.database.last_start(&view.game.id);
         self.decide(view, |situation| {
@@ -46,7 +46,7 @@ impl Workshop {
     pub fn prove_started(
         &self,
         view: &GameView,
-        wish: &ProofWish,
+        wish: &ProofRequest,
         started: &mut Started,
         patience: Duration,
         each: &mut dyn FnMut(&Proof),
@@ -123,7 +123,7 @@ fn wait_for_proof(
     }
 }
 
-fn expect_families(view: &GameView, wish: &ProofWish) -> Result<()> {
+fn expect_families(view: &GameView, wish: &ProofRequest) -> Result<()> {
     let gone = view.gone.iter().map(|gone| &gone.family);
     let known: Vec<&String> =
         view.libraries.iter().map(|library| &library.family).chain(gone).collect();

@@ -19,7 +19,7 @@ impl Workshop {
     ) -> Result<Refit> {
         let mut refit = self.decide_change(view, |situation| {
             let mut refit = plan::refit(situation, family)?;
-            plan::hold_to_the_law(situation, &mut refit.plan);
+            plan::stop_broken_loading(situation, &mut refit.plan);
             Ok(refit)
         })?;
         self.add_conditions(&mut refit.plan);

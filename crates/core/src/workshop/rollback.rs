@@ -31,7 +31,7 @@ impl Workshop {
             let plan = plan::rollback(situation, wanted);
             let mut plan = unless_in_use(view, Purpose::Rollback, "rollback", plan)?;
             plan.findings.extend(plan::recheck(situation, &plan.steps));
-            plan::hold_to_the_law(situation, &mut plan);
+            plan::stop_broken_loading(situation, &mut plan);
             let nothing = match () {
                 () if !plan.steps.is_empty() => None,
                 () if situation.ledger.is_empty() => Some(NothingToDo::NothingRecorded),

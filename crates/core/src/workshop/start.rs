@@ -9,7 +9,7 @@ use super::Workshop;
 use crate::check::{self, Finding};
 use crate::error::{Error, GameError, Result};
 use crate::plan::{self, Drifted, Plan};
-use crate::prove::{ProofWish, Prover};
+use crate::prove::{ProofRequest, Prover};
 use crate::shortcut::{ShortcutTarget, picture_of};
 use crate::start::{self, Run, Start};
 use crate::survey::GameView;
@@ -86,7 +86,7 @@ impl Workshop {
                 findings.push(finding.clone());
             }
         }
-        let wish = ProofWish::default();
+        let wish = ProofRequest::default();
         let running =
             self.decide(view, |situation| Ok(Prover::new(situation, &wish, None).running()))?;
         Ok(BeforeStart { running, drifted, findings })

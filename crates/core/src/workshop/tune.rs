@@ -6,7 +6,7 @@ use super::{Altering, Workshop};
 use crate::catalog::{Lesson, add_preset};
 use crate::error::{Error, Result};
 use crate::path::same_name;
-use crate::plan::{self, Plan, TuneWish};
+use crate::plan::{self, Plan, TuneRequest};
 use crate::remedy::Action;
 use crate::survey::GameView;
 use crate::tune::{self, Tuning};
@@ -41,7 +41,7 @@ impl Workshop {
         &self,
         view: &GameView,
         family: Option<&str>,
-        wish: &TuneWish,
+        wish: &TuneRequest,
     ) -> Result<Plan> {
         if family.is_some() {
             self.tuning(view, family)?;

@@ -43,7 +43,7 @@ impl Workshop {
             let mut plan =
                 unless_in_use(view, Purpose::Undo { change: change.number() }, "undo", plan)?;
             plan.findings.extend(plan::recheck(situation, &plan.steps));
-            plan::hold_to_the_law(situation, &mut plan);
+            plan::stop_broken_loading(situation, &mut plan);
             Ok(plan)
         })?;
         self.add_conditions(&mut plan);

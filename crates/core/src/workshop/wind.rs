@@ -11,7 +11,7 @@ use crate::change::Change;
 use crate::content::Content;
 use crate::error::{Error, Result};
 use crate::path::{followed, slashes};
-use crate::plan::{self, HoldWish, Plan, WindOptions, Winding};
+use crate::plan::{self, HoldRequest, Plan, WindOptions, Winding};
 use crate::settings::Settings;
 use crate::survey::GameView;
 use crate::wind::{GameTree, Outline, Release};
@@ -55,7 +55,7 @@ impl Workshop {
         let winding = self.decide_with(view, &window, |situation| {
             let mut winding = plan::wind(situation, &release, &tree, options)?;
             if options.hold {
-                let held = plan::hold(situation, &self.launchers(), &HoldWish::default())?;
+                let held = plan::hold(situation, &self.launchers(), &HoldRequest::default())?;
                 winding.plan.steps.extend(held.steps);
                 winding.plan.findings.extend(held.findings);
             }

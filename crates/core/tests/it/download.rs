@@ -8,7 +8,7 @@ use jiff::SignedDuration;
 use proptest::prelude::*;
 use upright_spanner_core::feed::{Secret, Signer};
 use upright_spanner_core::progress::{Progress, Silent};
-use upright_spanner_core::{Address, Download, FeedMake, FeedWish, Stock, Workshop};
+use upright_spanner_core::{Address, Download, FeedMake, FeedOptions, Stock, Workshop};
 use upright_spanner_sample::server::{Fault, Faults, Request, Server};
 use upright_spanner_sample::{Bits, Pe, VersionInfo};
 
@@ -56,7 +56,7 @@ impl Scene {
         let workshop = Workshop::open(&home).unwrap();
         let address = Address::new(&servers[0].url()).unwrap();
         let sight = workshop.look_at_feed(&address, Some(secret.public())).unwrap();
-        workshop.alter().unwrap().add_feed(sight, &FeedWish::default(), &Silent).unwrap();
+        workshop.alter().unwrap().add_feed(sight, &FeedOptions::default(), &Silent).unwrap();
         workshop.refresh();
         let download = workshop.downloads(&["lens".to_owned()], None, &Silent).unwrap().remove(0);
         let scene = Self { workshop, home, servers, download, _space: space };

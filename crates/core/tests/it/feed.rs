@@ -8,7 +8,7 @@ use jiff::SignedDuration;
 use proptest::prelude::*;
 use upright_spanner_core::feed::{self, Key, Piece, Secret, Signer};
 use upright_spanner_core::progress::Silent;
-use upright_spanner_core::{Address, Altering, FeedMake, FeedWish, Stock, Workshop};
+use upright_spanner_core::{Address, Altering, FeedMake, FeedOptions, Stock, Workshop};
 use upright_spanner_sample::world::copy_tree;
 use upright_spanner_sample::{Bits, Pe, VersionInfo};
 
@@ -113,7 +113,7 @@ proptest! {
         let address = Address::new(&served.to_string_lossy()).unwrap();
         let workshop = Workshop::open(&space.path().join("home")).unwrap();
         let sight = workshop.look_at_feed(&address, Some(secret.public())).unwrap();
-        let wish = FeedWish { name: Some("nib".to_owned()), ..FeedWish::default() };
+        let wish = FeedOptions { name: Some("nib".to_owned()), ..FeedOptions::default() };
         workshop.alter().unwrap().add_feed(sight, &wish, &Silent).unwrap();
 
         let mut serial = 1;

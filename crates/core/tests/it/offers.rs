@@ -9,7 +9,7 @@ use upright_spanner_core::image::Machine;
 use upright_spanner_core::progress::Silent;
 use upright_spanner_core::rack::Needs;
 use upright_spanner_core::version::Version;
-use upright_spanner_core::{Address, FeedWish, Workshop};
+use upright_spanner_core::{Address, FeedOptions, Workshop};
 use upright_spanner_sample::feed::Forge;
 
 /// A build of `lens` for 64-bit games, with more fields.
@@ -57,7 +57,7 @@ impl Scene {
         forge.sign(&forge.head(families, shards).unwrap(), None).unwrap();
         let address = Address::new(&folder.to_string_lossy()).unwrap();
         let sight = self.workshop.look_at_feed(&address, None).unwrap();
-        let wish = FeedWish { name: Some(name.to_owned()), ..FeedWish::default() };
+        let wish = FeedOptions { name: Some(name.to_owned()), ..FeedOptions::default() };
         self.workshop.alter().unwrap().add_feed(sight, &wish, &Silent).unwrap();
         self.workshop.refresh();
     }
@@ -236,7 +236,7 @@ fn a_listing_in_a_shard_where_nobody_looks_is_not_found() {
     assert!(checked.unwrap_err().to_string().contains("where nobody looks for it"));
     let address = Address::new(&folder.to_string_lossy()).unwrap();
     let sight = scene.workshop.look_at_feed(&address, None).unwrap();
-    scene.workshop.alter().unwrap().add_feed(sight, &FeedWish::default(), &Silent).unwrap();
+    scene.workshop.alter().unwrap().add_feed(sight, &FeedOptions::default(), &Silent).unwrap();
     scene.workshop.refresh();
     assert!(scene.workshop.feeds().offers("lens").is_empty());
 }

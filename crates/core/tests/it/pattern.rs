@@ -39,7 +39,7 @@ fn stars_question_marks_and_brackets_stand_for_what_is_documented() {
     }
     for (pattern, wanted) in [
         ("lens[12", "a `[` without its `]`"),
-        ("lens{a,b}", "a brace stands as"),
+        ("lens{a,b}", "write a brace as"),
         (&*"*".repeat(2000), "it is longer than 1000"),
     ] {
         let said = Pattern::new(pattern).unwrap_err();

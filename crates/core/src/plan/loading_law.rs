@@ -14,7 +14,7 @@ use crate::path::{fold, same_name};
 use crate::situation::Situation;
 
 /// Adds the broken loading to a plan. Earlier findings about a part of it are replaced.
-pub(crate) fn hold_to_the_law(situation: &Situation<'_>, plan: &mut Plan) {
+pub(crate) fn stop_broken_loading(situation: &Situation<'_>, plan: &mut Plan) {
     plan.findings.retain(|finding| !is_of_the_law(finding));
     plan.findings.extend(broken_by(situation, plan));
     plan.findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
