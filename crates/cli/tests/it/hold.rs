@@ -179,7 +179,7 @@ fn that_something_lifted_a_hold_is_said() {
 fn any_file_can_be_held_where_no_launcher_is_described() {
     let bench = bench("schema = 1\nlauncher = []\n", false);
     let said = flat(&errors(&bench.run(&["hold", PIER]).code(2)));
-    assert!(said.contains("no launcher is known that keeps Pier up to date"), "{said}");
+    assert!(said.contains("no launcher's record of Pier was found"), "{said}");
     assert!(said.contains("--file FILE"), "{said}");
     bench.ok(&["hold", PIER, "--file", "games/.quayhand/pier.berth", "--why", "by hand"]);
     assert_eq!(update(&bench), Outcome::Shut);

@@ -320,3 +320,15 @@ fn the_home_is_of_this_machine_alone() {
     let home = document["home"].as_str().unwrap();
     assert!(home.contains("/Local/"), "{home}");
 }
+
+#[test]
+fn nothing_is_fitted_while_pins_cannot_be_read_but_going_back_works() {
+    let (bench, before) = changed();
+    let broken = b"schema = 1\n[[pin]\n";
+    bench.write("home/games.toml", broken);
+    let fit = bench.run(&["fit", "games/Tin Lighthouse", "sharpwater"]).code(4);
+    assert!(errors(&fit).contains("games.toml:2"), "{}", errors(&fit));
+    bench.ok(&["rollback", "games/Tin Lighthouse"]);
+    assert!(bench.picture("games/Tin Lighthouse") == before);
+    assert_eq!(fs::read(bench.file("home/games.toml")).unwrap(), broken);
+}

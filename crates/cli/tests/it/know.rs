@@ -257,7 +257,7 @@ fn the_users_word_on_a_game_stands_over_what_is_found() {
     assert_eq!(shown["programs"][0]["path"], "Quill.exe");
     assert!(shown["settings"]["bays"]["mods"].as_str().unwrap().ends_with("lib"));
     for (words, wanted) in [
-        (["--executable", "none.exe"], "there is no file none.exe"),
+        (["--executable", "none.exe"], "contains no file none.exe"),
         (["--executable", "../x.exe"], "cannot be used as a path: it leads out of the folder"),
         (["--bay", "exe=lib"], "cannot be the name of a further bay"),
         (["--bay", "mods=nowhere"], "is not a folder"),

@@ -308,7 +308,7 @@ fn a_loader_gets_the_name_that_the_game_loads_unless_another_has_it() {
     bench.write(&format!("{game}/System/winmm.dll"), &library("glim.dll", "Else", [1, 0, 0, 0]));
     let said = output(&bench.run(&moved).code(3));
     let said = said.split_whitespace().collect::<Vec<_>>().join(" ");
-    assert!(said.contains("would take the place of System/winmm.dll, which is glim"), "{said}");
+    assert!(said.contains("would replace System/winmm.dll, which is glim"), "{said}");
 }
 
 #[test]

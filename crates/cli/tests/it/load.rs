@@ -216,7 +216,7 @@ fn what_a_library_needs_in_turn_is_named_when_it_is_broken() {
             },
             &[
                 "stop: Pier.exe needs core.dll",
-                "bin/core.dll.part is what is left of a download",
+                "bin/core.dll.part is the remains of an unfinished download",
                 "[download-unfinished]",
             ],
         ),
@@ -386,7 +386,7 @@ fn what_was_broken_before_is_said_once_and_stops_nothing() {
     bench.write("new/late.dll", &library("late.dll", [2, 0, 0, 0], &["later"]).to_bytes());
     let said = flat(&bench.ok(&["fit", GAME, "new/late.dll"]));
     assert!(said.contains("[broken-before]"), "{said}");
-    assert!(said.contains("See what is missing: spanner check pier"), "{said}");
+    assert!(said.contains("List the missing files: spanner check pier"), "{said}");
     // A build with the missing library repairs it.
     bench.write("new/core.dll", &library("core.dll", [2, 0, 0, 0], &["open", "close"]).to_bytes());
     let said = bench.ok(&["fit", GAME, "new/core.dll"]);
@@ -460,14 +460,14 @@ fn what_is_recorded_and_gone_is_listed_and_comes_back_as_is_said() {
     assert_eq!((&missing["path"], &missing["state"]), (&"bin/core.dll".into(), &"missing".into()));
     let said = checked(&bench, 1);
     assert!(said.contains("[component-gone]"), "{said}");
-    assert!(said.contains("Put back what was fitted there: spanner refit pier core"), "{said}");
+    assert!(said.contains("Restore the fitted file: spanner refit pier core"), "{said}");
     bench.ok(&["refit", "pier", "core"]);
     checked(&bench, 0);
     // The game's own, gone after a rollback, is restored with another.
     bench.ok(&["rollback", "pier"]);
     remove(&bench, "bin/core.dll");
     let said = checked(&bench, 1);
-    assert!(said.contains("Put back what the game brought: spanner rollback pier core"), "{said}");
+    assert!(said.contains("Restore the shipped file: spanner rollback pier core"), "{said}");
     bench.ok(&["rollback", "pier", "core"]);
     checked(&bench, 0);
 }
@@ -597,7 +597,7 @@ fn in_a_prefix_the_environment_takes_its_own_unless_its_registry_says_otherwise(
             .collect::<String>(),
     );
     assert!(
-        said.contains("takes its own winmm.dll") && said.contains("spanner fit pier glim"),
+        said.contains("uses its own winmm.dll") && said.contains("spanner fit pier glim"),
         "{said}"
     );
     bench.ok(&["fit", GAME, "glim"]);

@@ -117,7 +117,7 @@ fn a_folder_of_libraries_without_any_program_is_listed_whole() {
     bench.write("libs/one.dll", &Pe::dll(Bits::Bits64, "one.dll").to_bytes());
     bench.write("libs/deep/two.dll", &Pe::dll(Bits::Bits32, "two.dll").to_bytes());
     let text = bench.ok(&["survey", "libs"]);
-    assert!(text.contains("contains no program"), "{text}");
+    assert!(text.contains("no program in this folder"), "{text}");
     assert!(text.contains("1 game, 2 components"), "{text}");
 }
 

@@ -302,7 +302,7 @@ fn without_a_command_that_runs_windows_programs_nothing_is_started() {
     assert!(said.contains("spanner game set pier --run-with COMMAND"), "{said}");
     bench.ok(&["game", "set", "pier", "--run-with", "/nowhere/run"]);
     let said = flat(&errors(&bench.run(&["start", PIER]).code(2)));
-    assert!(said.contains("there is no program /nowhere/run"), "{said}");
+    assert!(said.contains("no program /nowhere/run was found"), "{said}");
     assert!(said.ends_with("spanner game set pier --run-with COMMAND"), "{said}");
 }
 

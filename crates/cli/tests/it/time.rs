@@ -62,7 +62,7 @@ fn an_undo_is_a_change_that_can_be_undone_and_nothing_is_pulled_from_under_anoth
     let one = bench.ok(&["history", "show", "2"]);
     assert!(one.contains("2.9.1") && one.contains("2026.3.0") && one.contains("undone"), "{one}");
     assert!(one.contains("TinLighthouse.exe, version 1.4.2"), "{one}");
-    assert!(errors(&bench.run(&["undo", "99"]).code(2)).contains("there is no change 99"));
+    assert!(errors(&bench.run(&["undo", "99"]).code(2)).contains("unknown change 99"));
 }
 
 #[test]

@@ -567,7 +567,7 @@ fn values_of_a_build_are_told_left_and_set_where_it_is_asked_for() {
     let said = flat(&bench.ok(&["rack", "add", &name]));
     assert!(said.contains("enable.reg would set in the registry, with --registry:"), "{said}");
     assert!(said.contains("HKEY_CURRENT_USER\\Software\\Glim: Hook = 1"), "{said}");
-    assert!(said.contains("undo.reg takes back in the registry"), "{said}");
+    assert!(said.contains("undo.reg removes from the registry"), "{said}");
 
     let fit = ["fit", GAME, "glim@2.0.0", "--as", "winmm.dll"];
     let said = flat(&bench.ok(&[&fit[..], &["--dry-run"]].concat()));

@@ -384,10 +384,10 @@ fn what_happened_to_what_was_moved_aside_is_said() {
     world::remove_tree(&bench.file("games/Pier.set-aside/1/extra")).unwrap();
     let text = flat(&output(&bench.run(&["undo"]).code(1)));
     assert!(
-        text.contains("data/isles.pak is there again, so what was moved aside stays in"),
+        text.contains("data/isles.pak exists again, so the files moved aside stay in"),
         "{text}"
     );
-    assert!(text.contains("extra does not come back"), "{text}");
+    assert!(text.contains("extra cannot be restored"), "{text}");
     assert_eq!(read(&bench, &format!("{PIER}/data/isles.pak")), "isles anew");
     assert_eq!(read(&bench, "games/Pier.set-aside/1/data/isles.pak"), "isles");
 

@@ -109,7 +109,7 @@ pub static ABOUT: [About; 63] = [
         "A library that the records know is not there any more, and no change has taken it out.",
         "The game starts without it, or not at all.",
         Remedy::by("Restore it.", Action::Refit { game: GAME, family: FAMILY }),
-        "System/brine.dll is gone: brine 2.8.1 was fitted there, and something else than a change has removed it.",
+        "System/brine.dll is gone: brine 2.8.1 was fitted there, and something else has removed it.",
     ),
     about(
         "conflicts",
@@ -233,7 +233,7 @@ pub static ABOUT: [About; 63] = [
     ),
     about(
         "functions-unknown",
-        "A library imports functions from Windows that the present one does not import, and spanner does not know whether Windows has them.",
+        "A library imports functions from Windows that the present one does not import, and it is unclear whether Windows has them.",
         "The game starts, unless this Windows lacks them.",
         Remedy::text("Start the game to see. If it does not start, go back."),
         "System/brine.dll asks Windows' own winsqlite3.dll for a function, and whether every Windows offers that is not known: sqlite3_open.",

@@ -16,8 +16,7 @@ pub(crate) fn finding(situation: &Situation<'_>, gone: &Gone) -> Finding {
         let action = Action::RollBack { game, family: family_text };
         ("is the shipped file", ("Restore it.", action))
     };
-    let sentence = format!(
-        "{path} is gone: {family}{version} {whose}, and something else than a change has removed it."
-    );
+    let sentence =
+        format!("{path} is gone: {family}{version} {whose}, and something else has removed it.");
     Finding::new("component-gone", Severity::Warn, sentence, remedy)
 }

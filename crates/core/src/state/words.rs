@@ -64,8 +64,7 @@ impl WordsFile {
 
 impl HomeDocument for StoredWords {
     const SCHEMA: u32 = 1;
-    const HEADING: &str =
-        "# What you told spanner about your games. You may edit it; see docs/formats.md.";
+    const HEADING: &str = "# Your settings of games. You may edit them; see docs/formats.md.";
     /// 100,000 games have some 30 MB.
     const LONGEST: u64 = 64 << 20;
 }

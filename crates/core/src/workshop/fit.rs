@@ -101,6 +101,7 @@ impl Workshop {
             }
         }
         let window = OnDisk::new(&self.store, view, &parcels).having_seen(seen).for_altering(view);
+        self.expect_words()?;
         let decided = self.decide_with(view, &window, |situation| {
             plan_all(situation, &wanted, options, &parcels)
         });

@@ -22,6 +22,11 @@ impl Workshop {
         self.records.words.get_or_read(read).unwrap_or_default()
     }
 
+    /// Fails if the user's settings cannot be read: a plan could break a pin. Going back needs no pins.
+    pub(super) fn expect_words(&self) -> Result<()> {
+        self.words.read().map(drop)
+    }
+
     /// The families that the catalog files of the home folder describe.
     pub(super) fn own_catalog(&self) -> Arc<Catalog> {
         let read = || Ok(Catalog::read_folder(&self.home.join("catalog")));

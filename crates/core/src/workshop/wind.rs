@@ -43,6 +43,7 @@ impl Workshop {
         options: &WindOptions,
         progress: &dyn Progress,
     ) -> Result<WindPlan> {
+        self.expect_words()?;
         let from: Vec<PathBuf> = from.iter().map(|path| followed(path).into_owned()).collect();
         let limits = Settings::read(&self.home)?.limits;
         let release = Release::read(&from, &limits, &self.scratch(), progress)?;

@@ -382,7 +382,7 @@ fn a_layout_names_many_files_at_once_and_says_what_is_not_there() {
         assert_eq!(places.collect::<Vec<_>>(), expected, "{rules}");
     }
     for (rules, said) in [
-        (rule("no/file.fx", "exe", ""), "mine.toml:9: there is no `no/file.fx` in the package"),
+        (rule("no/file.fx", "exe", ""), "mine.toml:9: the package contains no `no/file.fx`"),
         (rule("no/**", "exe", ""), "mine.toml:9: `no/**` matches no file of the package"),
     ] {
         let given = layout(&format!("{wanted}{rules}")).unwrap();

@@ -234,7 +234,7 @@ fn a_file_that_cannot_be_understood_is_said_with_its_line_and_not_written_over()
         ("schema = 1\nroot = [\"/games\"]\n", 2, "unknown field `root`"),
         ("schema = 1\nroots = [\"/games\"\n", 2, "array"),
         ("schema = 1\nroots = \"/games\"\n", 2, "invalid type"),
-        ("schema = 9\n", 1, "schema 9 is not known"),
+        ("schema = 0\n", 1, "schema 0 is not known"),
         ("", 1, "missing field `schema`"),
         ("schema = 1\n[[game]]\nid = \"pier\"\n", 2, "missing field `title`"),
         (&format!("schema = 1\n{game}colour = \"red\"\n"), 6, "unknown field `colour`"),
@@ -357,4 +357,18 @@ fn what_cannot_be_noted_is_refused_and_the_rest_stays() {
     let workshop = bench.open();
     assert_eq!(workshop.library_roots().len(), 1);
     assert!(workshop.games().unwrap().iter().all(|game| !game.registered));
+}
+
+/// Pins and bays of such a file are unknown, so nothing is altered either.
+#[test]
+fn a_file_of_a_newer_version_is_left_alone_and_named() {
+    let bench = Bench::new();
+    drop(bench.open());
+    let newer = "schema = 9\nanything = true\n";
+    fs::write(bench.file(), newer).unwrap();
+    let workshop = bench.open();
+    let fault = workshop.words_fault().unwrap();
+    assert_eq!(fault.code(), "newer-home", "{fault}");
+    assert!(workshop.alter().unwrap().forget_game("pier").is_err());
+    assert_eq!(fs::read_to_string(bench.file()).unwrap(), newer);
 }
