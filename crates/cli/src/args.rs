@@ -524,7 +524,7 @@ pub struct FeedMake {
     /// The secret key that signed the feed so far, if a new one takes its place: it names the new one.
     #[arg(long, value_name = "SECRET")]
     pub replacing: Option<PathBuf>,
-    /// File with the passphrase. Default: $SPANNER_PASSPHRASE, or a prompt.
+    /// File with the passphrase. Default: `$SPANNER_PASSPHRASE`, or a prompt.
     #[arg(long, value_name = "FILE")]
     pub passphrase_file: Option<PathBuf>,
     /// The source of its builds: `rack` for the builds on the rack, or a folder with downloads.
@@ -572,7 +572,7 @@ pub enum FeedKey {
     New {
         /// The file for the secret key; the public one gets the ending .pub.
         file: PathBuf,
-        /// File with the passphrase. Default: $SPANNER_PASSPHRASE, or a prompt.
+        /// File with the passphrase. Default: `$SPANNER_PASSPHRASE`, or a prompt.
         #[arg(long, value_name = "FILE")]
         passphrase_file: Option<PathBuf>,
         /// Do not protect the secret key with a passphrase: anyone with the file can sign.

@@ -125,7 +125,7 @@ pub fn get(wanted: &[Download], workshop: &Workshop, session: &Session) -> Outco
         let add = |got| acting(|| workshop.alter()?.add_downloaded(got, &progress));
         match got.and_then(|got| got.map(add).transpose()) {
             Ok(None) => {
-                render::notice(&format!("{} was added to the rack by another run.", download.id))
+                render::notice(&format!("{} was added to the rack by another run.", download.id));
             }
             Ok(Some(addition)) => {
                 if !addition.builds.iter().any(|(build, _)| download.is(build)) {
