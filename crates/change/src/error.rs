@@ -47,7 +47,7 @@ pub enum Error {
         /// The target.
         place: Place,
     },
-    /// There is not a registry here that a value could be in.
+    /// This system has no registry for a value.
     #[error("this system has no registry for {value}")]
     NoRegistry {
         /// The value.

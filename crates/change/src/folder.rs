@@ -470,7 +470,7 @@ impl Folder {
     }
 
     /// Removes a plain file so that its room is freed only when the handle that this gives is closed. Of what cannot
-    /// be removed so, or is not there, there is not a handle.
+    /// be removed so, or does not exist, there is nothing to hold.
     pub(crate) fn remove_for_later(&self, name: &str) -> Option<File> {
         #[cfg(windows)]
         {

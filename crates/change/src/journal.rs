@@ -196,7 +196,7 @@ impl Journal {
         }
     }
 
-    /// Files that are missing, from one number to another, and of which there is not a copy.
+    /// Files that are missing, from one number to another, without a copy.
     fn gap(&self, first: i64, last: i64) -> Fault {
         let what = match last {
             _ if last == first => "it is missing".to_owned(),
@@ -278,7 +278,7 @@ impl Journal {
     /// The number that the next change gets.
     ///
     /// # Errors
-    /// If the journal's folder cannot be read, or there is not a higher number.
+    /// If the journal's folder cannot be read, or the highest number is used up.
     pub fn next(&self, copies: &dyn Copies) -> Result<i64> {
         let last = self.marks()?.into_keys().max().unwrap_or(0).max(copies.last());
         let full = || {

@@ -175,7 +175,7 @@ impl Territory {
     /// The bytes of the file at a place, at most so many.
     ///
     /// # Errors
-    /// If there is not a plain file, it cannot be read, or it is longer.
+    /// If it is not a plain file, cannot be read, or is longer.
     pub fn bytes(&self, place: &Place, most: u64) -> Result<Vec<u8>> {
         let path = self.path(place);
         let missing = || Error::io("read", &path)(ErrorKind::NotFound.into());

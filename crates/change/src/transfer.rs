@@ -99,7 +99,7 @@ pub(crate) fn fill_durably(
         let writer = (len >= WORTH_A_THREAD)
             .then(|| thread::Builder::new().spawn_scoped(scope, write_out).ok());
         let tell = |stretch| {
-            // If there is not a such thread, all of it is written out in the end.
+            // Without such a thread everything is written at the end.
             let _ = sender.send(stretch);
         };
         source.write(to, tell).map_err(Error::io("write", path))?;

@@ -20,7 +20,7 @@ pub(super) struct Headers {
     pub built: u32,
     /// Offset of the checksum in the file: four bytes.
     pub checksum_at: u64,
-    /// If the security directory's entry is in the file: eight bytes.
+    /// The offset of the security directory's entry: eight bytes.
     pub security_entry_at: u64,
     /// Its code is not in the file as it will run: an executable section that the file leaves
     /// empty, or an entry point in a section that may be written.
@@ -152,7 +152,7 @@ impl Headers {
         (address != 0).then(|| Directory { address, len: entry.size.get(LE) })
     }
 
-    /// If a relative address is in the file.
+    /// Where a relative address is in the file.
     pub fn offset(&self, address: u32) -> Option<u64> {
         let within = self.sections.iter().find_map(|section| {
             let start = section.virtual_address.get(LE);

@@ -13,7 +13,7 @@ const WHAT: &str = "the .NET header";
 
 /// Offset of the flags in the header: behind its length, a version, and the place of the metadata.
 const FLAGS: u64 = 16;
-/// There is not a machine code in it.
+/// It contains no machine code.
 const IL_ONLY: u32 = 0x1;
 /// It wants a process of 32 bits ...
 const WANTS_32_BITS: u32 = 0x2;

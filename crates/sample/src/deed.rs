@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::code::{Code, Value};
 
-/// If the text of the deeds begins among an image's data.
+/// The start of the actions' text in an image's data.
 const MARK: &str = "sample deeds: ";
 
 /// The file that ends a game, if it appears in its folder.

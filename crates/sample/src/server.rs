@@ -105,7 +105,7 @@ impl Server {
     /// Serves a folder on a port that is free.
     ///
     /// # Errors
-    /// If no port is.
+    /// If no port is free.
     pub fn start(folder: &Path) -> io::Result<Self> {
         Self::start_on(folder, 0)
     }

@@ -69,7 +69,7 @@ pub enum Fault {
         /// The reason, and the position.
         what: String,
     },
-    /// There is not a way to put the value there.
+    /// The value cannot be written there.
     #[error("{0}")]
     CannotHold(String),
 }

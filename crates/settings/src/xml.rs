@@ -172,7 +172,7 @@ fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
-/// If a further attribute of an element comes.
+/// The position for another attribute of an element.
 fn behind_attributes(text: &str, node: Node<'_, '_>) -> usize {
     let start = node.range().start;
     let name = |text: &str| text.find(|c: char| c.is_whitespace() || matches!(c, '>' | '/'));

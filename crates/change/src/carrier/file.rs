@@ -1,7 +1,7 @@
 //! Files: content with its marks.
 //!
 //! The old file changes places with the new one and is at the spare place until the change is over: what someone
-//! wrote into it at the last moment is seen and is restored. If the file system can let no two files change places,
+//! wrote into it at the last moment is noticed and kept. If the file system can let no two files change places,
 //! it is looked at once more, alone if the system can, and replaced by a rename.
 
 use std::collections::BTreeMap;
@@ -54,7 +54,7 @@ impl Drop for Files<'_> {
         let leaving = std::mem::take(&mut self.leaving).into_inner();
         let leaving = leaving.unwrap_or_else(PoisonError::into_inner);
         if !leaving.is_empty() {
-            // If there is not a thread to be had, they are dropped here.
+            // Without another thread they are dropped here.
             let _ = std::thread::Builder::new().spawn(move || {
                 std::thread::sleep(UNTIL_UNLOCKED);
                 drop(leaving);

@@ -1,4 +1,4 @@
-//! If there is not a registry of Windows: nothing can be looked up in it or set.
+//! Systems without a Windows registry: nothing can be read from it or set.
 
 use upright_spanner_settings::registry::ValueName;
 

@@ -191,7 +191,7 @@ fn a_row_of_missing_files_is_one_fault_however_long_it_is() {
     assert!(first.0 == 2 && first.1.contains("each one up to 9223372036854775806"), "{first:?}");
     assert_eq!(other, (i64::MAX, "it is about another change"));
 
-    // There is not a number after it: nothing is touched, and the file is named.
+    // No number is left: nothing is touched, and the error names the file.
     let store = Store::open(&folder.path().join("store")).unwrap();
     let engine = Engine { journal: &journal, copies: &NoCopies, store: &store, progress: &Silent };
     let draft = draft(folder.path(), steps());

@@ -19,7 +19,7 @@ pub struct Job {
 
 /// What to say around it.
 pub struct SeveralMessages<'a> {
-    /// Said if there is not a game to do it to.
+    /// The message if no game is concerned.
     pub nothing: &'a str,
     /// The question for a number of games.
     pub question: &'a dyn Fn(&str) -> String,

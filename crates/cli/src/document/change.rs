@@ -105,7 +105,7 @@ impl From<&Owner> for StepOwner {
     }
 }
 
-/// If something is.
+/// The place of something.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct Place {
     /// Relative to the game's folder, or to the bay.

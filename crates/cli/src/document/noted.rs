@@ -36,7 +36,7 @@ pub enum What {
         /// Its name.
         preset: String,
     },
-    /// There was not a change to undo.
+    /// Nothing to undo.
     Change(()),
 }
 

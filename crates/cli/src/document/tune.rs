@@ -91,7 +91,7 @@ pub struct Program {
     path: String,
     /// The compatibility mode; null if none is set.
     compat: Option<&'static str>,
-    /// The value of the registry that holds it; null if there is not a registry.
+    /// The value of the registry that holds it; null without a registry.
     value: Option<RegistryValue>,
 }
 

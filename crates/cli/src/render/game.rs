@@ -132,7 +132,7 @@ pub fn print_list(games: &[Game], session: &Session) -> Result<()> {
 /// Prints the library roots.
 pub fn print_roots(roots: &[PathBuf], session: &Session) -> Result<()> {
     if roots.is_empty() {
-        return hint(session, "There is not a library root yet. Next: spanner root add FOLDER");
+        return hint(session, "No library roots yet. Next: spanner root add FOLDER");
     }
     for root in roots {
         let gone = if root.is_dir() { "" } else { "  (not there now)" };

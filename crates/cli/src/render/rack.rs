@@ -301,7 +301,7 @@ fn file_rows(build: &Build, each: bool) -> Vec<Vec<String>> {
     out
 }
 
-/// If one file of a build goes.
+/// The place of one file of a build.
 struct FileRow {
     file: String,
     folder: String,

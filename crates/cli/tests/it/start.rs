@@ -228,7 +228,7 @@ fn a_game_is_started_in_the_folder_that_it_expects_with_its_variables_and_is_not
     let bench = &stage.bench;
     bench.ok(&["game", "set", "pier", "--executable", "bin/win/PierDeep.exe"]);
     bench.ok(&["game", "set", "pier", "--env", "PIER_MODE=two words"]);
-    // It is restored though the game continues, and what reads its output is not kept waiting.
+    // It returns although the game continues, so a reader of its output does not wait.
     let said = bench.ok(&["start", PIER]);
     assert!(said.contains("Started. Next: spanner prove pier"), "{said}");
     let file = bench.file("games/Pier/bin/win/mode.txt");

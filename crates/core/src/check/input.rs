@@ -162,7 +162,7 @@ impl<'a> CheckInput<'a> {
         self.situation.game_version()
     }
 
-    /// What to call the build: by its name, or by if it is in the game.
+    /// The name of the build, or its place in the game.
     pub fn label(&self) -> String {
         match self.swaps.first().filter(|_| self.in_place) {
             Some(swap) => format!("{} ({})", self.subject.name, swap.place),

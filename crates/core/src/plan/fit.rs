@@ -263,7 +263,7 @@ impl<'s> FitPlanner<'s> {
         self.options.hand_off || remembered.contains_key(&self.build.id.family)
     }
 
-    /// If another file of the build goes.
+    /// The place of another file of the build.
     fn place<'a>(
         &'a self,
         piece: &Piece<'a>,

@@ -109,7 +109,7 @@ impl Proof {
         self.running.iter().any(|running| !running.has_ended)
     }
 
-    /// Whether nothing that comes later would change it. For a log that no catalog describes there is not a waiting:
+    /// Whether nothing that comes later would change it. A log that no catalog describes is not waited for:
     /// there may be none.
     pub(crate) fn is_final(&self) -> bool {
         let is_final = |component: &ComponentProof| {

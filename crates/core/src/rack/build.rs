@@ -139,7 +139,7 @@ pub struct Build {
     /// The files that come with it: other libraries, programs, settings, data.
     #[serde(default)]
     pub parts: Vec<BuildPart>,
-    /// If each of its files goes.
+    /// The place of each of its files.
     pub layout: Layout,
     /// The texts that came with it.
     #[serde(default)]

@@ -28,7 +28,7 @@ pub struct Layout {
     pub retires: Vec<TreePath>,
 }
 
-/// If one file of a build goes.
+/// The place of one file of a build.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct Placement {
     /// Its path in the package.

@@ -45,7 +45,7 @@ impl<T: HomeDocument> HomeFile<T> {
         &self.path
     }
 
-    /// Reads the document; nothing if there is not a file.
+    /// Reads the document; `None` without a file.
     ///
     /// # Errors
     /// If the file cannot be read ([`CatalogError`] with the line), or a newer version wrote it

@@ -73,7 +73,7 @@ fn is_service_pack(rest: &str) -> bool {
         || rest.get(..2).is_some_and(|start| start.eq_ignore_ascii_case("SP"))
 }
 
-/// The value of the registry that holds the mode of a program; nothing if there is not a registry.
+/// The value of the registry that holds the mode of a program; `None` without a registry.
 pub(crate) fn compat_value(situation: &Situation<'_>, program: &TreePath) -> Option<Target> {
     let registry = registry(situation)?;
     let value = match &registry {

@@ -76,7 +76,7 @@ pub struct Tuning {
 pub struct ProgramMode {
     /// The program.
     pub program: TreePath,
-    /// The value of the registry that holds it; nothing if there is not a registry.
+    /// The value of the registry that has it; `None` without a registry.
     pub spot: Option<Target>,
     /// The present state.
     pub now: State,

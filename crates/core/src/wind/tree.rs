@@ -54,7 +54,7 @@ impl GameTree {
         tree
     }
 
-    /// Whether there is not a file in it.
+    /// Whether it contains no files.
     pub fn is_empty(&self) -> bool {
         self.files.is_empty()
     }

@@ -23,7 +23,7 @@ pub struct SignerChange {
 /// Who signed a file, as far as that holds.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Signer {
-    /// There is not a file, or it is not an image.
+    /// The file does not exist, or is not an image.
     None,
     /// No one.
     Unsigned,

@@ -274,7 +274,7 @@ fn find(bytes: &[u8], wanted: &[u8]) -> Option<usize> {
     bytes.windows(wanted.len()).position(|window| window == wanted)
 }
 
-/// If the first section of a made image begins.
+/// The start of the first section of a made image.
 const HEADERS: usize = 0x400;
 
 /// A library that has every table.

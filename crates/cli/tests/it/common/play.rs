@@ -121,7 +121,7 @@ fn wait_until(what: &str, is_so: impl Fn() -> bool) {
     }
 }
 
-/// What plays the programs of the made-up world if there is not a Windows.
+/// The stand-in that plays the programs of the invented world on other systems.
 pub fn stand_in() -> PathBuf {
     let path = Path::new(env!("CARGO_BIN_EXE_spanner")).with_file_name("sample-play");
     assert!(path.is_file(), "{} is missing: cargo build -p upright-spanner-sample", path.display());

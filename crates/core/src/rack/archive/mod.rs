@@ -55,7 +55,7 @@ pub struct Package {
 pub struct PackedFile {
     /// Its path in the package.
     pub path: TreePath,
-    /// If its content is.
+    /// The location of its content.
     unpacked: Unpacked,
     /// Its content.
     pub content: Content,
@@ -358,7 +358,7 @@ impl Unpacker<'_> {
         self.expect_free(outline.unpacked)
     }
 
-    /// Fails if there is not a room for so many bytes.
+    /// Fails without space for so many bytes.
     fn expect_free(&self, wanted: u64) -> Result<()> {
         let free = self.scratch.room()?;
         if wanted <= free {
