@@ -25,7 +25,7 @@ pub fn start_it(workshop: &Workshop, game: &str) -> String {
         let start = workshop.plan_start(&view, None, &[])?;
         let id = render::quoted(&view.game.id);
         let brought = match &start.chosen {
-            Chosen::Starter { family } => format!(", which {family} brought"),
+            Chosen::Starter { family } => format!(", the starter of {family}"),
             Chosen::Launcher { name } => format!(", through {name}"),
             _ => String::new(),
         };

@@ -73,7 +73,7 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "A game that does not have the component is left alone.",
+        say: "An upscaler build for a game without an upscaler is refused.",
         words: &["fit", "kite-harbour", "sharpwater@2026.3.0"],
         ends: Exit::Refused,
         before: None,
@@ -91,7 +91,7 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "And the record of it.",
+        say: "The history so far.",
         words: &["history", "tin-lighthouse"],
         ends: Exit::Done,
         before: None,
@@ -130,7 +130,7 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "And it stays: the launcher is to ask before it updates this game.",
+        say: "Keep it there: the launcher must ask before it updates this game.",
         words: &["hold", "moss-meridian", "--why", "until the extender knows 22.5"],
         ends: Exit::Done,
         before: None,
@@ -148,7 +148,7 @@ const STORY: [Scene; 30] = [
         before: Some(world::new_lampwright),
     },
     Scene {
-        say: "... and the build that knows it goes in.",
+        say: "... and the build that supports it is fitted.",
         words: &["fit", "moss-meridian", "downloads/lampwright-32.0.zip"],
         ends: Exit::Done,
         before: None,
@@ -160,13 +160,13 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "A named set of them, and the file is kept from being rewritten.",
+        say: "Set a preset, and lock the file so that the program does not rewrite it.",
         words: &["tune", "saltglass-drift", "tidemark", "--preset", "racing", "--lock"],
         ends: Exit::Done,
         before: None,
     },
     Scene {
-        say: "A debug switch on, past the lock ...",
+        say: "Turn a debug switch on, despite the lock ...",
         words: &["tune", "saltglass-drift", "tidemark", "trace=on"],
         ends: Exit::Done,
         before: None,
@@ -178,25 +178,25 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "All of it back, the lock too.",
+        say: "Restore everything, the lock included.",
         words: &["rollback", "saltglass-drift", "tidemark"],
         ends: Exit::Done,
         before: None,
     },
     Scene {
-        say: "And everything that was done to it.",
+        say: "The history of that game.",
         words: &["history", "saltglass-drift"],
         ends: Exit::Done,
         before: None,
     },
     Scene {
-        say: "A friend passes builds on as a feed. First a key, so that others know that it is from him ...",
+        say: "A friend publishes builds as a feed. First a key, which identifies the publisher ...",
         words: &["feed", "key", "new", "friend.key", "--no-passphrase"],
         ends: Exit::Done,
         before: None,
     },
     Scene {
-        say: "... and then the feed: files that any web server serves, or a folder that is shared.",
+        say: "... and then the feed: files for any web server, or for a shared folder.",
         words: &[
             "--home",
             "friend",
@@ -214,7 +214,7 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "You add it, by its address and its key.",
+        say: "Add it by its address and its key.",
         words: &["feed", "add", "feed", "--key", "friend.key.pub"],
         ends: Exit::Done,
         before: None,
@@ -232,7 +232,7 @@ const STORY: [Scene; 30] = [
         before: None,
     },
     Scene {
-        say: "Get it and fit it, in one go.",
+        say: "Download it and fit it with one command.",
         words: &["fit", "kite-harbour", "brine", "--get"],
         ends: Exit::Done,
         before: None,

@@ -137,7 +137,7 @@ fn get_first(
         }
         let again = again(args, game, &options(args));
         let text = format!(
-            "Dry run: nothing was got. What it would do in the game can be told when it is there. To do \
+            "Dry run: nothing was downloaded. What it would do in the game can be told when it is there. To do \
              both: {again}"
         );
         render::hint(session, &text)?;

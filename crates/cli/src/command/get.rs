@@ -66,7 +66,7 @@ pub fn run(wish: &GetOptions<'_>, game: Option<&str>, session: &Session) -> Resu
             render::json(&Got::new(&downloads, &[], &[]))?;
         } else if wish.dry_run {
             let again = again(wish, game);
-            render::hint(session, &format!("Dry run: nothing was got. To do it: {again}"))?;
+            render::hint(session, &format!("Dry run: nothing was downloaded. To do it: {again}"))?;
         }
         return Ok(Exit::Done);
     }

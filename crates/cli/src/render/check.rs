@@ -112,7 +112,7 @@ fn offered(view: &GameView, family: &str, feeds: &Feeds) -> String {
     let offered = libraries.find_map(|library| library.offered.as_ref());
     let known = offered.and_then(|offered| Some((offered, feeds.feed(&offered.feed)?)));
     known.map_or_else(String::new, |(offered, feed)| {
-        format!("feed has {}, asked {}", offered.version, age(feed.age()))
+        format!("feed has {}, refreshed {}", offered.version, age(feed.age()))
     })
 }
 

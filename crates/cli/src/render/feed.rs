@@ -56,7 +56,7 @@ pub fn print_list(feeds: &Feeds, session: &Session) -> Result<()> {
     if feeds.feeds.is_empty() {
         return hint(session, "No feeds yet. To add one: spanner feed add URL-or-FOLDER");
     }
-    let headings = ["FEED", "BUILDS", "FAMILIES", "ASKED", "STATE", "PLACE"];
+    let headings = ["FEED", "BUILDS", "FAMILIES", "REFRESHED", "STATE", "PLACE"];
     let rows = feeds.feeds.iter().map(|feed| {
         let (own, head) = (&feed.subscription, &feed.head);
         vec![
@@ -81,7 +81,9 @@ pub fn print_list(feeds: &Feeds, session: &Session) -> Result<()> {
     }
     let first = feeds.feeds.iter().find_map(|feed| feed.listings().next());
     match first {
-        Some(listing) => hint(session, &format!("What one has: spanner feed list {}", listing.id)),
+        Some(listing) => {
+            hint(session, &format!("Builds of one family: spanner feed list {}", listing.id))
+        }
         None => Ok(()),
     }
 }
@@ -408,8 +410,8 @@ pub fn print_new_key(key: &Key, secret: &Path, public: &Path, session: &Session)
     writeln!(out, "  secret  {}", clean(&slashes(secret)))?;
     writeln!(out, "  public  {}", clean(&slashes(public)))?;
     writeln!(out, "  Its key is  {}", key.to_string().bold())?;
-    let text = "Keep the secret file where no one else reads it, and a copy of it: who has lost it can renew the \
-                feed no more. Name the public key where people know you.";
+    let text = "Keep the secret file private, and keep a copy: without it the feed cannot be renewed. \
+                Publish the public key where your users will look for it.";
     write!(out, "{}", wrapped(text, "", 0, session.width))?;
     let next =
         format!("Next: spanner feed make DIR --sign-with {} --from rack", quoted(&slashes(secret)));

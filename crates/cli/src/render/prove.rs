@@ -53,7 +53,7 @@ pub fn print(view: &GameView, proof: &Proof, session: &Session) -> Result<()> {
     let off = proof.components.iter().filter(|it| !it.outcome.is_good()).count();
     match off {
         0 if proof.can_be_noted() => {
-            hint(session, "All is as it should be, and noted with the change that fitted it.")
+            hint(session, "Every component is confirmed; the proof is recorded with its change.")
         }
         0 => hint(session, "All is as it should be."),
         off => hint(session, &format!("{} to attend to.", count(off, "component"))),
@@ -76,7 +76,7 @@ fn state(proof: &Proof) -> String {
         .map(|running| running.pid.to_string())
         .collect();
     match (&running[..], since) {
-        ([], None) => "It does not run, and when it was last started is not known.".to_owned(),
+        ([], None) => "It is not running, and the time of its last start is unknown.".to_owned(),
         ([], Some(since)) if proof.running.is_empty() => {
             format!("It does not run; last started {since}.")
         }

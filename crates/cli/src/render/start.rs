@@ -22,7 +22,7 @@ pub fn in_words(start: &Start) -> String {
     let why = match &start.chosen {
         Chosen::Once => "as you said".to_owned(),
         Chosen::Setting => "as you set it".to_owned(),
-        Chosen::Starter { family } => format!("which {family} brought"),
+        Chosen::Starter { family } => format!("the starter of {family}"),
         Chosen::Launcher { name } => format!("through {name}"),
         Chosen::Executable => "the executable".to_owned(),
     };

@@ -388,7 +388,7 @@ fn write_offered(
             0 => format!("The feed {} was refreshed {asked}{state}.", feed.name()),
             _ => {
                 let builds = if number == 1 { "a newer build" } else { "newer builds" };
-                format!("The feed {}, asked {asked}{state}, has {builds} of {of}.", feed.name())
+                format!("The feed {}, refreshed {asked}{state}, has {builds} of {of}.", feed.name())
             }
         };
         write!(out, "{}", wrapped(&text, "", 2, session.width))?;

@@ -33,7 +33,7 @@ fn from_an_empty_home_to_a_fitted_game_it_takes_three_commands() {
     bench.ok(&["feed", "add", &server.url(), "--key", &publisher.key()]);
     let survey = flat(&bench.ok(&["survey", "game"]));
     assert!(survey.contains("feed has 3.1"), "{survey}");
-    assert!(survey.contains("The feed nib-builds, asked just now, has a newer build of one."));
+    assert!(survey.contains("The feed nib-builds, refreshed just now, has a newer build of one."));
     assert!(survey.contains("Next: spanner rack get --for game"), "{survey}");
     let fitted = bench.ok(&["fit", "game", "lens", "--get"]);
     assert!(fitted.contains("Read back: version 3.1.0"), "{fitted}");
@@ -191,7 +191,7 @@ fn a_refresh_says_what_is_new_and_checks_know_it() {
     let component = &survey["games"][0]["components"][0];
     assert_eq!(component["offered"], json!({ "build": "lens@3.2.0", "feed": "nib" }));
     let check = flat(&bench.ok(&["check", "game"]));
-    assert!(check.contains("feed has 3.2.0, asked just now"), "{check}");
+    assert!(check.contains("feed has 3.2.0, refreshed just now"), "{check}");
     bench.ok(&["rack", "get", "lens@3.2"]);
     let survey = flat(&bench.ok(&["survey", "game"]));
     assert!(survey.contains("rack has 3.2") && !survey.contains("feed has"), "{survey}");

@@ -36,7 +36,7 @@ fn a_fit_gets_what_it_lacks_and_nothing_else() {
     };
     // A dry run lists the downloads.
     let shown = bench.ok(&["fit", "game", "lens@3.1", "--get", "--dry-run"]);
-    assert!(shown.contains("lens@3.1.0") && shown.contains("nothing was got"), "{shown}");
+    assert!(shown.contains("lens@3.1.0") && shown.contains("nothing was downloaded"), "{shown}");
     assert_eq!(on_rack(&bench), Vec::<String>::new());
 
     assert_eq!(gets(&["fit", "game", "lens@3.1", "--get"]), 1);
@@ -186,7 +186,7 @@ fn how_old_is_said_in_words_that_people_use() {
         let list = bench.ok(&["feed", "list"]);
         assert!(list.contains(words), "{list}");
         let survey = flat(&bench.ok(&["survey", "game"]));
-        assert!(survey.contains(&format!("asked {words}")), "{survey}");
+        assert!(survey.contains(&format!("refreshed {words}")), "{survey}");
     }
     for (given, words) in [
         ("1h", "after an hour"),

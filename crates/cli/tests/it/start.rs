@@ -66,7 +66,7 @@ fn a_fit_ends_with_what_the_game_is_started_with() {
     let pack = [("reed-4.5.3.dll", &dll[..]), ("reed-run.exe", &run)];
     stage.bench.write("reed.zip", &archive::zip(&pack, (2026, 3, 4)));
     let said = flat(&stage.bench.ok(&["fit", PIER, "reed.zip"]));
-    let start = "Start the game with reed-run.exe, which reed brought: spanner start pier --prove";
+    let start = "Start the game with reed-run.exe, the starter of reed: spanner start pier --prove";
     assert!(said.contains(start), "{said}");
     stage.put("lens.dll", &lens([1, 0, 0, 0]));
     stage.bench.ok(&["rollback", "pier"]);

@@ -384,7 +384,7 @@ pub static ABOUT: [About; 63] = [
         "The game is marked as played online, or has an anti-cheat among its programs.",
         "Foreign files can get an account banned.",
         Remedy::by(
-            "Ask the game's community. If the game is not played online, say so.",
+            "Ask the game's community. If the game is not played online, record that.",
             Action::KeepOffline { game: GAME },
         ),
         "Saltglass Drift has an anti-cheat (GuardRail/GuardRail_Setup.exe): foreign files in it can get an account banned.",

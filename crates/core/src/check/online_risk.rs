@@ -22,7 +22,7 @@ pub(crate) fn check(input: &CheckInput<'_>) -> Option<Finding> {
     let sign = watches_over_itself(input.view())?;
     let sentence = format!("{sign}: foreign files in it can get an account banned.");
     let remedy = (
-        "Ask the game's community before you play online with it. If the game is not played online, say so.",
+        "Ask the game's community before you play online with it. If the game is not played online, record that.",
         Action::KeepOffline { game: game.id.clone().into() },
     );
     Some(Finding::new("online-risk", Severity::Warn, sentence, remedy))

@@ -67,7 +67,7 @@ fn on_io(error: &io::Error) -> Option<&'static str> {
         io::ErrorKind::PermissionDenied => {
             Some("Check that you may write there and that the game is not running.")
         }
-        io::ErrorKind::StorageFull => Some("Make room on that disk, then try again."),
+        io::ErrorKind::StorageFull => Some("Free some space on that disk, then try again."),
         _ => None,
     }
 }

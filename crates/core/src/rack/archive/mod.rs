@@ -369,7 +369,7 @@ impl Unpacker<'_> {
             wanted.div_ceil(1 << 20),
             free >> 20
         );
-        Err(refusal(&self.archive, why, "Make room on that disk, and try again."))
+        Err(refusal(&self.archive, why, "Free some space on that disk, and try again."))
     }
 
     /// Unpacks the archives among the entries, one level down; the archives themselves go.
