@@ -6,7 +6,7 @@ use std::thread;
 use std::time::Duration;
 
 use crate::common::feeds::{Publisher, game, lens};
-use crate::common::{Bench, errors, flat, output};
+use crate::common::{Bench, errors, flat, output, wait_until};
 use serde_json::{Value, json};
 use upright_spanner_sample::server::{Fault, Faults, Server};
 use upright_spanner_sample::world::copy_tree;
@@ -271,9 +271,7 @@ fn who_stops_a_download_is_told_how_it_goes_on() {
     program.stdout(Stdio::null()).stderr(Stdio::piped());
     let running = program.spawn().unwrap();
     let part = bench.file(&format!("home/downloads/{file}/unfinished.part"));
-    while fs::metadata(&part).map_or(0, |part| part.len()) == 0 {
-        thread::sleep(Duration::from_millis(5));
-    }
+    wait_until("first bytes", || fs::metadata(&part).is_ok_and(|part| part.len() > 0));
     let number = running.id().to_string();
     assert!(std::process::Command::new("kill").args(["-INT", &number]).status().unwrap().success());
     let ended = running.wait_with_output().unwrap();
@@ -619,9 +617,7 @@ fn who_comes_second_does_not_download_what_the_first_has_put_on_the_rack() {
     };
     let first = start();
     let part = bench.file(&format!("home/downloads/{file}/unfinished.part"));
-    while !part.is_file() {
-        thread::sleep(Duration::from_millis(5));
-    }
+    wait_until("a download", || part.is_file());
     let second = start();
     for (running, said) in [(first, false), (second, true)] {
         let ended = running.wait_with_output().unwrap();

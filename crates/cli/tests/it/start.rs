@@ -5,7 +5,7 @@ use std::fs;
 use crate::common::play::{
     PIER, Stage, info, lens, pier, plain_reed, reed, reed_run, still_pier, writes,
 };
-use crate::common::{Bench, errors, flat, output};
+use crate::common::{Bench, errors, flat, output, wait_until};
 use serde_json::Value;
 use upright_spanner_sample::{Bits, Deed, Pe, archive};
 
@@ -175,10 +175,7 @@ fn an_address_is_handed_to_the_systems_opener() {
     let mut program = bench.program(&["start", PIER]);
     program.env("PATH", format!("{}:/usr/bin:/bin", bench.file("bin").display()));
     crate::common::in_time(program, 60).code(0);
-    let end = std::time::Instant::now() + std::time::Duration::from_secs(20);
-    while !opened.is_file() && std::time::Instant::now() < end {
-        std::thread::sleep(std::time::Duration::from_millis(20));
-    }
+    wait_until("the opener", || opened.is_file());
     assert_eq!(fs::read_to_string(opened).unwrap(), "launcher://pier/1\n");
 }
 
@@ -232,10 +229,7 @@ fn a_game_is_started_in_the_folder_that_it_expects_with_its_variables_and_is_not
     let said = bench.ok(&["start", PIER]);
     assert!(said.contains("Started. Next: spanner prove pier"), "{said}");
     let file = bench.file("games/Pier/bin/win/mode.txt");
-    let end = std::time::Instant::now() + std::time::Duration::from_secs(30);
-    while !file.is_file() && std::time::Instant::now() < end {
-        std::thread::sleep(std::time::Duration::from_millis(20));
-    }
+    wait_until("the game", || file.is_file());
     assert_eq!(fs::read_to_string(&file).unwrap(), "as wanted");
     fs::write(bench.file("games/Pier/bin/win/stop-playing"), "").unwrap();
 }
@@ -393,11 +387,7 @@ fn a_desktop_entry_starts_the_game_and_shows_its_icon() {
             .spawn();
         let mut started = started.unwrap();
         let proof = || bench.json(&["prove", "pier", "--all"]);
-        let end = std::time::Instant::now() + std::time::Duration::from_secs(30);
-        while proof()["runs"] != true && std::time::Instant::now() < end {
-            std::thread::sleep(std::time::Duration::from_millis(50));
-        }
-        assert_eq!(proof()["runs"], true, "{exec}");
+        wait_until(&exec, || proof()["runs"] == true);
         stage.stop();
         started.wait().unwrap();
         bench.ok(&["undo"]);

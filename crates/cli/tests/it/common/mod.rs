@@ -10,7 +10,7 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::process::Command;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use assert_cmd::assert::Assert;
 use serde_json::Value;
@@ -110,6 +110,18 @@ pub fn in_time(program: Command, seconds: u64) -> Assert {
     let mut program = assert_cmd::Command::from_std(program);
     program.timeout(Duration::from_secs(seconds));
     Assert::new(started(|| program.output()))
+}
+
+/// How long a program may take on a busy machine before a test gives up.
+const PATIENCE: Duration = Duration::from_secs(60);
+
+/// Waits until something is so, at most for [`PATIENCE`].
+pub fn wait_until(what: &str, is_so: impl Fn() -> bool) {
+    let end = Instant::now() + PATIENCE;
+    while !is_so() {
+        assert!(Instant::now() < end, "waited for: {what}");
+        std::thread::sleep(Duration::from_millis(5));
+    }
 }
 
 pub fn output(assert: &Assert) -> String {

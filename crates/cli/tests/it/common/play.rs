@@ -3,18 +3,15 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::thread;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use upright_spanner_sample::deed::STOP;
 use upright_spanner_sample::{Bits, Deed, Pe, VersionInfo, archive, world};
 
-use super::Bench;
+use super::{Bench, wait_until};
 
 pub const PIER: &str = "games/Pier";
 const DATE: (u16, u8, u8) = (2026, 3, 4);
-
-/// Longer than anything takes on a slow machine.
-const PATIENCE: Duration = Duration::from_secs(60);
 
 /// A folder with the game Pier, which runs until it is stopped.
 pub struct Stage {
@@ -110,14 +107,6 @@ impl Drop for Stage {
             // What runs cannot be removed.
             thread::sleep(Duration::from_millis(300));
         }
-    }
-}
-
-fn wait_until(what: &str, is_so: impl Fn() -> bool) {
-    let end = Instant::now() + PATIENCE;
-    while !is_so() {
-        assert!(Instant::now() < end, "waited for: {what}");
-        thread::sleep(Duration::from_millis(50));
     }
 }
 
