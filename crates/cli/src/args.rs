@@ -70,7 +70,7 @@ pub enum Command {
     /// Manage library roots: folders whose sub-folders are games.
     #[command(subcommand)]
     Root(Root),
-    /// Manage games: tell spanner about things it cannot detect, and show what it knows.
+    /// Manage games: tell spanner about facts that it cannot detect, and show its records.
     #[command(subcommand)]
     Game(Game),
     /// Manage the catalog: families of components.
@@ -213,7 +213,7 @@ pub enum Root {
     },
 }
 
-/// Manage games: tell spanner about things it cannot detect, and show what it knows.
+/// Manage games: tell spanner about facts that it cannot detect, and show its records.
 #[derive(Debug, Subcommand)]
 pub enum Game {
     /// Remember a folder as a game.

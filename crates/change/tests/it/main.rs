@@ -2,9 +2,9 @@
 
 mod aside;
 mod content;
-mod engine;
 mod folder;
 mod journal;
 mod line;
 mod path;
 mod store;
+mod transaction;
