@@ -914,7 +914,7 @@ fn a_download_with_a_browsers_mark_is_told_and_fitted_without_it() {
     if cfg!(windows) && !said.contains("mark of a download") {
         return;
     }
-    assert!(said.contains("bears the mark of a download, from https://example.org/u"), "{said}");
+    assert!(said.contains("has the mark of a download from https://example.org/u"), "{said}");
     bench.ok(&["fit", "games/Pier", "undertow"]);
     assert!(fs::read(mark("games/Pier/bin/winmm.dll")).is_err());
 }
