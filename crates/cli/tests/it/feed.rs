@@ -280,9 +280,9 @@ fn who_stops_a_download_is_told_how_it_goes_on() {
     assert!(told.contains("Stopped. The received part is kept"), "{told}");
     assert!(fs::metadata(&part).unwrap().len() > 0);
     server.fail(Faults::default());
-    server.take_log();
     bench.ok(&["rack", "get", "lens"]);
-    assert!(server.take_log()[0].from.is_some());
+    // The stopped request may be logged late: when the server notices that nobody listens.
+    assert!(server.take_log().iter().any(|request| request.from.is_some()));
 }
 
 #[test]
