@@ -186,7 +186,7 @@ impl Folder {
         }
     }
 
-    /// Opens a plain file to read; `None` if there is no file.
+    /// Opens a plain file to read; `None` if it does not exist.
     ///
     /// # Errors
     /// If something else is there, or it may not be read.
@@ -551,7 +551,7 @@ impl Folder {
     /// # Errors
     /// If it may not be read.
     pub fn spelled(&self, name: &str) -> Result<Option<String>> {
-        // If both spellings exist, the requested one is meant.
+        // If both spellings exist, use the requested one.
         if !cfg!(windows) && !matches!(self.find(name)?, Found::Nothing) {
             return Ok(Some(name.to_owned()));
         }

@@ -166,7 +166,7 @@ fn ends_with_line(file: &mut std::fs::File) -> std::io::Result<bool> {
     Ok(last == *b"\n")
 }
 
-/// The text of a file of lines; `None` if there is no file. Bytes that are not Unicode count as damage.
+/// The text of a file of lines; `None` if it does not exist. Bytes that are not Unicode count as damage.
 ///
 /// # Errors
 /// If it cannot be read.

@@ -151,7 +151,7 @@ fn try_lock(folder: &Path) -> Result<Option<std::fs::File>> {
     }
 }
 
-/// Whether the file was not written by a process of ours.
+/// Whether the file was not written by one of our processes.
 #[cfg(windows)]
 fn is_foreign(path: &Path) -> bool {
     let Ok(found) = path.symlink_metadata() else { return false };

@@ -120,7 +120,7 @@ impl Territory {
         Ok((self.around(place)?.ok_or_else(missing)?, place.path().file_name()))
     }
 
-    /// Opens the plain file at a place to read; `None` if there is no file.
+    /// Opens the plain file at a place to read; `None` if it does not exist.
     pub(crate) fn read(&self, place: &Place) -> Result<Option<File>> {
         let folder = self.around(place)?;
         Ok(folder.map(|folder| folder.read(place.path().file_name())).transpose()?.flatten())
@@ -228,7 +228,7 @@ impl Territory {
         Ok(missing)
     }
 
-    /// The entries of the folder at a place, by full path; none if there is no folder. Names that are not valid paths
+    /// The entries of the folder at a place, by full path; none if the folder does not exist. Names that are not valid paths
     /// are counted, not listed.
     ///
     /// # Errors

@@ -18,7 +18,7 @@ pub fn content_of(path: &Path) -> Result<Content> {
     open_plain(path).and_then(|file| Content::of_open(&file)).map_err(Error::io("read", path))
 }
 
-/// Reads a plain file with its dates and marks; `None` if there is no file.
+/// Reads a plain file with its dates and marks; `None` if it does not exist.
 ///
 /// # Errors
 /// If something else is there, or it cannot be read.
